@@ -1,0 +1,1 @@
+"""Easy Pocket: write drum patterns, and see, hear and measure their pocket."""

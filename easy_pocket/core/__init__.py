@@ -1,0 +1,1 @@
+"""The rules of the job: pure computation on domain values. Imports no web, store or clock."""

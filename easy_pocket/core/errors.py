@@ -1,0 +1,44 @@
+"""The one family of errors a user can mend.
+
+PocketError                      what was found, what is needed, a way out
+├── BadValueError                a number or word outside its range
+├── EditRefusedError             an edit that does not fit the pattern
+├── AudioRefusedError            a file that is not usable audio
+├── NoHitsError                  audio in which no hit was heard
+└── MidiRefusedError             a file that is not usable MIDI
+"""
+
+from __future__ import annotations
+
+import math
+
+
+class PocketError(Exception):
+    """A mistake the user can mend; its text is shown to them as it is."""
+
+
+class BadValueError(PocketError):
+    """A value outside its range."""
+
+
+class EditRefusedError(PocketError):
+    """An edit that does not fit the pattern it was meant for."""
+
+
+class AudioRefusedError(PocketError):
+    """A file that cannot be used as audio."""
+
+
+class NoHitsError(PocketError):
+    """Audio in which no hit was heard."""
+
+
+class MidiRefusedError(PocketError):
+    """A file that cannot be used as MIDI."""
+
+
+def require_range(what: str, value: float, low: float, high: float, unit: str = "") -> None:
+    """Raise BadValueError unless `low <= value <= high` (NaN and infinity are outside)."""
+    if not math.isfinite(value) or not low <= value <= high:
+        suffix = f" {unit}" if unit else ""
+        raise BadValueError(f"{what} is {value:g}{suffix}; it must lie between {low:g} and {high:g}{suffix}.")

@@ -1,0 +1,93 @@
+"""Feel: the settings that turn written hits into played hits, and how the nearest one set wins."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, fields
+from typing import Any
+
+from easy_pocket.core.errors import BadValueError, require_range
+from easy_pocket.core.template import GrooveTemplate
+
+MAX_PUSH_MS = 100.0
+
+
+@dataclass(frozen=True)
+class Feel:
+    """Settings of one scope (stack, part or voice); None means inherited.
+
+    swing_percent: 50 (straight) to 75, where the off-beat falls within its pair. swing_unit: 8 or 16, the notes that
+    swing. short_note_ms: the short note of a pair never gets shorter than this; 0 = no such limit. timing_pull and
+    accent_pull: 0-100 %. groove_scales: template offsets grow and shrink with tempo (else they keep their ms).
+    push_ms: constant lead (negative) or lag, -100 to 100. Raises BadValueError outside these ranges.
+    """
+
+    swing_percent: float | None = None
+    swing_unit: int | None = None
+    short_note_ms: float | None = None
+    template: GrooveTemplate | None = None
+    timing_pull: float | None = None
+    accent_pull: float | None = None
+    groove_scales: bool | None = None
+    push_ms: float | None = None
+
+    def __post_init__(self) -> None:
+        for name, low, high, words in (
+            ("swing_percent", 50.0, 75.0, "Swing"),
+            ("short_note_ms", 0.0, 200.0, "The shortest short note"),
+            ("timing_pull", 0.0, 100.0, "Timing pull"),
+            ("accent_pull", 0.0, 100.0, "Accent pull"),
+            ("push_ms", -MAX_PUSH_MS, MAX_PUSH_MS, "Push / lay back"),
+        ):
+            value = getattr(self, name)
+            if value is not None:
+                require_range(words, value, low, high, "ms" if name.endswith("ms") else "%")
+        if self.swing_unit not in (None, 8, 16):
+            raise BadValueError(f"Swing on {self.swing_unit}ths is not known; use 8 or 16.")
+
+
+DEFAULTS = Feel(
+    swing_percent=50.0,
+    swing_unit=16,
+    short_note_ms=0.0,
+    timing_pull=100.0,
+    accent_pull=0.0,
+    groove_scales=True,
+    push_ms=0.0,
+)
+STRAIGHT = Feel()
+
+
+@dataclass(frozen=True)
+class FeelScopes:
+    """The feel of the stack, of one part, and of single voices of that part."""
+
+    stack: Feel = STRAIGHT
+    part: Feel = STRAIGHT
+    voices: Mapping[str, Feel] = field(default_factory=dict)
+
+    def resolve(self, voice: str) -> Feel:
+        """Every field from the nearest scope that sets it.
+
+        Push is the exception the ledger shows: `push_ms` here is the voice's own lead or lag only, which comes on
+        top of its part's (see `part_push_ms`): a snare laid back in a part laid back lies back by both.
+        """
+        chain = (self.voices.get(voice, STRAIGHT), self.part, self.stack, DEFAULTS)
+        chosen = {f.name: first_set(chain, f.name) for f in fields(Feel)}
+        chosen["push_ms"] = chain[0].push_ms or 0.0
+        return Feel(**chosen)
+
+    @property
+    def part_push_ms(self) -> float:
+        """The push every hit of the part gets: the part's own, or else the stack's."""
+        return float(first_set((self.part, self.stack, DEFAULTS), "push_ms"))
+
+
+def first_set(chain: tuple[Feel, ...], name: str) -> Any:
+    """The first value of a field that is not None along the chain, or None."""
+    return next((value for scope in chain if (value := getattr(scope, name)) is not None), None)
+
+
+def swing_ratio(swing_percent: float) -> float:
+    """Long to short note: 66.67 % is 2.0."""
+    return swing_percent / (100.0 - swing_percent)

@@ -1,0 +1,100 @@
+"""Hits and patterns: what was written, before any feel."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from functools import cached_property
+from operator import attrgetter
+
+import numpy as np
+import numpy.typing as npt
+
+from easy_pocket.core.errors import BadValueError, require_range
+from easy_pocket.core.timebase import MAX_BARS, Metre
+
+MAX_HITS = 120_000
+MAX_OFFSET_MS = 250.0
+
+
+@dataclass(frozen=True, slots=True)
+class Hit:
+    """One written hit. `tick` counts from the pattern's start; `offset_ms` is its own offset, negative = early."""
+
+    voice: str
+    tick: int
+    velocity: int
+    offset_ms: float = 0.0
+
+
+@dataclass(frozen=True)
+class HitArrays:
+    """The hits as columns, in the pattern's order (by tick, then voice)."""
+
+    voices: tuple[str, ...]
+    voice_index: npt.NDArray[np.intp]
+    tick: npt.NDArray[np.int64]
+    velocity: npt.NDArray[np.int64]
+    offset_ms: npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Pattern:
+    """Hits of one part over `length_ticks`, one at most per voice and tick, sorted.
+
+    Raises BadValueError for a length outside 1 tick to 512 bars of 4/4, more than 120,000 hits, two hits of a
+    voice on one tick, a hit outside the pattern, a velocity outside 1-127 or an own offset beyond +-250 ms.
+    """
+
+    length_ticks: int
+    hits: tuple[Hit, ...] = ()
+    metre: Metre = Metre()
+
+    def __post_init__(self) -> None:
+        require_range("The length", self.length_ticks, 1, MAX_BARS * 3840, "ticks")
+        require_range("The number of hits", len(self.hits), 0, MAX_HITS)
+        ordered = tuple(sorted(self.hits, key=attrgetter("tick", "voice")))
+        object.__setattr__(self, "hits", ordered)
+        previous = (-1, "")
+        for hit in ordered:
+            place = (hit.tick, hit.voice)
+            if place == previous:
+                raise BadValueError(f"Two {hit.voice} hits lie on tick {hit.tick}; a voice has one hit in a place.")
+            previous = place
+            if not 0 <= hit.tick < self.length_ticks:
+                raise BadValueError(
+                    f"A {hit.voice} hit lies on tick {hit.tick}, the pattern ends at {self.length_ticks}: "
+                    "lengthen the pattern or move the hit."
+                )
+            if not 1 <= hit.velocity <= 127:
+                raise BadValueError(f"A {hit.voice} hit has velocity {hit.velocity}; it must lie between 1 and 127.")
+            if not abs(hit.offset_ms) <= MAX_OFFSET_MS:
+                raise BadValueError(
+                    f"A {hit.voice} hit is {hit.offset_ms:g} ms off its place; at most {MAX_OFFSET_MS:g} ms are "
+                    "possible: move it by a slot instead."
+                )
+
+    @property
+    def bars(self) -> int:
+        """Bars of the metre the pattern reaches into."""
+        return -(-self.length_ticks // self.metre.bar_ticks)
+
+    @cached_property
+    def by_place(self) -> dict[tuple[str, int], Hit]:
+        return {(hit.voice, hit.tick): hit for hit in self.hits}
+
+    @cached_property
+    def arrays(self) -> HitArrays:
+        count = len(self.hits)
+        voices = tuple(dict.fromkeys(hit.voice for hit in self.hits))
+        index_of = {voice: index for index, voice in enumerate(voices)}
+        return HitArrays(
+            voices=voices,
+            voice_index=np.fromiter((index_of[hit.voice] for hit in self.hits), np.intp, count),
+            tick=np.fromiter((hit.tick for hit in self.hits), np.int64, count),
+            velocity=np.fromiter((hit.velocity for hit in self.hits), np.int64, count),
+            offset_ms=np.fromiter((hit.offset_ms for hit in self.hits), np.float64, count),
+        )
+
+    def with_hits(self, hits: Iterable[Hit]) -> Pattern:
+        return Pattern(self.length_ticks, tuple(hits), self.metre)

@@ -1,0 +1,185 @@
+"""From written to played: every hit with its ledger.
+
+Stages in order: swing, groove, part push, push, own, order. Each adds one named amount in ms (and the groove's accent
+and the clamp one in velocity steps); played = straight + the sum of the amounts.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from easy_pocket.core.feel import Feel, FeelScopes
+from easy_pocket.core.pattern import HitArrays, Pattern
+from easy_pocket.core.timebase import Metre, check_tempo, ms_per_tick
+
+MIN_GAP_MS = 5.0  # hits of one voice closer than this sound as one
+
+TIME_STAGES = ("swing", "groove", "part push", "push", "own", "order")
+VELOCITY_STAGES = ("accent", "clamp")
+
+Floats = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class LedgerLine:
+    """Why one hit is where it is: `played_ms == straight_ms + sum(amounts_ms.values())`."""
+
+    voice: str
+    tick: int
+    straight_ms: float
+    played_ms: float
+    amounts_ms: Mapping[str, float]
+    written_velocity: int
+    velocity: int
+    amounts_velocity: Mapping[str, int]
+
+    @property
+    def offset_ms(self) -> float:
+        return self.played_ms - self.straight_ms
+
+
+@dataclass(frozen=True)
+class Performance:
+    """Played hits as columns, in the pattern's order.
+
+    straight_ms, played_ms: shape (n,), from the pattern's start; a hit before the start is negative.
+    amounts_ms: shape (stages, n) after TIME_STAGES; amounts_velocity: (stages, n) after VELOCITY_STAGES.
+    """
+
+    hits: HitArrays
+    tempo_bpm: float
+    length_ms: float
+    metre: Metre
+    straight_ms: Floats
+    played_ms: Floats
+    velocity: Ints
+    amounts_ms: Floats
+    amounts_velocity: Ints
+
+    @property
+    def offset_ms(self) -> Floats:
+        return self.played_ms - self.straight_ms
+
+    @property
+    def loop_ms(self) -> Floats:
+        """When each hit sounds within the loop: early hits on the first slot wrap to its end."""
+        wrapped = np.mod(self.played_ms, self.length_ms)
+        # A hit a rounding error before the start comes out as the length itself.
+        return np.where(wrapped >= self.length_ms, 0.0, wrapped)
+
+    def ledger(self, index: int) -> LedgerLine:
+        return LedgerLine(
+            voice=self.hits.voices[self.hits.voice_index[index]],
+            tick=int(self.hits.tick[index]),
+            straight_ms=float(self.straight_ms[index]),
+            played_ms=float(self.played_ms[index]),
+            amounts_ms=dict(zip(TIME_STAGES, self.amounts_ms[:, index].tolist(), strict=True)),
+            written_velocity=int(self.hits.velocity[index]),
+            velocity=int(self.velocity[index]),
+            amounts_velocity=dict(zip(VELOCITY_STAGES, self.amounts_velocity[:, index].tolist(), strict=True)),
+        )
+
+
+def perform(
+    pattern: Pattern, feel: FeelScopes | None = None, *, tempo_bpm: float, straight: bool = False, loop: bool = True
+) -> Performance:
+    """Play the pattern. `straight` leaves every hit on its written slot, with its own velocity.
+
+    With `loop` the last hit also keeps its distance from the first of the next pass. Raises BadValueError for a
+    tempo outside 20-400 bpm.
+    """
+    check_tempo(tempo_bpm)
+    hits = pattern.arrays
+    tick_ms = ms_per_tick(tempo_bpm)
+    straight_ms = hits.tick * tick_ms
+    count = len(hits.tick)
+    amounts_ms = np.zeros((len(TIME_STAGES), count))
+    amounts_velocity = np.zeros((len(VELOCITY_STAGES), count), dtype=np.int64)
+    velocity = hits.velocity.copy()
+    length_ms = pattern.length_ticks * tick_ms
+    if not straight and count:
+        scopes = feel or FeelScopes()
+        settings = [scopes.resolve(voice) for voice in hits.voices]
+        swing = _swing_ticks(hits, settings, tick_ms) * tick_ms
+        amounts_ms[0] = swing
+        _add_groove(pattern, settings, tempo_bpm, swing, amounts_ms[1], amounts_velocity[0])
+        amounts_ms[2] = scopes.part_push_ms
+        amounts_ms[3] = np.array([setting.push_ms for setting in settings])[hits.voice_index]
+        amounts_ms[4] = hits.offset_ms
+        before = straight_ms + amounts_ms.sum(axis=0)
+        amounts_ms[5] = _keep_order(hits, before, length_ms if loop else None) - before
+        unclamped = velocity + amounts_velocity[0]
+        velocity = np.clip(unclamped, 1, 127)
+        amounts_velocity[1] = velocity - unclamped
+    return Performance(
+        hits=hits,
+        tempo_bpm=tempo_bpm,
+        length_ms=length_ms,
+        metre=pattern.metre,
+        straight_ms=straight_ms,
+        played_ms=straight_ms + amounts_ms.sum(axis=0),
+        velocity=velocity,
+        amounts_ms=amounts_ms,
+        amounts_velocity=amounts_velocity,
+    )
+
+
+def _swing_ticks(hits: HitArrays, settings: list[Feel], tick_ms: float) -> Floats:
+    """How far swing moves each hit, in ticks.
+
+    Within a pair P of swung notes, phase p goes to 2ps in the first half and to s + (2p-1)(1-s) in the second, so
+    places in between bend along. A shortest short note limits s at fast tempi, after Friberg & Sundstrom (2002).
+    """
+    pair_ticks = np.array([2 * 3840 // (setting.swing_unit or 16) for setting in settings])
+    share = np.array([(setting.swing_percent or 50.0) / 100.0 for setting in settings])
+    short_ms = np.array([setting.short_note_ms or 0.0 for setting in settings])
+    share = np.maximum(np.minimum(share, 1.0 - short_ms / (pair_ticks * tick_ms)), 0.5)
+    pair, s = pair_ticks[hits.voice_index], share[hits.voice_index]
+    phase = (hits.tick % pair) / pair
+    moved = np.where(phase < 0.5, 2.0 * phase * s, s + (2.0 * phase - 1.0) * (1.0 - s))
+    return (moved - phase) * pair
+
+
+def _add_groove(
+    pattern: Pattern, settings: list[Feel], tempo_bpm: float, swing_ms: Floats, groove_ms: Floats, accent: Ints
+) -> None:
+    """Fill the groove amounts of every voice that has a template."""
+    hits = pattern.arrays
+    for index, setting in enumerate(settings):
+        if setting.template is None:
+            continue
+        mine = np.flatnonzero(hits.voice_index == index)
+        tick = hits.tick[mine]
+        target_ms = setting.template.offsets_at(tick, pattern.metre, tempo_bpm, scale=bool(setting.groove_scales))
+        # The template holds its own swing: at full pull it replaces ours.
+        groove_ms[mine] = (setting.timing_pull or 0.0) / 100.0 * (target_ms - swing_ms[mine])
+        accents = setting.template.accents_at(tick, pattern.metre)
+        mean_accent = accents.mean()
+        if setting.accent_pull and mean_accent > 0:
+            factor = setting.accent_pull / 100.0 * (accents / mean_accent - 1.0)
+            accent[mine] = np.rint(hits.velocity[mine] * factor).astype(np.int64)
+
+
+def _keep_order(hits: HitArrays, played_ms: Floats, length_ms: float | None) -> Floats:
+    """Played times in which no voice's hits swap or come closer than MIN_GAP_MS; later hits give way.
+
+    In a loop the first hits also give way to the last of the pass before, so the seam is as clean as the inside.
+    """
+    kept = played_ms.copy()
+    for index in range(len(hits.voices)):
+        mine = np.flatnonzero(hits.voice_index == index)
+        times = played_ms[mine]
+        step = np.arange(len(times)) * MIN_GAP_MS
+        spaced = np.maximum.accumulate(times - step) + step
+        if length_ms is not None and len(times) > 1:
+            before_first = spaced[-1] - length_ms + MIN_GAP_MS
+            if before_first > spaced[0]:
+                times = np.maximum(times, before_first)
+                spaced = np.maximum.accumulate(times - step) + step
+        kept[mine] = spaced
+    return kept
