@@ -1,0 +1,1 @@
+"""Listening to audio: onsets, then tempo and bars, then a groove template."""
