@@ -39,6 +39,7 @@ RISE_BEFORE_S, RISE_GAP_S, RISE_AFTER_S = 0.008, 0.0007, 0.005
 RISE_BANDS_HZ = ((60, 200), (200, 1000), (1000, 4000), (4000, 8000), (8000, 16_000))
 RISE_MIN_DB = 3.0  # mean of the three upper bands; noise of a ringing cymbal stays under
 RISE_FLOOR = 1e-4  # of the loudest moment of a band, in energy
+RISE_FLOOR_OVERALL = 1e-6  # of the loudest moment of all bands: a band the recording does not have is no evidence
 
 HEARD_DB = -72.0  # full scale; a file that never gets louder is silent
 Floats = npt.NDArray[np.float64]
@@ -158,7 +159,8 @@ def rises(prepared: Prepared, centres: Ints) -> Floats:
         (prepared.energy[:, at[b]] - prepared.energy[:, at[a]]) / blocks
         for a, b, blocks in ((0, 1, before), (2, 3, after))
     )
-    floor = (now.max(axis=1, keepdims=True) * RISE_FLOOR) + 1e-12
+    loudest = now.max(axis=1, keepdims=True)
+    floor = loudest * RISE_FLOOR + loudest.max() * RISE_FLOOR_OVERALL + 1e-12
     return 10 * np.log10((now + floor) / (was + floor))
 
 

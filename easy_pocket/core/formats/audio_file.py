@@ -1,0 +1,93 @@
+"""Audio files in (WAV, FLAC, OGG, AIFF, MP3) and out (WAV, FLAC)."""
+
+from __future__ import annotations
+
+import io
+import os
+from typing import BinaryIO
+
+import numpy as np
+import numpy.typing as npt
+import soundfile
+
+from easy_pocket.core.audio import MAX_RATE_HZ, MAX_SECONDS, MIN_RATE_HZ, Audio
+from easy_pocket.core.errors import AudioRefusedError
+
+MAX_CHANNELS = 8
+KNOWN_FORMATS = {"WAV", "WAVEX", "RF64", "FLAC", "OGG", "AIFF", "MP3", "MPEG"}
+BLOCK_FRAMES = 1 << 18
+SUBTYPES = {16: "PCM_16", 24: "PCM_24", 32: "FLOAT"}
+
+
+def read_audio(source: str | os.PathLike[str] | bytes | BinaryIO, name: str) -> Audio:
+    """Read a whole file, at most 10 minutes of at most 8 channels. Raises AudioRefusedError and says why."""
+    handle: str | os.PathLike[str] | BinaryIO = io.BytesIO(source) if isinstance(source, bytes) else source
+    if _size(handle) == 0:
+        raise AudioRefusedError(f"{name} is empty (0 bytes): choose another file, or export it again.")
+    try:
+        with soundfile.SoundFile(handle) as opened:
+            if opened.format not in KNOWN_FORMATS:
+                raise AudioRefusedError(f"{name} is {opened.format}; WAV, FLAC, OGG, AIFF and MP3 can be read.")
+            if not 1 <= opened.channels <= MAX_CHANNELS:
+                raise AudioRefusedError(
+                    f"{name} has {opened.channels} channels; at most {MAX_CHANNELS} can be read: mix it to stereo."
+                )
+            if not MIN_RATE_HZ <= opened.samplerate <= MAX_RATE_HZ:
+                raise AudioRefusedError(
+                    f"{name} claims {opened.samplerate} samples a second; {MIN_RATE_HZ} to {MAX_RATE_HZ} can be used: "
+                    "save it again at 44100."
+                )
+            samples = _read_bounded(opened, name)
+            rate_hz = int(opened.samplerate)
+    except soundfile.LibsndfileError as error:
+        raise AudioRefusedError(
+            f"{name} is no audio that can be read ({_reason(error)}); WAV, FLAC, OGG, AIFF and MP3 are: "
+            "check that the file is complete and what its name says."
+        ) from None
+    return Audio(samples, rate_hz, name)
+
+
+def _read_bounded(opened: soundfile.SoundFile, name: str) -> npt.NDArray[np.float32]:
+    """Read block by block, so that a header that promises hours costs nothing, and stop past the limit."""
+    limit = int(MAX_SECONDS * opened.samplerate)
+    blocks, total = [], 0
+    while True:
+        block = opened.read(BLOCK_FRAMES, dtype="float32", always_2d=True)
+        total += len(block)
+        if total > limit:
+            raise AudioRefusedError(
+                f"{name} lasts longer than {MAX_SECONDS / 60:.0f} minutes, the most that can be used: cut out the bars "
+                "you want."
+            )
+        if len(block):
+            blocks.append(block)
+        if len(block) < BLOCK_FRAMES:
+            break
+    if not blocks:
+        raise AudioRefusedError(f"{name} has a header but no samples after it: the file is cut off; export it again.")
+    return np.concatenate(blocks)
+
+
+def _size(handle: str | os.PathLike[str] | BinaryIO) -> int:
+    if isinstance(handle, str | os.PathLike):
+        try:
+            return os.path.getsize(handle)
+        except OSError as error:
+            raise AudioRefusedError(f"{os.fspath(handle)} cannot be opened: {error.strerror}.") from None
+    position = handle.seek(0, io.SEEK_END)
+    handle.seek(0)
+    return position
+
+
+def _reason(error: soundfile.LibsndfileError) -> str:
+    return str(error.error_string).strip().rstrip(".").lower()
+
+
+def write_audio(audio: Audio, kind: str = "WAV", bits: int = 16) -> bytes:
+    """A file's bytes: kind WAV or FLAC, bits 16, 24 or (WAV only) 32 float. 16 and 24 bits clip beyond full scale."""
+    if kind not in ("WAV", "FLAC") or bits not in SUBTYPES or (kind == "FLAC" and bits == 32):
+        raise AudioRefusedError(f"{bits} bit {kind} cannot be written; use WAV with 16, 24 or 32, or FLAC with 16 or 24.")
+    out = io.BytesIO()
+    samples = audio.samples if bits == 32 else np.clip(audio.samples, -1.0, 1.0)
+    soundfile.write(out, samples, audio.rate_hz, format=kind, subtype=SUBTYPES[bits])
+    return out.getvalue()

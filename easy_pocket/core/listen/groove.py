@@ -1,0 +1,101 @@
+"""A groove template from hits heard and a reading of their bars."""
+
+from __future__ import annotations
+
+import numpy as np
+import numpy.typing as npt
+
+from easy_pocket.core.listen.onsets import Onsets
+from easy_pocket.core.listen.tempo import Reading
+from easy_pocket.core.template import GrooveTemplate, Lane
+
+LANE_SHARE = 0.25  # of a hit's energy in a band before the hit belongs to it; a hit can belong to two
+
+Floats = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.intp]
+
+
+def slots_and_offsets(onsets: Onsets, reading: Reading) -> tuple[Ints, Floats]:
+    """For each hit its slot counted from bar one, and its offset in ms from that slot's straight place.
+
+    A hit belongs to the slot whose swung place is nearest, so heavy swing does not change slots. In a trimmed loop
+    a hit before the first line wraps: slot 0, early.
+    """
+    slot_s = reading.beat_s / reading.grid.per_beat
+    total = reading.slots_per_bar * reading.bars
+    position = (onsets.time_s - reading.bar_one_s) / slot_s
+    late = (reading.grid.swing_percent - 50.0) / 50.0  # of a slot
+    even, odd = 2 * np.rint(position / 2), 2 * np.rint((position - 1 - late) / 2) + 1
+    nearer_odd = np.abs(position - odd - late) < np.abs(position - even)
+    slot = np.where(nearer_odd, odd, even)
+    offset_ms = (position - slot) * slot_s * 1000
+    if reading.trimmed:
+        slot = np.mod(slot, total)
+    return slot.astype(np.intp), offset_ms
+
+
+def found_swing_percent(onsets: Onsets, reading: Reading) -> float | None:
+    """Where the second slot of a pair is played, in percent of the pair; None when no hit falls there.
+
+    Measured against the hits on the first slots, so that a loop which is late as a whole does not swing for it. On a
+    triplet grid the lilt is in which slots are played: 50.
+    """
+    if reading.grid.per_beat % 2:
+        return 50.0
+    slot, offset_ms = slots_and_offsets(onsets, reading)
+    off = slot % 2 == 1
+    if not off.any():
+        return None
+    level_ms = float(np.median(offset_ms[~off])) if (~off).any() else 0.0
+    pair_ms = 2000.0 * reading.beat_s / reading.grid.per_beat
+    return float(np.clip(50.0 + 100.0 * (np.median(offset_ms[off]) - level_ms) / pair_ms, 25.0, 80.0))
+
+
+def extract_template(onsets: Onsets, reading: Reading, name: str, source: str = "", bars: int = 1) -> GrooveTemplate:
+    """Mean offset (weighted by strength), spread, accent and count of every slot of `bars` bars.
+
+    An empty slot carries the mean of the slots of its swing phase, marked as guessed. Hits before bar one are left
+    out.
+    """
+    slot, offset_ms = slots_and_offsets(onsets, reading)
+    slots = reading.slots_per_bar * bars
+    heard = (slot >= 0) & (slot < reading.slots_per_bar * reading.bars)
+    lanes = {"all": _lane(slot, offset_ms, onsets.strength, heard, slots)}
+    for band, lane in enumerate(("low", "mid", "high")):
+        belongs = heard & (onsets.bands[:, band] >= LANE_SHARE)
+        if belongs.any():
+            lanes[lane] = _lane(slot, offset_ms, onsets.strength * np.sqrt(onsets.bands[:, band]), belongs, slots)
+    return GrooveTemplate(
+        name=name,
+        tempo_bpm=reading.tempo_bpm,
+        slots_per_bar=reading.slots_per_bar,
+        lanes=lanes,
+        bars=bars,
+        metre=reading.metre,
+        source=source,
+    )
+
+
+def _lane(slot: Ints, offset_ms: Floats, strength: Floats, chosen: npt.NDArray[np.bool_], slots: int) -> Lane:
+    index = slot[chosen] % slots
+    offset_ms, strength = offset_ms[chosen], np.maximum(strength[chosen], 1e-6)
+    count = np.bincount(index, minlength=slots)
+    weight = np.bincount(index, strength, slots)
+    filled = count > 0
+    mean = np.bincount(index, strength * offset_ms, slots) / np.maximum(weight, 1e-12)
+    variance = np.bincount(index, strength * (offset_ms - mean[index]) ** 2, slots) / np.maximum(weight, 1e-12)
+    accent = np.bincount(index, strength, slots) / np.maximum(count, 1)
+    accent = accent / max(float(accent.max(initial=0.0)), 1e-12)
+    for phase in (0, 1):
+        same = np.arange(slots) % 2 == phase
+        known = same & filled
+        fill = same & ~filled
+        mean[fill] = np.average(mean[known], weights=count[known]) if known.any() else 0.0
+        accent[fill] = accent[known].mean() if known.any() else 0.5
+    return Lane(
+        offset_ms=tuple(np.clip(mean, -250, 250).tolist()),
+        accent=tuple(np.clip(accent, 0, 1).tolist()),
+        spread_ms=tuple(np.sqrt(variance).tolist()),
+        count=tuple(count.tolist()),
+        guessed=tuple((~filled).tolist()),
+    )

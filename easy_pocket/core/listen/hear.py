@@ -1,0 +1,142 @@
+"""Listening to a loop from audio to groove, with everything the user has overruled."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from easy_pocket.core.audio import Audio
+from easy_pocket.core.errors import BadValueError, NoHitsError, require_range
+from easy_pocket.core.listen.onsets import MERGE_S, RATE_HZ, Onsets, find_onsets, measure, prepare
+from easy_pocket.core.listen.tempo import Reading, counted_beats, grid_fit, read_free, read_loop, read_trimmed
+from easy_pocket.core.timebase import Metre
+
+MAX_CORRECTIONS = 2000
+SAME_HIT_S = 0.002
+
+
+@dataclass(frozen=True)
+class Overrules:
+    """What the user decided against what was heard; None and empty mean: as heard.
+
+    added and removed are hit times in seconds; a moved hit is one of each. one_s says where a first downbeat is.
+    """
+
+    sensitivity: float = 0.5
+    metre: Metre | None = None
+    bars: int | None = None
+    one_s: float | None = None
+    added_s: tuple[float, ...] = ()
+    removed_s: tuple[float, ...] = ()
+
+    def __post_init__(self) -> None:
+        require_range("The sensitivity", self.sensitivity, 0.0, 1.0)
+        if self.bars is not None:
+            require_range("The number of bars", self.bars, 1, 64)
+        require_range("The number of corrected hits", len(self.added_s) + len(self.removed_s), 0, MAX_CORRECTIONS)
+        for time_s in (*self.added_s, *self.removed_s, self.one_s or 0.0):
+            require_range("The place of a hit", time_s, 0.0, 600.0, "s")
+
+
+@dataclass(frozen=True)
+class Heard:
+    """What a loop holds: its hits, the reading in force, and the readings offered."""
+
+    onsets: Onsets
+    reading: Reading
+    readings: tuple[Reading, ...] = field(default=())
+
+
+def hear(audio: Audio, overrules: Overrules | None = None) -> Heard:
+    """Hear hits, tempo and bars. Raises NoHitsError when there is nothing to hold on to."""
+    overrules = overrules or Overrules()
+    onsets = _corrected(audio, overrules)
+    try:
+        readings = read_loop(onsets)
+    except NoHitsError as error:
+        raise NoHitsError(f"{audio.name}: {error}") from None
+    return Heard(onsets, _overruled(onsets, readings[0], overrules), tuple(readings))
+
+
+def _corrected(audio: Audio, overrules: Overrules) -> Onsets:
+    """The hits heard, without the removed ones and with the added ones measured like the others."""
+    try:
+        found = find_onsets(audio, overrules.sensitivity)
+    except NoHitsError:
+        if not overrules.added_s:
+            raise
+        found = None
+    if not overrules.added_s and not overrules.removed_s:
+        assert found is not None
+        return found
+    times = found.time_s if found is not None else np.zeros(0)
+    for removed_s in overrules.removed_s:
+        times = times[np.abs(times - removed_s) > SAME_HIT_S]
+    added = [time_s for time_s in overrules.added_s if time_s < audio.duration_s]
+    merged = np.unique(np.concatenate([times, added]))
+    prepared = prepare(audio)
+    starts = np.rint(merged * RATE_HZ).astype(np.intp) + prepared.context
+    measured = measure(prepared, starts, np.zeros(len(merged)))
+    return replace(measured, time_s=merged)
+
+
+def _overruled(onsets: Onsets, best: Reading, overrules: Overrules) -> Reading:
+    """The best reading bent to what the user set. In a trimmed loop bars and metre decide the tempo."""
+    reading = best
+    if overrules.bars is not None or overrules.metre is not None:
+        metre = overrules.metre or best.metre
+        bars = overrules.bars or max(round(best.length_s / (60.0 / best.tempo_bpm * metre.bar_ticks / 960)), 1)
+        if best.trimmed:
+            reading = read_trimmed(onsets, (metre,), bars)[0]
+        else:
+            reading = _free_with_bars(onsets, best, metre, bars)
+        reading = replace(reading, confidence=1.0)
+    if overrules.one_s is not None:
+        reading = replace(reading, bar_one_s=_snap_to_line(overrules.one_s, reading), confidence=1.0)
+    return reading
+
+
+def _free_with_bars(onsets: Onsets, best: Reading, metre: Metre, bars: int) -> Reading:
+    """An untrimmed recording in another metre or number of bars: the same stretch, divided otherwise."""
+    length_s = best.length_s
+    matching = [reading for reading in read_free(onsets, (metre,)) if reading.bars == bars]
+    if matching:
+        return matching[0]
+    tempo_bpm = 60.0 * bars * metre.bar_ticks / 960 / length_s
+    beat_s = length_s / bars / counted_beats(metre)
+    fit, grid = grid_fit(onsets.time_s, np.sqrt(onsets.strength), beat_s, best.bar_one_s)
+    return replace(best, tempo_bpm=tempo_bpm, metre=metre, bars=bars, grid=grid, fit=fit)
+
+
+def _snap_to_line(one_s: float, reading: Reading) -> float:
+    """The grid line nearest to a place, so that setting the one on a late hit does not move the grid."""
+    slot_s = reading.beat_s / reading.grid.per_beat
+    line_s = reading.bar_one_s + round((one_s - reading.bar_one_s) / slot_s) * slot_s
+    if reading.trimmed:
+        return float(line_s % reading.length_s)
+    return float(max(line_s, 0.0))
+
+
+def halved(reading: Reading) -> tuple[int, Metre]:
+    """Bars and metre that make the tempo half as fast over the same audio."""
+    if reading.bars % 2 == 0:
+        return reading.bars // 2, reading.metre
+    if reading.metre.beats % 2 == 0:
+        return reading.bars, Metre(reading.metre.beats // 2, reading.metre.unit)
+    raise BadValueError(
+        f"{reading.bars} bars of {reading.metre} cannot be halved: set the bars or the metre by hand instead."
+    )
+
+
+def doubled(reading: Reading) -> tuple[int, Metre]:
+    """Bars and metre that make the tempo twice as fast over the same audio."""
+    return reading.bars * 2, reading.metre
+
+
+def snap_to_attack(onsets: Onsets, time_s: float) -> float | None:
+    """The hit heard nearest to a place, if one lies within MERGE_S."""
+    if not len(onsets):
+        return None
+    nearest = float(onsets.time_s[np.argmin(np.abs(onsets.time_s - time_s))])
+    return nearest if abs(nearest - time_s) <= MERGE_S else None

@@ -1,0 +1,361 @@
+"""Tempo, bars, metre and grid of a loop: readings of the same hits, ranked.
+
+A trimmed loop is a whole number of bars, so only the tempi that make it so are weighed. A reading is scored by how
+well the hits fit its grid (swing allowed) against what chance would fit, by where low and middle sounds fall in its
+bars (a low sound on the one, a middle one on the backbeat), by how alike its bars are, and a little by how usual its
+tempo, metre and number of bars are. A recording that is not trimmed gets its tempo from the same fit over all tempi,
+and its one from the same accents.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+import numpy.typing as npt
+
+from easy_pocket.core.errors import NoHitsError
+from easy_pocket.core.listen.onsets import Onsets
+from easy_pocket.core.timebase import Metre
+
+MIN_TEMPO_BPM, MAX_TEMPO_BPM = 50.0, 220.0
+MAX_BARS = 16
+METRES = (Metre(4, 4), Metre(3, 4), Metre(6, 8), Metre(5, 4), Metre(7, 8))
+METRE_COST = {"4/4": 0.0, "3/4": 0.10, "6/8": 0.10, "5/4": 0.22, "7/8": 0.25}
+BARS_COST = {1: 0.04, 2: 0.0, 4: 0.0, 8: 0.02, 16: 0.05}
+ODD_BARS_COST = 0.12
+
+LOOSENESS_S = 0.012  # how far from its place a played hit usually is
+USUAL_TEMPO_BPM = 112.0
+TEMPO_OCTAVES = 0.9  # standard deviation of tempi around the usual one
+TRIPLET_FROM_PERCENT = 62.0  # 8ths swung further than this are read as triplets
+
+Floats = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Grid:
+    """Slots in a beat as one counts it (a dotted beat in 6/8) and where the second of each pair falls, in percent."""
+
+    per_beat: int
+    swing_percent: float = 50.0
+
+
+@dataclass(frozen=True)
+class Reading:
+    """One way to read a loop. tempo_bpm counts quarter notes; bar_one_s is the grid line of the first downbeat."""
+
+    tempo_bpm: float
+    metre: Metre
+    bars: int
+    bar_one_s: float
+    grid: Grid
+    fit: float
+    score: float
+    confidence: float = 0.0
+    trimmed: bool = True
+
+    @property
+    def beat_s(self) -> float:
+        """Seconds of a beat as one counts it."""
+        return 60.0 / self.tempo_bpm * self.metre.pulse_ticks / 960
+
+    @property
+    def bar_s(self) -> float:
+        return 60.0 / self.tempo_bpm * self.metre.bar_ticks / 960
+
+    @property
+    def slots_per_bar(self) -> int:
+        return counted_beats(self.metre) * self.grid.per_beat
+
+    @property
+    def length_s(self) -> float:
+        return self.bars * self.bar_s
+
+
+def counted_beats(metre: Metre) -> int:
+    """Beats of a bar as one counts them: 2 in 6/8, 7 in 7/8."""
+    return metre.bar_ticks // metre.pulse_ticks
+
+
+# Grids to try and what each costs for its freedom; swing is tried where it is usual.
+GRIDS: tuple[tuple[int, float, bool], ...] = ((2, 0.0, True), (4, 0.02, True), (3, 0.02, False), (6, 0.07, False))
+SWINGS = np.arange(50.0, 68.1, 1.0)
+
+
+def grid_fit(times_s: Floats, weights: Floats, beat_s: float, phase_s: float = 0.0) -> tuple[float, Grid]:
+    """How much better than chance the hits fit the best grid on this beat (1 = exactly), and that grid."""
+    best, chosen = -1.0, Grid(2)
+    for per_beat, cost, swings in GRIDS:
+        slot_s = beat_s / per_beat
+        if slot_s < 0.055:  # nothing is played that fast
+            continue
+        fits, percents = _fits(times_s - phase_s, weights, slot_s, SWINGS if swings else SWINGS[:1])
+        net = fits - cost - 0.02 * (percents > 52)
+        if per_beat == 2:
+            net = np.where(percents > TRIPLET_FROM_PERCENT, -1.0, net)
+        top = int(np.argmax(net))
+        if net[top] > best:
+            best, chosen = float(net[top]), Grid(per_beat, float(percents[top]))
+    return best, chosen
+
+
+def _fits(times_s: Floats, weights: Floats, slot_s: float, percents: Floats) -> tuple[Floats, Floats]:
+    """Fit above chance for every swing in `percents`."""
+    pair_s = 2 * slot_s
+    inside = np.mod(times_s, pair_s)[:, None]
+    off_beat = percents / 100 * pair_s
+    distance = np.minimum(np.minimum(inside, pair_s - inside), np.abs(inside - off_beat))
+    closeness = np.exp(-0.5 * (distance / LOOSENESS_S) ** 2)
+    chance = min(LOOSENESS_S * np.sqrt(2 * np.pi) / slot_s, 0.9)
+    mean = weights @ closeness / weights.sum()
+    return (mean - chance) / (1 - chance), percents
+
+
+@dataclass(frozen=True)
+class Accents:
+    """What stands on each counted beat: low and middle strength, shape (beats,), each with the loudest 1."""
+
+    low: Floats
+    middle: Floats
+    middle_on_beats: float
+
+
+def _strengths(onsets: Onsets) -> tuple[Floats, Floats]:
+    """How low and how middle every hit is, times its strength."""
+    low = onsets.strength * np.sqrt(onsets.bands[:, 0])
+    middle = onsets.strength * np.sqrt(onsets.bands[:, 1]) * (onsets.bands[:, 0] < 0.75)
+    return low, middle
+
+
+def beat_accents(onsets: Onsets, beat_s: float, beats: int) -> Accents:
+    """Accents of a trimmed loop of so many beats; hits before the first line count for beat 0."""
+    low, middle = _strengths(onsets)
+    position = onsets.time_s / beat_s
+    beat = np.rint(position).astype(np.intp)
+    inside = np.abs(position - beat) * beat_s < min(0.045, 0.2 * beat_s)
+    index = beat[inside] % beats
+    low_at, middle_at = np.zeros(beats), np.zeros(beats)
+    np.maximum.at(low_at, index, low[inside])
+    np.maximum.at(middle_at, index, middle[inside])
+    on_beats = float(middle[inside].sum() / max(middle.sum(), 1e-9))
+    return Accents(low_at / max(low_at.max(), 1e-9), middle_at / max(middle_at.max(), 1e-9), on_beats)
+
+
+# Where middle sounds (snare, clap) stand in a bar, by counted beats: the backbeats a drummer uses.
+BACKBEATS: dict[int, tuple[tuple[int, ...], ...]] = {
+    2: ((1,),),
+    3: ((1, 2), (2,), (1,)),
+    4: ((1, 3), (2,), (3,)),
+    5: ((3,), (2, 4), (1, 3)),
+    7: ((2, 4, 6), (3, 6), (4,)),
+}
+
+
+def bar_evidence(accents: Accents, beats_per_bar: int) -> float:
+    """How much the accents speak for bars of so many beats from beat 0: about -0.5 to 1."""
+    bars = max(len(accents.low) // beats_per_bar, 1)
+    shape = (bars, beats_per_bar)
+    if bars * beats_per_bar > len(accents.low):
+        return 0.0
+    low = accents.low[: bars * beats_per_bar].reshape(shape)
+    middle = accents.middle[: bars * beats_per_bar].reshape(shape)
+    # The weakest one counts most: one bar that starts without a low sound is a doubt, two are a wrong reading.
+    on_one = 0.5 * low[:, 0].mean() + 0.5 * low[:, 0].min()
+    mean_middle = middle.mean(axis=0)
+    backbeat = 0.0
+    for rank, beats in enumerate(BACKBEATS.get(beats_per_bar, ())):
+        on = mean_middle[list(beats)].min()
+        off = np.delete(mean_middle, list(beats)).mean()
+        backbeat = max(backbeat, float(on - off) - 0.1 * rank)
+    alike = 1.0 - float(np.abs(low - low.mean(axis=0)).mean() + np.abs(middle - mean_middle).mean())
+    return 0.4 * on_one + 0.45 * backbeat + 0.15 * alike - 0.3 * (1 - accents.middle_on_beats)
+
+
+def usual(tempo_bpm: float, metre: Metre, bars: int) -> float:
+    """A small cost for unusual readings, 0 or less."""
+    counted_bpm = tempo_bpm * 960 / metre.pulse_ticks
+    centre = USUAL_TEMPO_BPM if not metre.compound else 62.0
+    octaves = np.log2(counted_bpm / centre) / TEMPO_OCTAVES
+    return float(-0.15 * octaves**2 - METRE_COST.get(str(metre), 0.3) - BARS_COST.get(bars, ODD_BARS_COST))
+
+
+def read_trimmed(onsets: Onsets, metres: tuple[Metre, ...] = METRES, bars: int | None = None) -> list[Reading]:
+    """Every reading in which the loop is a whole number of bars, best first."""
+    weights = _weights(onsets)
+    readings = []
+    fits: dict[int, tuple[float, Grid, Accents]] = {}
+    for metre in metres:
+        counted = counted_beats(metre)
+        for count in (bars,) if bars else range(1, MAX_BARS + 1):
+            tempo_bpm = 60.0 / onsets.duration_s * count * metre.bar_ticks / 960
+            counted_bpm = tempo_bpm * 960 / metre.pulse_ticks
+            low_bpm = MIN_TEMPO_BPM * (0.7 if metre.compound else 1.0)
+            if not bars and not (low_bpm <= counted_bpm and MIN_TEMPO_BPM <= tempo_bpm <= MAX_TEMPO_BPM):
+                continue
+            beats = count * counted
+            if beats not in fits:
+                beat_s = onsets.duration_s / beats
+                fit, grid = grid_fit(onsets.time_s, weights, beat_s)
+                fits[beats] = fit, grid, beat_accents(onsets, beat_s, beats)
+            fit, grid, accents = fits[beats]
+            score = 1.2 * fit + bar_evidence(accents, counted) + usual(tempo_bpm, metre, count)
+            score += compound_evidence(onsets, metre, onsets.duration_s / beats, grid)
+            readings.append(Reading(tempo_bpm, metre, count, 0.0, grid, fit, score))
+    return sorted(readings, key=lambda reading: -reading.score)
+
+
+def compound_evidence(onsets: Onsets, metre: Metre, beat_s: float, grid: Grid) -> float:
+    """6/8 counts all three of its 8ths; a shuffle in 4/4 leaves the middle one out."""
+    thirds = np.rint(np.mod(onsets.time_s, beat_s) / beat_s * 3).astype(int) % 3
+    middle = float((thirds == 1).sum() / max(len(thirds), 1))
+    if metre.compound:
+        return 0.0 if grid.per_beat in (3, 6) and middle > 0.15 else -0.6
+    return -0.25 if grid.per_beat == 3 and middle > 0.22 else 0.0
+
+
+def _weights(onsets: Onsets) -> Floats:
+    return np.sqrt(np.maximum(onsets.strength, 1e-3))
+
+
+def read_free(onsets: Onsets, metres: tuple[Metre, ...] = METRES) -> list[Reading]:
+    """Readings of a recording that is not trimmed: tempo, phase and downbeat are all looked for."""
+    weights = _weights(onsets)
+    span_s = float(onsets.time_s[-1] - onsets.time_s[0])
+    if len(onsets) < 4 or span_s < 0.5:
+        return []
+    beats = []
+    for slot_s, phase_s in _steady_slots(onsets.time_s, weights):
+        for per_beat in (2, 3, 4, 6):
+            beat_s = slot_s * per_beat
+            if 60 / MAX_TEMPO_BPM <= beat_s <= 60 / (MIN_TEMPO_BPM * 0.7):
+                fit, _ = grid_fit(onsets.time_s, weights, beat_s, phase_s)
+                likely = 1.2 * fit + usual(60.0 / beat_s, Metre(), 2)
+                beats.append((likely, slot_s, phase_s, per_beat))
+    readings = []
+    for _, slot_s, phase_s, per_beat in sorted(beats, reverse=True)[:LIKELY_BEATS]:
+        readings += _place_bars(onsets, weights, slot_s, phase_s, per_beat, metres)
+    unique: dict[tuple[int, str, int], Reading] = {}
+    for reading in sorted(readings, key=lambda reading: -reading.score):
+        unique.setdefault((round(reading.tempo_bpm), str(reading.metre), reading.bars), reading)
+    return [_settle(onsets, reading) for reading in list(unique.values())[:KEPT]]
+
+
+def _steady_slots(times_s: Floats, weights: Floats) -> list[tuple[float, float]]:
+    """Slot lengths (70-500 ms) on which the hits agree best, each refined, with the phase of its grid.
+
+    The length is first searched by how well the hits point the same way round the slot, then fitted by least squares
+    on the slots they are nearest to.
+    """
+    span_s = float(times_s[-1] - times_s[0])
+    step = min(0.004, 0.1 * 0.07 / span_s)  # a tenth of a turn over the recording
+    lengths = np.exp(np.arange(np.log(0.07), np.log(0.5), max(step, 2e-4)))
+    agreement = np.concatenate(
+        [
+            np.abs(np.exp(-2j * np.pi * times_s[None, :] / piece[:, None]) @ weights)
+            for piece in np.array_split(lengths, max(len(lengths) * len(times_s) // 400_000, 1))
+        ]
+    )
+    is_peak = (agreement[1:-1] >= agreement[:-2]) & (agreement[1:-1] > agreement[2:])
+    peaks = np.flatnonzero(is_peak) + 1
+    found = []
+    for slot_s in lengths[peaks[np.argsort(-agreement[peaks])][:6]]:
+        phase_s = float(np.angle(np.exp(2j * np.pi * times_s / slot_s) @ weights) * slot_s / (2 * np.pi))
+        for _ in range(2):
+            slot = np.rint((times_s - phase_s) / slot_s)
+            slot_s, phase_s = np.polyfit(slot, times_s, 1, w=weights)
+        found.append((float(slot_s), float(phase_s)))
+    return found
+
+
+def _place_bars(
+    onsets: Onsets, weights: Floats, slot_s: float, phase_s: float, per_beat: int, metres: tuple[Metre, ...]
+) -> list[Reading]:
+    """For one beat length: try every slot near the start as the one, in every metre, and keep the best of each."""
+    beat_s = slot_s * per_beat
+    low, middle = _strengths(onsets)
+    slot = np.rint((onsets.time_s - phase_s) / slot_s).astype(np.intp)
+    near = np.abs(onsets.time_s - phase_s - slot * slot_s) < min(0.045, 0.2 * beat_s)
+    first, count = int(slot.min()), int(np.ptp(slot)) + 1
+    low_at, middle_at = np.zeros(count), np.zeros(count)
+    np.maximum.at(low_at, slot[near] - first, low[near])
+    np.maximum.at(middle_at, slot[near] - first, middle[near])
+    fits = [grid_fit(onsets.time_s, weights, beat_s, phase_s + (first + shift) * slot_s) for shift in range(per_beat)]
+    readings = []
+    for metre in metres:
+        counted = counted_beats(metre)
+        per_bar = per_beat * counted
+        tempo_bpm = 60.0 / (per_bar * slot_s * 960 / metre.bar_ticks)
+        if not MIN_TEMPO_BPM <= tempo_bpm <= MAX_TEMPO_BPM:
+            continue
+        best: Reading | None = None
+        for shift in range(min(per_bar, count)):
+            bars = max(-(-(count - shift) // per_bar), 1)
+            on_beats = [np.zeros(bars * counted) for _ in range(2)]
+            for target, source in zip(on_beats, (low_at, middle_at), strict=True):
+                there = source[shift::per_beat]
+                target[: len(there)] = there
+            share = float(on_beats[1].sum() / max(middle_at.sum(), 1e-9))
+            accents = Accents(on_beats[0] / max(low_at.max(), 1e-9), on_beats[1] / max(middle_at.max(), 1e-9), share)
+            fit, grid = fits[shift % per_beat]
+            score = 1.2 * fit + bar_evidence(accents, counted) + usual(tempo_bpm, metre, bars)
+            score -= 0.12 * np.sqrt(shift / per_bar)  # a recording mostly starts on its one
+            if best is None or score > best.score:
+                one_s = phase_s + (first + shift) * slot_s
+                best = Reading(tempo_bpm, metre, bars, one_s, grid, fit, float(score), trimmed=False)
+        if best is not None:
+            readings.append(replace(best, score=best.score + compound_evidence(onsets, metre, beat_s, best.grid)))
+    return readings
+
+
+def _settle(onsets: Onsets, reading: Reading) -> Reading:
+    """Fit tempo and first line of a free reading once more, now that its swing is known."""
+    slot_s = reading.beat_s / reading.grid.per_beat
+    late = (reading.grid.swing_percent - 50.0) / 50.0
+    position = (onsets.time_s - reading.bar_one_s) / slot_s
+    even, odd = 2 * np.rint(position / 2), 2 * np.rint((position - 1 - late) / 2) + 1 + late
+    place = np.where(np.abs(position - odd) < np.abs(position - even), odd, even)
+    if np.ptp(place) == 0:
+        return reading
+    fitted_s, one_s = np.polyfit(place, onsets.time_s, 1, w=_weights(onsets))
+    return replace(reading, bar_one_s=float(one_s), tempo_bpm=float(reading.tempo_bpm * slot_s / fitted_s))
+
+
+LIKELY_BEATS = 10  # beat lengths worth trying every downbeat for
+CONVINCING = 1.2  # a trimmed reading of at least this score leaves free ones no chance
+FREE_MARGIN = 0.15  # a free reading must beat the trimmed one by this, for it has more freedom
+FREE_MARGIN_AT_START = 0.5  # ... when the first hit lies right at the start, as in a trimmed loop
+
+
+def read_loop(onsets: Onsets) -> list[Reading]:
+    """Readings, best first, with their confidence (shares of one). Raises NoHitsError for fewer than two hits."""
+    if len(onsets) < 2:
+        raise NoHitsError(
+            f"{len(onsets)} hit was heard; a beat needs at least two. Raise the sensitivity, or add hits by hand."
+        )
+    trimmed = read_trimmed(onsets)
+    at_start = min(onsets.time_s[0], onsets.duration_s - onsets.time_s[-1]) < 0.05
+    convinced = at_start and bool(trimmed) and trimmed[0].score >= CONVINCING
+    free = [] if convinced else read_free(onsets)
+    margin = FREE_MARGIN_AT_START if at_start else FREE_MARGIN
+    readings = trimmed + [replace(reading, score=reading.score - margin) for reading in free]
+    if not readings:
+        raise NoHitsError(
+            f"No tempo between {MIN_TEMPO_BPM:.0f} and {MAX_TEMPO_BPM:.0f} bpm makes {onsets.duration_s:.2f} s a whole "
+            "number of bars: set the bars by hand."
+        )
+    readings.sort(key=lambda reading: -reading.score)
+    return with_confidence(readings)
+
+
+KEPT = 6
+
+
+def with_confidence(readings: list[Reading], keep: int = KEPT) -> list[Reading]:
+    """The best few, each with its share of belief: e to the score, sharper the more the scores differ."""
+    kept = readings[:keep]
+    belief = np.exp(8.0 * (np.array([reading.score for reading in kept]) - kept[0].score))
+    # Belief is worth only as much as the grid fits: noise has a best reading too.
+    trust = np.clip(kept[0].fit / 0.6, 0.0, 1.0)
+    shares = belief / belief.sum() * trust
+    return [replace(reading, confidence=float(share)) for reading, share in zip(kept, shares, strict=True)]
