@@ -117,7 +117,8 @@ def _set_length(pattern: Pattern, bars: int) -> Pattern:
         lost = sum(hit.tick >= length_ticks for hit in pattern.hits)
         if lost and not _repeats(pattern, length_ticks):
             raise EditRefusedError(
-                f"{lost} hits lie after bar {bars} and differ from the bars before: remove them first, or keep the length."
+                f"{lost} hits lie after bar {bars} and differ from the bars before: "
+                "remove them first, or keep the length."
             )
         return Pattern(length_ticks, tuple(hit for hit in pattern.hits if hit.tick < length_ticks), pattern.metre)
     copies = range(0, length_ticks, pattern.length_ticks)

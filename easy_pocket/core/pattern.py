@@ -11,7 +11,7 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.errors import BadValueError, require_range
-from easy_pocket.core.timebase import MAX_BARS, Metre
+from easy_pocket.core.timebase import COMMON_TIME, MAX_BARS, Metre
 
 MAX_HITS = 120_000
 MAX_OFFSET_MS = 250.0
@@ -48,7 +48,7 @@ class Pattern:
 
     length_ticks: int
     hits: tuple[Hit, ...] = ()
-    metre: Metre = Metre()
+    metre: Metre = COMMON_TIME
 
     def __post_init__(self) -> None:
         require_range("The length", self.length_ticks, 1, MAX_BARS * 3840, "ticks")

@@ -96,7 +96,7 @@ def perform(
     check_tempo(tempo_bpm)
     hits = pattern.arrays
     tick_ms = ms_per_tick(tempo_bpm)
-    straight_ms = hits.tick * tick_ms
+    straight_ms = hits.tick.astype(np.float64) * tick_ms
     count = len(hits.tick)
     amounts_ms = np.zeros((len(TIME_STAGES), count))
     amounts_velocity = np.zeros((len(VELOCITY_STAGES), count), dtype=np.int64)

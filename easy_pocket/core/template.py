@@ -10,7 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.errors import BadValueError, require_range
-from easy_pocket.core.timebase import Metre, check_tempo
+from easy_pocket.core.timebase import COMMON_TIME, Metre, check_tempo
 
 MAX_TEMPLATE_BARS = 8
 MAX_SLOTS_PER_BAR = 96
@@ -39,7 +39,9 @@ class Lane:
                 object.__setattr__(self, name, (empty,) * slots)
         for name in ("accent", "spread_ms", "count", "guessed"):
             if len(getattr(self, name)) != slots:
-                raise BadValueError(f"A template lane has {slots} offsets and {len(getattr(self, name))} {name} values.")
+                raise BadValueError(
+                    f"A template lane has {slots} offsets and {len(getattr(self, name))} {name} values."
+                )
         for index, (offset_ms, accent) in enumerate(zip(self.offset_ms, self.accent, strict=True)):
             limit = MAX_TEMPLATE_OFFSET_MS
             require_range(f"The offset of template slot {index + 1}", offset_ms, -limit, limit, "ms")
@@ -66,7 +68,7 @@ class GrooveTemplate:
     slots_per_bar: int
     lanes: Mapping[str, Lane]
     bars: int = 1
-    metre: Metre = Metre()
+    metre: Metre = COMMON_TIME
     source: str = field(default="", compare=False)
 
     def __post_init__(self) -> None:

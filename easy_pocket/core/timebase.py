@@ -79,6 +79,9 @@ class Metre:
         return f"{self.beats}/{self.unit}"
 
 
+COMMON_TIME = Metre(4, 4)
+
+
 def parse_metre(text: str) -> Metre:
     """'6/8' to Metre(6, 8); raises BadValueError for anything else."""
     try:

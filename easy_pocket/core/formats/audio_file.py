@@ -86,7 +86,9 @@ def _reason(error: soundfile.LibsndfileError) -> str:
 def write_audio(audio: Audio, kind: str = "WAV", bits: int = 16) -> bytes:
     """A file's bytes: kind WAV or FLAC, bits 16, 24 or (WAV only) 32 float. 16 and 24 bits clip beyond full scale."""
     if kind not in ("WAV", "FLAC") or bits not in SUBTYPES or (kind == "FLAC" and bits == 32):
-        raise AudioRefusedError(f"{bits} bit {kind} cannot be written; use WAV with 16, 24 or 32, or FLAC with 16 or 24.")
+        raise AudioRefusedError(
+            f"{bits} bit {kind} cannot be written; use WAV with 16, 24 or 32, or FLAC with 16 or 24."
+        )
     out = io.BytesIO()
     samples = audio.samples if bits == 32 else np.clip(audio.samples, -1.0, 1.0)
     soundfile.write(out, samples, audio.rate_hz, format=kind, subtype=SUBTYPES[bits])

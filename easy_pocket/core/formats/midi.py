@@ -1,0 +1,258 @@
+"""Standard MIDI files: hits in and out at 960 ticks per quarter, General MIDI percussion."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import TypeVar
+
+import mido
+import numpy as np
+
+from easy_pocket.core.errors import MidiRefusedError
+from easy_pocket.core.pattern import MAX_HITS, Hit, Pattern
+from easy_pocket.core.perform import Performance
+from easy_pocket.core.timebase import GRID_TICKS, MAX_BARS, PPQ, Metre, check_tempo, ms_per_tick
+from easy_pocket.core.voices import NEAREST_ROLE, ROLES
+
+T = TypeVar("T")
+MAX_BYTES = 8_000_000
+PERCUSSION_CHANNEL = 9
+NOTE_TICKS = 60
+EXACT_VOICE = {role.midi_note: role.key for role in ROLES.values()}
+NOTE_PREFIX = "note"
+
+# Everything else General MIDI has on its percussion channel, by the voice of ours that comes nearest.
+NEAREST_BY_NOTE = {
+    27: "rim", 28: "clap", 29: "shaker", 30: "shaker", 31: "rim", 32: "rim", 33: "rim", 34: "ride",
+    54: "tambourine", 56: "rim", 58: "shaker", 60: "tom_high", 61: "tom_mid", 62: "tom_high", 63: "tom_high",
+    64: "tom_low", 65: "tom_high", 66: "tom_mid", 67: "rim", 68: "rim", 69: "shaker", 71: "shaker", 72: "shaker",
+    73: "shaker", 74: "shaker", 75: "rim", 76: "rim", 77: "rim", 78: "tom_mid", 79: "tom_mid", 80: "ride",
+    81: "ride", 82: "shaker", 83: "tambourine", 84: "ride", 85: "rim", 86: "tom_low", 87: "tom_low",
+} | NEAREST_ROLE  # fmt: skip
+
+
+def voice_of_note(note: int) -> str:
+    """The voice of a note, or 'noteNN' when no voice of ours is exactly that; see `nearest_voice`."""
+    return EXACT_VOICE.get(note, f"{NOTE_PREFIX}{note}")
+
+
+def note_of_voice(voice: str) -> int:
+    return int(voice.removeprefix(NOTE_PREFIX)) if voice.startswith(NOTE_PREFIX) else ROLES[voice].midi_note
+
+
+def nearest_voice(voice: str) -> str:
+    """A voice our kits have: itself, or for 'noteNN' the one that sounds most like it ('rim' for the unheard of)."""
+    if not voice.startswith(NOTE_PREFIX):
+        return voice
+    return NEAREST_BY_NOTE.get(int(voice.removeprefix(NOTE_PREFIX)), "rim")
+
+
+@dataclass(frozen=True)
+class MidiBeat:
+    """What a MIDI file holds: a pattern (places off the grid kept as own offsets), its tempo, and remarks."""
+
+    pattern: Pattern
+    tempo_bpm: float
+    remarks: tuple[str, ...] = ()
+
+
+def read_midi(data: bytes, name: str) -> MidiBeat:
+    """Read every note; none is lost. Raises MidiRefusedError for a damaged file, SMPTE time, or a change of metre
+    or tempo along the way."""
+    if not data:
+        raise MidiRefusedError(f"{name} is empty (0 bytes): choose another file, or export it again.")
+    if len(data) > MAX_BYTES:
+        raise MidiRefusedError(f"{name} has {len(data) / 1e6:.0f} MB; a MIDI file of at most 8 MB can be read.")
+    if data[:4] != b"MThd":
+        raise MidiRefusedError(f"{name} is no MIDI file: it does not start with 'MThd'. Export it as .mid again.")
+    if len(data) >= 14 and data[12] & 0x80:
+        raise MidiRefusedError(
+            f"{name} counts time in SMPTE frames, not in beats: export it with ticks per quarter note."
+        )
+    try:
+        midi = mido.MidiFile(file=io.BytesIO(data), clip=True)
+    except (EOFError, OSError, ValueError, IndexError, KeyError, TypeError) as error:
+        reason = str(error).splitlines()[0] if str(error) else "it ends in the middle"
+        raise MidiRefusedError(f"{name} is damaged or cut off ({reason}): export it again.") from None
+    if midi.ticks_per_beat < 1:
+        raise MidiRefusedError(f"{name} has 0 ticks per quarter note: export it again.")
+    return _beat(midi, name)
+
+
+def _beat(midi: mido.MidiFile, name: str) -> MidiBeat:
+    scale = PPQ / midi.ticks_per_beat
+    notes: list[tuple[int, int, int, int]] = []
+    tempi: list[tuple[int, float]] = []
+    metres: list[tuple[int, Metre]] = []
+    end = 0.0
+    for track in midi.tracks:
+        now = 0
+        for message in track:
+            now += message.time
+            if message.type == "note_on" and message.velocity > 0:
+                notes.append((now, message.note, message.velocity, message.channel))
+                if len(notes) > MAX_HITS:
+                    raise MidiRefusedError(f"{name} holds more than {MAX_HITS} notes: split it first.")
+            elif message.type == "set_tempo":
+                tempi.append((now, mido.tempo2bpm(max(message.tempo, 1))))
+            elif message.type == "time_signature":
+                metres.append((now, _metre(message, name)))
+        end = max(end, now * scale)
+    if not notes:
+        raise MidiRefusedError(f"{name} holds no notes: choose a file with drum notes.")
+    remarks = []
+    if any(note[3] == PERCUSSION_CHANNEL for note in notes):
+        left_out = sum(note[3] != PERCUSSION_CHANNEL for note in notes)
+        if left_out:
+            remarks.append(f"{left_out} notes outside the percussion channel (10) were left out.")
+        notes = [note for note in notes if note[3] == PERCUSSION_CHANNEL]
+    tempo_bpm = _single(tempi, 120.0, name, "tempo", scale)
+    metre = _single(metres, Metre(), name, "metre", scale)
+    check_tempo(tempo_bpm)
+    last = max(note[0] for note in notes) * scale
+    bars = int(max(last, min(end, last + metre.bar_ticks) - 1) // metre.bar_ticks) + 1
+    if bars * metre.bar_ticks > MAX_BARS * 3840:
+        raise MidiRefusedError(f"{name} is {bars} bars long; at most {MAX_BARS} can be read: split it first.")
+    placed = [(round(tick * scale), voice_of_note(note), velocity) for tick, note, velocity, _ in sorted(notes)]
+    hits = split_places(placed, tempo_bpm, bars * metre.bar_ticks)
+    return MidiBeat(Pattern(bars * metre.bar_ticks, hits, metre), tempo_bpm, tuple(remarks))
+
+
+def _metre(message: mido.MetaMessage, name: str) -> Metre:
+    if message.denominator not in (2, 4, 8, 16) or not 1 <= message.numerator <= 32:
+        raise MidiRefusedError(f"{name} has a metre of {message.numerator}/{message.denominator}, which is not known.")
+    return Metre(message.numerator, message.denominator)
+
+
+def _single(changes: list[tuple[int, T]], default: T, name: str, what: str, scale: float) -> T:
+    """The one value a file has; a second, different one is refused with its place."""
+    ordered = sorted(changes, key=lambda change: change[0])
+    for tick, value in ordered[1:]:
+        if value != ordered[0][1]:
+            raise MidiRefusedError(
+                f"{name} changes its {what} from {ordered[0][1]} to {value} at beat {tick * scale / PPQ + 1:g}: "
+                f"split the file there, one {what} in each."
+            )
+    return ordered[0][1] if ordered else default
+
+
+FINE_TICKS = 4  # 2-3 ms: what a file's own resolution can be off by
+
+
+def split_places(notes: list[tuple[int, str, int]], tempo_bpm: float, length_ticks: int) -> tuple[Hit, ...]:
+    """Notes as (tick, voice, velocity) to hits: slot plus own offset, none lost.
+
+    A note on a slot of any grid is written there. Others go to the nearest slot of the grid that suits the file
+    best, with what is left as their own offset; where a voice already has a hit there, to the nearest free tick.
+    """
+    ticks = np.array([note[0] for note in notes], dtype=np.int64)
+    steps = sorted(set(GRID_TICKS.values()))
+    on_grid = np.zeros(len(ticks), dtype=bool)
+    slots = ticks.copy()
+    for step in steps:
+        nearest = np.rint(ticks / step).astype(np.int64) * step
+        close = ~on_grid & (np.abs(ticks - nearest) <= FINE_TICKS)
+        slots[close] = nearest[close]
+        on_grid |= close
+    if not on_grid.all():
+        loose = ~on_grid
+        grids = (GRID_TICKS["16"], GRID_TICKS["8T"], GRID_TICKS["16T"], GRID_TICKS["32"])
+        distance = [np.abs(ticks - np.rint(ticks / step) * step).mean() / step for step in grids]
+        step = grids[int(np.argmin(distance))]
+        slots[loose] = np.rint(ticks[loose] / step).astype(np.int64) * step
+    tick_ms = ms_per_tick(tempo_bpm)
+    taken: set[tuple[str, int]] = set()
+    hits = []
+    for (tick, voice, velocity), slot in zip(notes, slots.tolist(), strict=True):
+        place = slot if slot < length_ticks else length_ticks - 1
+        if (voice, place) in taken or abs(tick - place) * tick_ms > 200.0:
+            place = _free_tick(voice, min(tick, length_ticks - 1), length_ticks, taken)
+        taken.add((voice, place))
+        hits.append(Hit(voice, place, velocity, (tick - place) * tick_ms))
+    return tuple(hits)
+
+
+def _free_tick(voice: str, tick: int, length_ticks: int, taken: set[tuple[str, int]]) -> int:
+    """The first free tick from here on, or if the end is reached the last free one before."""
+    later = next((place for place in range(tick, length_ticks) if (voice, place) not in taken), None)
+    if later is not None:
+        return later
+    return next(place for place in range(tick, -1, -1) if (voice, place) not in taken)
+
+
+@dataclass(frozen=True)
+class WrittenMidi:
+    """A file's bytes; pre_roll_bars is 1 when a hit before bar one needed room, else 0."""
+
+    data: bytes
+    pre_roll_bars: int
+
+
+def write_midi(
+    performance: Performance,
+    *,
+    name: str = "Easy Pocket",
+    marker: str | None = None,
+    loop: bool = False,
+    file_type: int = 1,
+    note_map: Mapping[str, int] | None = None,
+) -> WrittenMidi:
+    """A performance as a file: one track of notes on channel 10, tempo, metre, a marker at the start.
+
+    With `loop` early hits wrap to the end, and the file is exactly as long as the pattern; otherwise a bar of
+    pre-roll is set before the first when a hit comes before it.
+    """
+    metre = performance.metre
+    per_ms = 1 / ms_per_tick(performance.tempo_bpm)
+    times_ms = performance.loop_ms if loop else performance.played_ms
+    ticks = np.rint(times_ms * per_ms).astype(np.int64)
+    length = round(performance.length_ms * per_ms)
+    if loop:
+        ticks = np.where(ticks >= length, 0, ticks)
+    pre_roll = 1 if not loop and len(ticks) and ticks.min() < 0 else 0
+    ticks = ticks + pre_roll * metre.bar_ticks
+    conductor = mido.MidiTrack()
+    conductor.append(mido.MetaMessage("track_name", name=_latin(name), time=0))
+    conductor.append(mido.MetaMessage("set_tempo", tempo=round(60_000_000 / performance.tempo_bpm), time=0))
+    conductor.append(mido.MetaMessage("time_signature", numerator=metre.beats, denominator=metre.unit, time=0))
+    if pre_roll:
+        conductor.append(mido.MetaMessage("marker", text="pre-roll", time=0))
+    if marker:
+        conductor.append(mido.MetaMessage("marker", text=_latin(marker), time=pre_roll * metre.bar_ticks))
+    notes = note_map or {}
+    numbers = [notes.get(voice, note_of_voice(voice)) for voice in performance.hits.voices]
+    events: list[tuple[int, int, int, int]] = []
+    order = np.argsort(ticks, kind="stable")
+    last_on: dict[int, int] = {}
+    end = length + pre_roll * metre.bar_ticks
+    for hit in order[::-1].tolist():  # backwards, so that a note ends before the next of its kind begins
+        number, tick = numbers[performance.hits.voice_index[hit]], int(ticks[hit])
+        off = min(tick + NOTE_TICKS, max(last_on.get(number, max(end, tick + 1)), tick + 1))
+        last_on[number] = tick
+        events.append((tick, 1, number, int(performance.velocity[hit])))
+        events.append((off, 0, number, 0))
+    events.sort()
+    track = mido.MidiTrack()
+    track.append(mido.MetaMessage("track_name", name="Drums", time=0))
+    now = 0
+    for tick, on, number, velocity in events:
+        kind = "note_on" if on else "note_off"
+        track.append(mido.Message(kind, note=number, velocity=velocity, channel=PERCUSSION_CHANNEL, time=tick - now))
+        now = tick
+    track.append(mido.MetaMessage("end_of_track", time=max(end - now, 0)))
+    midi = mido.MidiFile(type=file_type, ticks_per_beat=PPQ)
+    if file_type == 0:
+        midi.tracks.append(mido.merge_tracks([conductor, track]))
+    else:
+        conductor.append(mido.MetaMessage("end_of_track", time=0))
+        midi.tracks += [conductor, track]
+    out = io.BytesIO()
+    midi.save(file=out)
+    return WrittenMidi(out.getvalue(), pre_roll)
+
+
+def _latin(text: str) -> str:
+    """MIDI texts are latin-1; what does not fit becomes '?'."""
+    return text.encode("latin-1", "replace").decode("latin-1")[:120]

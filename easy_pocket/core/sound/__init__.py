@@ -1,0 +1,1 @@
+"""Sounds: synthesized models, kits, what is played when, and the mix."""

@@ -1,0 +1,107 @@
+"""What sounds when: one event per played hit, for the player and the mixdown alike."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from easy_pocket.core.perform import Performance
+from easy_pocket.core.sound.kit import Kit, audio_key, velocity_gain, zone_of
+
+MASTER_GAIN = 10 ** (-3.0 / 20)
+CUT_FADE_S = 0.006  # a choked sound dies over this, without a click
+MAX_LEVEL_DB = 12.0
+
+
+@dataclass(frozen=True)
+class VoiceMix:
+    """How a voice sits: level in dB on top of the kit's, pan -1 to 1 or None for the kit's, mute and solo."""
+
+    level_db: float = 0.0
+    pan: float | None = None
+    mute: bool = False
+    solo: bool = False
+
+
+@dataclass(frozen=True)
+class Event:
+    """`audio` (a content key) starts at start_s with gain and pan; it is faded out from cut_s if that is set.
+
+    cut_s may lie after the loop's end: the next pass cuts it.
+    """
+
+    voice: str
+    zone: int
+    audio: str
+    start_s: float
+    gain: float
+    pan: float
+    cut_s: float | None
+
+
+def audible(voices: tuple[str, ...], mix: Mapping[str, VoiceMix]) -> set[str]:
+    """Voices that sound: the soloed ones if any is, else all that are not muted."""
+    soloed = {voice for voice in voices if mix.get(voice, VoiceMix()).solo}
+    return soloed or {voice for voice in voices if not mix.get(voice, VoiceMix()).mute}
+
+
+def play_events(
+    performance: Performance, kit: Kit, mix: Mapping[str, VoiceMix] | None = None, *, loop: bool = True
+) -> list[Event]:
+    """Events sorted by start. In a loop times wrap to 0 <= start_s < length; otherwise early hits are negative.
+
+    Voices the kit does not have do not sound.
+    """
+    mix = mix or {}
+    sounding = audible(performance.hits.voices, mix) & set(kit.roles)
+    starts_s = (performance.loop_ms if loop else performance.played_ms) / 1000.0
+    cuts_s = _cuts(performance, kit, sounding, starts_s, performance.length_ms / 1000.0 if loop else None)
+    events = []
+    for index, voice in enumerate(performance.hits.voices):
+        if voice not in sounding:
+            continue
+        kit_voice, setting = kit.voice(voice), mix.get(voice, VoiceMix())
+        level = 10 ** ((kit_voice.level_db + setting.level_db) / 20)
+        pan = kit_voice.pan if setting.pan is None else setting.pan
+        for hit in np.flatnonzero(performance.hits.voice_index == index).tolist():
+            velocity = int(performance.velocity[hit])
+            zone = zone_of(velocity)
+            cut_s = float(cuts_s[hit])
+            events.append(
+                Event(
+                    voice=voice,
+                    zone=zone,
+                    audio=audio_key(kit_voice, zone),
+                    start_s=float(starts_s[hit]),
+                    gain=level * velocity_gain(velocity),
+                    pan=pan,
+                    cut_s=None if np.isinf(cut_s) else cut_s,
+                )
+            )
+    return sorted(events, key=lambda event: event.start_s)
+
+
+def _cuts(
+    performance: Performance, kit: Kit, sounding: set[str], starts_s: npt.NDArray[np.float64], length_s: float | None
+) -> npt.NDArray[np.float64]:
+    """When each hit is choked by the next one of its choke group; infinity when it rings out."""
+    cuts = np.full(len(starts_s), np.inf)
+    groups: dict[str, list[int]] = {}
+    for index, voice in enumerate(performance.hits.voices):
+        if voice in sounding and (group := kit.voice(voice).choke_group):
+            groups.setdefault(group, []).append(index)
+    for members in groups.values():
+        hits = np.flatnonzero(np.isin(performance.hits.voice_index, members))
+        if not len(hits):
+            continue
+        hits = hits[np.argsort(starts_s[hits], kind="stable")]
+        cuts[hits[:-1]] = starts_s[hits[1:]]
+        if length_s is not None:
+            cuts[hits[-1]] = starts_s[hits[0]] + length_s
+        # Two of a group struck together: neither silences the other before it has sounded.
+        together = cuts[hits] - starts_s[hits] < CUT_FADE_S
+        cuts[hits[together]] = np.inf
+    return cuts
