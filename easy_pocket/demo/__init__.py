@@ -1,0 +1,1 @@
+"""The demo: the Tidewater Parade's songs and loops, all made here."""

@@ -1,0 +1,68 @@
+"""Put the demo on an empty shelf."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from easy_pocket.core.formats.audio_file import read_audio
+from easy_pocket.core.listen.groove import extract_template
+from easy_pocket.core.listen.hear import hear
+from easy_pocket.core.pattern import Hit
+from easy_pocket.store.database import Database
+from easy_pocket.store.kits import save_house_kits
+from easy_pocket.store.loops import add_loop
+from easy_pocket.store.songs import create_song, is_empty
+from easy_pocket.store.templates import save_template
+
+QUAYSIDE_BREAK = Path(__file__).with_name("quayside-break.flac")
+
+# Lamplighter's two bars: (voice, bar 1, bar 2); X strong, x plain, o soft, - a ghost.
+LAMPLIGHTER = (
+    ("kick", "X......x..X.....", "X......x..X..x.."),
+    ("snare", "....X..-.-..X...", "....X..-.-..X..-"),
+    ("rim", "..............o.", "...o............"),
+    ("hat_closed", "x.oox.o.xoo.x.o.", "x.oox.o.xoo.x..."),
+    ("hat_open", "................", "..............x."),
+    ("tambourine", "....o.......o...", "....o.......o..."),
+    ("shaker", "o-x-o-x-o-x-o-x-", "o-x-o-x-o-x-o-x-"),
+)
+LEVELS = {"X": 114, "x": 92, "o": 68, "-": 38}
+# How a player's hand rises and falls within the beat, so that no two neighbours are alike.
+HAND = (6, -5, 2, -7)
+
+
+def lamplighter_hits() -> tuple[Hit, ...]:
+    hits = []
+    for voice, *bars in LAMPLIGHTER:
+        for bar, line in enumerate(bars):
+            for slot, mark in enumerate(line):
+                if mark != ".":
+                    velocity = LEVELS[mark] + (HAND[slot % 4] if voice in ("hat_closed", "shaker") else 0)
+                    hits.append(Hit(voice, bar * 3840 + slot * 240, velocity))
+    return tuple(hits)
+
+
+def load_demo(database: Database, *, songs: bool = True) -> None:
+    """House kits always; Lamplighter with its loop and groove only when no song was ever made."""
+    with database.transaction() as session:
+        save_house_kits(session)
+        session.flush()
+        if not songs or not is_empty(session):
+            return
+        audio = read_audio(QUAYSIDE_BREAK, "quayside-break.flac")
+        heard = hear(audio)
+        rope_walk = save_template(
+            session, extract_template(heard.onsets, heard.reading, "Rope Walk", "quayside-break.flac")
+        )
+        song = create_song(
+            session,
+            "Lamplighter",
+            tempo_bpm=104.0,
+            voices=tuple(line[0] for line in LAMPLIGHTER),
+            hits=lamplighter_hits(),
+            feel={"swing_percent": 57.0, "swing_unit": 16, "template_id": rope_walk, "timing_pull": 70.0,
+                  "accent_pull": 0.0},
+            voice_feel={"snare": {"push_ms": 4.0}, "hat_closed": {"push_ms": -4.0}},
+            mix={"shaker": {"level_db": -4.0}, "tambourine": {"level_db": -3.0}},
+        )  # fmt: skip
+        add_loop(session, song.id, audio, heard)

@@ -1,0 +1,1 @@
+"""Starting Easy Pocket: the database server, migrations, the demo, and the pages."""

@@ -1,0 +1,100 @@
+"""`./pocket start`: database, migrations, demo, pages; Ctrl-C stops what it started."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import signal
+import socket
+import sys
+import time
+
+from easy_pocket.launch.home import claim, home_folder
+from easy_pocket.launch.mariadb import LaunchError, MariaDb
+
+HOST = "127.0.0.1"
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser(prog="./pocket start")
+    parser.add_argument("--port", type=int, default=8000)
+    parser.add_argument("--no-demo", action="store_true", help="start with an empty shelf")
+    parser.add_argument("--no-install", action="store_true", help="never install anything")
+    chosen = parser.parse_args()
+    # A termination is handled like Ctrl-C, so that the database is stopped properly.
+    signal.signal(signal.SIGTERM, lambda *_: signal.raise_signal(signal.SIGINT))
+    database: MariaDb | None = None
+    try:
+        _check_port(chosen.port)
+        address = f"http://{HOST}:{chosen.port}"
+        lock = claim(home_folder(), address)
+        url = os.environ.get("EASY_POCKET_DATABASE_URL")
+        if not url:
+            database = MariaDb(home_folder())
+            url = database.start()
+        _serve(url, chosen.port, address, demo=not chosen.no_demo)
+        lock.close()
+    except LaunchError as error:
+        print(f"pocket: {error}", file=sys.stderr)
+        return 1
+    except KeyboardInterrupt:
+        pass
+    finally:
+        if database is not None:
+            database.stop()
+    return 0
+
+
+def _check_port(port: int) -> None:
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind((HOST, port))
+        except (OSError, OverflowError):
+            raise LaunchError(
+                f"Port {port} on {HOST} is taken: stop what uses it, or start with --port {min(port + 1, 65535)}."
+            ) from None
+
+
+def _serve(url: str, port: int, address: str, *, demo: bool) -> None:
+    import uvicorn
+    from sqlalchemy.exc import SQLAlchemyError
+
+    from easy_pocket.demo.load import load_demo
+    from easy_pocket.store.database import Database
+    from easy_pocket.web.app import make_app
+
+    store = Database(url)
+    try:
+        _await_database(store)
+        store.migrate()
+        load_demo(store, songs=demo)
+    except SQLAlchemyError as error:
+        reason = str(getattr(error, "orig", error)).splitlines()[0]
+        raise LaunchError(
+            f"The database cannot be used ({reason}): check EASY_POCKET_DATABASE_URL, or leave it out."
+        ) from None
+    print(f"Easy Pocket is at {address}  (Ctrl-C stops it)", flush=True)
+    uvicorn.run(make_app(store), host=HOST, port=port, log_level="warning", timeout_graceful_shutdown=3)
+    store.close()
+
+
+def _await_database(store: object) -> None:
+    """The server accepts root on its socket a moment before it accepts us on its port."""
+    from sqlalchemy.exc import OperationalError
+
+    from easy_pocket.store.database import Database
+
+    assert isinstance(store, Database)
+    for attempt in range(100):
+        try:
+            with store.engine.connect():
+                return
+        except OperationalError:
+            if attempt == 99:
+                raise
+            time.sleep(0.05)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

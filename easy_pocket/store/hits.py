@@ -1,0 +1,27 @@
+"""Hits as they are kept: one JSON array of [voice, tick, velocity, own offset in ms] rows."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable
+from operator import attrgetter
+from typing import Any
+
+from easy_pocket.core.pattern import Hit
+
+
+def hits_to_rows(hits: Iterable[Hit]) -> list[list[Any]]:
+    ordered = sorted(hits, key=attrgetter("tick", "voice"))
+    return [[hit.voice, hit.tick, hit.velocity, hit.offset_ms] for hit in ordered]
+
+
+def rows_to_hits(rows: Iterable[list[Any]]) -> list[Hit]:
+    return [Hit(voice, tick, velocity, offset_ms) for voice, tick, velocity, offset_ms in rows]
+
+
+def hits_to_json(hits: Iterable[Hit]) -> str:
+    return json.dumps(hits_to_rows(hits), separators=(",", ":"))
+
+
+def hits_from_json(text: str) -> list[Hit]:
+    return rows_to_hits(json.loads(text))

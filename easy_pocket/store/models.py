@@ -1,0 +1,127 @@
+"""The tables. A pattern's hits are one JSON document in its row: the pattern is the unit of editing."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import JSON, BigInteger, Boolean, DateTime, Float, ForeignKey, Index, Integer, String, Text, func
+from sqlalchemy.dialects.mysql import LONGBLOB, LONGTEXT
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+Doc = dict[str, Any]
+
+
+class Base(DeclarativeBase):
+    type_annotation_map = {Doc: JSON}  # noqa: RUF012 - SQLAlchemy's own way of declaring it
+
+
+class SongRow(Base):
+    __tablename__ = "song"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    name: Mapped[str] = mapped_column(String(120))
+    tempo_bpm: Mapped[float] = mapped_column(Float(53))
+    metre_beats: Mapped[int] = mapped_column(Integer)
+    metre_unit: Mapped[int] = mapped_column(Integer)
+    seed: Mapped[int] = mapped_column(BigInteger)
+    feel: Mapped[Doc] = mapped_column(JSON)
+    revision: Mapped[int] = mapped_column(Integer)
+    created_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
+    changed_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
+    deleted_at: Mapped[datetime | None] = mapped_column(DateTime)
+
+
+class PartRow(Base):
+    """One independent line. cycle_ticks None: as long as its pattern. mix: per voice level, pan, mute, solo."""
+
+    __tablename__ = "part"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    song_id: Mapped[int] = mapped_column(ForeignKey("song.id", ondelete="CASCADE"), index=True)
+    position: Mapped[int] = mapped_column(Integer)
+    name: Mapped[str] = mapped_column(String(120))
+    kit_key: Mapped[str] = mapped_column(ForeignKey("kit.key"))
+    voices: Mapped[list[str]] = mapped_column(JSON)
+    cycle_ticks: Mapped[int | None] = mapped_column(Integer)
+    step_ticks: Mapped[int] = mapped_column(Integer)
+    start_shift_ticks: Mapped[int] = mapped_column(Integer)
+    restarts: Mapped[bool] = mapped_column(Boolean)
+    feel: Mapped[Doc] = mapped_column(JSON)
+    voice_feel: Mapped[Doc] = mapped_column(JSON)
+    mix: Mapped[Doc] = mapped_column(JSON)
+
+
+class PatternRow(Base):
+    __tablename__ = "pattern"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    part_id: Mapped[int] = mapped_column(ForeignKey("part.id", ondelete="CASCADE"), index=True)
+    name: Mapped[str] = mapped_column(String(120))
+    length_ticks: Mapped[int] = mapped_column(Integer)
+    hits: Mapped[str] = mapped_column(LONGTEXT)
+
+
+class SectionRow(Base):
+    """cells: part id to what the part plays here, as {"pattern": id}; a part without a cell rests."""
+
+    __tablename__ = "section"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    song_id: Mapped[int] = mapped_column(ForeignKey("song.id", ondelete="CASCADE"), index=True)
+    position: Mapped[int] = mapped_column(Integer)
+    name: Mapped[str] = mapped_column(String(120))
+    bars: Mapped[int] = mapped_column(Integer)
+    repeats: Mapped[int] = mapped_column(Integer)
+    tempo_bpm: Mapped[float | None] = mapped_column(Float(53))
+    metre: Mapped[str | None] = mapped_column(String(8))
+    cells: Mapped[Doc] = mapped_column(JSON)
+
+
+class KitRow(Base):
+    __tablename__ = "kit"
+    key: Mapped[str] = mapped_column(String(40), primary_key=True)
+    name: Mapped[str] = mapped_column(String(120))
+    voices: Mapped[list[Any]] = mapped_column(JSON)
+
+
+class AudioRow(Base):
+    """Audio by content hash; stored once however often it is used."""
+
+    __tablename__ = "audio"
+    hash: Mapped[str] = mapped_column(String(64), primary_key=True)
+    kind: Mapped[str] = mapped_column(String(8))
+    data: Mapped[bytes] = mapped_column(LONGBLOB)
+
+
+class LoopRow(Base):
+    """found: hits and readings as heard, so that opening a loop does not listen again. overruled: the user's word."""
+
+    __tablename__ = "audio_loop"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    song_id: Mapped[int] = mapped_column(ForeignKey("song.id", ondelete="CASCADE"), index=True)
+    name: Mapped[str] = mapped_column(String(200))
+    audio_hash: Mapped[str] = mapped_column(ForeignKey("audio.hash"))
+    found: Mapped[Doc] = mapped_column(JSON)
+    overruled: Mapped[Doc] = mapped_column(JSON)
+    removed: Mapped[bool] = mapped_column(Boolean, server_default="0")
+
+
+class TemplateRow(Base):
+    """A groove template, open to every song."""
+
+    __tablename__ = "groove_template"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    name: Mapped[str] = mapped_column(String(120))
+    doc: Mapped[Doc] = mapped_column(JSON)
+    created_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
+
+
+class ChangeRow(Base):
+    """One step of the undo log: patches that can be applied and taken back."""
+
+    __tablename__ = "change_log"
+    __table_args__ = (Index("change_in_order", "song_id", "id"),)
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=True)
+    song_id: Mapped[int] = mapped_column(ForeignKey("song.id", ondelete="CASCADE"))
+    words: Mapped[str] = mapped_column(Text)
+    gesture: Mapped[str | None] = mapped_column(String(40))
+    patches: Mapped[str] = mapped_column(LONGTEXT)
+    undone: Mapped[bool] = mapped_column(Boolean)
+    made_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())

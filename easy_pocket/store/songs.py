@@ -1,0 +1,222 @@
+"""Songs: the shelf, and one song loaded whole for the Bench."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session
+
+from easy_pocket.core.errors import BadValueError
+from easy_pocket.core.feel import Feel, FeelScopes
+from easy_pocket.core.pattern import Hit, Pattern
+from easy_pocket.core.sound.events import VoiceMix
+from easy_pocket.core.sound.kit import Kit
+from easy_pocket.core.template import GrooveTemplate
+from easy_pocket.core.timebase import COMMON_TIME, GRID_TICKS, Metre, check_tempo
+from easy_pocket.store.changes import MissingSongError
+from easy_pocket.store.hits import hits_from_json, hits_to_json
+from easy_pocket.store.kits import load_kit
+from easy_pocket.store.models import LoopRow, PartRow, PatternRow, SectionRow, SongRow
+from easy_pocket.store.templates import templates_by_id
+
+MAX_NAME = 80
+FIRST_VOICES = ("kick", "snare", "rim", "clap", "hat_closed", "hat_open", "tambourine", "shaker")
+
+
+@dataclass(frozen=True)
+class LoadedSong:
+    """A song with its one part, as the core wants it."""
+
+    row: SongRow
+    part: PartRow
+    pattern_row: PatternRow
+    sections: tuple[SectionRow, ...]
+    kit: Kit
+    pattern: Pattern
+    feel: FeelScopes
+    mix: dict[str, VoiceMix]
+    templates: dict[int, GrooveTemplate]
+
+    @property
+    def metre(self) -> Metre:
+        return Metre(self.row.metre_beats, self.row.metre_unit)
+
+
+def check_name(name: str) -> str:
+    """A name without control characters, 1 to 80 long; raises BadValueError."""
+    cleaned = " ".join("".join(c for c in name if c.isprintable()).split())
+    if not cleaned:
+        raise BadValueError("The name is empty: give it at least one letter.")
+    if len(cleaned) > MAX_NAME:
+        raise BadValueError(f"The name has {len(cleaned)} characters; at most {MAX_NAME} fit.")
+    return cleaned
+
+
+def feel_from_doc(doc: dict[str, Any], templates: dict[int, GrooveTemplate]) -> Feel:
+    """A scope's settings; a template that is gone counts as not set."""
+    known = {f.name for f in fields(Feel)} - {"template"}
+    values = {name: value for name, value in doc.items() if name in known}
+    return Feel(template=templates.get(doc.get("template_id", 0)), **values)
+
+
+def create_song(
+    session: Session,
+    name: str,
+    *,
+    tempo_bpm: float = 100.0,
+    metre: Metre = COMMON_TIME,
+    bars: int = 2,
+    kit_key: str = "boathouse",
+    voices: tuple[str, ...] = FIRST_VOICES,
+    hits: tuple[Hit, ...] = (),
+    feel: dict[str, Any] | None = None,
+    voice_feel: dict[str, Any] | None = None,
+    mix: dict[str, Any] | None = None,
+) -> SongRow:
+    """A song with one section in which one part plays one pattern."""
+    pattern = Pattern(bars * metre.bar_ticks, hits, metre)
+    song = SongRow(
+        name=check_name(name),
+        tempo_bpm=check_tempo(tempo_bpm),
+        metre_beats=metre.beats,
+        metre_unit=metre.unit,
+        seed=1,
+        feel=feel or {},
+        revision=1,
+    )
+    session.add(song)
+    session.flush()
+    part = PartRow(
+        song_id=song.id,
+        position=0,
+        name="Backbone",
+        kit_key=kit_key,
+        voices=list(voices),
+        cycle_ticks=None,
+        step_ticks=GRID_TICKS["16"],
+        start_shift_ticks=0,
+        restarts=True,
+        feel={},
+        voice_feel=voice_feel or {},
+        mix=mix or {},
+    )
+    session.add(part)
+    session.flush()
+    row = PatternRow(part_id=part.id, name="A", length_ticks=pattern.length_ticks, hits=hits_to_json(pattern.hits))
+    session.add(row)
+    session.flush()
+    cells = {str(part.id): {"pattern": row.id}}
+    session.add(SectionRow(song_id=song.id, position=0, name="Verse", bars=bars, repeats=1, cells=cells))
+    return song
+
+
+def load_song(session: Session, song_id: int) -> LoadedSong:
+    """Raises MissingSongError when it is not on the shelf."""
+    row = session.scalar(select(SongRow).where(SongRow.id == song_id, SongRow.deleted_at.is_(None)))
+    if row is None:
+        raise MissingSongError("There is no such song on the shelf: it may have been deleted in another tab.")
+    part = session.scalars(select(PartRow).where(PartRow.song_id == song_id).order_by(PartRow.position)).first()
+    assert part is not None, "a song is made with a part"
+    pattern_row = session.scalars(
+        select(PatternRow).where(PatternRow.part_id == part.id).order_by(PatternRow.id)
+    ).first()
+    assert pattern_row is not None, "a part is made with a pattern"
+    sections = session.scalars(select(SectionRow).where(SectionRow.song_id == song_id).order_by(SectionRow.position))
+    templates = templates_by_id(session)
+    return LoadedSong(
+        row=row,
+        part=part,
+        pattern_row=pattern_row,
+        sections=tuple(sections),
+        kit=load_kit(session, part.kit_key),
+        pattern=pattern_of(row, pattern_row),
+        feel=FeelScopes(
+            stack=feel_from_doc(row.feel, templates),
+            part=feel_from_doc(part.feel, templates),
+            voices={voice: feel_from_doc(doc, templates) for voice, doc in part.voice_feel.items()},
+        ),
+        mix={voice: VoiceMix(**doc) for voice, doc in part.mix.items()},
+        templates=templates,
+    )
+
+
+def pattern_of(song: SongRow, row: PatternRow) -> Pattern:
+    return Pattern(row.length_ticks, tuple(hits_from_json(row.hits)), Metre(song.metre_beats, song.metre_unit))
+
+
+@dataclass(frozen=True)
+class ShelfSong:
+    row: SongRow
+    pattern: Pattern
+    kit_name: str
+
+
+def shelf(session: Session) -> list[ShelfSong]:
+    """All songs, the one changed last first."""
+    rows = session.execute(
+        select(SongRow, PatternRow, PartRow.kit_key)
+        .join(PartRow, PartRow.song_id == SongRow.id)
+        .join(PatternRow, PatternRow.part_id == PartRow.id)
+        .where(SongRow.deleted_at.is_(None), PartRow.position == 0)
+        .order_by(SongRow.changed_at.desc(), SongRow.id.desc())
+    )
+    return [ShelfSong(song, pattern_of(song, pattern), load_kit(session, key).name) for song, pattern, key in rows]
+
+
+def is_empty(session: Session) -> bool:
+    """Whether no song was ever made (deleted ones count: their owner emptied the shelf on purpose)."""
+    return session.scalar(select(SongRow.id).limit(1)) is None
+
+
+def rename_song(session: Session, song_id: int, name: str) -> SongRow:
+    row = load_song(session, song_id).row
+    row.name = check_name(name)
+    return row
+
+
+def delete_song(session: Session, song_id: int) -> SongRow:
+    """Take it off the shelf; `restore_song` puts it back whole."""
+    row = load_song(session, song_id).row
+    row.deleted_at = datetime.now(UTC).replace(tzinfo=None)
+    return row
+
+
+def restore_song(session: Session, song_id: int) -> SongRow:
+    session.execute(update(SongRow).where(SongRow.id == song_id).values(deleted_at=None))
+    return load_song(session, song_id).row
+
+
+def duplicate_song(session: Session, song_id: int) -> SongRow:
+    """A copy with its loops; it starts an undo log of its own."""
+    source = load_song(session, song_id)
+    copy = create_song(
+        session,
+        f"{source.row.name[: MAX_NAME - 5]} copy",
+        tempo_bpm=source.row.tempo_bpm,
+        metre=source.metre,
+        kit_key=source.part.kit_key,
+        voices=tuple(source.part.voices),
+        feel=source.row.feel,
+        voice_feel=source.part.voice_feel,
+        mix=source.part.mix,
+    )
+    loaded = load_song(session, copy.id)
+    loaded.part.name, loaded.part.feel = source.part.name, source.part.feel
+    loaded.part.step_ticks = source.part.step_ticks
+    loaded.pattern_row.length_ticks, loaded.pattern_row.hits = source.pattern_row.length_ticks, source.pattern_row.hits
+    loaded.sections[0].bars = source.sections[0].bars
+    for loop in session.scalars(select(LoopRow).where(LoopRow.song_id == song_id, LoopRow.removed.is_(False))):
+        session.add(
+            LoopRow(
+                song_id=copy.id,
+                name=loop.name,
+                audio_hash=loop.audio_hash,
+                found=loop.found,
+                overruled=loop.overruled,
+                removed=False,
+            )
+        )
+    return copy
