@@ -17,6 +17,7 @@ from easy_pocket.core.listen.hear import Heard, Overrules, hear
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.tempo import Grid, Reading
 from easy_pocket.core.timebase import Metre
+from easy_pocket.store.changes import field_patch, lock_song, record
 from easy_pocket.store.models import AudioRow, LoopRow
 
 MAX_LOOPS = 64
@@ -54,6 +55,35 @@ def add_loop(session: Session, song_id: int, audio: Audio, heard: Heard) -> Loop
     return row
 
 
+def bring_in(session: Session, song_id: int, audio: Audio, heard: Heard) -> LoopRow:
+    """Add a loop as a step that can be undone."""
+    song = lock_song(session, song_id)
+    row = add_loop(session, song_id, audio, heard)
+    row.removed = True
+    session.flush()
+    record(session, song, f"bring in {row.name}", [field_patch("loop", row, removed=False)])
+    return row
+
+
+def remove_loop(session: Session, song_id: int, loop_id: int, revision: int) -> LoopRow:
+    song = lock_song(session, song_id, revision)
+    row = get_loop(session, song_id, loop_id)
+    record(session, song, f"remove {row.name}", [field_patch("loop", row, removed=True)])
+    return row
+
+
+def overrule(
+    session: Session, song_id: int, loop_id: int, revision: int, overrules: Overrules, words: str, gesture: str | None
+) -> LoopRow:
+    """Listen again with these overrules and keep both. Raises what `hear` raises; nothing is changed then."""
+    song = lock_song(session, song_id, revision)
+    row = get_loop(session, song_id, loop_id)
+    heard = hear(load_audio(session, row.audio_hash, row.name), overrules)
+    patch = field_patch("loop", row, found=found_to_doc(heard), overruled=overrules_to_doc(overrules))
+    record(session, song, f"{words} in {row.name}", [patch], gesture)
+    return row
+
+
 def loops_of(session: Session, song_id: int) -> list[LoopRow]:
     return list(
         session.scalars(
@@ -67,11 +97,6 @@ def get_loop(session: Session, song_id: int, loop_id: int) -> LoopRow:
     if row is None or row.removed:
         raise BadValueError("There is no such loop in this song: it may have been removed; undo brings it back.")
     return row
-
-
-def hear_again(session: Session, row: LoopRow, overrules: Overrules) -> dict[str, Any]:
-    """What is found with these overrules, as kept."""
-    return found_to_doc(hear(load_audio(session, row.audio_hash, row.name), overrules))
 
 
 def overrules_to_doc(overrules: Overrules) -> dict[str, Any]:

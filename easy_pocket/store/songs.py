@@ -171,12 +171,6 @@ def is_empty(session: Session) -> bool:
     return session.scalar(select(SongRow.id).limit(1)) is None
 
 
-def rename_song(session: Session, song_id: int, name: str) -> SongRow:
-    row = load_song(session, song_id).row
-    row.name = check_name(name)
-    return row
-
-
 def delete_song(session: Session, song_id: int) -> SongRow:
     """Take it off the shelf; `restore_song` puts it back whole."""
     row = load_song(session, song_id).row

@@ -8,7 +8,7 @@ import numpy as np
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError, NoHitsError, require_range
-from easy_pocket.core.listen.onsets import MERGE_S, RATE_HZ, Onsets, find_onsets, measure, prepare
+from easy_pocket.core.listen.onsets import CLEAR_DB, RATE_HZ, Onsets, find_onsets, measure, prepare, refine
 from easy_pocket.core.listen.tempo import Reading, counted_beats, grid_fit, read_free, read_loop, read_trimmed
 from easy_pocket.core.timebase import Metre
 
@@ -73,7 +73,11 @@ def _corrected(audio: Audio, overrules: Overrules) -> Onsets:
     times = found.time_s if found is not None else np.zeros(0)
     for removed_s in overrules.removed_s:
         times = times[np.abs(times - removed_s) > SAME_HIT_S]
-    added = [time_s for time_s in overrules.added_s if time_s < audio.duration_s]
+    added = [
+        time_s
+        for time_s in overrules.added_s
+        if time_s < audio.duration_s and not np.any(np.abs(times - time_s) <= SAME_HIT_S)
+    ]
     merged = np.unique(np.concatenate([times, added]))
     prepared = prepare(audio)
     starts = np.rint(merged * RATE_HZ).astype(np.intp) + prepared.context
@@ -134,9 +138,11 @@ def doubled(reading: Reading) -> tuple[int, Metre]:
     return reading.bars * 2, reading.metre
 
 
-def snap_to_attack(onsets: Onsets, time_s: float) -> float | None:
-    """The hit heard nearest to a place, if one lies within MERGE_S."""
-    if not len(onsets):
-        return None
-    nearest = float(onsets.time_s[np.argmin(np.abs(onsets.time_s - time_s))])
-    return nearest if abs(nearest - time_s) <= MERGE_S else None
+def attack_near(audio: Audio, time_s: float) -> float:
+    """Where the attack nearest to a place starts, for a hit added by hand; the place itself when none stands out."""
+    prepared = prepare(audio)
+    at = prepared.context + round(time_s * RATE_HZ)
+    starts, contrast_db = refine(prepared, np.array([at], dtype=np.intp))
+    if contrast_db[0] < CLEAR_DB:
+        return time_s
+    return float(np.clip((starts[0] - prepared.context) / RATE_HZ, 0.0, audio.duration_s - 1 / RATE_HZ))

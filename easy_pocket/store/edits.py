@@ -1,0 +1,158 @@
+"""Editing a song: load, change, keep, all in one transaction with its undo entry."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from easy_pocket.core.edit import Edit, SetLength, apply_edit, describe_edit
+from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
+from easy_pocket.core.sound.events import MAX_LEVEL_DB, VoiceMix
+from easy_pocket.core.timebase import check_tempo
+from easy_pocket.core.voices import ROLES, check_voice
+from easy_pocket.store.changes import Patch, field_patch, hits_patch, lock_song, record
+from easy_pocket.store.kits import load_kit
+from easy_pocket.store.songs import LoadedSong, check_name, feel_from_doc, load_song
+from easy_pocket.store.templates import templates_by_id
+
+FEEL_WORDS = {
+    "swing_percent": "swing",
+    "swing_unit": "swing unit",
+    "short_note_ms": "shortest short note",
+    "template_id": "groove",
+    "timing_pull": "timing pull",
+    "accent_pull": "accent pull",
+    "groove_scales": "groove follows tempo",
+    "push_ms": "push",
+}
+
+
+def _begin(session: Session, song_id: int, revision: int | None) -> LoadedSong:
+    """The song, held against other changes until the transaction ends; revision None takes it as it is."""
+    lock_song(session, song_id, revision)
+    return load_song(session, song_id)
+
+
+def _finish(session: Session, loaded: LoadedSong, words: str, patches: list[Patch], gesture: str | None) -> LoadedSong:
+    record(session, loaded.row, words, patches, gesture)
+    session.flush()
+    return load_song(session, loaded.row.id)
+
+
+def edit_pattern(session: Session, song_id: int, revision: int, edit: Edit, gesture: str | None = None) -> LoadedSong:
+    """Raises StaleRevisionError, EditRefusedError or BadValueError; nothing is written then."""
+    loaded = _begin(session, song_id, revision)
+    if getattr(edit, "to_voice", getattr(edit, "voice", None)) not in (None, *loaded.part.voices):
+        raise EditRefusedError("This part has no rail for that voice: add the voice first.")
+    after = apply_edit(loaded.pattern, edit)
+    patches: list[Patch] = [hits_patch(loaded.pattern_row.id, loaded.pattern, after)]
+    if isinstance(edit, SetLength):
+        patches.append(field_patch("section", loaded.sections[0], bars=after.bars))
+    return _finish(session, loaded, describe_edit(edit, loaded.pattern), patches, gesture)
+
+
+def set_feel(
+    session: Session, song_id: int, revision: int, scope: str, field: str, value: Any, gesture: str | None = None
+) -> LoadedSong:
+    """Set a feel field of "stack", "part" or a voice; None gives it back to what it inherits."""
+    loaded = _begin(session, song_id, revision)
+    if isinstance(value, float) and field in ("swing_unit", "template_id"):
+        value = int(value)
+    if field == "groove_scales" and value is not None:
+        value = bool(value)
+    templates = templates_by_id(session)
+    if field == "template_id" and value is not None and value not in templates:
+        raise BadValueError("This groove template is gone: choose another.")
+    if scope == "stack":
+        row, table, column, doc = loaded.row, "song", "feel", dict(loaded.row.feel)
+    elif scope == "part":
+        row, table, column, doc = loaded.part, "part", "feel", dict(loaded.part.feel)  # type: ignore[assignment]
+    else:
+        check_voice(scope)
+        row, table, column, doc = loaded.part, "part", "voice_feel", dict(loaded.part.voice_feel)  # type: ignore[assignment]
+    own = dict(doc.get(scope, {})) if column == "voice_feel" else doc
+    if value is None:
+        own.pop(field, None)
+    else:
+        own[field] = value
+    feel_from_doc(own, templates)  # refuses what is out of range
+    after = {**doc, scope: own} if column == "voice_feel" else own
+    whose = {"stack": "the stack", "part": loaded.part.name}.get(scope) or ROLES[scope].name.lower()
+    words = f"{FEEL_WORDS[field]} of {whose} {_value_words(field, value, templates)}"
+    return _finish(session, loaded, words, [field_patch(table, row, **{column: after})], gesture)
+
+
+def _value_words(field: str, value: Any, templates: dict[int, Any]) -> str:
+    if value is None:
+        return "back to inherited"
+    if field == "template_id":
+        return templates[value].name
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    return f"{value:g}"
+
+
+def set_tempo(
+    session: Session, song_id: int, revision: int, tempo_bpm: float, gesture: str | None = None
+) -> LoadedSong:
+    loaded = _begin(session, song_id, revision)
+    tempo_bpm = round(check_tempo(tempo_bpm), 3)
+    patch = field_patch("song", loaded.row, tempo_bpm=tempo_bpm)
+    return _finish(session, loaded, f"tempo {tempo_bpm:g}", [patch], gesture)
+
+
+def set_name(session: Session, song_id: int, revision: int | None, name: str) -> LoadedSong:
+    loaded = _begin(session, song_id, revision)
+    patch = field_patch("song", loaded.row, name=check_name(name))
+    return _finish(session, loaded, "rename the song", [patch], None)
+
+
+def set_mix(
+    session: Session,
+    song_id: int,
+    revision: int,
+    voice: str,
+    field: str,
+    value: float | bool,
+    gesture: str | None = None,
+) -> LoadedSong:
+    """Level, pan, mute or solo of a voice."""
+    loaded = _begin(session, song_id, revision)
+    if voice not in loaded.part.voices:
+        raise EditRefusedError("This part has no rail for that voice: add the voice first.")
+    if field == "level_db":
+        require_range("The level", value, -60.0, MAX_LEVEL_DB, "dB")
+    elif field == "pan":
+        require_range("The pan", value, -1.0, 1.0)
+    else:
+        value = bool(value)
+    own = {**loaded.part.mix.get(voice, {}), field: value}
+    VoiceMix(**own)
+    patch = field_patch("part", loaded.part, mix={**loaded.part.mix, voice: own})
+    word = {"level_db": "level", "pan": "pan", "mute": "mute", "solo": "solo"}[field]
+    words = f"{word} of {ROLES[voice].name.lower()} {_value_words(field, value, {})}"
+    return _finish(session, loaded, words, [patch], gesture)
+
+
+def set_voice(session: Session, song_id: int, revision: int, voice: str, there: bool) -> LoadedSong:
+    """Add a voice's rail, in the kit's order, or take away one that has no hits."""
+    loaded = _begin(session, song_id, revision)
+    check_voice(voice)
+    if there and voice not in loaded.kit.roles:
+        raise EditRefusedError(f"{loaded.kit.name} has no {ROLES[voice].name.lower()}.")
+    if not there and any(hit.voice == voice for hit in loaded.pattern.hits):
+        raise EditRefusedError(f"{ROLES[voice].name} still has hits: remove them first, or mute it.")
+    chosen = {*loaded.part.voices, voice} if there else {*loaded.part.voices} - {voice}
+    if not chosen:
+        raise EditRefusedError("A part needs at least one voice.")
+    voices = [role for role in ROLES if role in chosen]
+    words = f"{'add' if there else 'take away'} {ROLES[voice].name.lower()}"
+    return _finish(session, loaded, words, [field_patch("part", loaded.part, voices=voices)], None)
+
+
+def set_kit(session: Session, song_id: int, revision: int, kit_key: str) -> LoadedSong:
+    kit = load_kit(session, kit_key)
+    loaded = _begin(session, song_id, revision)
+    patch = field_patch("part", loaded.part, kit_key=kit.key)
+    return _finish(session, loaded, f"kit {kit.name}", [patch], None)

@@ -1,0 +1,1 @@
+"""The pages: routes parse, the store keeps, the core computes, view models turn results into geometry."""

@@ -1,0 +1,35 @@
+"""The application: routes, guards, static files."""
+
+from __future__ import annotations
+
+from fastapi import FastAPI
+from starlette.responses import Response
+from starlette.staticfiles import StaticFiles
+from starlette.types import Scope
+
+from easy_pocket.store.database import Database
+from easy_pocket.web import errors
+from easy_pocket.web.render import STATIC
+from easy_pocket.web.routes import audio, bench, export, loops, shelf
+from easy_pocket.web.security import Guard
+
+
+class LastingFiles(StaticFiles):
+    """Files whose address carries their version may be kept for ever."""
+
+    async def get_response(self, path: str, scope: Scope) -> Response:
+        response = await super().get_response(path, scope)
+        lasting = scope.get("query_string") or "/vendor/" in scope["path"]
+        response.headers["Cache-Control"] = "public, max-age=31536000, immutable" if lasting else "no-cache"
+        return response
+
+
+def make_app(database: Database) -> FastAPI:
+    app = FastAPI(title="Easy Pocket", docs_url=None, redoc_url=None, openapi_url=None)
+    app.state.database = database
+    app.add_middleware(Guard)
+    app.mount("/static", LastingFiles(directory=STATIC), name="static")
+    for routes in (shelf, bench, loops, audio, export):
+        app.include_router(routes.router)
+    errors.install(app)
+    return app

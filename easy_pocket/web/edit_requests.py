@@ -1,0 +1,145 @@
+"""Edits as the page sends them: one typed value each, checked before anything is loaded."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from easy_pocket.core import edit as core_edit
+
+Voice = Annotated[str, Field(min_length=1, max_length=30, pattern=r"^[a-z_0-9]+$")]
+Tick = Annotated[int, Field(ge=0, le=2_000_000)]
+Finite = Annotated[float, Field(allow_inf_nan=False)]
+
+
+class Strict(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class Write(Strict):
+    kind: Literal["write"]
+    voice: Voice
+    tick: Tick
+    velocity: int = 96
+
+    def to_core(self) -> core_edit.Edit:
+        return core_edit.WriteHit(self.voice, self.tick, self.velocity)
+
+
+class Remove(Strict):
+    kind: Literal["remove"]
+    voice: Voice
+    tick: Tick
+
+    def to_core(self) -> core_edit.Edit:
+        return core_edit.RemoveHit(self.voice, self.tick)
+
+
+class Move(Strict):
+    kind: Literal["move"]
+    voice: Voice
+    tick: Tick
+    to_voice: Voice
+    to_tick: Tick
+
+    def to_core(self) -> core_edit.Edit:
+        return core_edit.MoveHit(self.voice, self.tick, self.to_voice, self.to_tick)
+
+
+class Velocity(Strict):
+    kind: Literal["velocity"]
+    voice: Voice
+    tick: Tick
+    velocity: int
+
+    def to_core(self) -> core_edit.Edit:
+        return core_edit.SetVelocity(self.voice, self.tick, self.velocity)
+
+
+class Offset(Strict):
+    kind: Literal["offset"]
+    voice: Voice
+    tick: Tick
+    offset_ms: Finite
+
+    def to_core(self) -> core_edit.Edit:
+        return core_edit.SetOffset(self.voice, self.tick, self.offset_ms)
+
+
+class Length(Strict):
+    kind: Literal["length"]
+    bars: int
+
+    def to_core(self) -> core_edit.Edit:
+        return core_edit.SetLength(self.bars)
+
+
+PatternEdit = Write | Remove | Move | Velocity | Offset | Length
+
+
+class SetFeel(Strict):
+    """Set one field of a scope's feel; value None gives it back to what it inherits."""
+
+    kind: Literal["feel"]
+    scope: Voice  # "stack", "part" or a voice
+    field: Literal[
+        "swing_percent", "swing_unit", "short_note_ms", "template_id", "timing_pull", "accent_pull", "groove_scales",
+        "push_ms",
+    ]  # fmt: skip
+    value: Finite | bool | None
+
+
+class SetTempo(Strict):
+    kind: Literal["tempo"]
+    tempo_bpm: Finite
+
+
+class SetMix(Strict):
+    kind: Literal["mix"]
+    voice: Voice
+    field: Literal["level_db", "pan", "mute", "solo"]
+    value: Finite | bool
+
+
+class SetVoice(Strict):
+    """Give the part a voice's rail, or take away one without hits."""
+
+    kind: Literal["voice"]
+    voice: Voice
+    there: bool
+
+
+class SetKit(Strict):
+    kind: Literal["kit"]
+    kit_key: Annotated[str, Field(max_length=40)]
+
+
+class SetName(Strict):
+    kind: Literal["name"]
+    name: Annotated[str, Field(max_length=400)]
+
+
+SongEdit = SetFeel | SetTempo | SetMix | SetVoice | SetKit | SetName
+AnyEdit = Annotated[PatternEdit | SongEdit, Field(discriminator="kind")]
+
+
+class View(Strict):
+    """What the page shows: first bar (from 1), bars in view, how offsets are magnified, whose feel."""
+
+    from_bar: int = Field(1, ge=1, le=512)
+    bars: int = Field(2, ge=1, le=16)
+    magnify: Literal[1, 3, 6] = 3
+    scope: Voice = "stack"
+
+
+class EditRequest(Strict):
+    revision: int
+    edit: AnyEdit
+    gesture: Annotated[str, Field(max_length=40)] | None = None
+    view: View = View()
+
+
+class StepRequest(Strict):
+    revision: int
+    view: View = View()

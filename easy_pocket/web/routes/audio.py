@@ -1,0 +1,40 @@
+"""Sounds and loops as audio for the player, named by content so that the browser keeps them."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter
+from starlette.requests import Request
+from starlette.responses import Response
+
+from easy_pocket.core.audio import Audio
+from easy_pocket.core.errors import BadValueError
+from easy_pocket.core.formats.audio_file import write_audio
+from easy_pocket.core.sound.kit import VELOCITY_ZONES, voice_audio
+from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.store.kits import find_voice
+from easy_pocket.store.loops import get_loop, load_audio
+from easy_pocket.web.routes.common import database
+
+router = APIRouter()
+LASTING = {"Cache-Control": "private, max-age=31536000, immutable"}
+
+
+@router.get("/audio/sounds/{key}.wav")
+def sound(request: Request, key: str) -> Response:
+    base, _, zone = key.rpartition("-")
+    if not zone.isdigit() or int(zone) >= VELOCITY_ZONES:
+        raise BadValueError("There is no such sound.")
+    with database(request).transaction() as session:
+        voice = find_voice(session, base)
+    if voice is None:
+        raise BadValueError("There is no such sound: its kit was changed; reload the page.")
+    data = write_audio(Audio(voice_audio(voice, int(zone)), RATE_HZ), "WAV", 32)
+    return Response(data, media_type="audio/wav", headers=LASTING)
+
+
+@router.get("/songs/{song_id}/loops/{loop_id}/audio.wav")
+def loop_audio(request: Request, song_id: int, loop_id: int) -> Response:
+    with database(request).transaction() as session:
+        row = get_loop(session, song_id, loop_id)
+        audio = load_audio(session, row.audio_hash, row.name)
+    return Response(write_audio(audio, "WAV", 16), media_type="audio/wav")

@@ -1,0 +1,125 @@
+"""The Bench: write and feel."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from fastapi import APIRouter
+from starlette.requests import Request
+from starlette.responses import JSONResponse, Response
+
+from easy_pocket.store.changes import StaleRevisionError, lock_song, redo, undo
+from easy_pocket.store.edits import edit_pattern, set_feel, set_kit, set_mix, set_name, set_tempo, set_voice
+from easy_pocket.store.songs import LoadedSong, load_song
+from easy_pocket.web.edit_requests import (
+    EditRequest,
+    Length,
+    Move,
+    PatternEdit,
+    SetFeel,
+    SetKit,
+    SetMix,
+    SetName,
+    SetTempo,
+    SetVoice,
+    StepRequest,
+    View,
+)
+from easy_pocket.web.routes.common import database, song_page
+from easy_pocket.web.views.bench_view import BenchView
+from easy_pocket.web.views.playing import playing
+from easy_pocket.web.views.song_state import song_state
+
+router = APIRouter()
+
+
+@router.get("/songs/{song_id}/bench")
+def bench(request: Request, song_id: int) -> Response:
+    with database(request).transaction() as session:
+        song = load_song(session, song_id)
+        return song_page(request, "bench.html", session, song, bench=BenchView(song, View()))
+
+
+@router.get("/songs/{song_id}/state")
+def state(
+    request: Request,
+    song_id: int,
+    from_bar: int = 1,
+    bars: int = 2,
+    magnify: Literal["1", "3", "6"] = "3",
+    scope: str = "stack",
+) -> Response:
+    """The song as it is now, for a page that looks elsewhere or has fallen behind."""
+    view = View.model_validate({"from_bar": from_bar, "bars": bars, "magnify": int(magnify), "scope": scope})
+    with database(request).transaction() as session:
+        return JSONResponse(song_state(session, load_song(session, song_id), view))
+
+
+@router.get("/songs/{song_id}/playing")
+def playing_at(request: Request, song_id: int, tempo_bpm: float) -> Response:
+    """The stack at another tempo, to be heard beside a loop."""
+    with database(request).transaction() as session:
+        return JSONResponse(playing(load_song(session, song_id), tempo_bpm))
+
+
+@router.post("/songs/{song_id}/edits")
+def edit(request: Request, song_id: int, sent: EditRequest) -> Response:
+    try:
+        with database(request).transaction() as session:
+            song, voices = _apply(session, song_id, sent)
+            return JSONResponse(song_state(session, song, sent.view, voices))
+    except StaleRevisionError:
+        return _stale(request, song_id, sent.view)
+
+
+def _apply(session: Any, song_id: int, sent: EditRequest) -> tuple[LoadedSong, set[str] | None]:
+    """The song after the edit, and the voices whose rails it changes (None: all)."""
+    at = (session, song_id, sent.revision)
+    match sent.edit:
+        case SetFeel(scope=scope, field=field, value=value):
+            return set_feel(*at, scope, field, value, sent.gesture), None
+        case SetTempo(tempo_bpm=tempo_bpm):
+            return set_tempo(*at, tempo_bpm, sent.gesture), None
+        case SetMix(voice=voice, field=field, value=value):
+            return set_mix(*at, voice, field, value, sent.gesture), None
+        case SetVoice(voice=voice, there=there):
+            return set_voice(*at, voice, there), None
+        case SetKit(kit_key=kit_key):
+            return set_kit(*at, kit_key), None
+        case SetName(name=name):
+            return set_name(*at, name), None
+        case Length() as change:
+            return edit_pattern(*at, change.to_core(), sent.gesture), None
+        case Move() as change:
+            return edit_pattern(*at, change.to_core(), sent.gesture), {change.voice, change.to_voice}
+        case change:
+            assert isinstance(change, PatternEdit)
+            return edit_pattern(*at, change.to_core(), sent.gesture), {change.voice}
+
+
+@router.post("/songs/{song_id}/undo")
+def undo_step(request: Request, song_id: int, sent: StepRequest) -> Response:
+    return _step(request, song_id, sent, undo)
+
+
+@router.post("/songs/{song_id}/redo")
+def redo_step(request: Request, song_id: int, sent: StepRequest) -> Response:
+    return _step(request, song_id, sent, redo)
+
+
+def _step(request: Request, song_id: int, sent: StepRequest, step: Any) -> Response:
+    try:
+        with database(request).transaction() as session:
+            words = step(session, lock_song(session, song_id, sent.revision))
+            session.flush()
+            return JSONResponse({**song_state(session, load_song(session, song_id), sent.view), "words": words})
+    except StaleRevisionError:
+        return _stale(request, song_id, sent.view)
+
+
+def _stale(request: Request, song_id: int, view: View) -> Response:
+    """Refused, with the song as it is now: the page shows it and offers the edit again."""
+    words = "This song was changed in another tab. You see its newest state; your last edit was not made."
+    with database(request).transaction() as session:
+        now = song_state(session, load_song(session, song_id), view)
+    return JSONResponse({"error": words, "now": now}, 409)

@@ -1,0 +1,25 @@
+"""What the routes share: the database, and a page around a screen."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from starlette.requests import Request
+from starlette.responses import Response
+
+from easy_pocket.store.database import Database
+from easy_pocket.store.songs import LoadedSong
+from easy_pocket.web.render import page
+from easy_pocket.web.views.playing import playing
+from easy_pocket.web.views.song_state import header_state
+
+
+def database(request: Request) -> Database:
+    found: Database = request.app.state.database
+    return found
+
+
+def song_page(request: Request, template: str, session: Any, song: LoadedSong, **values: Any) -> Response:
+    """A screen of a song, with header, ribbon and what the player is to play."""
+    shared = {"song": song, "header": header_state(session, song), "playing": playing(song)}
+    return page(request, template, {**shared, **values})

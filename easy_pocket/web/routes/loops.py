@@ -1,0 +1,149 @@
+"""Loops: bring audio in, see and correct what is heard, take its groove."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter, Query
+from pydantic import BaseModel, ConfigDict, Field
+from starlette.concurrency import run_in_threadpool
+from starlette.requests import Request
+from starlette.responses import JSONResponse, Response
+
+from easy_pocket.core.audio import Audio
+from easy_pocket.core.formats.audio_file import read_audio
+from easy_pocket.core.listen.groove import extract_template
+from easy_pocket.core.listen.hear import Heard, hear
+from easy_pocket.store.changes import StaleRevisionError
+from easy_pocket.store.database import Database
+from easy_pocket.store.edits import set_feel
+from easy_pocket.store.loops import (
+    bring_in,
+    found_from_doc,
+    get_loop,
+    load_audio,
+    loops_of,
+    overrule,
+    overrules_from_doc,
+    remove_loop,
+)
+from easy_pocket.store.models import LoopRow
+from easy_pocket.store.songs import check_name, load_song
+from easy_pocket.store.templates import save_template
+from easy_pocket.web.routes.common import database, song_page
+from easy_pocket.web.security import MAX_UPLOAD_BYTES, too_large
+from easy_pocket.web.views.loop_changes import LoopChange, changed_overrules
+from easy_pocket.web.views.loop_view import LoopView
+from easy_pocket.web.views.song_state import header_state
+
+router = APIRouter()
+
+
+@router.get("/songs/{song_id}/loops")
+@router.get("/songs/{song_id}/loops/{loop_id}")
+def show(request: Request, song_id: int, loop_id: int | None = None) -> Response:
+    with database(request).transaction() as session:
+        song, rows = load_song(session, song_id), loops_of(session, song_id)
+        row = next((row for row in rows if row.id == loop_id), rows[-1] if rows else None)
+        loop = LoopView(row, load_audio(session, row.audio_hash, row.name)) if row else None
+        return song_page(request, "loops.html", session, song, loops=rows, loop=loop)
+
+
+@router.post("/songs/{song_id}/loops/upload")
+async def upload(request: Request, song_id: int, name: Annotated[str, Query(max_length=200)]) -> Response:
+    """The file is the body; it is counted while it comes in."""
+    data = bytearray()
+    async for piece in request.stream():
+        data += piece
+        if len(data) > MAX_UPLOAD_BYTES:
+            return JSONResponse({"error": too_large(len(data))}, 413)
+    return await run_in_threadpool(_bring_in, database(request), song_id, plain_name(name), bytes(data))
+
+
+def plain_name(name: str) -> str:
+    """The file's own name without folders; it is only ever shown, never opened."""
+    return check_name(name.replace("\\", "/").rsplit("/", 1)[-1][-80:] or "loop")
+
+
+def _bring_in(store: Database, song_id: int, name: str, data: bytes) -> Response:
+    audio = read_audio(data, name)
+    heard = hear(audio)
+    with store.transaction() as session:
+        row = bring_in(session, song_id, audio, heard)
+        return JSONResponse({"address": f"/songs/{song_id}/loops/{row.id}"})
+
+
+class OverruleRequest(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    revision: int
+    change: LoopChange
+    gesture: Annotated[str, Field(max_length=40)] | None = None
+
+
+@router.post("/songs/{song_id}/loops/{loop_id}/overrule")
+def overrule_loop(request: Request, song_id: int, loop_id: int, sent: OverruleRequest) -> Response:
+    with database(request).transaction() as session:
+        row = get_loop(session, song_id, loop_id)
+
+        def audio() -> Audio:
+            return load_audio(session, row.audio_hash, row.name)
+
+        after, words = changed_overrules(
+            overrules_from_doc(row.overruled), found_from_doc(row.found), sent.change, audio
+        )
+        try:
+            overrule(session, song_id, loop_id, sent.revision, after, words, sent.gesture)
+        except StaleRevisionError:
+            return _stale(session, song_id)
+        return _header(session, song_id)
+
+
+class TemplateRequest(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    revision: int
+    name: Annotated[str, Field(max_length=400)]
+    bars: Literal[1, 2, 4, 8] = 1
+    put_on: bool = False
+
+
+@router.post("/songs/{song_id}/loops/{loop_id}/template")
+def make_template(request: Request, song_id: int, loop_id: int, sent: TemplateRequest) -> Response:
+    with database(request).transaction() as session:
+        row = get_loop(session, song_id, loop_id)
+        template_id = _take_groove(session, row, found_from_doc(row.found), check_name(sent.name), sent.bars)
+        if sent.put_on:
+            try:
+                set_feel(session, song_id, sent.revision, "stack", "template_id", template_id)
+            except StaleRevisionError:
+                session.rollback()
+                return _stale(session, song_id)
+        return _header(session, song_id)
+
+
+def _take_groove(session: Any, row: LoopRow, heard: Heard, name: str, bars: int) -> int:
+    return save_template(session, extract_template(heard.onsets, heard.reading, name, row.name, bars))
+
+
+class RemoveRequest(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    revision: int
+
+
+@router.post("/songs/{song_id}/loops/{loop_id}/remove")
+def remove(request: Request, song_id: int, loop_id: int, sent: RemoveRequest) -> Response:
+    with database(request).transaction() as session:
+        try:
+            remove_loop(session, song_id, loop_id, sent.revision)
+        except StaleRevisionError:
+            return _stale(session, song_id)
+        return _header(session, song_id)
+
+
+def _header(session: Any, song_id: int) -> Response:
+    session.flush()
+    return JSONResponse({"song": header_state(session, load_song(session, song_id))})
+
+
+def _stale(session: Any, song_id: int) -> Response:
+    words = "This song was changed in another tab. You see its newest state; your last change was not made."
+    return JSONResponse({"error": words, "song": header_state(session, load_song(session, song_id))}, 409)

@@ -1,0 +1,120 @@
+"""What every answer carries and every request must satisfy: policy headers, same origin, bounded bodies."""
+
+from __future__ import annotations
+
+from urllib.parse import urlsplit
+
+from starlette.datastructures import Headers, MutableHeaders
+from starlette.responses import JSONResponse
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+POLICY = "; ".join(
+    (
+        "default-src 'none'",
+        "script-src 'self'",
+        "style-src 'self'",
+        "font-src 'self'",
+        "img-src 'self' data:",
+        "connect-src 'self'",
+        "media-src 'self'",
+        "form-action 'self'",
+        "base-uri 'none'",
+        "frame-ancestors 'none'",
+    )
+)
+HEADERS = {
+    "Content-Security-Policy": POLICY,
+    "X-Content-Type-Options": "nosniff",
+    "Referrer-Policy": "same-origin",
+    "Cross-Origin-Opener-Policy": "same-origin",
+    "Cross-Origin-Resource-Policy": "same-origin",
+}
+SAFE_METHODS = {"GET", "HEAD", "OPTIONS"}
+LOCAL_HOSTS = {"127.0.0.1", "localhost", "testserver"}
+MAX_BODY_BYTES = 1_000_000
+MAX_UPLOAD_BYTES = 60_000_000
+
+
+def same_origin(headers: Headers) -> bool:
+    """Whether a request that changes something comes from one of our own pages.
+
+    A browser says so in Origin (or Sec-Fetch-Site); what says neither is no page of ours.
+    """
+    origin = headers.get("origin")
+    if origin is not None:
+        return urlsplit(origin).netloc == headers.get("host", "")
+    return headers.get("sec-fetch-site") == "same-origin"
+
+
+class Guard:
+    """Middleware around the whole application."""
+
+    def __init__(self, app: ASGIApp) -> None:
+        self.app = app
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http":
+            await self.app(scope, receive, send)
+            return
+        headers = Headers(scope=scope)
+
+        async def send_guarded(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                answer = MutableHeaders(scope=message)
+                for name, value in HEADERS.items():
+                    answer.setdefault(name, value)
+                answer.setdefault("Cache-Control", "no-store")
+            await send(message)
+
+        refusal = _refusal(scope["method"], scope["path"], headers)
+        if refusal is not None:
+            status, words = refusal
+            await JSONResponse({"error": words}, status)(scope, receive, send_guarded)
+            return
+        if scope["method"] in SAFE_METHODS or scope["path"].endswith("/upload"):
+            await self.app(scope, receive, send_guarded)  # uploads count their own bytes
+            return
+        await self._bounded(scope, receive, send_guarded)
+
+    async def _bounded(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """Read a body of at most MAX_BODY_BYTES before anything else does."""
+        body, more = b"", True
+        while more:
+            message = await receive()
+            if message["type"] == "http.disconnect":
+                return
+            body += message.get("body", b"")
+            more = message.get("more_body", False)
+            if len(body) > MAX_BODY_BYTES:
+                words = f"The request is larger than {MAX_BODY_BYTES // 1_000_000} MB; nothing was changed."
+                await JSONResponse({"error": words}, 413)(scope, receive, send)
+                return
+        sent = False
+
+        async def replay() -> Message:
+            nonlocal sent
+            if not sent:
+                sent = True
+                return {"type": "http.request", "body": body, "more_body": False}
+            return await receive()
+
+        await self.app(scope, replay, send)
+
+
+def _refusal(method: str, path: str, headers: Headers) -> tuple[int, str] | None:
+    host = headers.get("host", "").rsplit(":", 1)[0]
+    if host not in LOCAL_HOSTS:
+        return 421, "Easy Pocket answers on 127.0.0.1 and localhost only."
+    if method not in SAFE_METHODS and not same_origin(headers):
+        return 403, "This request does not come from an Easy Pocket page; nothing was changed."
+    declared = headers.get("content-length", "0")
+    if path.endswith("/upload") and declared.isdigit() and int(declared) > MAX_UPLOAD_BYTES:
+        return 413, too_large(int(declared))
+    return None
+
+
+def too_large(found_bytes: int) -> str:
+    return (
+        f"The file has {found_bytes / 1e6:.0f} MB or more; at most {MAX_UPLOAD_BYTES // 1_000_000} MB can be brought "
+        "in: cut out the bars you want, or save it as FLAC."
+    )

@@ -1,0 +1,439 @@
+// The page around the screens: header, transport, keys, and what an answer changes on the screen.
+
+import { Edits } from "./edits.js";
+import { Loops } from "./loops.js";
+import { showNote } from "./notes.js";
+import { Player } from "./player.js";
+import { Rails } from "./rails.js";
+import { paint, paintAll } from "./sliders.js";
+
+const byId = (id) => document.getElementById(id);
+
+class Page {
+  constructor(state) {
+    this.song = state.song;
+    this.playing = state.playing;
+    this.view = { from_bar: 1, bars: 2, magnify: 3, scope: "stack" };
+    this.player = new Player();
+    this.player.setStack(state.playing);
+    this.edits = new Edits(state.song.id, state.song.revision, () => this.view);
+    this.rails = new Rails(this.edits, this);
+    this.loops = new Loops(this.edits, this.player, this);
+    this.savedAt = Date.now();
+    this.taps = [];
+    this.listen();
+    this.showHeader();
+    this.arrive();
+    this.draw();
+  }
+
+  get screen() {
+    return byId("screen").dataset.screen;
+  }
+
+  listen() {
+    this.edits.addEventListener("state", ({ detail }) => this.take(detail));
+    this.edits.addEventListener("song", ({ detail }) => this.showHeader(detail));
+    this.edits.addEventListener("waiting", ({ detail }) => this.showWaiting(detail));
+    this.edits.addEventListener("failing", ({ detail }) => this.showFailing(detail));
+    this.edits.addEventListener("wrong", ({ detail }) => {
+      showNote(detail.words, { near: detail.near, wrong: true });
+      this.refresh();
+    });
+    this.edits.addEventListener("stale", ({ detail }) => showNote(detail.words, { near: byId("saved"), action: "Make it here", run: detail.again }));
+    this.player.addEventListener("change", () => this.showPlaying());
+    document.addEventListener("keydown", (event) => this.keyDown(event));
+    document.addEventListener("keyup", (event) => event.key === "h" && !isTyping(event.target) && this.hold && this.release());
+    document.addEventListener("click", (event) => this.click(event));
+    document.addEventListener("input", (event) => this.input(event));
+    document.addEventListener("change", (event) => this.change(event));
+    document.addEventListener("focusout", (event) => event.target.id === "song-name" && this.rename(event.target));
+    document.body.addEventListener("htmx:afterSettle", () => this.arrive());
+    document.addEventListener("pointerdown", (event) => event.target.id === "tempo" && this.dragTempo(event));
+    setInterval(() => this.showSaved(), 1000);
+    window.addEventListener("resize", () => this.rails.box && this.rails.showCursor());
+  }
+
+  // A screen was drawn anew (at first, or by moving between screens): nothing that sounds is touched.
+  arrive() {
+    const state = JSON.parse(byId("song-state")?.textContent || "null");
+    if (state && state.song.revision > this.edits.revision) {
+      this.edits.revision = state.song.revision;
+      this.showHeader(state.song);
+      this.setPlaying(state.playing);
+    }
+    if (this.screen === "bench" && this.shown !== "bench" && this.shown) this.refresh();
+    this.shown = this.screen;
+    paintAll();
+    this.loops.arrive();
+  }
+
+  setPlaying(playing) {
+    this.playing = playing;
+    if (this.player.mode !== "both" || !this.player.running) this.player.setStack(playing);
+  }
+
+  // Draw the screen again from the server, in place.
+  redraw(address = location.pathname) {
+    if (address !== location.pathname) history.pushState({}, "", address);
+    return window.htmx.ajax("GET", address, { target: "#screen", select: "#screen", swap: "outerHTML" });
+  }
+
+  // Ask for the song as it is now.
+  async refresh() {
+    const query = new URLSearchParams(this.view);
+    const answer = await fetch(`/songs/${this.song.id}/state?${query}`).catch(() => null);
+    if (!answer?.ok) return;
+    const state = await answer.json();
+    this.edits.revision = state.song.revision;
+    this.take({ state, item: {}, more: false });
+  }
+
+  take({ state, item, more }) {
+    this.showHeader(state.song);
+    this.setPlaying(state.playing);
+    this.savedAt = Date.now();
+    byId("banner").hidden = true;
+    const steering = document.activeElement?.matches?.('#feel input[type="range"]:active, #feel .typed') || this.steering;
+    for (const [id, html] of Object.entries(state.pieces)) {
+      const target = byId(id);
+      if (!target || (id === "feel" && steering) || (id === "rails" && this.rails.busy)) continue;
+      if (more && id.startsWith("rail")) continue; // a later answer is on its way; do not undo its drawing
+      const focused = document.activeElement?.id;
+      const level = document.activeElement?.matches?.("input.level:active");
+      if (level && target.contains(document.activeElement)) continue;
+      target.innerHTML = html;
+      if (focused === "rail-rows") byId("rail-rows")?.focus({ preventScroll: true });
+      paintAll(target);
+    }
+    if (this.screen === "loops" && (item.path === "undo" || item.path === "redo")) this.redraw();
+    this.rails.box && this.rails.showCursor();
+    if (item.edit?.kind === "write") this.sound(item.edit);
+    if (state.words) byId("spoken").textContent = `${item.path}: ${state.words}`;
+    if (state.words) showNote(`${item.path === "undo" ? "Undone" : "Done again"}: ${state.words}`, { near: byId(item.path) });
+  }
+
+  // Let what was written be heard when nothing plays.
+  sound({ voice }) {
+    if (this.player.running) return;
+    const events = this.playing.felt;
+    const index = events.sound.findIndex((sound) => events.audio[sound].startsWith(`${voice}-`));
+    if (index >= 0) this.player.audition(events.audio[events.sound[index]], events.gain[index], events.pan[index]);
+  }
+
+  // Header ----------------------------------------------------------------------------------------------------------
+  showHeader(song = this.song) {
+    this.song = song;
+    this.savedAt = Date.now();
+    const name = byId("song-name");
+    if (document.activeElement !== name) name.value = song.name;
+    if (document.activeElement !== byId("tempo")) byId("tempo").value = song.tempo_bpm.toFixed(1);
+    for (const step of ["undo", "redo"]) {
+      byId(step).disabled = !song[step];
+      byId(step).title = song[step] ? `${step === "undo" ? "Undo" : "Redo"}: ${song[step]}` : `Nothing to ${step}`;
+    }
+  }
+
+  showSaved() {
+    if (this.edits.queue.length) return;
+    const seconds = Math.round((Date.now() - this.savedAt) / 1000);
+    byId("saved").textContent = seconds < 3 ? "saved" : seconds < 90 ? `saved ${seconds} s ago` : `saved ${Math.round(seconds / 60)} min ago`;
+  }
+
+  showWaiting({ count, failing }) {
+    if (!count) {
+      byId("banner").hidden = true;
+      this.savedAt = Date.now();
+      byId("saved").textContent = "saved";
+    } else {
+      byId("saved").textContent = failing ? `${count} edit${count > 1 ? "s" : ""} waiting` : "saving…";
+    }
+  }
+
+  showFailing({ words, count }) {
+    byId("banner").textContent = `${words} ${count} edit${count > 1 ? "s are" : " is"} waiting.`;
+    byId("banner").hidden = false;
+  }
+
+  showPlaying() {
+    const { running } = this.player;
+    byId("play").setAttribute("aria-pressed", running);
+    byId("play").setAttribute("aria-label", running ? "Stop" : "Play");
+    this.loops.showMode();
+    if (!running && this.player.mode === "both") this.player.stack = this.playing;
+  }
+
+  draw() {
+    const position = this.player.position;
+    const needle = byId("needle");
+    if (position !== null) {
+      const facts = this.player.mode === "loop" ? this.player.loop : this.player.stack;
+      const beat = position / facts.beat_s;
+      const sixteenth = Math.floor((beat % 1) * 4) + 1;
+      const text = `${Math.floor(beat / facts.beats) + 1}.${Math.floor(beat % facts.beats) + 1}.0${sixteenth}`;
+      if (byId("position").textContent !== text) byId("position").textContent = text;
+      this.drawNeedle(needle, position);
+    } else if (needle) {
+      needle.hidden = true;
+    }
+    requestAnimationFrame(() => this.draw());
+  }
+
+  drawNeedle(needle, position) {
+    if (!needle) return;
+    if (this.screen === "loops" && this.player.mode !== "stack") {
+      const loop = this.player.loop;
+      let at = loop.start_s + (position % loop.length_s);
+      if (loop.wraps) at %= loop.duration_s;
+      needle.hidden = false;
+      needle.style.left = `${(at / loop.duration_s) * 100}%`;
+    } else if (this.screen === "bench" && this.player.mode !== "loop" && this.rails.box) {
+      const { start, end, msPerTick } = this.rails.facts;
+      const stretch = this.player.stack.tempo_bpm / this.playing.tempo_bpm;
+      const tick = ((position * 1000) / msPerTick) * stretch;
+      const svg = this.rails.box.querySelector("svg.rail");
+      needle.hidden = tick < start || tick >= end || !svg;
+      if (!needle.hidden) {
+        const head = svg.parentElement.clientWidth - svg.clientWidth;
+        needle.style.left = `${head + (svg.clientWidth * this.rails.percent(tick)) / 100}px`;
+      }
+    } else {
+      needle.hidden = true;
+    }
+  }
+
+  setTempo(value, gesture = null) {
+    const tempo = Number(String(value).replace(",", "."));
+    const field = byId("tempo");
+    const good = Number.isFinite(tempo) && tempo >= 20 && tempo <= 400;
+    field.classList.toggle("wrong", !good);
+    if (!good) {
+      showNote(`'${value}' is no tempo that can be played: type a number from 20 to 400 bpm.`, { near: field, wrong: true });
+      field.value = this.song.tempo_bpm.toFixed(1);
+      field.classList.remove("wrong");
+      return;
+    }
+    field.value = tempo.toFixed(1);
+    if (tempo !== this.song.tempo_bpm) this.edits.push({ kind: "tempo", tempo_bpm: Math.round(tempo * 1000) / 1000 }, { gesture, near: field });
+  }
+
+  dragTempo(event) {
+    const field = event.target;
+    if (document.activeElement === field) return;
+    event.preventDefault();
+    const from = { y: event.clientY, tempo: this.song.tempo_bpm };
+    const gesture = `tempo-${Date.now()}`;
+    let moved = false;
+    const move = (now) => {
+      if (!moved && Math.abs(now.clientY - from.y) < 3) return;
+      moved = true;
+      const tempo = Math.max(20, Math.min(400, from.tempo + (from.y - now.clientY) * (now.shiftKey ? 0.1 : 0.5)));
+      this.setTempo(tempo.toFixed(1), gesture);
+    };
+    const up = () => {
+      document.removeEventListener("pointermove", move);
+      if (!moved) {
+        field.focus();
+        field.select();
+      }
+    };
+    document.addEventListener("pointermove", move);
+    document.addEventListener("pointerup", up, { once: true });
+  }
+
+  tap() {
+    const now = performance.now();
+    if (this.taps.length && now - this.taps[this.taps.length - 1] > 2500) this.taps = [];
+    this.taps.push(now);
+    if (this.taps.length > 6) this.taps.shift();
+    if (this.taps.length < 3) return;
+    const between = (this.taps[this.taps.length - 1] - this.taps[0]) / (this.taps.length - 1);
+    this.setTempo((60000 / between).toFixed(1), `tap-${this.taps[0]}`);
+  }
+
+  rename(field) {
+    const name = field.value.trim();
+    if (name === this.song.name) return;
+    if (!name) {
+      field.value = this.song.name;
+      showNote("The name is empty: give it at least one letter.", { near: field, wrong: true });
+    } else {
+      this.edits.push({ kind: "name", name }, { near: field });
+    }
+  }
+
+  setTiming(timing) {
+    for (const name of ["felt", "straight"]) {
+      byId(name).classList.toggle("on", name === timing);
+      byId(name).setAttribute("aria-pressed", name === timing);
+    }
+    this.player.setTiming(timing);
+  }
+
+  release() {
+    this.setTiming(this.hold);
+    this.hold = null;
+  }
+
+  setLength(bars) {
+    this.edits.push({ kind: "length", bars }, { near: byId("tools") });
+  }
+
+  look(changes) {
+    this.view = { ...this.view, ...changes };
+    this.refresh();
+  }
+
+  // Clicks, sliders, keys -------------------------------------------------------------------------------------------
+  click(event) {
+    const button = event.target.closest?.("button");
+    if (!button) return;
+    const { dataset } = button;
+    const actions = {
+      play: () => this.player.toggle(),
+      "to-start": () => this.player.toStart(),
+      undo: () => this.edits.step("undo"),
+      redo: () => this.edits.step("redo"),
+      tap: () => this.tap(),
+      felt: () => this.setTiming("felt"),
+      straight: () => this.setTiming("straight"),
+      "loop-toggle": () => this.toggleLoop(button),
+    };
+    if (actions[button.id]) actions[button.id]();
+    else if (dataset.help !== undefined) byId("shortcuts").hidden = !byId("shortcuts").hidden;
+    else if (dataset.scope) this.look({ scope: dataset.scope });
+    else if (dataset.magnify) this.look({ magnify: Number(dataset.magnify) });
+    else if (dataset.from) this.look({ from_bar: Math.max(1, Number(dataset.from)) });
+    else if (dataset.bars) this.look({ bars: Number(dataset.bars) });
+    else if (dataset.length) this.setLength(Number(dataset.length));
+    else if (dataset.inherit) this.feel(dataset.inherit, null, button);
+    else if (dataset.feelSet) this.feel(dataset.feelSet, Number(dataset.value), button);
+    else if (dataset.mix) this.mix(button, button.getAttribute("aria-pressed") !== "true");
+    else if (dataset.takeVoice !== undefined) this.edits.push({ kind: "voice", voice: voiceOf(button), there: false }, { near: button });
+  }
+
+  toggleLoop(button) {
+    this.player.repeats = !this.player.repeats;
+    button.classList.toggle("on", this.player.repeats);
+    button.setAttribute("aria-pressed", this.player.repeats);
+  }
+
+  feel(field, value, near, gesture = null) {
+    this.edits.push({ kind: "feel", scope: this.view.scope, field, value }, { gesture, near });
+  }
+
+  mix(element, value, gesture = null) {
+    this.edits.push({ kind: "mix", voice: voiceOf(element), field: element.dataset.mix, value }, { gesture, near: element });
+  }
+
+  input(event) {
+    const { target } = event;
+    if (target.type !== "range") return;
+    paint(target);
+    this.gesture ??= `slide-${Date.now()}`;
+    if (target.dataset.feel) {
+      this.steering = true;
+      const typed = document.querySelector(`.typed[data-feel="${target.dataset.feel}"]`);
+      if (typed) typed.value = target.value;
+      this.feel(target.dataset.feel, Number(target.value), target, this.gesture);
+    } else if (target.dataset.mix) {
+      this.mix(target, Number(target.value), this.gesture);
+    }
+  }
+
+  change(event) {
+    const { target } = event;
+    if (target.type === "range") {
+      this.steering = false;
+      this.gesture = null;
+      if (target.dataset.feel) setTimeout(() => this.edits.queue.length || this.refresh(), 60);
+    } else if (target.matches(".typed[data-feel]")) {
+      this.typed(target);
+    } else if (target.dataset.feelSelect) {
+      this.feel(target.dataset.feelSelect, target.value ? Number(target.value) : null, target);
+    } else if (target.dataset.feelCheck) {
+      this.feel(target.dataset.feelCheck, JSON.parse(target.checked ? target.dataset.on : target.dataset.off), target);
+    } else if (target.dataset.edit === "kit") {
+      this.edits.push({ kind: "kit", kit_key: target.value }, { near: target });
+    } else if (target.dataset.edit === "add-voice" && target.value) {
+      this.edits.push({ kind: "voice", voice: target.value, there: true }, { near: target });
+    } else if (target.id === "tempo") {
+      this.setTempo(target.value);
+    }
+  }
+
+  typed(field) {
+    const value = Number(field.value);
+    const low = Number(field.min);
+    const high = Number(field.max);
+    const good = field.value !== "" && value >= low && value <= high;
+    field.classList.toggle("wrong", !good);
+    if (!good) showNote(`'${field.value}' does not fit here: type a number from ${low} to ${high}.`, { near: field, wrong: true });
+    else {
+      field.blur();
+      this.feel(field.dataset.feel, value, field);
+    }
+  }
+
+  keyDown(event) {
+    if (event.key === "Enter" && event.target.id === "song-name") event.target.blur();
+    if (event.key === "Enter" && event.target.id === "tempo") event.target.blur();
+    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z" && !isTyping(event.target)) {
+      event.preventDefault();
+      this.edits.step(event.shiftKey ? "redo" : "undo");
+      return;
+    }
+    if (isTyping(event.target)) return;
+    if (this.rails.key(event) || this.loops.key(event)) {
+      event.preventDefault();
+      return;
+    }
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
+    const pressable = event.target.closest?.("button, a, select, summary");
+    if (event.key === " " && !pressable) {
+      event.preventDefault();
+      this.player.toggle();
+    } else if (event.key === "?") {
+      byId("shortcuts").hidden = !byId("shortcuts").hidden;
+    } else if (event.key === "Escape") {
+      byId("shortcuts").hidden = true;
+    } else if (event.key === "t") {
+      this.tap();
+    } else if (event.key === "h" && !event.repeat) {
+      this.hold = this.player.timing;
+      this.setTiming("straight");
+    }
+  }
+}
+
+function voiceOf(element) {
+  return element.closest(".rail-row").dataset.voice;
+}
+
+function isTyping(element) {
+  return element.matches?.('input:not([type="range"]):not([type="checkbox"]), textarea, select');
+}
+
+// Errors of forms that htmx sends are shown inside the form they belong to.
+document.body.addEventListener("htmx:responseError", (event) => {
+  const place = event.detail.elt.querySelector?.(".form-error");
+  let words = "Easy Pocket does not answer just now; nothing was changed. Try again in a moment.";
+  try {
+    words = JSON.parse(event.detail.xhr.responseText).error;
+  } catch {
+    const page = new DOMParser().parseFromString(event.detail.xhr.responseText, "text/html");
+    words = page.querySelector("section.empty p")?.textContent || words;
+  }
+  if (place) place.textContent = words;
+  else showNote(words, { near: event.detail.elt, wrong: true });
+});
+document.body.addEventListener("htmx:sendError", (event) => showNote("Easy Pocket does not answer just now; nothing was changed. Try again in a moment.", { near: event.detail.elt, wrong: true }));
+
+const state = byId("song-state");
+if (state) {
+  window.easyPocket = new Page(JSON.parse(state.textContent));
+} else {
+  document.addEventListener("click", (event) => {
+    if (event.target.closest?.("[data-help]")) byId("shortcuts").hidden = !byId("shortcuts").hidden;
+  });
+}

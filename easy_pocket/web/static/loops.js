@@ -1,0 +1,286 @@
+// The Loops screen: bring audio in, correct what was heard, take the groove.
+
+import { showLedger, showNote, speak } from "./notes.js";
+
+export class Loops {
+  constructor(edits, player, page) {
+    this.edits = edits;
+    this.player = player;
+    this.page = page;
+    this.tool = "move";
+    this.drag = null;
+    this.grooveBars = 1;
+    document.addEventListener("change", (event) => this.changed(event));
+    document.addEventListener("input", (event) => this.input(event));
+    document.addEventListener("click", (event) => this.click(event));
+    document.addEventListener("pointerdown", (event) => this.down(event));
+    document.addEventListener("pointermove", (event) => this.move(event));
+    document.addEventListener("pointerup", (event) => this.up(event));
+    document.addEventListener("pointerover", (event) => this.over(event));
+    for (const name of ["dragover", "dragleave", "drop"]) document.addEventListener(name, (event) => this.dropping(event));
+  }
+
+  get section() {
+    return document.querySelector("[data-loops]");
+  }
+
+  get address() {
+    return `/songs/${this.section.dataset.song}/loops/${this.section.dataset.loop}`;
+  }
+
+  // Called whenever the screen was drawn anew.
+  arrive() {
+    const section = this.section;
+    if (!section?.dataset.player) return;
+    const facts = JSON.parse(section.dataset.player);
+    const url = `${this.address}/audio.wav`;
+    const same = this.player.loop?.url === url;
+    this.player.loop = { ...facts, url, buffer: same ? this.player.loop.buffer : null };
+    this.setTool(this.tool);
+    this.showMode();
+  }
+
+  setTool(tool) {
+    this.tool = tool;
+    document.getElementById("wave")?.setAttribute("data-tool", tool);
+    document.querySelectorAll("[data-tool]").forEach((button) => {
+      if (button.tagName !== "BUTTON") return;
+      button.classList.toggle("on", button.dataset.tool === tool);
+      button.setAttribute("aria-pressed", button.dataset.tool === tool);
+    });
+  }
+
+  showMode() {
+    document.querySelectorAll("[data-play-mode]").forEach((button) => {
+      const on = this.player.running && this.player.mode === button.dataset.playMode;
+      button.classList.toggle("on", on);
+      button.setAttribute("aria-pressed", on);
+    });
+  }
+
+  async playMode(mode) {
+    if (this.player.running && this.player.mode === mode) {
+      this.player.stop();
+      return;
+    }
+    if (mode === "both") {
+      // Beside a loop the stack goes at the loop's tempo.
+      const answer = await fetch(`/songs/${this.section.dataset.song}/playing?tempo_bpm=${this.player.loop.tempo_bpm}`);
+      if (!answer.ok) {
+        const { error } = await answer.json();
+        showNote(error, { wrong: true, near: document.querySelector('[data-play-mode="both"]') });
+        return;
+      }
+      this.player.stop();
+      this.player.stack = await answer.json();
+    } else if (this.player.mode === "both") {
+      this.player.stop();
+      this.player.stack = this.page.playing;
+    }
+    await this.player.start(mode);
+  }
+
+  // Correcting ------------------------------------------------------------------------------------------------------
+  async send(path, body, near) {
+    let answer;
+    try {
+      answer = await fetch(`${this.address}/${path}`, {
+        method: "POST",
+        headers: { "Content-Type": "application/json", Accept: "application/json" },
+        body: JSON.stringify({ revision: this.edits.revision, ...body }),
+      });
+    } catch {
+      showNote("Easy Pocket does not answer just now; nothing was changed. Try again in a moment.", { wrong: true, near });
+      return null;
+    }
+    const result = await answer.json();
+    if (result.song) this.edits.follow(result.song);
+    if (!answer.ok) showNote(result.error, { wrong: true, near });
+    return answer.ok || answer.status === 409 ? result : null;
+  }
+
+  async overrule(change, { gesture = null, near = null } = {}) {
+    if (this.sending) {
+      this.next = [change, { gesture, near }];
+      return;
+    }
+    this.sending = true;
+    const result = await this.send("overrule", { change, gesture }, near);
+    this.sending = false;
+    if (this.next) {
+      const [following, options] = this.next;
+      this.next = null;
+      await this.overrule(following, options);
+    } else if (result) {
+      await this.page.redraw();
+    }
+  }
+
+  changed(event) {
+    const target = event.target;
+    if (target.id === "loop-file" && target.files.length) this.upload(target.files[0]);
+    if (target.id === "loop-bars" || target.id === "loop-metre") {
+      const bars = Number(document.getElementById("loop-bars").value);
+      const metre = document.getElementById("loop-metre").value;
+      this.overrule({ kind: "bars", bars, metre }, { near: target });
+    }
+    if (target.id === "sensitivity") this.overrule({ kind: "sensitivity", value: Number(target.value) }, { gesture: "sensitivity", near: target });
+  }
+
+  input(event) {
+    if (event.target.id === "sensitivity") {
+      event.target.closest(".setting").querySelector("output").textContent = `${Math.round(event.target.value * 100)} %`;
+    }
+  }
+
+  click(event) {
+    const button = event.target.closest?.("button");
+    if (!button || !this.section) return;
+    const { dataset } = button;
+    if (dataset.tool) this.setTool(dataset.tool);
+    else if (dataset.playMode) this.playMode(dataset.playMode);
+    else if (dataset.overrule) this.overrule({ kind: dataset.overrule }, { near: button });
+    else if (dataset.readingBars) this.overrule({ kind: "bars", bars: Number(dataset.readingBars), metre: dataset.readingMetre }, { near: button });
+    else if (dataset.grooveBars) this.chooseBars(button);
+    else if (dataset.take) this.take(button);
+    else if (dataset.removeLoop !== undefined) this.remove(button);
+  }
+
+  chooseBars(chosen) {
+    this.grooveBars = Number(chosen.dataset.grooveBars);
+    document.querySelectorAll("[data-groove-bars]").forEach((button) => {
+      button.classList.toggle("on", button === chosen);
+      button.setAttribute("aria-pressed", button === chosen);
+    });
+  }
+
+  async take(button) {
+    const name = document.getElementById("groove-name").value;
+    const chosen = document.querySelector("[data-groove-bars].on");
+    const body = { name, bars: Number(chosen?.dataset.grooveBars || 1), put_on: button.dataset.take === "on" };
+    const result = await this.send("template", body, document.getElementById("groove-name"));
+    if (!result || result.error) return;
+    await this.page.redraw();
+    await this.page.refresh();
+    const words = body.put_on ? `${name} is kept, and on the stack now.` : `${name} is kept.`;
+    document.getElementById("take-state").textContent = words;
+  }
+
+  async remove(button) {
+    const result = await this.send("remove", {}, button);
+    if (result && !result.error) {
+      if (this.player.mode !== "stack") this.player.stop();
+      await this.page.redraw(`/songs/${this.section.dataset.song}/loops`);
+    }
+  }
+
+  // The waveform ----------------------------------------------------------------------------------------------------
+  timeAt(clientX) {
+    const wave = document.getElementById("wave");
+    const box = wave.getBoundingClientRect();
+    const share = Math.max(0, Math.min(1, (clientX - box.left) / box.width));
+    return Math.min(share * Number(wave.dataset.duration), Number(wave.dataset.duration) - 1e-4);
+  }
+
+  down(event) {
+    const wave = event.target.closest?.("#wave");
+    if (!wave || event.button !== 0) return;
+    event.preventDefault();
+    wave.focus({ preventScroll: true });
+    const onset = event.target.closest(".onset");
+    this.drag = { onset, x: event.clientX, moved: false };
+    if (onset) this.choose(onset);
+  }
+
+  move(event) {
+    if (!this.drag?.onset || this.tool !== "move") return;
+    const dx = event.clientX - this.drag.x;
+    if (!this.drag.moved && Math.abs(dx) < 4) return;
+    this.drag.moved = true;
+    this.drag.onset.setAttribute("transform", `translate(${dx} 0)`);
+    showLedger(`hit to ${this.timeAt(event.clientX).toFixed(3)} s|it will snap to the attack there`);
+  }
+
+  up(event) {
+    const drag = this.drag;
+    this.drag = null;
+    if (!drag) return;
+    const near = drag.onset || document.getElementById("wave");
+    const time_s = this.timeAt(event.clientX);
+    if (this.tool === "add" && !drag.onset) this.overrule({ kind: "add", time_s }, { near });
+    else if (this.tool === "one") this.overrule({ kind: "one", time_s: drag.onset ? Number(drag.onset.dataset.time) : time_s }, { near }).then(() => this.setTool("move"));
+    else if (this.tool === "remove" && drag.onset) this.removeHit(drag.onset);
+    else if (drag.moved) this.overrule({ kind: "move", time_s: Number(drag.onset.dataset.time), to_s: time_s }, { near });
+  }
+
+  removeHit(onset) {
+    onset.classList.add("gone");
+    this.overrule({ kind: "remove", time_s: Number(onset.dataset.time) }, { near: onset });
+  }
+
+  choose(onset) {
+    document.querySelectorAll(".onset.chosen").forEach((other) => other.classList.remove("chosen"));
+    onset.classList.add("chosen");
+    showLedger(onset.dataset.label);
+    speak(onset.dataset.label);
+  }
+
+  over(event) {
+    const onset = event.target.closest?.(".onset");
+    if (onset) showLedger(onset.dataset.label);
+  }
+
+  key(event) {
+    if (document.activeElement?.id !== "wave") return false;
+    const onsets = [...document.querySelectorAll(".onset:not(.gone)")];
+    const at = onsets.findIndex((onset) => onset.classList.contains("chosen"));
+    if (event.key === "ArrowRight" || event.key === "ArrowLeft") {
+      const next = onsets[Math.max(0, Math.min(onsets.length - 1, at + (event.key === "ArrowRight" ? 1 : -1)))];
+      if (next) this.choose(next);
+      return true;
+    }
+    if ((event.key === "Delete" || event.key === "Backspace") && at >= 0) {
+      this.removeHit(onsets[at]);
+      return true;
+    }
+    return false;
+  }
+
+  // Bringing in -----------------------------------------------------------------------------------------------------
+  dropping(event) {
+    if (!this.section || ![...(event.dataTransfer?.types || [])].includes("Files")) return;
+    event.preventDefault();
+    this.section.classList.toggle("dropping", event.type === "dragover");
+    if (event.type === "drop" && event.dataTransfer.files.length) this.upload(event.dataTransfer.files[0]);
+  }
+
+  upload(file) {
+    const state = document.getElementById("upload-state");
+    const say = (words, wrong = false) => {
+      state.textContent = words;
+      state.classList.toggle("wrong", wrong);
+    };
+    const song = this.section.dataset.song;
+    const request = new XMLHttpRequest(); // fetch cannot tell how far an upload is
+    request.open("POST", `/songs/${song}/loops/upload?name=${encodeURIComponent(file.name.slice(-80))}`);
+    request.setRequestHeader("Content-Type", "application/octet-stream");
+    request.setRequestHeader("Accept", "application/json");
+    request.upload.addEventListener("progress", (event) => {
+      const share = event.total ? Math.round((event.loaded / event.total) * 100) : 0;
+      say(share < 100 ? `${file.name}: ${share} %` : `listening to ${file.name}…`);
+    });
+    request.addEventListener("load", async () => {
+      let result = {};
+      try {
+        result = JSON.parse(request.responseText);
+      } catch {
+        result = { error: `${file.name} could not be brought in; try again.` };
+      }
+      if (request.status >= 400) say(result.error, true);
+      else await this.page.redraw(result.address);
+    });
+    request.addEventListener("error", () => say(`${file.name} could not be sent: Easy Pocket did not answer. Try again.`, true));
+    say(`${file.name}: 0 %`);
+    request.send(file);
+  }
+}

@@ -1,0 +1,51 @@
+// Words beside the thing they are about, the bottom line, and what a screen reader says.
+
+const note = document.getElementById("note");
+let timer = null;
+
+export function showNote(words, { near = null, wrong = false, action = null, run = null } = {}) {
+  clearTimeout(timer);
+  note.replaceChildren(document.createTextNode(words));
+  note.classList.toggle("wrong", wrong);
+  if (action) {
+    const button = document.createElement("button");
+    button.type = "button";
+    button.textContent = action;
+    button.addEventListener("click", () => {
+      hideNote();
+      run();
+    });
+    note.append(button);
+  }
+  note.hidden = false;
+  const place = (near && near.isConnected ? near : document.getElementById("ledger")).getBoundingClientRect();
+  const box = note.getBoundingClientRect();
+  const below = place.bottom + 8 + box.height < window.innerHeight;
+  note.style.left = `${Math.max(8, Math.min(place.left, window.innerWidth - box.width - 8))}px`;
+  note.style.top = `${below ? place.bottom + 8 : Math.max(8, place.top - box.height - 8)}px`;
+  timer = setTimeout(hideNote, action ? 20000 : 7000);
+}
+
+export function hideNote() {
+  note.hidden = true;
+}
+
+export function showLedger(text) {
+  const line = document.getElementById("ledger-line");
+  const [name, sum, result, velocity] = text.split("|");
+  line.replaceChildren();
+  const add = (tag, words, className = "") => {
+    const piece = document.createElement(tag);
+    piece.textContent = words;
+    piece.className = className;
+    line.append(piece);
+  };
+  add("b", name);
+  if (sum !== undefined) add("span", sum, "sum");
+  if (result !== undefined) add("b", result);
+  if (velocity !== undefined) add("span", ` · ${velocity}`, "sum");
+}
+
+export function speak(words) {
+  document.getElementById("spoken").textContent = words;
+}

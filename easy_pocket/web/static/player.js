@@ -1,0 +1,248 @@
+// The player: one AudioContext and a look-ahead scheduler. It schedules the times, gains and pans Python gave; it
+// computes no rule of its own. A pass of the stack begins every `length_s`; the anchor is when pass 0 began.
+
+const LOOK_AHEAD_S = 0.15;
+const HIDDEN_LOOK_AHEAD_S = 1.6; // timers of a hidden page run once a second
+const TICK_MS = 25;
+const LEAD_S = 0.1; // between the press of Play and the first hit
+const TOUCH_S = 0.004; // what starts sooner than this is left to sound
+
+export class Player extends EventTarget {
+  constructor() {
+    super();
+    this.context = null;
+    this.stack = null; // what Python says the stack plays
+    this.loop = null; // {url, start_s, length_s, duration_s, wraps} of the audio loop beside it
+    this.mode = "stack"; // "stack", "loop" or "both"
+    this.timing = "felt";
+    this.repeats = true;
+    this.running = false;
+    this.anchor = 0;
+    this.horizon = 0;
+    this.buffers = new Map();
+    this.pending = new Set();
+    this.timer = null;
+    this.starts = []; // context times of what was scheduled, newest last; read by tests and meters
+  }
+
+  async ready() {
+    if (!this.context) {
+      this.context = new AudioContext({ sampleRate: 44100, latencyHint: "interactive" });
+      this.master = this.context.createGain();
+      this.master.connect(this.context.destination);
+    }
+    if (this.context.state !== "running") await this.context.resume();
+  }
+
+  setStack(playing) {
+    const before = this.stack;
+    this.stack = playing;
+    if (this.running && this.mode !== "loop") {
+      if (before && before.length_s !== playing.length_s) {
+        // Another tempo or length: the place in the music stays where it is.
+        const now = this.context.currentTime;
+        const beats = (now - this.anchor) / before.beat_s;
+        const beatsInPass = (playing.length_s / playing.beat_s);
+        this.anchor = now - (beats % beatsInPass) * playing.beat_s;
+      }
+      this.fetchSounds().then(() => this.replan());
+      this.replan();
+    }
+  }
+
+  setTiming(timing) {
+    this.timing = timing;
+    this.fetchSounds().then(() => this.replan());
+    this.replan();
+  }
+
+  get turnLength() {
+    return this.mode === "loop" ? this.loop.length_s : this.stack.length_s;
+  }
+
+  sounds(timing = this.timing) {
+    return this.stack ? this.stack[timing] : null;
+  }
+
+  async fetchSounds() {
+    if (!this.context || !this.stack) return;
+    const keys = new Set([...this.sounds("felt").audio, ...this.sounds("straight").audio]);
+    await Promise.all([...keys].map((key) => this.sound(key)));
+  }
+
+  // One buffer by content key; asked for once.
+  sound(key) {
+    if (!this.buffers.has(key)) {
+      const promise = fetch(`/audio/sounds/${key}.wav`)
+        .then((answer) => {
+          if (!answer.ok) throw new Error(`sound ${key}: ${answer.status}`);
+          return answer.arrayBuffer();
+        })
+        .then((data) => this.context.decodeAudioData(data))
+        .then((buffer) => {
+          this.buffers.set(key, buffer);
+          return buffer;
+        })
+        .catch((error) => {
+          this.buffers.delete(key);
+          console.warn(error);
+        });
+      this.buffers.set(key, promise);
+    }
+    return this.buffers.get(key);
+  }
+
+  async loopBuffer() {
+    if (!this.loop.buffer) {
+      const answer = await fetch(this.loop.url);
+      this.loop.buffer = await this.context.decodeAudioData(await answer.arrayBuffer());
+    }
+    return this.loop.buffer;
+  }
+
+  async start(mode = this.mode) {
+    if (this.running) this.stop();
+    this.mode = mode === "stack" || this.loop ? mode : "stack";
+    await this.ready();
+    if (this.mode !== "loop") await this.fetchSounds();
+    if (this.mode !== "stack") await this.loopBuffer();
+    this.running = true;
+    this.anchor = this.context.currentTime + LEAD_S;
+    this.horizon = this.anchor;
+    if (this.mode !== "stack") this.startLoop();
+    this.timer = setInterval(() => this.plan(), TICK_MS);
+    this.plan();
+    this.dispatchEvent(new Event("change"));
+  }
+
+  stop() {
+    this.running = false;
+    clearInterval(this.timer);
+    this.silence(0);
+    this.loopNode?.stop();
+    this.loopNode = null;
+    this.dispatchEvent(new Event("change"));
+  }
+
+  async toggle() {
+    if (this.running) this.stop();
+    else await this.start(this.mode);
+  }
+
+  toStart() {
+    if (!this.running) return;
+    const mode = this.mode;
+    this.stop();
+    this.start(mode);
+  }
+
+  startLoop() {
+    const { buffer, start_s, length_s, duration_s, wraps } = this.loop;
+    const node = this.context.createBufferSource();
+    node.buffer = buffer;
+    node.loop = this.repeats;
+    node.loopStart = wraps ? 0 : start_s;
+    node.loopEnd = wraps ? duration_s : Math.min(start_s + length_s, duration_s);
+    node.connect(this.master);
+    node.start(this.anchor, start_s);
+    this.loopNode = node;
+  }
+
+  // Schedule everything that begins before the look-ahead ends.
+  plan() {
+    if (!this.running) return;
+    const now = this.context.currentTime;
+    const until = now + (document.hidden ? HIDDEN_LOOK_AHEAD_S : LOOK_AHEAD_S);
+    if (!this.repeats && now > this.anchor + this.turnLength) {
+      this.stop();
+      return;
+    }
+    const from = Math.max(this.horizon, now - 0.02);
+    if (until <= from) return;
+    if (this.mode !== "loop") this.planStack(from, until);
+    this.horizon = until;
+  }
+
+  planStack(from, until) {
+    const events = this.sounds();
+    const length = this.stack.length_s;
+    const lastPass = this.repeats ? Infinity : 0;
+    const firstPass = Math.max(0, Math.floor((from - this.anchor) / length));
+    for (let pass = firstPass; pass <= lastPass; pass += 1) {
+      const begin = this.anchor + pass * length;
+      if (begin >= until) break;
+      for (let index = 0; index < events.start_s.length; index += 1) {
+        const at = begin + events.start_s[index];
+        if (at < from) continue;
+        if (at >= until) break;
+        this.strike(events, index, at, begin);
+      }
+    }
+  }
+
+  strike(events, index, at, begin) {
+    const key = events.audio[events.sound[index]];
+    const buffer = this.buffers.get(key);
+    if (!(buffer instanceof AudioBuffer)) {
+      this.sound(key);
+      return;
+    }
+    const node = this.context.createBufferSource();
+    const gain = this.context.createGain();
+    const pan = this.context.createStereoPanner();
+    node.buffer = buffer;
+    gain.gain.value = events.gain[index] * this.stack.master_gain;
+    pan.pan.value = events.pan[index];
+    node.connect(gain).connect(pan).connect(this.master);
+    const cut = events.cut_s[index];
+    if (cut !== null) {
+      const cutAt = begin + cut;
+      gain.gain.setValueAtTime(gain.gain.value, cutAt);
+      gain.gain.linearRampToValueAtTime(0, cutAt + this.stack.cut_fade_s);
+      node.stop(cutAt + this.stack.cut_fade_s + 0.01);
+    }
+    node.start(at);
+    const voice = { node, at };
+    this.pending.add(voice);
+    this.starts.push(at);
+    if (this.starts.length > 4096) this.starts.splice(0, 2048);
+    node.onended = () => this.pending.delete(voice);
+  }
+
+  // A single hit now, for the ear: what was just written.
+  async audition(key, gain, pan) {
+    await this.ready();
+    const buffer = await this.sound(key);
+    if (!buffer || !this.stack) return;
+    const events = { audio: [key], sound: [0], gain: [gain], pan: [pan], cut_s: [null] };
+    this.strike(events, 0, this.context.currentTime + 0.005, 0);
+  }
+
+  // Take back what has not sounded yet and plan it again: an edit is heard as soon as its time comes.
+  replan() {
+    if (!this.running) return;
+    this.silence(TOUCH_S);
+    this.horizon = Math.max(this.anchor, this.context.currentTime + TOUCH_S);
+    this.plan();
+  }
+
+  silence(after) {
+    if (!this.context) return;
+    const from = this.context.currentTime + after;
+    for (const voice of [...this.pending]) {
+      if (after === 0 || voice.at >= from) {
+        voice.node.onended = null;
+        voice.node.stop();
+        voice.node.disconnect();
+        this.pending.delete(voice);
+      }
+    }
+  }
+
+  // Seconds into the pass as the ear hears it now, or null.
+  get position() {
+    if (!this.running) return null;
+    const heard = this.context.currentTime - (this.context.outputLatency || 0) - this.anchor;
+    return heard < 0 ? 0 : heard % this.turnLength;
+  }
+}

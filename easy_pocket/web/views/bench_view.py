@@ -1,0 +1,52 @@
+"""The Bench as a whole, and the pieces of it an edit changes."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from easy_pocket.core.perform import Performance, perform
+from easy_pocket.core.sound.events import audible
+from easy_pocket.core.voices import ROLES
+from easy_pocket.store.songs import LoadedSong
+from easy_pocket.web.edit_requests import View
+from easy_pocket.web.render import render
+from easy_pocket.web.views.feel_panel import feel_panel
+from easy_pocket.web.views.place import Window, fit_window, grid_lines
+from easy_pocket.web.views.pocket_chart import pocket_chart
+from easy_pocket.web.views.rails import rails
+
+
+class BenchView:
+    """Everything the Bench's templates ask for."""
+
+    def __init__(self, song: LoadedSong, view: View) -> None:
+        self.song = song
+        self.view = view
+        self.window: Window = fit_window(song.metre, song.pattern.length_ticks, view.from_bar, view.bars)
+        self.performance: Performance = perform(song.pattern, song.feel, tempo_bpm=song.row.tempo_bpm)
+        voices = tuple(song.part.voices)
+        sounding = audible(voices, song.mix)
+        self.rails = rails(voices, self.performance, self.window, view.magnify, song.mix, sounding)
+        self.lines = grid_lines(self.window, song.part.step_ticks)
+        self.panel = feel_panel(song, view.scope)
+        self.addable = [(role, ROLES[role].name) for role in song.kit.roles if role not in voices]
+        self.takeable = {rail.voice for rail in self.rails} - {hit.voice for hit in song.pattern.hits}
+
+    def pieces(self, voices: set[str] | None = None) -> dict[str, str]:
+        """HTML by element id: the rails of `voices` (None: all of them and their heads), chart and panel."""
+        values: dict[str, Any] = {"bench": self, "song": self.song}
+        if voices is None:
+            pieces = {"rails": render("_rails.html", **values), "tools": render("_tools.html", **values)}
+        else:
+            pieces = {
+                f"rail-{rail.voice}": render("_rail.html", rail=rail, **values)
+                for rail in self.rails
+                if rail.voice in voices
+            }
+        pieces["pocket"] = self.pocket()
+        pieces["feel"] = render("_feel.html", panel=self.panel, song=self.song)
+        return pieces
+
+    def pocket(self) -> str:
+        chart = pocket_chart(self.performance, list(self.song.part.voices))
+        return render("_pocket.html", chart=chart)

@@ -1,0 +1,220 @@
+"""A loop as the Loops screen draws it: waveform, hits, bar map, facts."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from easy_pocket.core.audio import Audio
+from easy_pocket.core.formats.heard_json import group_names
+from easy_pocket.core.listen.groove import extract_template, found_swing_percent, slots_and_offsets
+from easy_pocket.core.listen.hear import Heard, Overrules
+from easy_pocket.core.listen.tempo import Reading, counted_beats
+from easy_pocket.store.loops import found_from_doc, overrules_from_doc
+from easy_pocket.store.models import LoopRow
+from easy_pocket.web.views.rails import ON_GRID_MS, offset_words, signed
+
+WAVE_COLUMNS = 1200
+GRID_NAMES = {2: "8ths", 3: "8th triplets", 4: "16ths", 6: "16th triplets"}
+COMPOUND_GRID_NAMES = {2: "dotted 8ths", 3: "8ths", 4: "dotted 16ths", 6: "16ths"}
+SURE = 0.6
+
+
+@dataclass(frozen=True)
+class WaveHit:
+    index: int
+    time_s: float
+    x: float
+    group: str
+    lean: str
+    added: bool
+    label: str
+
+
+@dataclass(frozen=True)
+class MapDot:
+    x: float
+    y: float
+    radius: float
+    lean: str
+
+
+@dataclass(frozen=True)
+class MapSlot:
+    x: float
+    label: str
+    strong: bool
+    mean_y: float
+    words: str
+    lean: str
+    guessed: bool
+    accent: float
+
+
+@dataclass(frozen=True)
+class OtherReading:
+    words: str
+    share: str
+    bars: int
+    metre: str
+    chosen: bool
+
+
+class LoopView:
+    """What the template asks for."""
+
+    def __init__(self, row: LoopRow, audio: Audio) -> None:
+        heard: Heard = found_from_doc(row.found)
+        overrules: Overrules = overrules_from_doc(row.overruled)
+        reading = heard.reading
+        self.row = row
+        self.overrules = overrules
+        self.reading = reading
+        self.duration_s = audio.duration_s
+        rate = f"{audio.rate_hz / 1000:g} kHz {'mono' if audio.channels == 1 else 'stereo'}"
+        self.facts = f"{audio.duration_s:.2f} s · {rate} · {len(heard.onsets)} hits"
+        self.tempo = f"{reading.tempo_bpm:.1f}"
+        self.certainty = self._certainty()
+        self.bars = f"{reading.bars} × {reading.metre}"
+        names = COMPOUND_GRID_NAMES if reading.metre.compound else GRID_NAMES
+        self.grid = names[reading.grid.per_beat]
+        self.fit = f"{max(reading.fit, 0) * 100:.0f} %"
+        swing = found_swing_percent(heard.onsets, reading)
+        self.swing = "none" if swing is None else f"{swing:.1f} %"
+        self.wave = wave_path(audio)
+        self.lines = self._lines(reading)
+        self.hits = self._hits(heard)
+        self._map(heard)
+        self.readings = self._readings(heard)
+        counts = group_names(heard.onsets)
+        self.groups = [(name, counts.count(name)) for name in ("low", "mid", "high")]
+
+    def _certainty(self) -> str:
+        decided = self.overrules.bars is not None or self.overrules.metre is not None
+        if decided:
+            return "set by you"
+        return "sure" if self.reading.confidence >= SURE else f"perhaps ({self.reading.confidence * 100:.0f} %)"
+
+    def _lines(self, reading: Reading) -> list[tuple[float, str, str]]:
+        """Grid lines over the waveform: percent across, kind, label."""
+        lines = []
+        per_bar, slot_s = reading.slots_per_bar, reading.beat_s / reading.grid.per_beat
+        total = per_bar * reading.bars
+        first = -int(reading.bar_one_s // slot_s) if reading.trimmed else 0
+        for slot in range(first, total + 1):
+            time_s = reading.bar_one_s + slot * slot_s
+            if not -1e-6 <= time_s <= self.duration_s + 1e-6:
+                continue
+            kind = "bar" if slot % per_bar == 0 else "beat" if slot % reading.grid.per_beat == 0 else "slot"
+            bar, inside = divmod(slot, per_bar)
+            label = f"{bar % reading.bars + 1}.{inside // reading.grid.per_beat + 1}" if kind != "slot" else ""
+            lines.append((round(100 * time_s / self.duration_s, 3), kind, label))
+        return lines
+
+    def _hits(self, heard: Heard) -> list[WaveHit]:
+        slot, offset_ms = slots_and_offsets(heard.onsets, heard.reading)
+        groups = group_names(heard.onsets)
+        added = np.asarray(self.overrules.added_s)
+        hits = []
+        for index, time_s in enumerate(heard.onsets.time_s.tolist()):
+            offset = float(offset_ms[index])
+            bar, inside = divmod(int(slot[index]), heard.reading.slots_per_bar)
+            beat = inside // heard.reading.grid.per_beat + 1
+            hits.append(
+                WaveHit(
+                    index=index,
+                    time_s=time_s,
+                    x=round(100 * time_s / self.duration_s, 3),
+                    group=groups[index],
+                    lean=lean(offset),
+                    added=bool(len(added) and np.abs(added - time_s).min() < 1e-6),
+                    label=f"hit {index + 1} · {time_s:.4f} s · {groups[index]} · {offset_words(offset)}, "
+                    f"bar {bar + 1} beat {beat} · strength {heard.onsets.strength[index] * 100:.0f} %",
+                )
+            )
+        return hits
+
+    def _map(self, heard: Heard) -> None:
+        """Offsets by slot of the bar, all bars on top of each other."""
+        reading = heard.reading
+        slots = reading.slots_per_bar
+        template = extract_template(heard.onsets, reading, "map")
+        lane = template.lanes["all"]
+        slot, offset_ms = slots_and_offsets(heard.onsets, reading)
+        furthest = max(float(np.abs(offset_ms).max(initial=0)), *(abs(value) for value in lane.offset_ms))
+        self.reach_ms = next((reach for reach in (10, 20, 40, 60, 80) if furthest <= reach), 120)
+
+        def x(position: float) -> float:
+            return round(100 * (position + 0.5) / slots, 3)
+
+        def y(offset: float) -> float:
+            return round(50 + 44 * max(-1.0, min(1.0, offset / self.reach_ms)), 2)
+
+        self.dots = [
+            MapDot(x(at % slots), y(offset), round(2.4 + 3.4 * strength, 2), lean(offset))
+            for at, offset, strength in zip(
+                slot.tolist(), offset_ms.tolist(), heard.onsets.strength.tolist(), strict=True
+            )
+            if at >= 0
+        ]
+        per_beat = reading.grid.per_beat
+        self.slots = [
+            MapSlot(
+                x=x(index),
+                label=str(index // per_beat + 1) if index % per_beat == 0 else "",
+                strong=index % per_beat == 0,
+                mean_y=y(lane.offset_ms[index]),
+                words=signed(lane.offset_ms[index], 0),
+                lean=lean(lane.offset_ms[index]),
+                guessed=lane.guessed[index],
+                accent=round(100 * lane.accent[index]),
+            )
+            for index in range(slots)
+        ]
+        self.slot_width = round(100 / slots * 0.36, 3)
+
+    def _readings(self, heard: Heard) -> list[OtherReading]:
+        seen: dict[tuple[int, str], OtherReading] = {}
+        for reading in heard.readings:
+            key = (reading.bars, str(reading.metre))
+            words = f"{reading.tempo_bpm:.1f} bpm · {reading.bars} × {reading.metre}"
+            chosen = key == (heard.reading.bars, str(heard.reading.metre))
+            share = f"{reading.confidence * 100:.0f} %"
+            seen.setdefault(key, OtherReading(words, share, reading.bars, str(reading.metre), chosen))
+        return list(seen.values())[:4]
+
+    @property
+    def player(self) -> dict[str, float]:
+        """Where the loop's music starts in its file and how long one turn of it is."""
+        reading = self.reading
+        start_s = reading.bar_one_s
+        length_s = self.duration_s if reading.trimmed else reading.length_s
+        return {
+            "start_s": start_s,
+            "length_s": length_s,
+            "tempo_bpm": reading.tempo_bpm,
+            "duration_s": self.duration_s,
+            "wraps": reading.trimmed,
+            "beat_s": reading.beat_s,
+            "beats": counted_beats(reading.metre),
+        }
+
+
+def lean(offset_ms: float) -> str:
+    return "even" if abs(offset_ms) < ON_GRID_MS else ("late" if offset_ms > 0 else "early")
+
+
+def wave_path(audio: Audio, columns: int = WAVE_COLUMNS) -> str:
+    """The outline of the waveform as an SVG path in a box `columns` wide and 200 high, full scale at its loudest."""
+    mono = audio.mono()
+    edges = np.linspace(0, len(mono), min(columns, len(mono)) + 1).astype(np.intp)
+    high = np.maximum.reduceat(mono, edges[:-1])
+    low = np.minimum.reduceat(mono, edges[:-1])
+    scale = 96 / max(float(np.abs(mono).max()), 1e-9)
+    x = np.linspace(0, columns, len(high))
+    top = " ".join(f"{a:.1f},{100 - b:.1f}" for a, b in zip(x.tolist(), (high * scale).tolist(), strict=True))
+    bottom = " ".join(
+        f"{a:.1f},{100 - b:.1f}" for a, b in zip(x[::-1].tolist(), (low[::-1] * scale).tolist(), strict=True)
+    )
+    return f"M{top} {bottom}Z"

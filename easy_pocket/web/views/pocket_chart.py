@@ -1,0 +1,55 @@
+"""The pocket chart: per voice every offset as a dot, the mean as a diamond, the figures beside."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from easy_pocket.core.perform import Performance
+from easy_pocket.core.pocket import found_swing_percent, pocket_by_voice
+from easy_pocket.core.voices import ROLES
+from easy_pocket.web.views.rails import ON_GRID_MS, signed
+
+MAX_DOTS = 64
+REACHES_MS = (10, 20, 40, 80, 160, 300)
+
+
+@dataclass(frozen=True)
+class PocketRow:
+    name: str
+    dots: tuple[tuple[float, float], ...]  # percent across and down in the row
+    mean_x: float
+    lean: str
+    words: str
+
+
+@dataclass(frozen=True)
+class PocketChart:
+    rows: tuple[PocketRow, ...]
+    reach_ms: int
+    swing: str
+
+
+def pocket_chart(performance: Performance, order: list[str]) -> PocketChart:
+    """Offsets of the voices in the part's order; the scale is the smallest that holds them all."""
+    pockets = {row.voice: row for row in pocket_by_voice(performance)}
+    furthest = max((max(map(abs, row.offsets_ms)) for row in pockets.values()), default=0.0)
+    reach = next((reach for reach in REACHES_MS if furthest <= reach), REACHES_MS[-1])
+    rows = []
+    for voice in order:
+        if voice not in pockets:
+            continue
+        pocket = pockets[voice]
+        step = max(1, len(pocket.offsets_ms) // MAX_DOTS)
+        dots = tuple(
+            (_x(offset, reach), 30.0 + 40.0 * ((index * 7) % 5) / 4)
+            for index, offset in enumerate(pocket.offsets_ms[::step])
+        )
+        lean = "even" if abs(pocket.mean_ms) < ON_GRID_MS else ("late" if pocket.mean_ms > 0 else "early")
+        words = f"{signed(pocket.mean_ms)} ±{pocket.spread_ms:.1f}"
+        rows.append(PocketRow(ROLES[voice].name, dots, _x(pocket.mean_ms, reach), lean, words))
+    swing = found_swing_percent(performance) if len(performance.straight_ms) else None
+    return PocketChart(tuple(rows), reach, "no off-beats" if swing is None else f"{swing:.1f} %")
+
+
+def _x(offset_ms: float, reach_ms: float) -> float:
+    return round(50 + 48 * max(-1.0, min(1.0, offset_ms / reach_ms)), 2)

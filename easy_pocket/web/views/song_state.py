@@ -1,0 +1,36 @@
+"""The answer to an edit: what changed on the screen, what to play, where undo leads."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from easy_pocket.store.changes import undo_words
+from easy_pocket.store.songs import LoadedSong
+from easy_pocket.web.edit_requests import View
+from easy_pocket.web.render import render
+from easy_pocket.web.views.bench_view import BenchView
+from easy_pocket.web.views.playing import playing
+
+
+def header_state(session: Session, song: LoadedSong) -> dict[str, Any]:
+    undo, redo = undo_words(session, song.row.id)
+    return {
+        "id": song.row.id,
+        "revision": song.row.revision,
+        "name": song.row.name,
+        "tempo_bpm": song.row.tempo_bpm,
+        "metre": str(song.metre),
+        "undo": undo,
+        "redo": redo,
+    }
+
+
+def song_state(session: Session, song: LoadedSong, view: View, voices: set[str] | None = None) -> dict[str, Any]:
+    """`voices` limits which rails are sent; None sends them all."""
+    return {
+        "song": header_state(session, song),
+        "pieces": {**BenchView(song, view).pieces(voices), "ribbon": render("_ribbon.html", song=song)},
+        "playing": playing(song),
+    }
