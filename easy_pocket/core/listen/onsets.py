@@ -41,6 +41,7 @@ RISE_MIN_DB = 3.0  # mean of the three upper bands; noise of a ringing cymbal st
 RISE_FLOOR = 1e-4  # of the loudest moment of a band, in energy
 RISE_FLOOR_OVERALL = 1e-6  # of the loudest moment of all bands: a band the recording does not have is no evidence
 
+RINGING_ON = 0.7  # how much of what rang before a hit still rings in its first 60 ms
 HEARD_DB = -72.0  # full scale; a file that never gets louder is silent
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.intp]
@@ -279,6 +280,10 @@ def measure(prepared: Prepared, starts: Ints, rise_db: Floats) -> Onsets:
     ends = np.minimum(first + int(0.060 * RATE_HZ / BLOCK), np.append(first[1:], last))
     ends = np.maximum(ends, first + 1)
     energy = (prepared.energy[:, ends] - prepared.energy[:, first]) / (ends - first)
+    # What was ringing already is not this hit's.
+    before = np.maximum(first - int(0.010 * RATE_HZ / BLOCK), 0)
+    ringing = (prepared.energy[:, first] - prepared.energy[:, before]) / np.maximum(first - before, 1)
+    energy = np.maximum(energy - RINGING_ON * ringing, 0.02 * energy)
     rms = np.sqrt(energy.sum(axis=0))
     lanes = np.stack([energy[0], energy[1] + energy[2], energy[3] + energy[4]], axis=1)
     return Onsets(

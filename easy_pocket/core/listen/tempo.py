@@ -289,7 +289,9 @@ def _place_bars(
         if not MIN_TEMPO_BPM <= tempo_bpm <= MAX_TEMPO_BPM:
             continue
         best: Reading | None = None
-        for shift in range(min(per_bar, count)):
+        # A bar begins where something low sounds, or with the first hit.
+        starts = np.flatnonzero(low_at[:per_bar] >= 0.25 * max(low_at.max(), 1e-9))
+        for shift in sorted({0, *starts.tolist()}):
             bars = max(-(-(count - shift) // per_bar), 1)
             on_beats = [np.zeros(bars * counted) for _ in range(2)]
             for target, source in zip(on_beats, (low_at, middle_at), strict=True):
@@ -321,7 +323,7 @@ def _settle(onsets: Onsets, reading: Reading) -> Reading:
     return replace(reading, bar_one_s=float(one_s), tempo_bpm=float(reading.tempo_bpm * slot_s / fitted_s))
 
 
-LIKELY_BEATS = 10  # beat lengths worth trying every downbeat for
+LIKELY_BEATS = 12  # beat lengths worth trying every downbeat for
 CONVINCING = 1.2  # a trimmed reading of at least this score leaves free ones no chance
 FREE_MARGIN = 0.15  # a free reading must beat the trimmed one by this, for it has more freedom
 FREE_MARGIN_AT_START = 0.5  # ... when the first hit lies right at the start, as in a trimmed loop

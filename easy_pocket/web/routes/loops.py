@@ -45,8 +45,8 @@ def show(request: Request, song_id: int, loop_id: int | None = None) -> Response
     with database(request).transaction() as session:
         song, rows = load_song(session, song_id), loops_of(session, song_id)
         row = next((row for row in rows if row.id == loop_id), rows[-1] if rows else None)
-        loop = LoopView(row, load_audio(session, row.audio_hash, row.name)) if row else None
-        return song_page(request, "loops.html", session, song, loops=rows, loop=loop)
+        found = LoopView(row, load_audio(session, row.audio_hash, row.name)) if row else None
+        return song_page(request, "loops.html", session, song, loops=rows, found=found)
 
 
 @router.post("/songs/{song_id}/loops/upload")

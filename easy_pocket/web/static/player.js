@@ -194,6 +194,7 @@ export class Player extends EventTarget {
     gain.gain.value = events.gain[index] * this.stack.master_gain;
     pan.pan.value = events.pan[index];
     node.connect(gain).connect(pan).connect(this.master);
+    node.start(at);
     const cut = events.cut_s[index];
     if (cut !== null) {
       const cutAt = begin + cut;
@@ -201,7 +202,6 @@ export class Player extends EventTarget {
       gain.gain.linearRampToValueAtTime(0, cutAt + this.stack.cut_fade_s);
       node.stop(cutAt + this.stack.cut_fade_s + 0.01);
     }
-    node.start(at);
     const voice = { node, at };
     this.pending.add(voice);
     this.starts.push(at);

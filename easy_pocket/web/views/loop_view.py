@@ -182,7 +182,7 @@ class LoopView:
             chosen = key == (heard.reading.bars, str(heard.reading.metre))
             share = f"{reading.confidence * 100:.0f} %"
             seen.setdefault(key, OtherReading(words, share, reading.bars, str(reading.metre), chosen))
-        return list(seen.values())[:4]
+        return [reading for reading in seen.values() if reading.chosen or reading.share != "0 %"][:4]
 
     @property
     def player(self) -> dict[str, float]:

@@ -10,7 +10,7 @@ from easy_pocket.core.voices import ROLES
 from easy_pocket.web.views.rails import ON_GRID_MS, signed
 
 MAX_DOTS = 64
-REACHES_MS = (10, 20, 40, 80, 160, 300)
+REACHES_MS = (10, 20, 30, 40, 60, 80, 120, 160, 300)
 
 
 @dataclass(frozen=True)
