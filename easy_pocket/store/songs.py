@@ -18,7 +18,7 @@ from easy_pocket.core.template import GrooveTemplate
 from easy_pocket.core.timebase import COMMON_TIME, GRID_TICKS, Metre, check_tempo
 from easy_pocket.store.changes import MissingSongError
 from easy_pocket.store.hits import hits_from_json, hits_to_json
-from easy_pocket.store.kits import load_kit
+from easy_pocket.store.kits import all_kits, load_kit
 from easy_pocket.store.models import LoopRow, PartRow, PatternRow, SectionRow, SongRow
 from easy_pocket.store.templates import templates_by_id
 
@@ -39,6 +39,7 @@ class LoadedSong:
     feel: FeelScopes
     mix: dict[str, VoiceMix]
     templates: dict[int, GrooveTemplate]
+    kit_names: dict[str, str]
 
     @property
     def metre(self) -> Metre:
@@ -140,6 +141,7 @@ def load_song(session: Session, song_id: int) -> LoadedSong:
         ),
         mix={voice: VoiceMix(**doc) for voice, doc in part.mix.items()},
         templates=templates,
+        kit_names={kit.key: kit.name for kit in all_kits(session)},
     )
 
 

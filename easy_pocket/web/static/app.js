@@ -173,8 +173,9 @@ class Page {
       const text = `${Math.floor(beat / facts.beats) + 1}.${Math.floor(beat % facts.beats) + 1}.0${sixteenth}`;
       if (byId("position").textContent !== text) byId("position").textContent = text;
       this.drawNeedle(needle, position);
-    } else if (needle) {
+    } else if (needle && !needle.hidden) {
       needle.hidden = true;
+      byId("position").textContent = "1.1.01";
     }
     requestAnimationFrame(() => this.draw());
   }

@@ -1,0 +1,238 @@
+"""Listening, against loops rendered from patterns whose every hit is known, and against what is no loop at all."""
+
+import numpy as np
+import pytest
+
+from easy_pocket.core.audio import Audio
+from easy_pocket.core.errors import AudioRefusedError, BadValueError, NoHitsError
+from easy_pocket.core.feel import Feel
+from easy_pocket.core.listen.groove import extract_template, found_swing_percent
+from easy_pocket.core.listen.hear import Overrules, attack_near, doubled, halved, hear
+from easy_pocket.core.listen.onsets import find_onsets
+from easy_pocket.core.timebase import Metre
+from tests.drums import ROCK, SWUNG, beat, merged_ms, rendered
+
+WALTZ = {
+    "kick": "X.....|x....x|X.....|x.....",
+    "snare": "..x.x.|..x.x.|..x.x.|..x.xx",
+    "ride": "x.x.x.|x.x.xx|x.x.x.|x.x.xx",
+}
+SHUFFLE = {
+    "kick": "X.....x.....|X....xx.....",
+    "snare": "...X.....X..|...X.....X..",
+    "ride": "x.xx.xx.xx.x|x.xx.xx.xx.x",
+}
+SIX_EIGHT = {
+    "kick": "X....x|X.....|X....x|X.....",
+    "snare": "...X..|...X..|...X..|...X.x",
+    "hat_closed": "xooxoo|xooxoo|xooxoo|xooxoo",
+}
+
+LOOPS = {
+    "rock": (beat(ROCK), 112.0, Feel(), "4/4", 2),
+    "swung": (beat(SWUNG), 88.5, Feel(swing_percent=60), "4/4", 2),
+    "waltz": (beat(WALTZ, Metre(3, 4), 480), 138.0, Feel(), "3/4", 4),
+    "shuffle": (beat(SHUFFLE, step=320), 118.3, Feel(), "4/4", 2),
+    "six_eight": (beat(SIX_EIGHT, Metre(6, 8), 480), 87.0, Feel(), "6/8", 4),
+}
+
+
+@pytest.fixture(scope="module", params=sorted(LOOPS))
+def loop(request):
+    pattern, tempo_bpm, feel, metre, bars = LOOPS[request.param]
+    audio, performance = rendered(pattern, tempo_bpm, feel)
+    return audio, performance, tempo_bpm, metre, bars
+
+
+def test_hits_are_found_within_a_few_ms(loop):
+    audio, performance, *_ = loop
+    onsets = find_onsets(audio)
+    truth = merged_ms(performance)
+    heard = onsets.time_s * 1000
+    distance = np.abs(heard[None, :] - truth[:, None])
+    assert (distance.min(axis=1) < 8).mean() >= 0.95
+    assert (distance.min(axis=0) < 8).mean() >= 0.95
+    assert np.median(distance.min(axis=1)) < 1.0
+
+
+def test_tempo_metre_and_bars_are_read(loop):
+    audio, _, tempo_bpm, metre, bars = loop
+    reading = hear(audio).reading
+    assert (str(reading.metre), reading.bars) == (metre, bars)
+    assert reading.tempo_bpm == pytest.approx(tempo_bpm, rel=0.001)
+    assert 0 < reading.confidence <= 1
+
+
+def test_the_groove_put_in_is_the_groove_taken_out():
+    lean_ms = [0, 12, -5, 18, 4, 9, -7, 14, 0, 15, -4, 10, 6, 8, -6, 16]
+    pattern = beat({"snare": "XxXxXxXxXxXxXxXx|XxXxXxXxXxXxXxXx"})
+    leaned = pattern.with_hits(
+        type(h)(h.voice, h.tick, h.velocity, float(lean_ms[h.tick // 240 % 16])) for h in pattern.hits
+    )
+    audio, _ = rendered(leaned, 96.0)
+    heard = hear(audio, Overrules(bars=2, metre=Metre(4, 4)))
+    lane = extract_template(heard.onsets, heard.reading, "back").lanes["all"]
+    error = lane.offsets - np.array(lean_ms)
+    assert np.sqrt(np.mean((error - error.mean()) ** 2)) < 1.0
+    assert abs(error.mean()) < 1.0
+    assert not any(lane.guessed)
+
+
+@pytest.mark.parametrize("swing", [50.0, 56.0, 62.0])
+def test_swing_is_measured(swing):
+    audio, _ = rendered(beat(SWUNG), 92.0, Feel(swing_percent=swing))
+    heard = hear(audio)
+    assert found_swing_percent(heard.onsets, heard.reading) == pytest.approx(swing, abs=1.5)
+
+
+def test_no_off_beats_no_swing():
+    audio, _ = rendered(beat({"kick": "X...x...X...x...", "snare": "....X.......X..."}), 100.0)
+    heard = hear(audio, Overrules(bars=1, metre=Metre(4, 4)))
+    assert found_swing_percent(heard.onsets, heard.reading) is None
+
+
+def test_empty_slots_carry_a_guess_of_their_swing_phase():
+    audio, _ = rendered(beat(SWUNG), 88.5, Feel(swing_percent=60))
+    lane = (template := extract_template((h := hear(audio)).onsets, h.reading, "t")).lanes["all"]
+    assert template.slots_per_bar == 16
+    assert lane.guessed[1]
+    assert lane.count[1] == 0
+    assert lane.offset_ms[1] == pytest.approx(np.mean([lane.offset_ms[i] for i in (3, 7, 11, 15)]), abs=8)
+
+
+def test_a_recording_that_is_not_trimmed_gets_its_tempo_and_its_one():
+    audio, _performance = rendered(beat(ROCK), 112.0)
+    quiet = np.zeros((int(0.7 * 44_100), 2), np.float32)
+    late = Audio(
+        np.concatenate([quiet, audio.samples, audio.samples[: 44_100 // 3] * 0, quiet[:9000]]), 44_100, "ragged"
+    )
+    reading = hear(late).reading
+    assert not reading.trimmed
+    assert reading.tempo_bpm == pytest.approx(112.0, rel=0.01)
+    assert reading.bar_one_s == pytest.approx(0.7, abs=0.02)
+
+
+def test_noise_under_a_loop_and_a_soft_clip_change_little():
+    audio, performance = rendered(beat(SWUNG), 88.5)
+    noise = np.random.default_rng(2).standard_normal(audio.samples.shape) * 10 ** (-50 / 20)
+    rough = Audio(np.tanh(1.6 * (audio.samples + noise)).astype(np.float32), 44_100)
+    truth, heard = merged_ms(performance), find_onsets(rough).time_s * 1000
+    assert (np.abs(heard[None, :] - truth[:, None]).min(axis=1) < 8).mean() >= 0.9
+
+
+@pytest.mark.parametrize("rate_hz", [8_000, 22_050, 48_000, 192_000])
+def test_the_rate_of_the_file_does_not_matter(rate_hz):
+    import soxr
+
+    audio, _ = rendered(beat(ROCK), 112.0)
+    other = Audio(soxr.resample(audio.samples, 44_100, rate_hz), rate_hz)
+    reading = hear(other).reading
+    assert (reading.tempo_bpm, reading.bars) == (pytest.approx(112.0, rel=0.002), 2)
+
+
+def test_what_was_overruled_stays_overruled():
+    audio, _ = rendered(beat(ROCK), 112.0)
+    first = hear(audio)
+    gone_s, new_s = float(first.onsets.time_s[3]), float(first.onsets.time_s[5]) + 0.05
+    overrules = Overrules(removed_s=(gone_s,), added_s=(new_s,), bars=4, metre=Metre(4, 4), sensitivity=0.6)
+    again = hear(audio, overrules)
+    assert np.abs(again.onsets.time_s - gone_s).min() > 0.002
+    assert np.abs(again.onsets.time_s - new_s).min() < 1e-9
+    assert (again.reading.bars, again.reading.tempo_bpm) == (4, pytest.approx(224.0, rel=0.001))
+    assert again.reading.confidence == 1.0
+
+
+def test_the_one_snaps_to_the_grid_so_a_late_hit_does_not_move_it():
+    audio, _ = rendered(beat(ROCK), 120.0)
+    reading = hear(audio, Overrules(one_s=0.507)).reading
+    assert reading.bar_one_s == pytest.approx(0.5, abs=1e-3)
+
+
+def test_half_and_double_keep_the_audio_whole():
+    reading = hear(rendered(beat(ROCK), 112.0)[0]).reading
+    assert halved(reading) == (1, Metre(4, 4))
+    assert doubled(reading) == (4, Metre(4, 4))
+    one_bar = hear(
+        rendered(beat({"kick": "X.x.X.x.", "snare": "..X...X."}, step=480), 100.0)[0],
+        Overrules(bars=1, metre=Metre(3, 4)),
+    )
+    with pytest.raises(BadValueError, match="cannot be halved"):
+        halved(one_bar.reading)
+
+
+def test_a_hit_added_by_hand_goes_to_the_attack():
+    audio, _performance = rendered(beat({"snare": "X...x...X...x..."}), 100.0)
+    assert attack_near(audio, 0.612) == pytest.approx(0.6, abs=0.001)
+    assert attack_near(audio, 0.33) == 0.33
+
+
+def test_more_sensitivity_hears_more():
+    audio, _ = rendered(beat(SWUNG), 88.5)
+    counts = [len(find_onsets(audio, sensitivity)) for sensitivity in (0.1, 0.5, 1.0)]
+    assert counts == sorted(counts)
+    assert counts[0] < counts[2]
+
+
+@pytest.mark.parametrize(
+    ("audio", "words"),
+    [
+        (
+            Audio(np.zeros(44_100, np.float32), 44_100, "still.wav"),
+            "still.wav holds no hits: its loudest sample is digital silence",
+        ),
+        (
+            Audio(np.eye(1, 44_100, 2000, dtype=np.float32)[0], 44_100, "click.wav"),
+            "1 hit was heard; a beat needs at least two",
+        ),
+        (Audio(np.sin(np.arange(88_200) * 0.05).astype(np.float32), 44_100, "tone.wav"), "tone.wav"),
+    ],
+)
+def test_what_holds_no_beat_is_refused_in_words(audio, words):
+    with pytest.raises(NoHitsError, match=words):
+        hear(audio)
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_noise_is_never_read_with_confidence(seed):
+    hiss = np.random.default_rng(seed).standard_normal(44_100 * 3).astype(np.float32) * 0.2
+    try:
+        heard = hear(Audio(hiss, 44_100, "hiss"), Overrules(sensitivity=0.8))
+    except NoHitsError as error:
+        assert "hiss" in str(error)
+    else:
+        assert heard.reading.confidence < 0.5
+
+
+def test_unusable_audio_is_refused_in_words():
+    with pytest.raises(AudioRefusedError, match=r"1 samples? that are no numbers"):
+        Audio(np.array([0.0] * 99 + [np.nan], np.float32), 44_100)
+    with pytest.raises(AudioRefusedError, match="holds 1 sample; at least 64"):
+        Audio(np.zeros(1, np.float32), 44_100)
+    with pytest.raises(AudioRefusedError, match=r"at most 10 can be used"):
+        Audio(np.zeros(601 * 8000, np.float32), 8000)
+
+
+def test_channels_out_of_phase_are_heard_all_the_same():
+    audio, _ = rendered(beat(ROCK), 112.0)
+    left = audio.samples[:, 0]
+    assert hear(Audio(np.stack([left, -left], axis=1), 44_100)).reading.tempo_bpm == pytest.approx(112, rel=0.001)
+
+
+def test_the_demo_loop_holds_the_groove_it_was_made_with():
+    from easy_pocket.core.formats.audio_file import read_audio
+    from easy_pocket.demo import quayside
+    from easy_pocket.demo.load import QUAYSIDE_BREAK
+
+    heard = hear(read_audio(QUAYSIDE_BREAK, "quayside-break.flac"))
+    assert (str(heard.reading.metre), heard.reading.bars) == ("4/4", 2)
+    assert heard.reading.tempo_bpm == pytest.approx(quayside.TEMPO_BPM, rel=0.001)
+    lane = extract_template(heard.onsets, heard.reading, "Rope Walk").lanes["all"]
+    swing_ms = (2 * quayside.SWING_PERCENT / 100 - 1) * 60_000 / quayside.TEMPO_BPM / 4
+    struck = {}
+    for hit in quayside.written().hits:  # what is struck together is heard at the earliest
+        slot = hit.tick // 240
+        struck[slot] = min(struck.get(slot, 99.0), hit.offset_ms + swing_ms * (slot % 2))
+    made = np.array([np.mean([struck.get(slot + bar, np.nan) for bar in (0, 16)]) for slot in range(16)])
+    heard_slots = [slot for slot in range(16) if not lane.guessed[slot]]
+    error = lane.offsets[heard_slots] - made[heard_slots]
+    assert np.sqrt(np.nanmean(error**2)) < 1.0
