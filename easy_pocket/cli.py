@@ -137,9 +137,8 @@ def _read_beat(path: str) -> MidiBeat:
 def run_perform(chosen: argparse.Namespace) -> None:
     beat = _read_beat(chosen.midi)
     feel = _feel(chosen, {hit.voice for hit in beat.pattern.hits})
-    performance = perform(
-        beat.pattern, feel, tempo_bpm=chosen.tempo or beat.tempo_bpm, straight=chosen.straight, loop=False
-    )
+    tempo_bpm = beat.tempo_bpm if chosen.tempo is None else chosen.tempo
+    performance = perform(beat.pattern, feel, tempo_bpm=tempo_bpm, straight=chosen.straight, loop=False)
     written = write_midi(performance, name=Path(chosen.out).stem)
     if written.pre_roll_bars:
         print("easy-pocket: one bar of pre-roll was set before bar 1, for hits that come before it.", file=sys.stderr)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import JSON, BigInteger, Boolean, DateTime, Float, ForeignKey, Index, Integer, String, Text, func
+from sqlalchemy import JSON, BigInteger, Boolean, DateTime, Double, ForeignKey, Index, Integer, String, Text, func
 from sqlalchemy.dialects.mysql import LONGBLOB, LONGTEXT
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
@@ -20,7 +20,7 @@ class SongRow(Base):
     __tablename__ = "song"
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     name: Mapped[str] = mapped_column(String(120))
-    tempo_bpm: Mapped[float] = mapped_column(Float(53))
+    tempo_bpm: Mapped[float] = mapped_column(Double)
     metre_beats: Mapped[int] = mapped_column(Integer)
     metre_unit: Mapped[int] = mapped_column(Integer)
     seed: Mapped[int] = mapped_column(BigInteger)
@@ -69,7 +69,7 @@ class SectionRow(Base):
     name: Mapped[str] = mapped_column(String(120))
     bars: Mapped[int] = mapped_column(Integer)
     repeats: Mapped[int] = mapped_column(Integer)
-    tempo_bpm: Mapped[float | None] = mapped_column(Float(53))
+    tempo_bpm: Mapped[float | None] = mapped_column(Double)
     metre: Mapped[str | None] = mapped_column(String(8))
     cells: Mapped[Doc] = mapped_column(JSON)
 

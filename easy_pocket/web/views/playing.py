@@ -26,7 +26,7 @@ def columns(events: list[Event]) -> dict[str, Any]:
 
 def playing(song: LoadedSong, tempo_bpm: float | None = None) -> dict[str, Any]:
     """One pass of the loop at a tempo (default: the song's)."""
-    tempo = tempo_bpm or song.row.tempo_bpm
+    tempo = song.row.tempo_bpm if tempo_bpm is None else tempo_bpm
     felt = perform(song.pattern, song.feel, tempo_bpm=tempo)
     straight = perform(song.pattern, tempo_bpm=tempo, straight=True)
     metre: Metre = song.metre

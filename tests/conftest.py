@@ -1,0 +1,75 @@
+"""A MariaDB of the tests' own, and a shelf emptied before every test that asks for one."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from fastapi.testclient import TestClient
+from hypothesis import settings
+from sqlalchemy import text
+
+from easy_pocket.core.sound.house_kits import HOUSE_KITS
+from easy_pocket.demo.load import load_demo
+from easy_pocket.launch.mariadb import MariaDb
+from easy_pocket.store.database import Database
+from easy_pocket.store.models import Base
+from easy_pocket.web.app import make_app
+
+settings.register_profile("steady", deadline=None, derandomize=True)
+settings.load_profile("steady")
+
+
+@pytest.fixture(scope="session")
+def home(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    return Path(os.environ.get("EASY_POCKET_HOME") or tmp_path_factory.mktemp("home")).resolve()
+
+
+@pytest.fixture(scope="session")
+def database_url(home: Path) -> Iterator[str]:
+    server = MariaDb(home / "store")
+    yield server.start()
+    server.stop()
+
+
+def empty_schema(database: Database) -> None:
+    with database.engine.begin() as connection:
+        connection.execute(text("SET FOREIGN_KEY_CHECKS = 0"))
+        for (table,) in connection.execute(text("SHOW TABLES")).all():
+            connection.execute(text(f"DROP TABLE `{table}`"))
+        connection.execute(text("SET FOREIGN_KEY_CHECKS = 1"))
+
+
+@pytest.fixture(scope="session")
+def migrated(database_url: str) -> Iterator[Database]:
+    database = Database(database_url)
+    empty_schema(database)
+    database.migrate()
+    load_demo(database, songs=False)
+    yield database
+    database.close()
+
+
+@pytest.fixture
+def store(migrated: Database) -> Database:
+    with migrated.engine.begin() as connection:
+        for table in reversed(Base.metadata.sorted_tables):
+            if table.name != "kit":
+                connection.execute(table.delete())
+    assert HOUSE_KITS
+    return migrated
+
+
+class Client(TestClient):
+    """Requests as our own pages send them."""
+
+    def __init__(self, app: object) -> None:
+        super().__init__(app, raise_server_exceptions=True)  # type: ignore[arg-type]
+        self.headers["origin"] = "http://testserver"
+
+
+@pytest.fixture
+def client(store: Database) -> Client:
+    return Client(make_app(store))

@@ -1,0 +1,173 @@
+"""Songs, loops, templates and kits in the database."""
+
+import threading
+
+import numpy as np
+import pytest
+
+from easy_pocket.core.errors import BadValueError
+from easy_pocket.core.feel import Feel
+from easy_pocket.core.listen.hear import Overrules, hear
+from easy_pocket.core.pattern import Hit
+from easy_pocket.core.sound.house_kits import HOUSE_KITS
+from easy_pocket.demo.load import load_demo
+from easy_pocket.store.changes import StaleRevisionError, lock_song, undo
+from easy_pocket.store.edits import set_feel, set_tempo
+from easy_pocket.store.kits import all_kits, find_voice
+from easy_pocket.store.loops import (
+    bring_in,
+    found_from_doc,
+    loops_of,
+    overrule,
+    overrules_from_doc,
+    overrules_to_doc,
+    remove_loop,
+)
+from easy_pocket.store.songs import create_song, delete_song, duplicate_song, load_song, restore_song, shelf
+from easy_pocket.store.templates import save_template
+from tests.drums import ROCK, beat, rendered, template
+
+
+def names(store):
+    with store.transaction() as session:
+        return [song.row.name for song in shelf(session)]
+
+
+def test_a_song_deleted_comes_back_whole(store):
+    with store.transaction() as session:
+        song_id = create_song(session, "Slack Water", hits=(Hit("kick", 0, 99),)).id
+    with store.transaction() as session:
+        delete_song(session, song_id)
+    assert names(store) == []
+    with store.transaction() as session:
+        restore_song(session, song_id)
+    assert names(store) == ["Slack Water"]
+    with store.transaction() as session:
+        assert load_song(session, song_id).pattern.hits == (Hit("kick", 0, 99),)
+
+
+def test_a_duplicate_is_equal_and_independent(store):
+    audio, _ = rendered(beat(ROCK), 112.0)
+    with store.transaction() as session:
+        song = create_song(
+            session, "Three Piers", tempo_bpm=91, hits=beat(ROCK).hits, voice_feel={"snare": {"push_ms": 4.0}}
+        )
+        bring_in(session, song.id, audio, hear(audio))
+    with store.transaction() as session:
+        copy_id = duplicate_song(session, song.id).id
+    with store.transaction() as session:
+        first, second = load_song(session, song.id), load_song(session, copy_id)
+        assert (first.pattern, first.part.voice_feel, first.row.tempo_bpm) == (
+            second.pattern,
+            second.part.voice_feel,
+            91,
+        )
+        assert [loop.audio_hash for loop in loops_of(session, copy_id)] == [
+            loop.audio_hash for loop in loops_of(session, song.id)
+        ]
+        set_tempo(session, copy_id, second.row.revision, 60)
+    with store.transaction() as session:
+        assert load_song(session, song.id).row.tempo_bpm == 91
+    assert set(names(store)) == {"Three Piers", "Three Piers copy"}
+
+
+@pytest.mark.parametrize("name", ["<script>alert(1)</script>", "Leuchtturm 🥁 & Söhne", "  a   b  "])
+def test_any_name_is_kept_as_text(store, name):
+    with store.transaction() as session:
+        create_song(session, name)
+    assert names(store) == [" ".join(name.split())]
+
+
+@pytest.mark.parametrize("name", ["", "   ", "\x00\n", "x" * 81])
+def test_a_name_that_is_none_is_refused(store, name):
+    with pytest.raises(BadValueError, match="name"), store.transaction() as session:
+        create_song(session, name)
+
+
+def test_feel_reaches_the_core_with_its_template(store):
+    with store.transaction() as session:
+        key = save_template(session, template([float(i) for i in range(16)]))
+        song = create_song(session, "x", feel={"template_id": key, "timing_pull": 80.0})
+        set_feel(session, song.id, 1, "snare", "push_ms", 6.0)
+        loaded = load_song(session, song.id)
+    assert loaded.feel.stack.template.slots_per_bar == 16
+    assert loaded.feel.resolve("snare").timing_pull == 80.0
+    assert loaded.feel.voices == {"snare": Feel(push_ms=6.0)}
+
+
+def test_a_loop_keeps_what_was_heard_and_what_was_overruled(store):
+    audio, _ = rendered(beat(ROCK), 112.0)
+    heard = hear(audio)
+    with store.transaction() as session:
+        song = create_song(session, "x")
+        row = bring_in(session, song.id, audio, heard)
+        kept = found_from_doc(row.found)
+        np.testing.assert_allclose(kept.onsets.time_s, heard.onsets.time_s)
+        assert kept.reading == heard.reading
+        overrule(session, song.id, row.id, song.revision, Overrules(bars=4, removed_s=(0.1,)), "4 bars", None)
+    with store.transaction() as session:
+        (row,) = loops_of(session, song.id)
+        assert found_from_doc(row.found).reading.bars == 4
+        assert overrules_from_doc(row.overruled) == Overrules(bars=4, removed_s=(0.1,))
+        undo(session, lock_song(session, song.id))
+    with store.transaction() as session:
+        (row,) = loops_of(session, song.id)
+        assert found_from_doc(row.found).reading.bars == 2
+        remove_loop(session, song.id, row.id, load_song(session, song.id).row.revision)
+        session.flush()
+        assert loops_of(session, song.id) == []
+        undo(session, lock_song(session, song.id))
+        session.flush()
+        assert len(loops_of(session, song.id)) == 1
+
+
+def test_overrules_there_and_back():
+    from easy_pocket.core.timebase import Metre
+
+    full = Overrules(0.7, Metre(6, 8), 3, 0.25, (0.5, 1.0), (1.5,))
+    assert overrules_from_doc(overrules_to_doc(full)) == full
+
+
+def test_two_writers_never_overwrite_each_other(store):
+    with store.transaction() as session:
+        song_id = create_song(session, "x").id
+    outcomes: list[str] = []
+    together = threading.Barrier(2)
+
+    def write(tempo_bpm):
+        together.wait()
+        try:
+            with store.transaction() as session:
+                set_tempo(session, song_id, 1, tempo_bpm)
+            outcomes.append("made")
+        except StaleRevisionError:
+            outcomes.append("refused")
+
+    threads = [threading.Thread(target=write, args=(bpm,)) for bpm in (90, 120)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert sorted(outcomes) == ["made", "refused"]
+
+
+def test_the_demo_fills_an_empty_shelf_once(store):
+    load_demo(store)
+    load_demo(store)
+    assert names(store) == ["Lamplighter"]
+    with store.transaction() as session:
+        song = load_song(session, shelf(session)[0].row.id)
+        assert (song.row.tempo_bpm, song.pattern.bars) == (104.0, 2)
+        assert [t.name for t in song.templates.values()] == ["Rope Walk"]
+        assert [loop.name for loop in loops_of(session, song.row.id)] == ["quayside-break.flac"]
+        delete_song(session, song.row.id)
+    load_demo(store)
+    assert names(store) == []  # its owner took it off
+
+
+def test_house_kits_are_kept_and_their_sounds_found_by_content(store):
+    with store.transaction() as session:
+        assert {kit.key: kit for kit in all_kits(session)} == HOUSE_KITS
+        voice = HOUSE_KITS["signal_box"].voice("clap")
+        assert find_voice(session, f"clap-{voice.sound.key}") == voice
+        assert find_voice(session, "clap-nothing") is None

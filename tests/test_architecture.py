@@ -1,0 +1,47 @@
+"""The layout keeps its arrows, ships what it needs, and says nothing it must not."""
+
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).resolve().parent.parent
+STATIC = ROOT / "easy_pocket/web/static"
+
+
+def test_imports_point_one_way():
+    linter = Path(sys.executable).with_name("lint-imports")
+    done = subprocess.run([linter], cwd=ROOT, capture_output=True, text=True)
+    assert done.returncode == 0, done.stdout
+
+
+def test_pages_ask_no_other_host_and_hold_no_inline_code():
+    for path in [*STATIC.glob("*.js"), *STATIC.glob("*.css"), *(ROOT / "easy_pocket/web/templates").glob("*.html")]:
+        text = path.read_text()
+        hosts = set(re.findall(r"https?://[^\"'\s)]+", text)) - {"http://www.w3.org/2000/svg"}
+        assert not hosts, path
+        assert not re.search(r"\son[a-z]+=\"", text), path
+        assert not re.search(r"\sstyle=\"", text), path
+        assert not re.search(r"\beval\(|new Function\(", text), path
+
+
+@pytest.mark.parametrize("folder", sorted(path for path in (STATIC / "vendor").iterdir()), ids=lambda path: path.name)
+def test_every_vendored_package_has_its_licence_and_version(folder):
+    assert len((folder / "LICENSE").read_text()) > 200
+    assert re.search(r"@\d+\.\d+\.\d+$", (folder / "VERSION").read_text().strip())
+
+
+@pytest.mark.parametrize("lock", ["app", "dev", "bench"])
+def test_locks_pin_and_hash_everything(lock):
+    text = (ROOT / f"requirements/{lock}.txt").read_text()
+    packages = re.findall(r"^([a-z0-9._-]+)(==)?", text, re.M)
+    assert len(packages) > 20
+    assert all(pinned for _, pinned in packages)
+    assert text.count("--hash=sha256:") >= len(packages)
+
+
+def test_small_files():
+    long = [path for path in (ROOT / "easy_pocket").rglob("*.py") if len(path.read_text().splitlines()) > 400]
+    assert long == []

@@ -1,0 +1,177 @@
+"""The command line as a user calls it: results on stdout, one line on stderr, exit code 2, no partial file."""
+
+import io
+import json
+import subprocess
+import sys
+
+import mido
+import numpy as np
+import pytest
+import soundfile
+
+from easy_pocket.core.feel import Feel
+from easy_pocket.core.formats.midi import write_midi
+from easy_pocket.core.formats.template_file import dump_template, load_template
+from easy_pocket.core.pattern import Hit, Pattern
+from easy_pocket.core.perform import perform
+from tests.drums import ROCK, SWUNG, beat, raw_wav, rendered, template, wav_bytes
+
+
+def run(*arguments, cwd):
+    return subprocess.run(
+        [sys.executable, "-m", "easy_pocket.cli", *map(str, arguments)], cwd=cwd, capture_output=True, text=True
+    )
+
+
+@pytest.fixture
+def desk(tmp_path):
+    audio, _ = rendered(beat(SWUNG), 88.5, Feel(swing_percent=60))
+    (tmp_path / "loop.wav").write_bytes(wav_bytes(audio.samples))
+    (tmp_path / "in.mid").write_bytes(write_midi(perform(beat(ROCK), tempo_bpm=104)).data)
+    (tmp_path / "t.json").write_text(dump_template(template([float(slot) for slot in range(16)], 104.0)))
+    return tmp_path
+
+
+def starts(path):
+    found = {}
+    for track in mido.MidiFile(path).tracks:
+        now = 0
+        for message in track:
+            now += message.time
+            if message.type == "note_on":
+                found.setdefault(message.note, []).append(now)
+    return found
+
+
+def test_listen_prints_what_was_heard(desk):
+    doc = json.loads(run("listen", "loop.wav", "--json", cwd=desk).stdout)
+    assert set(doc) == {
+        "tempo_bpm", "beats_per_bar", "beat_unit", "bars", "bar_one_s", "confidence", "swing_percent", "onsets", "template",
+    }  # fmt: skip
+    assert doc["tempo_bpm"] == pytest.approx(88.5, rel=1e-3)
+    assert (doc["beats_per_bar"], doc["beat_unit"], doc["bars"]) == (4, 4, 2)
+    assert doc["swing_percent"] == pytest.approx(60, abs=1.5)
+    assert len(doc["onsets"]) == 21
+    assert set(doc["onsets"][0]) == {"time_s", "strength", "group"}
+    assert {len(doc["template"][key]) for key in ("offsets_ms", "accents", "guessed")} == {
+        doc["template"]["slots_per_bar"]
+    }
+    assert doc["template"]["guessed"][1]
+    assert "88.5" in run("listen", "loop.wav", cwd=desk).stdout
+
+
+def test_groove_writes_a_template_that_perform_reads(desk):
+    assert run("groove", "loop.wav", "-o", "g.json", "--name", "Low Tide", cwd=desk).returncode == 0
+    groove = load_template((desk / "g.json").read_text(), "g.json")
+    assert (groove.name, groove.slots_per_bar) == ("Low Tide", 16)
+    assert run("perform", "in.mid", "-o", "out.mid", "--template", "g.json", cwd=desk).returncode == 0
+    shift = np.array(starts(desk / "out.mid")[42]) - np.array(starts(desk / "in.mid")[42])
+    assert np.abs(shift).max() > 0
+
+
+def test_perform_swings_pushes_and_pulls(desk):
+    run("perform", "in.mid", "-o", "swung.mid", "--swing", 60, "--swing-unit", 8, cwd=desk)
+    hats = np.array(starts(desk / "swung.mid")[42])
+    assert (hats[1] - hats[0], hats[2] - hats[0]) == (576, 960)
+    run("perform", "in.mid", "-o", "pushed.mid", "--push", "snare=8", "--push", "2", cwd=desk)
+    tick_ms = 60_000 / 104 / 960
+    late = (np.array(starts(desk / "pushed.mid")[38]) - np.array(starts(desk / "in.mid")[38])) * tick_ms
+    np.testing.assert_allclose(late, 10, atol=tick_ms)
+    run("perform", "in.mid", "-o", "pulled.mid", "--template", "t.json", "--timing-pull", 50, cwd=desk)
+    pulled = (np.array(starts(desk / "pulled.mid")[38]) - np.array(starts(desk / "in.mid")[38])) * tick_ms
+    np.testing.assert_allclose(pulled, [2, 6, 2, 6], atol=tick_ms)
+
+
+def test_straight_takes_the_feel_out(desk):
+    run("perform", "in.mid", "-o", "felt.mid", "--push", "4", cwd=desk)
+    run("perform", "felt.mid", "-o", "straight.mid", "--straight", cwd=desk)
+    assert starts(desk / "straight.mid") == starts(desk / "in.mid")
+
+
+def test_an_early_hit_gets_a_pre_roll_and_is_told(desk):
+    done = run("perform", "in.mid", "-o", "early.mid", "--push", "-20", cwd=desk)
+    assert done.returncode == 0
+    assert "pre-roll" in done.stderr
+    assert min(starts(desk / "early.mid")[36]) == pytest.approx(3840 - 20 / (60_000 / 104 / 960), abs=1)
+
+
+def test_notes_we_have_no_voice_for_are_kept_and_rendered(desk):
+    pattern = Pattern(3840, (Hit("note56", 0, 90), Hit("note40", 960, 90), Hit("snare", 960, 91)))
+    (desk / "odd.mid").write_bytes(write_midi(perform(pattern, tempo_bpm=100)).data)
+    run("perform", "odd.mid", "-o", "odd2.mid", "--push", "snare=10", cwd=desk)
+    found = starts(desk / "odd2.mid")
+    assert set(found) == {56, 40, 38}
+    assert found[40] == found[38] == [976]
+    assert run("render", "odd.mid", "-o", "odd.wav", "--loop", cwd=desk).returncode == 0
+    samples, rate = soundfile.read(desk / "odd.wav")
+    assert len(samples) == round(2.4 * rate)
+    assert np.abs(samples[:2000]).max() > 0.01
+
+
+@pytest.mark.parametrize("kit", ["boathouse", "signal_box"])
+def test_render_writes_what_listen_hears_again(desk, kit):
+    assert run("render", "in.mid", "--kit", kit, "-o", "out.wav", "--loop", "--bits", 24, cwd=desk).returncode == 0
+    assert soundfile.info(desk / "out.wav").subtype == "PCM_24"
+    doc = json.loads(run("listen", "out.wav", "--json", cwd=desk).stdout)
+    assert (doc["tempo_bpm"], doc["bars"]) == (pytest.approx(104, rel=1e-3), 2)
+
+
+SMPTE = (lambda data: data[:12] + b"\xe7\x28" + data[14:])(write_midi(perform(beat(ROCK), tempo_bpm=104)).data)
+
+
+def silence():
+    return wav_bytes(np.zeros(44_100))
+
+
+@pytest.mark.parametrize(
+    ("arguments", "content", "words"),
+    [
+        (("listen", "x.wav"), b"", "is empty"),
+        (("listen", "x.wav"), b"just text", "no audio"),
+        (("listen", "x.wav"), silence(), "digital silence"),
+        (("listen", "x.wav"), raw_wav(b"\1\0"), "1 sample"),
+        (("listen", "x.wav"), raw_wav(b"", claimed=952_560_000), "no samples"),
+        (("listen", "missing.wav"), b"", "No such file"),
+        (("groove", "x.wav", "-o", "out.bin"), silence(), "no hits"),
+        (("groove", "loop.wav", "-o", "out.bin", "--bars", "99"), b"", "1 to 8"),
+        (("perform", "x.mid", "-o", "out.bin"), SMPTE, "SMPTE"),
+        (("perform", "x.mid", "-o", "out.bin"), SMPTE[:40], "SMPTE|damaged"),
+        (("perform", "in.mid", "-o", "out.bin", "--swing", "99"), b"", "between 50 and 75"),
+        (("perform", "in.mid", "-o", "out.bin", "--timing-pull", "200"), b"", "between 0 and 100"),
+        (("perform", "in.mid", "-o", "out.bin", "--push", "kazoo=3"), b"", "no voice 'kazoo'"),
+        (("perform", "in.mid", "-o", "out.bin", "--push", "snare=x"), b"", "no number"),
+        (("perform", "in.mid", "-o", "out.bin", "--tempo", "0"), b"", "between 20 and 400"),
+        (("perform", "in.mid", "-o", "out.bin", "--template", "x.mid"), b"{}", "no groove template"),
+        (("render", "in.mid", "-o", "out.bin", "--kit", "tin"), b"", "no kit 'tin'"),
+        (("render", "in.mid", "-o", "no/such/folder/out.bin"), b"", "No such file"),
+        (("perform", "in.mid"), b"", "required"),
+        (("dance",), b"", "invalid choice"),
+    ],
+)
+def test_bad_input_is_one_line_exit_code_two_and_no_file(desk, arguments, content, words):
+    import re
+
+    for name in ("x.wav", "x.mid"):
+        (desk / name).write_bytes(content)
+    before = sorted(desk.iterdir())
+    done = run(*arguments, cwd=desk)
+    assert done.returncode == 2
+    assert re.search(words, done.stderr), done.stderr
+    assert len(done.stderr.strip().splitlines()) == 1
+    assert "Traceback" not in done.stderr
+    assert sorted(desk.iterdir()) == before
+
+
+def test_a_file_that_is_there_stays_when_its_successor_fails(desk):
+    (desk / "out.mid").write_bytes(b"precious")
+    (desk / "bad.mid").write_bytes(b"MThd")
+    assert run("perform", "bad.mid", "-o", "out.mid", cwd=desk).returncode == 2
+    assert (desk / "out.mid").read_bytes() == b"precious"
+
+
+def test_a_written_file_is_whole(desk):
+    run("render", "in.mid", "-o", "out.wav", cwd=desk)
+    samples, _ = soundfile.read(io.BytesIO((desk / "out.wav").read_bytes()))
+    assert np.isfinite(samples).all()
+    assert np.abs(samples).max() < 1

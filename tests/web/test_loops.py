@@ -1,0 +1,147 @@
+"""The Loops screen over HTTP: bring in, correct, take the groove; and everything that is no loop."""
+
+import re
+
+import numpy as np
+import pytest
+
+from easy_pocket.core.feel import Feel
+from easy_pocket.store.songs import create_song, load_song
+from tests.drums import ROCK, SWUNG, beat, raw_wav, rendered, wav_bytes
+
+
+@pytest.fixture
+def song_id(store):
+    with store.transaction() as session:
+        return create_song(session, "Slack Water", tempo_bpm=104, hits=beat(ROCK).hits).id
+
+
+@pytest.fixture
+def loop(client, song_id):
+    audio, _ = rendered(beat(SWUNG), 88.5, Feel(swing_percent=60))
+    answer = client.post(f"/songs/{song_id}/loops/upload?name=bollard.wav", content=wav_bytes(audio.samples))
+    return answer.json()["address"]
+
+
+def revision(client, song_id):
+    return client.get(f"/songs/{song_id}/state").json()["song"]["revision"]
+
+
+def post(client, song_id, address, path, **body):
+    return client.post(f"{address}/{path}", json={"revision": revision(client, song_id), **body})
+
+
+def fact(html):
+    facts = re.findall(r'<div class="fact[^"]*"><b(?: class="name")?>(.*?)</b><small>(.*?)</small>', html)
+    return {words: value for value, words in facts}
+
+
+def times(html):
+    return [float(time) for time in re.findall(r'class="onset[^"]*" data-time="([\d.]+)"', html)]
+
+
+def test_a_loop_is_shown_with_what_was_heard(client, loop):
+    html = client.get(loop).text
+    facts = fact(html)
+    assert facts["bpm, sure"] == "88.5"
+    assert float(facts["swing found"].split()[0]) == pytest.approx(60, abs=1.5)
+    assert any("grid fit" in words and value == "16ths" for words, value in fact(html).items())
+    assert "<option selected>4/4</option>" in html
+    assert len(times(html)) == 21
+    assert html.count("m-dot") == 21
+
+
+def test_half_double_bars_metre_and_the_one(client, song_id, loop):
+    assert post(client, song_id, loop, "overrule", change={"kind": "double"}).status_code == 200
+    assert fact(client.get(loop).text)["bpm, set by you"] == "177.0"
+    post(client, song_id, loop, "overrule", change={"kind": "half"})
+    post(client, song_id, loop, "overrule", change={"kind": "bars", "bars": 1, "metre": "5/4"})
+    html = client.get(loop).text
+    assert fact(html)["bpm, set by you"] == f"{88.5 * 5 / 8:.1f}"
+    assert 'value="1" aria-label="Bars"' in html
+    post(client, song_id, loop, "overrule", change={"kind": "as_heard"})
+    post(client, song_id, loop, "overrule", change={"kind": "one", "time_s": 60 / 88.5 + 0.01})
+    lines = re.findall(r'class="w-bar" x1="([\d.]+)%"', client.get(loop).text)
+    assert float(lines[0]) == pytest.approx(100 / 8, abs=0.05)
+
+
+def test_hits_are_added_moved_and_removed_and_come_back(client, song_id, loop):
+    heard = times(client.get(loop).text)
+    post(client, song_id, loop, "overrule", change={"kind": "remove", "time_s": heard[4]})
+    assert times(client.get(loop).text) == heard[:4] + heard[5:]
+    post(client, song_id, loop, "overrule", change={"kind": "add", "time_s": heard[4] + 0.006})
+    back = times(client.get(loop).text)
+    assert back[4] == pytest.approx(heard[4], abs=0.002)  # it snapped to the attack
+    post(client, song_id, loop, "overrule", change={"kind": "move", "time_s": back[6], "to_s": back[6] + 0.045})
+    moved = times(client.get(loop).text)
+    assert len(moved) == len(heard)
+    assert moved != back
+    client.post(f"/songs/{song_id}/undo", json={"revision": revision(client, song_id)})
+    assert times(client.get(loop).text) == back
+
+
+def test_its_groove_goes_on_the_beat(client, song_id, loop, store):
+    answer = post(client, song_id, loop, "template", name="Brass Lantern", bars=1, put_on=True)
+    assert answer.json()["song"]["undo"] == "groove of the stack Brass Lantern"
+    with store.transaction() as session:
+        song = load_song(session, song_id)
+    groove = song.feel.stack.template
+    assert (groove.name, groove.slots_per_bar, groove.source) == ("Brass Lantern", 16, "bollard.wav")
+    odd = groove.lanes["all"].offsets[[3, 7, 15]]
+    np.testing.assert_allclose(odd, 0.2 * 60_000 / 88.5 / 4, atol=4)
+    assert "Brass Lantern" in client.get(loop).text
+
+
+def test_a_stale_tab_overrules_nothing(client, song_id, loop):
+    before = client.get(loop).text
+    answer = client.post(f"{loop}/overrule", json={"revision": 1, "change": {"kind": "double"}})
+    assert answer.status_code == 409
+    assert client.get(loop).text == before
+
+
+def test_bringing_in_and_removing_can_be_undone(client, song_id, loop):
+    post(client, song_id, loop, "remove")
+    assert "No loop yet" in client.get(f"/songs/{song_id}/loops").text
+    client.post(f"/songs/{song_id}/undo", json={"revision": revision(client, song_id)})
+    assert "bollard.wav" in client.get(f"/songs/{song_id}/loops").text
+
+
+@pytest.mark.parametrize(
+    ("data", "words"),
+    [
+        (b"", "is empty"),
+        (b"only words " * 40, "no audio that can be read"),
+        (wav_bytes(np.zeros(44_100)), "holds no hits"),
+        (wav_bytes(np.eye(1, 44_100, 900)[0]), "a beat needs at least two"),
+        (raw_wav(b"", claimed=3 * 3600 * 88_200), "no samples"),
+        (raw_wav(b"\1\0"), "1 sample"),
+    ],
+)
+def test_what_is_no_loop_is_refused_in_words_and_leaves_no_trace(client, song_id, data, words):
+    answer = client.post(f"/songs/{song_id}/loops/upload?name=odd.wav", content=data)
+    assert answer.status_code == 422
+    assert words in answer.json()["error"]
+    assert "odd.wav" not in client.get(f"/songs/{song_id}/loops").text
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        {"kind": "sensitivity", "value": 7},
+        {"kind": "bars", "bars": 0, "metre": "4/4"},
+        {"kind": "bars", "bars": 2, "metre": "4/5"},
+        {"kind": "add", "time_s": 1e9},
+        {"kind": "one", "time_s": -1},
+        {"kind": "sing"},
+    ],
+)
+def test_a_wrong_correction_is_refused(client, song_id, loop, change):
+    before = client.get(loop).text
+    assert post(client, song_id, loop, "overrule", change=change).status_code == 422
+    assert client.get(loop).text == before
+
+
+def test_the_stack_can_be_had_at_the_loops_tempo(client, song_id):
+    at = client.get(f"/songs/{song_id}/playing", params={"tempo_bpm": 88.5}).json()
+    assert at["length_s"] == pytest.approx(8 * 60 / 88.5)
+    assert client.get(f"/songs/{song_id}/playing", params={"tempo_bpm": 0}).status_code == 422
