@@ -33,8 +33,8 @@ def pocket_by_voice(performance: Performance) -> list[VoicePocket]:
 def found_swing_percent(performance: Performance, unit: int = 16) -> float | None:
     """Where off-beats of the unit fall within their pairs, as the swing setting that would put them there.
 
-    Off-beats are measured against the mean offset of the on-beats, so a constant lag is no swing. None when there is
-    no off-beat hit.
+    Off-beats are measured against the mean offset of their voice's on-beats, so a constant lag is no swing; a voice
+    without on-beats is measured against all of them. None when there is no off-beat hit.
     """
     pair_ticks = 2 * 3840 // unit
     phase = performance.hits.tick % pair_ticks
@@ -42,6 +42,11 @@ def found_swing_percent(performance: Performance, unit: int = 16) -> float | Non
     if not off.any():
         return None
     pair_ms = pair_ticks * 60_000.0 / (performance.tempo_bpm * 960)
-    level_ms = performance.offset_ms[on].mean() if on.any() else 0.0
-    late_ms = np.median(performance.offset_ms[off]) - level_ms
+    voice, offset_ms = performance.hits.voice_index, performance.offset_ms
+    voices = len(performance.hits.voices)
+    count = np.bincount(voice[on], minlength=voices)
+    total = np.bincount(voice[on], offset_ms[on], voices)
+    overall = offset_ms[on].mean() if on.any() else 0.0
+    level_ms = np.where(count > 0, total / np.maximum(count, 1), overall)
+    late_ms = np.median(offset_ms[off] - level_ms[voice[off]])
     return float(50.0 + 100.0 * late_ms / pair_ms)

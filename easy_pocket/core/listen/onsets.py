@@ -168,9 +168,9 @@ def rises(prepared: Prepared, centres: Ints) -> Floats:
 def pick(prepared: Prepared, sensitivity: float = 0.5) -> tuple[Ints, Floats]:
     """Candidate samples (in the prepared signal) and how far above the threshold each is, in dB.
 
-    sensitivity 0-1; 0.5 is the tuned place, and each 0.1 more lowers both thresholds by about a fifth.
+    sensitivity 0-1; 0.5 is the tuned place, and each 0.1 more lowers both thresholds by about a third.
     """
-    factor = 2.0 ** ((0.5 - sensitivity) * 3.0)
+    factor = 2.0 ** ((0.5 - sensitivity) * 5.0)
     rise = flux(prepared)
     strong, _ = signal.find_peaks(rise, height=FLUX_MIN_DB * factor, distance=4)
     centres = np.arange(0, len(prepared.samples) - 1, RISE_HOP)

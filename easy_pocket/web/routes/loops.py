@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from collections.abc import Callable
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
 from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 from starlette.requests import Request
 from starlette.responses import JSONResponse, Response
 
-from easy_pocket.core.audio import Audio
 from easy_pocket.core.formats.audio_file import read_audio
 from easy_pocket.core.listen.groove import extract_template
-from easy_pocket.core.listen.hear import Heard, hear
+from easy_pocket.core.listen.hear import hear
 from easy_pocket.store.changes import StaleRevisionError
 from easy_pocket.store.database import Database
 from easy_pocket.store.edits import set_feel
@@ -27,7 +28,6 @@ from easy_pocket.store.loops import (
     overrules_from_doc,
     remove_loop,
 )
-from easy_pocket.store.models import LoopRow
 from easy_pocket.store.songs import check_name, load_song
 from easy_pocket.store.templates import save_template
 from easy_pocket.web.routes.common import database, song_page
@@ -70,7 +70,9 @@ def _bring_in(store: Database, song_id: int, name: str, data: bytes) -> Response
     heard = hear(audio)
     with store.transaction() as session:
         row = bring_in(session, song_id, audio, heard)
-        return JSONResponse({"address": f"/songs/{song_id}/loops/{row.id}"})
+        session.flush()
+        song = header_state(session, load_song(session, song_id))
+        return JSONResponse({"address": f"/songs/{song_id}/loops/{row.id}", "song": song})
 
 
 class OverruleRequest(BaseModel):
@@ -82,20 +84,13 @@ class OverruleRequest(BaseModel):
 
 @router.post("/songs/{song_id}/loops/{loop_id}/overrule")
 def overrule_loop(request: Request, song_id: int, loop_id: int, sent: OverruleRequest) -> Response:
-    with database(request).transaction() as session:
+    def change(session: Session) -> None:
         row = get_loop(session, song_id, loop_id)
+        now, heard = overrules_from_doc(row.overruled), found_from_doc(row.found)
+        after, words = changed_overrules(now, heard, sent.change, lambda: load_audio(session, row.audio_hash, row.name))
+        overrule(session, song_id, loop_id, sent.revision, after, words, sent.gesture)
 
-        def audio() -> Audio:
-            return load_audio(session, row.audio_hash, row.name)
-
-        after, words = changed_overrules(
-            overrules_from_doc(row.overruled), found_from_doc(row.found), sent.change, audio
-        )
-        try:
-            overrule(session, song_id, loop_id, sent.revision, after, words, sent.gesture)
-        except StaleRevisionError:
-            return _stale(session, song_id)
-        return _header(session, song_id)
+    return _changed(request, song_id, change)
 
 
 class TemplateRequest(BaseModel):
@@ -108,20 +103,15 @@ class TemplateRequest(BaseModel):
 
 @router.post("/songs/{song_id}/loops/{loop_id}/template")
 def make_template(request: Request, song_id: int, loop_id: int, sent: TemplateRequest) -> Response:
-    with database(request).transaction() as session:
+    def change(session: Session) -> None:
         row = get_loop(session, song_id, loop_id)
-        template_id = _take_groove(session, row, found_from_doc(row.found), check_name(sent.name), sent.bars)
+        heard = found_from_doc(row.found)
+        groove = extract_template(heard.onsets, heard.reading, check_name(sent.name), row.name, sent.bars)
+        template_id = save_template(session, groove)
         if sent.put_on:
-            try:
-                set_feel(session, song_id, sent.revision, "stack", "template_id", template_id)
-            except StaleRevisionError:
-                session.rollback()
-                return _stale(session, song_id)
-        return _header(session, song_id)
+            set_feel(session, song_id, sent.revision, "stack", "template_id", template_id)
 
-
-def _take_groove(session: Any, row: LoopRow, heard: Heard, name: str, bars: int) -> int:
-    return save_template(session, extract_template(heard.onsets, heard.reading, name, row.name, bars))
+    return _changed(request, song_id, change)
 
 
 class RemoveRequest(BaseModel):
@@ -131,19 +121,21 @@ class RemoveRequest(BaseModel):
 
 @router.post("/songs/{song_id}/loops/{loop_id}/remove")
 def remove(request: Request, song_id: int, loop_id: int, sent: RemoveRequest) -> Response:
+    def change(session: Session) -> None:
+        remove_loop(session, song_id, loop_id, sent.revision)
+
+    return _changed(request, song_id, change)
+
+
+def _changed(request: Request, song_id: int, change: Callable[[Session], None]) -> Response:
+    """Make a change in one transaction; answer with the song's header, also when it came too late."""
+    words, status = "", 200
+    try:
+        with database(request).transaction() as session:
+            change(session)
+    except StaleRevisionError:
+        words = "This song was changed in another tab. You see its newest state; your last change was not made."
+        status = 409
     with database(request).transaction() as session:
-        try:
-            remove_loop(session, song_id, loop_id, sent.revision)
-        except StaleRevisionError:
-            return _stale(session, song_id)
-        return _header(session, song_id)
-
-
-def _header(session: Any, song_id: int) -> Response:
-    session.flush()
-    return JSONResponse({"song": header_state(session, load_song(session, song_id))})
-
-
-def _stale(session: Any, song_id: int) -> Response:
-    words = "This song was changed in another tab. You see its newest state; your last change was not made."
-    return JSONResponse({"error": words, "song": header_state(session, load_song(session, song_id))}, 409)
+        song = header_state(session, load_song(session, song_id))
+    return JSONResponse({"song": song, **({"error": words} if words else {})}, status)

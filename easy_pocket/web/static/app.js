@@ -73,10 +73,27 @@ class Page {
     if (this.player.mode !== "both" || !this.player.running) this.player.setStack(playing);
   }
 
-  // Draw the screen again from the server, in place.
-  redraw(address = location.pathname) {
+  // Draw the screen again from the server, in place; what is asked for meanwhile is drawn once more at the end.
+  async redraw(address = location.pathname) {
     if (address !== location.pathname) history.pushState({}, "", address);
-    return window.htmx.ajax("GET", address, { target: "#screen", select: "#screen", swap: "outerHTML" });
+    this.drawAgain = true;
+    if (this.drawing) return this.drawing;
+    this.drawing = this.drawScreen();
+    return this.drawing;
+  }
+
+  async drawScreen() {
+    while (this.drawAgain) {
+      this.drawAgain = false;
+      const answer = await fetch(location.pathname, { headers: { Accept: "text/html" } }).catch(() => null);
+      if (answer?.ok && !this.drawAgain) {
+        const fresh = new DOMParser().parseFromString(await answer.text(), "text/html");
+        byId("screen").replaceWith(document.adoptNode(fresh.getElementById("screen")));
+        window.htmx.process(byId("screen"));
+        this.arrive();
+      }
+    }
+    this.drawing = null;
   }
 
   // Ask for the song as it is now.

@@ -277,7 +277,10 @@ export class Loops {
         result = { error: `${file.name} could not be brought in; try again.` };
       }
       if (request.status >= 400) say(result.error, true);
-      else await this.page.redraw(result.address);
+      else {
+        this.edits.follow(result.song);
+        await this.page.redraw(result.address);
+      }
     });
     request.addEventListener("error", () => say(`${file.name} could not be sent: Easy Pocket did not answer. Try again.`, true));
     say(`${file.name}: 0 %`);

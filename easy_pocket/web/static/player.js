@@ -21,6 +21,7 @@ export class Player extends EventTarget {
     this.horizon = 0;
     this.buffers = new Map();
     this.pending = new Set();
+    this.starting = null;
     this.timer = null;
     this.starts = []; // context times of what was scheduled, newest last; read by tests and meters
   }
@@ -101,11 +102,15 @@ export class Player extends EventTarget {
   }
 
   async start(mode = this.mode) {
-    if (this.running) this.stop();
+    this.stop();
     this.mode = mode === "stack" || this.loop ? mode : "stack";
+    this.starting = Symbol("start");
+    const mine = this.starting;
     await this.ready();
     if (this.mode !== "loop") await this.fetchSounds();
     if (this.mode !== "stack") await this.loopBuffer();
+    if (this.starting !== mine) return; // stopped or started again while the sounds came in
+    this.starting = null;
     this.running = true;
     this.anchor = this.context.currentTime + LEAD_S;
     this.horizon = this.anchor;
@@ -117,6 +122,7 @@ export class Player extends EventTarget {
 
   stop() {
     this.running = false;
+    this.starting = null;
     clearInterval(this.timer);
     this.silence(0);
     this.loopNode?.stop();
@@ -125,7 +131,7 @@ export class Player extends EventTarget {
   }
 
   async toggle() {
-    if (this.running) this.stop();
+    if (this.running || this.starting) this.stop();
     else await this.start(this.mode);
   }
 
@@ -194,7 +200,8 @@ export class Player extends EventTarget {
     gain.gain.value = events.gain[index] * this.stack.master_gain;
     pan.pan.value = events.pan[index];
     node.connect(gain).connect(pan).connect(this.master);
-    node.start(at);
+    // On a whole sample, as in the mixdown: between two the browser would interpolate, and dull the attack.
+    node.start(Math.round(at * this.context.sampleRate) / this.context.sampleRate);
     const cut = events.cut_s[index];
     if (cut !== null) {
       const cutAt = begin + cut;

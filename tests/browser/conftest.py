@@ -1,0 +1,67 @@
+"""The running application and a real Chromium; every test has a song of its own, copied from the demo."""
+
+from __future__ import annotations
+
+import re
+import urllib.request
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from tests.running import CHROMIUM, FLAGS, start_app
+
+
+@pytest.fixture(scope="session")
+def address(home: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    process, address = start_app(tmp_path_factory.mktemp("app"))
+    yield address
+    process.terminate()
+    process.wait(30)
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as driver:
+        browser = driver.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        yield browser
+        browser.close()
+
+
+@pytest.fixture
+def page(browser: Browser, address: str) -> Iterator[Page]:
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True, base_url=address)
+    page = context.new_page()
+    page.set_default_timeout(10_000)
+    faults: list[str] = []
+    page.on("pageerror", lambda error: faults.append(str(error)))
+    page.on(
+        "console", lambda message: faults.append(message.text) if "Content Security Policy" in message.text else None
+    )
+    yield page
+    context.close()
+    assert faults == []
+
+
+def send(address: str, path: str) -> str:
+    request = urllib.request.Request(address + path, data=b"", headers={"Origin": address})
+    with urllib.request.urlopen(request) as answer:
+        return str(answer.read().decode())
+
+
+@pytest.fixture
+def song(address: str) -> str:
+    """Address of a fresh copy of Lamplighter."""
+    with urllib.request.urlopen(address + "/") as answer:
+        first = min(int(n) for n in re.findall(r"/songs/(\d+)/bench", answer.read().decode()))
+    shelf = send(address, f"/songs/{first}/duplicate")
+    newest = max(int(n) for n in re.findall(r"/songs/(\d+)/bench", shelf))
+    return f"/songs/{newest}"
+
+
+@pytest.fixture
+def bench(page: Page, song: str) -> Page:
+    page.goto(f"{song}/bench")
+    page.wait_for_selector(".hit")
+    return page

@@ -1,0 +1,71 @@
+"""What a user does and sees, by place and not by markup."""
+
+from __future__ import annotations
+
+from playwright.sync_api import Locator, Page, expect
+
+EDGE = 1.7
+
+
+def slot_point(page: Page, voice: str, tick: int, share: float = 0.5) -> tuple[float, float]:
+    """Where a slot of a voice is on the screen; share 0 is the top of its rail."""
+    rows = page.locator("#rail-rows")
+    start, end = (int(rows.get_attribute(f"data-{name}") or 0) for name in ("start", "end"))
+    box = page.locator(f"#rail-{voice} svg.rail").bounding_box()
+    assert box is not None
+    percent = EDGE + (100 - 2 * EDGE) * (tick - start) / (end - start)
+    return box["x"] + box["width"] * percent / 100, box["y"] + box["height"] * share
+
+
+def hit(page: Page, voice: str, tick: int) -> Locator:
+    return page.locator(f'#rail-{voice} .hit[data-tick="{tick}"]:not(.waiting):not(.gone)')
+
+
+def click_slot(page: Page, voice: str, tick: int) -> None:
+    page.mouse.click(*slot_point(page, voice, tick))
+
+
+def drag(page: Page, start: tuple[float, float], by: tuple[float, float]) -> None:
+    page.mouse.move(*start)
+    page.mouse.down()
+    page.mouse.move(start[0] + by[0] / 2, start[1] + by[1] / 2, steps=3)
+    page.mouse.move(start[0] + by[0], start[1] + by[1], steps=3)
+    page.mouse.up()
+
+
+def head_of(page: Page, voice: str, tick: int) -> tuple[float, float]:
+    box = hit(page, voice, tick).locator(".head").bounding_box()
+    assert box is not None
+    return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+
+
+def until(page: Page, condition: str, seconds: float = 10.0) -> None:
+    """Wait, frame by frame, until a JavaScript expression holds. (The page's policy forbids the driver's own eval.)"""
+    held = page.evaluate(
+        f"""async () => {{
+            const end = performance.now() + {seconds * 1000};
+            while (!({condition})) {{
+                if (performance.now() > end) return false;
+                await new Promise((go) => setTimeout(go, 10));
+            }}
+            return true;
+        }}"""
+    )
+    assert held, f"after {seconds} s it does not hold: {condition}"
+
+
+def saved(page: Page) -> None:
+    """Wait until every edit has been answered."""
+    until(page, "easyPocket.edits.queue.length === 0 && !easyPocket.edits.sending")
+
+
+def own_ms(page: Page, voice: str, tick: int) -> float:
+    return float(hit(page, voice, tick).get_attribute("data-own") or "nan")
+
+
+def velocity(page: Page, voice: str, tick: int) -> int:
+    return int(hit(page, voice, tick).get_attribute("data-velocity") or -1)
+
+
+def expect_hits(page: Page, voice: str, count: int) -> None:
+    expect(page.locator(f"#rail-{voice} .hit:not(.gone)")).to_have_count(count)

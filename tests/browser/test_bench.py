@@ -1,0 +1,321 @@
+"""The Bench as a user meets it: pointer, keys, sliders, two tabs, a database that goes away."""
+
+import os
+import re
+import signal
+import subprocess
+
+import mido
+import pytest
+import soundfile
+from playwright.sync_api import expect
+
+from tests.browser.gestures import (
+    click_slot,
+    drag,
+    expect_hits,
+    head_of,
+    hit,
+    own_ms,
+    saved,
+    slot_point,
+    until,
+    velocity,
+)
+
+
+def test_a_click_writes_and_a_click_removes(bench):
+    expect_hits(bench, "rim", 2)
+    click_slot(bench, "rim", 960)
+    expect(hit(bench, "rim", 960)).to_have_count(1)
+    assert velocity(bench, "rim", 960) == 96
+    bench.mouse.click(*head_of(bench, "rim", 960))
+    expect(hit(bench, "rim", 960)).to_have_count(0)
+    bench.reload()
+    bench.wait_for_selector(".hit")
+    expect_hits(bench, "rim", 2)
+
+
+def test_a_stem_drawn_up_and_down_sets_velocity(bench):
+    before = velocity(bench, "snare", 960)
+    drag(bench, head_of(bench, "snare", 960), (0, 22))
+    saved(bench)
+    lower = velocity(bench, "snare", 960)
+    assert lower < before - 20
+    drag(bench, head_of(bench, "snare", 960), (0, -400))
+    saved(bench)
+    assert velocity(bench, "snare", 960) == 127
+
+
+def test_a_head_drawn_sideways_sets_its_own_offset_true_to_the_magnification(bench):
+    for factor in (1, 3, 6):
+        bench.click(f'[data-magnify="{factor}"]')
+        bench.wait_for_selector(f'#rail-rows[data-magnify="{factor}"]')
+        before, at = own_ms(bench, "kick", 3840), head_of(bench, "kick", 3840)
+        drag(bench, at, (24, 0))
+        saved(bench)
+        until(bench, f"document.querySelector('#rail-kick .hit[data-tick=\"3840\"]').dataset.own !== '{before}'")
+        rows = bench.locator("#rail-rows")
+        width = bench.locator("#rail-kick svg.rail").bounding_box()["width"]
+        ticks = 24 / (width * (1 - 2 * 1.7 / 100)) * 7680
+        expected_ms = ticks * float(rows.get_attribute("data-ms-per-tick")) / factor
+        assert own_ms(bench, "kick", 3840) - before == pytest.approx(expected_ms, abs=0.15)
+        assert head_of(bench, "kick", 3840)[0] == pytest.approx(at[0] + 24, abs=1.0)
+
+
+def test_the_thread_between_foot_and_stem_is_the_offset(bench):
+    snare = hit(bench, "snare", 960)
+    foot, stem = (
+        float(snare.locator(f".{name}").get_attribute(at)[:-1]) for name, at in (("foot", "cx"), ("stem", "x1"))
+    )
+    late_ms = float(re.search(r"= ([\d.]+) ms late", snare.get_attribute("data-ledger")).group(1))
+    per_ms = (100 - 2 * 1.7) / 7680 / (60_000 / (104 * 960)) * 3
+    assert stem - foot == pytest.approx(late_ms * per_ms, abs=0.02)
+    assert "late" in snare.get_attribute("class")
+
+
+def test_the_ledger_line_explains_the_hit_under_the_pointer(bench):
+    bench.mouse.move(*head_of(bench, "snare", 960))
+    line = bench.locator("#ledger-line")
+    expect(line).to_contain_text("Snare · 1.2")
+    amounts = [
+        float(x.replace("−", "-"))
+        for x in re.findall(r"(?:swing|groove|part push|push|own) ([+−]?[\d.]+)", line.inner_text())
+    ]
+    total = float(re.search(r"= ([\d.]+) ms late", line.inner_text()).group(1))
+    assert sum(amounts) == pytest.approx(total, abs=0.25)
+
+
+def test_sliders_of_stack_and_voice_and_the_way_back(bench):
+    bench.locator("#feel-swing_percent").fill("66")
+    saved(bench)
+    expect(bench.locator("#feel")).to_contain_text("1.94 : 1")
+    bench.click(".voice-name >> text=Snare")
+    expect(bench.locator("#feel")).to_contain_text("from the stack")
+    bench.locator('.typed[data-feel="push_ms"]').fill("9")
+    bench.keyboard.press("Enter")
+    saved(bench)
+    expect(bench.locator("#feel")).to_contain_text("9 ms behind of its part")
+    expect(hit(bench, "snare", 960)).to_have_attribute("data-ledger", re.compile(r"push \+9\.0"))
+    expect(hit(bench, "kick", 0)).to_have_attribute("data-ledger", re.compile(r" push 0  own"))
+    bench.click('[data-inherit="push_ms"]')
+    saved(bench)
+    expect(hit(bench, "snare", 960)).to_have_attribute("data-ledger", re.compile(r" push 0  own"))
+
+
+def test_full_pull_shows_the_template_in_the_pocket(bench):
+    bench.locator("#feel-timing_pull").fill("0")
+    bench.locator("#feel-swing_percent").fill("50")
+    saved(bench)
+    expect(bench.locator("#pocket")).to_contain_text("swing found 50.0 %")
+    bench.locator("#feel-timing_pull").fill("100")
+    saved(bench)
+    expect(bench.locator("#pocket")).not_to_contain_text("swing found 50.0 %")
+
+
+def test_a_typed_value_out_of_range_says_what_fits_and_changes_nothing(bench):
+    bench.locator('.typed[data-feel="swing_percent"]').fill("99")
+    bench.keyboard.press("Tab")
+    expect(bench.locator("#note")).to_contain_text("type a number from 50 to 75")
+    for wrong in ("0", "1e9", "fast"):
+        bench.locator("#tempo").fill(wrong)
+        bench.keyboard.press("Enter")
+        expect(bench.locator("#note")).to_contain_text("type a number from 20 to 400 bpm")
+        expect(bench.locator("#tempo")).to_have_value("104.0")
+    assert bench.evaluate("easyPocket.song.undo") is None
+
+
+def test_the_whole_rail_by_keys(bench):
+    bench.locator("#rail-rows").focus()
+    for key in ("Home", "ArrowDown", "ArrowDown", "ArrowRight", "ArrowRight"):
+        bench.keyboard.press(key)
+    expect(bench.locator("#spoken")).to_have_text("Rim, 1.1 +2, no hit")
+    bench.keyboard.press("Enter")
+    expect(hit(bench, "rim", 480)).to_have_count(1)
+    saved(bench)
+    for key in (".", ".", "Shift+>", ","):
+        bench.keyboard.press(key)
+    saved(bench)
+    assert own_ms(bench, "rim", 480) == 6.0
+    bench.keyboard.press("9")
+    saved(bench)
+    assert velocity(bench, "rim", 480) == 127
+    bench.keyboard.press("g")
+    saved(bench)
+    assert velocity(bench, "rim", 480) == 38
+    bench.keyboard.press("m")
+    saved(bench)
+    expect(bench.locator("#rail-rim [data-mix=mute]")).to_have_attribute("aria-pressed", "true")
+    bench.keyboard.press("Enter")
+    expect(hit(bench, "rim", 480)).to_have_count(0)
+    bench.keyboard.press("?")
+    expect(bench.locator("#shortcuts")).to_be_visible()
+
+
+def test_undo_and_redo_survive_a_reload(bench):
+    click_slot(bench, "rim", 0)
+    expect(hit(bench, "rim", 0)).to_have_count(1)
+    bench.locator("#tempo").fill("96")
+    bench.keyboard.press("Enter")
+    saved(bench)
+    bench.reload()
+    bench.wait_for_selector(".hit")
+    bench.keyboard.press("Control+z")
+    expect(bench.locator("#tempo")).to_have_value("104.0")
+    bench.keyboard.press("Control+z")
+    expect(hit(bench, "rim", 0)).to_have_count(0)
+    bench.reload()
+    bench.wait_for_selector(".hit")
+    expect(bench.locator("#undo")).to_be_disabled()
+    bench.keyboard.press("Control+Shift+Z")
+    expect(hit(bench, "rim", 0)).to_have_count(1)
+    assert bench.locator("#redo").get_attribute("title") == "Redo: tempo 96"
+
+
+def test_tempo_by_dragging_and_by_tapping(bench):
+    box = bench.locator("#tempo").bounding_box()
+    drag(bench, (box["x"] + 20, box["y"] + 8), (0, -20))
+    saved(bench)
+    assert float(bench.locator("#tempo").input_value()) == pytest.approx(114, abs=0.6)
+    bench.evaluate("""() => {
+        const real = performance.now.bind(performance); let at = real();
+        performance.now = () => at;
+        for (let i = 0; i < 5; i += 1) { document.getElementById('tap').click(); at += 500; }
+        performance.now = real;
+    }""")
+    saved(bench)
+    expect(bench.locator("#tempo")).to_have_value("120.0")
+    bench.keyboard.press("Control+z")
+    expect(bench.locator("#tempo")).not_to_have_value("120.0")
+
+
+def test_length_kit_and_voices(bench):
+    bench.click('[data-length="4"]')
+    expect(bench.locator("#ribbon")).to_contain_text("4 bars")
+    bench.click('[data-from="3"]')
+    expect(bench.locator(".ruler")).to_contain_text("bars 3–4")
+    bench.select_option("[data-edit=kit]", "signal_box")
+    expect(bench.locator(".part-head")).to_contain_text("Signal Box kit")
+    bench.select_option("[data-edit=add-voice]", "crash")
+    expect(bench.locator("#rail-crash")).to_be_visible()
+    bench.click("#rail-crash [data-take-voice]")
+    expect(bench.locator("#rail-crash")).to_have_count(0)
+
+
+def test_two_tabs_never_overwrite_each_other(bench, song):
+    other = bench.context.new_page()
+    other.goto(f"{song}/bench")
+    other.wait_for_selector(".hit")
+    click_slot(bench, "rim", 0)
+    saved(bench)
+    click_slot(other, "rim", 480)
+    expect(other.locator("#note")).to_contain_text("changed in another tab")
+    expect(hit(other, "rim", 0)).to_have_count(1)
+    expect(hit(other, "rim", 480)).to_have_count(0)
+    other.click("#note >> text=Make it here")
+    expect(hit(other, "rim", 480)).to_have_count(1)
+    bench.reload()
+    bench.wait_for_selector(".hit")
+    expect_hits(bench, "rim", 4)
+
+
+def test_no_edit_is_lost_over_a_slow_and_broken_line(bench, song):
+    bench.context.set_offline(True)
+    for slot in range(8):
+        click_slot(bench, "hat_open", slot * 480)
+    expect(bench.locator("#banner")).to_contain_text("Your edits are kept in this page")
+    expect(bench.locator("#saved")).to_contain_text("8 edits waiting")
+    bench.context.set_offline(False)
+    saved(bench)
+    expect(bench.locator("#banner")).to_be_hidden()
+    bench.reload()
+    bench.wait_for_selector(".hit")
+    expect_hits(bench, "hat_open", 9)
+
+
+def test_edits_waiting_survive_a_reload(bench, song):
+    bench.route("**/edits", lambda route: route.abort())
+    click_slot(bench, "hat_open", 0)
+    expect(bench.locator("#saved")).to_contain_text("1 edit waiting")
+    bench.unroute("**/edits")
+    bench.reload()
+    bench.wait_for_selector(".hit")
+    expect(hit(bench, "hat_open", 0)).to_have_count(1)
+
+
+def test_a_database_that_dies_while_editing_loses_nothing(bench):
+    found = subprocess.run(["pgrep", "-f", "mariadbd.*app0/db"], capture_output=True, text=True).stdout.split()
+    assert found, "the application's own database server runs"
+    os.kill(int(found[0]), signal.SIGKILL)
+    click_slot(bench, "hat_open", 0)
+    click_slot(bench, "hat_open", 480)
+    expect(bench.locator("#banner")).to_contain_text("database does not answer")
+    until(bench, "easyPocket.edits.queue.length === 0", 30)
+    bench.reload()
+    bench.wait_for_selector(".hit")
+    expect_hits(bench, "hat_open", 3)
+
+
+@pytest.mark.parametrize("size", [(1280, 800), (1024, 700), (1920, 1080)])
+def test_nothing_scrolls_and_nothing_is_cut_off(bench, size):
+    bench.set_viewport_size({"width": size[0], "height": size[1]})
+    for screen in ("Bench", "Loops"):
+        bench.click(f"nav >> text={screen}")
+        bench.wait_for_selector(f'#screen[data-screen="{screen.lower()}"] svg g')
+        assert bench.evaluate(
+            "[document.documentElement.scrollHeight <= innerHeight, document.documentElement.scrollWidth <= innerWidth]"
+        ) == [True, True]
+        for part in (".top", "#ribbon", "#nav", "#screen", "#ledger", "#undo", ".export"):
+            box = bench.locator(part).first.bounding_box()
+            assert box["x"] >= 0
+            assert box["x"] + box["width"] <= size[0] + 0.5
+            assert box["y"] + box["height"] <= size[1] + 0.5
+
+
+def test_text_is_at_least_twelve_pixels_and_readable(bench):
+    small, faint = bench.evaluate("""() => {
+        const light = (c) => { const [r, g, b] = c.match(/[\\d.]+/g).map(Number).map((v) => { v /= 255; return v <= 0.03928 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4; }); return 0.2126 * r + 0.7152 * g + 0.0722 * b; };
+        const ground = (e) => { for (; e; e = e.parentElement) { const c = getComputedStyle(e).backgroundColor; if (!/, 0(\\.\\d+)?\\)$|transparent/.test(c)) return c; } return 'rgb(255,255,255)'; };
+        const small = [], faint = [];
+        for (const e of document.querySelectorAll('body *')) {
+            if (![...e.childNodes].some((n) => n.nodeType === 3 && n.textContent.trim()) || !e.getClientRects().length || e.closest('svg, .spoken, .skip, option, script')) continue;
+            const s = getComputedStyle(e);
+            if (parseFloat(s.fontSize) < 12) small.push(e.textContent.trim());
+            const [a, b] = [light(s.color), light(ground(e))].sort((x, y) => y - x);
+            if ((a + 0.05) / (b + 0.05) < 4.5 && !e.closest(':disabled, .silent')) faint.push(`${e.textContent.trim()} ${((a + 0.05) / (b + 0.05)).toFixed(2)}`);
+        }
+        return [small, faint];
+    }""")
+    assert small == []
+    assert faint == []
+
+
+def test_export_downloads_what_the_song_is_called(bench, tmp_path):
+    def fetched(words):
+        bench.click("text=Export")
+        with bench.expect_download() as download:
+            bench.click(f"#export-menu >> text={words}")
+        bench.keyboard.press("Escape")
+        target = tmp_path / download.value.suggested_filename
+        download.value.save_as(target)
+        return target
+
+    midi = fetched("straight >> nth=0")
+    assert midi.name == "Lamplighter copy straight.mid"
+    notes = [m for track in mido.MidiFile(midi).tracks for m in track if m.type == "note_on"]
+    assert len(notes) == bench.locator(".hit").count()
+    wav = fetched("as felt, 24 bit")
+    assert wav.name == "Lamplighter copy felt.wav"
+    assert soundfile.info(wav).frames == round(8 * 60 / 104 * 44_100)
+
+
+def test_an_empty_song_says_what_to_do(page, address):
+    page.goto("/")
+    page.fill(".new-song [name=name]", "Empty <b>Net</b>")
+    page.click("text=New song")
+    page.wait_for_selector("#rail-kick")
+    expect(page.locator("#pocket")).to_contain_text("Write a hit, and see where it sits")
+    expect(page.locator("#song-name")).to_have_value("Empty <b>Net</b>")
+    click_slot(page, "kick", 0)
+    expect(hit(page, "kick", 0)).to_have_count(1)
+    assert slot_point(page, "kick", 0)[0] == pytest.approx(head_of(page, "kick", 0)[0], abs=1)

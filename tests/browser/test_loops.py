@@ -1,0 +1,148 @@
+"""The Loops screen as a user meets it: drop, correct, take, hear."""
+
+import numpy as np
+import pytest
+from playwright.sync_api import expect
+
+from easy_pocket.core.feel import Feel
+from tests.browser.gestures import saved, until
+from tests.drums import SWUNG, beat, rendered, wav_bytes
+
+
+@pytest.fixture(scope="module")
+def swung_wav():
+    return wav_bytes(rendered(beat(SWUNG), 88.5, Feel(swing_percent=60))[0].samples)
+
+
+@pytest.fixture
+def loops(bench, swung_wav):
+    bench.click("nav >> text=Loops")
+    bench.wait_for_selector(".onset")
+    bench.set_input_files("#loop-file", {"name": "gangway.wav", "mimeType": "audio/wav", "buffer": swung_wav})
+    expect(bench.locator(".fact .name")).to_have_text("gangway.wav")
+    bench.wait_for_selector(".onset >> nth=20")
+    return bench
+
+
+def onsets(page):
+    return page.locator(".onset").count()
+
+
+def wave_point(page, time_s, share=0.4):
+    box = page.locator("#wave").bounding_box()
+    duration = float(page.locator("#wave").get_attribute("data-duration"))
+    return box["x"] + box["width"] * time_s / duration, box["y"] + box["height"] * share
+
+
+def time_of(page, index):
+    return float(page.locator(".onset").nth(index).get_attribute("data-time"))
+
+
+def test_a_dropped_file_is_heard(bench, swung_wav):
+    bench.click("nav >> text=Loops")
+    bench.wait_for_selector(".onset")
+    bench.evaluate(
+        """(bytes) => {
+            const data = new DataTransfer();
+            data.items.add(new File([new Uint8Array(bytes)], 'dropped.wav', {type: 'audio/wav'}));
+            document.querySelector('#wave').dispatchEvent(new DragEvent('drop', {dataTransfer: data, bubbles: true, cancelable: true}));
+        }""",
+        list(swung_wav),
+    )
+    expect(bench.locator(".fact .name")).to_have_text("dropped.wav")
+    expect(bench.locator(".facts")).to_contain_text("88.5")
+
+
+def test_hits_are_drawn_where_they_sound(loops):
+    for index in (0, 7, 15):
+        box = loops.locator(".onset .pin").nth(index).bounding_box()
+        assert box["x"] + box["width"] / 2 == pytest.approx(wave_point(loops, time_of(loops, index))[0], abs=1.5)
+
+
+def test_add_move_remove_by_hand_and_undo(loops):
+    before = onsets(loops)
+    loops.click('[data-tool="remove"]')
+    loops.mouse.click(*wave_point(loops, time_of(loops, 5)))
+    expect(loops.locator(".onset")).to_have_count(before - 1)
+    loops.click('[data-tool="add"]')
+    loops.mouse.click(*wave_point(loops, 0.2))
+    expect(loops.locator(".onset")).to_have_count(before)
+    expect(loops.locator(".onset.added")).to_have_count(1)
+    loops.click('[data-tool="move"]')
+    at = time_of(loops, 3)
+    loops.mouse.move(*wave_point(loops, at))
+    loops.mouse.down()
+    loops.mouse.move(*wave_point(loops, at + 0.03), steps=3)
+    loops.mouse.move(*wave_point(loops, at + 0.06), steps=3)
+    loops.mouse.up()
+    expect(loops.locator(".onset.added")).to_have_count(2)
+    for _ in range(3):
+        loops.keyboard.press("Control+z")
+        saved(loops)
+    expect(loops.locator(".onset.added")).to_have_count(0)
+    expect(loops.locator(".onset")).to_have_count(before)
+
+
+def test_keys_choose_and_remove_a_hit(loops):
+    before = onsets(loops)
+    loops.locator("#wave").focus()
+    loops.keyboard.press("ArrowRight")
+    loops.keyboard.press("ArrowRight")
+    expect(loops.locator("#spoken")).to_contain_text("hit 2")
+    loops.keyboard.press("Delete")
+    expect(loops.locator(".onset")).to_have_count(before - 1)
+
+
+def test_tempo_is_corrected_by_clicks(loops):
+    loops.click("[data-overrule=double]")
+    expect(loops.locator(".facts")).to_contain_text("177.0")
+    expect(loops.locator(".facts")).to_contain_text("set by you")
+    loops.click("[data-overrule=half]")
+    expect(loops.locator(".facts")).to_contain_text("88.5")
+    loops.fill("#loop-bars", "4")
+    loops.keyboard.press("Enter")
+    expect(loops.locator(".facts")).to_contain_text("177.0")
+    loops.click('[data-tool="one"]')
+    loops.mouse.click(*wave_point(loops, time_of(loops, 4)))
+    expect(loops.locator(".w-bar").first).not_to_have_attribute("x1", "0.0%")
+    loops.click("[data-overrule=as_heard]")
+    expect(loops.locator(".facts")).to_contain_text("88.5")
+
+
+def test_sensitivity_changes_what_is_heard(loops):
+    before = onsets(loops)
+    loops.locator("#sensitivity").fill("0")
+    expect(loops.locator(".onset")).not_to_have_count(before)
+    assert onsets(loops) < before
+
+
+def test_the_groove_goes_on_the_part_in_one_click(loops):
+    loops.fill("#groove-name", "Brass Lantern")
+    loops.click("text=Put it on Backbone")
+    expect(loops.locator("#take-state")).to_have_text("Brass Lantern is kept, and on the stack now.")
+    loops.click("nav >> text=Bench")
+    loops.wait_for_selector(".hit")
+    expect(loops.locator("#feel-template option:checked")).to_have_text("Brass Lantern")
+
+
+def test_a_file_that_is_no_loop_says_so_beside_the_button(loops):
+    loops.set_input_files("#loop-file", {"name": "notes.wav", "mimeType": "audio/wav", "buffer": b"only words " * 30})
+    expect(loops.locator("#upload-state")).to_contain_text("notes.wav is no audio that can be read")
+    loops.set_input_files(
+        "#loop-file", {"name": "still.wav", "mimeType": "audio/wav", "buffer": wav_bytes(np.zeros(9000))}
+    )
+    expect(loops.locator("#upload-state")).to_contain_text("still.wav holds no hits")
+    expect(loops.locator(".fact .name")).to_have_text("gangway.wav")
+
+
+def test_loop_stack_and_both(loops):
+    for mode in ("loop", "both", "stack"):
+        loops.click(f'[data-play-mode="{mode}"]')
+        expect(loops.locator(f'[data-play-mode="{mode}"]')).to_have_attribute("aria-pressed", "true")
+        until(loops, "easyPocket.player.position > 0.05")
+    assert loops.evaluate("easyPocket.player.stack.tempo_bpm") == 104
+    loops.click('[data-play-mode="both"]')
+    until(loops, "easyPocket.player.running && easyPocket.player.mode === 'both'")
+    assert loops.evaluate("easyPocket.player.stack.tempo_bpm") == pytest.approx(88.5, rel=1e-3)
+    loops.keyboard.press("Space")
+    loops.click("#play")
