@@ -13,6 +13,7 @@ from easy_pocket.launch.home import claim, home_folder
 from easy_pocket.launch.mariadb import LaunchError, MariaDb
 
 HOST = "127.0.0.1"
+DATABASE_WAIT_S = 3.0
 
 
 def main() -> int:
@@ -25,14 +26,14 @@ def main() -> int:
     signal.signal(signal.SIGTERM, lambda *_: signal.raise_signal(signal.SIGINT))
     database: MariaDb | None = None
     try:
-        _check_port(chosen.port)
+        listener = _listen(chosen.port)
         address = f"http://{HOST}:{chosen.port}"
         lock = claim(home_folder(), address)
         url = os.environ.get("EASY_POCKET_DATABASE_URL")
         if not url:
             database = MariaDb(home_folder())
             url = database.start()
-        _serve(url, chosen.port, address, demo=not chosen.no_demo)
+        _serve(url, listener, address, demo=not chosen.no_demo)
         lock.close()
     except LaunchError as error:
         print(f"pocket: {error}", file=sys.stderr)
@@ -45,18 +46,22 @@ def main() -> int:
     return 0
 
 
-def _check_port(port: int) -> None:
-    with socket.socket() as probe:
-        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-        try:
-            probe.bind((HOST, port))
-        except (OSError, OverflowError):
-            raise LaunchError(
-                f"Port {port} on {HOST} is taken: stop what uses it, or start with --port {min(port + 1, 65535)}."
-            ) from None
+def _listen(port: int) -> socket.socket:
+    """Take the port before anything else is started."""
+    listener = socket.socket()
+    listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        listener.bind((HOST, port))
+    except PermissionError:
+        raise LaunchError(f"Port {port} needs root: start with --port 8000 or another above 1023.") from None
+    except (OSError, OverflowError):
+        raise LaunchError(
+            f"Port {port} on {HOST} is taken: stop what uses it, or start with --port {min(port + 1, 65535)}."
+        ) from None
+    return listener
 
 
-def _serve(url: str, port: int, address: str, *, demo: bool) -> None:
+def _serve(url: str, listener: socket.socket, address: str, *, demo: bool) -> None:
     import uvicorn
     from sqlalchemy.exc import SQLAlchemyError
 
@@ -74,24 +79,27 @@ def _serve(url: str, port: int, address: str, *, demo: bool) -> None:
         raise LaunchError(
             f"The database cannot be used ({reason}): check EASY_POCKET_DATABASE_URL, or leave it out."
         ) from None
+    listener.listen(128)  # from here on a browser that comes early is kept waiting, not turned away
     print(f"Easy Pocket is at {address}  (Ctrl-C stops it)", flush=True)
-    uvicorn.run(make_app(store), host=HOST, port=port, log_level="warning", timeout_graceful_shutdown=3)
+    config = uvicorn.Config(make_app(store), log_level="warning", timeout_graceful_shutdown=3)
+    uvicorn.Server(config).run(sockets=[listener])
     store.close()
 
 
 def _await_database(store: object) -> None:
     """The server accepts root on its socket a moment before it accepts us on its port."""
+    give_up = time.monotonic() + DATABASE_WAIT_S
     from sqlalchemy.exc import OperationalError
 
     from easy_pocket.store.database import Database
 
     assert isinstance(store, Database)
-    for attempt in range(100):
+    while True:
         try:
             with store.engine.connect():
                 return
         except OperationalError:
-            if attempt == 99:
+            if time.monotonic() > give_up:
                 raise
             time.sleep(0.05)
 

@@ -79,12 +79,17 @@ def hits_patch(pattern_id: int, before: Pattern, after: Pattern) -> Patch:
 
 
 def record(session: Session, song: SongRow, words: str, patches: list[Patch], gesture: str | None = None) -> None:
-    """Apply patches and note them. Steps undone before are dropped, as the song now goes another way.
+    """Apply patches and note them."""
+    for patch in patches:
+        _apply(session, patch, forwards=True)
+    note(session, song, words, patches, gesture)
+
+
+def note(session: Session, song: SongRow, words: str, patches: list[Patch], gesture: str | None = None) -> None:
+    """Note patches that are applied already. Steps undone before are dropped: the song now goes another way.
 
     Changes of one gesture (a slider being dragged) become one step.
     """
-    for patch in patches:
-        _apply(session, patch, forwards=True)
     session.execute(delete(ChangeRow).where(ChangeRow.song_id == song.id, ChangeRow.undone.is_(True)))
     last = _last(session, song.id, undone=False) if gesture else None
     if last is not None and last.gesture == gesture and _age_s(last) < GESTURE_WINDOW_S:
@@ -125,12 +130,7 @@ def undo(session: Session, song: SongRow) -> str:
 
 def redo(session: Session, song: SongRow) -> str:
     """Apply the step that was taken back last; returns its words. Raises NothingToUndoError at the end."""
-    change = session.scalar(
-        select(ChangeRow)
-        .where(ChangeRow.song_id == song.id, ChangeRow.undone.is_(True))
-        .order_by(ChangeRow.id)
-        .limit(1)
-    )
+    change = _next_undone(session, song.id)
     if change is None:
         raise NothingToUndoError("There is nothing to redo: this is the newest state.")
     for patch in json.loads(change.patches):
@@ -143,13 +143,17 @@ def redo(session: Session, song: SongRow) -> str:
 def undo_words(session: Session, song_id: int) -> tuple[str | None, str | None]:
     """What undo and redo would do, in words; None where there is nothing."""
     last = _last(session, song_id, undone=False)
-    following = session.scalar(
+    following = _next_undone(session, song_id)
+    return (last.words if last else None), (following.words if following else None)
+
+
+def _next_undone(session: Session, song_id: int) -> ChangeRow | None:
+    return session.scalar(
         select(ChangeRow)
         .where(ChangeRow.song_id == song_id, ChangeRow.undone.is_(True))
         .order_by(ChangeRow.id)
         .limit(1)
     )
-    return (last.words if last else None), (following.words if following else None)
 
 
 def _last(session: Session, song_id: int, *, undone: bool) -> ChangeRow | None:

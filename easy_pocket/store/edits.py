@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -11,7 +12,8 @@ from easy_pocket.core.errors import BadValueError, EditRefusedError, require_ran
 from easy_pocket.core.sound.events import MAX_LEVEL_DB, VoiceMix
 from easy_pocket.core.timebase import check_tempo
 from easy_pocket.core.voices import ROLES, check_voice
-from easy_pocket.store.changes import Patch, field_patch, hits_patch, lock_song, record
+from easy_pocket.store.changes import Patch, field_patch, hits_patch, lock_song, note, record
+from easy_pocket.store.hits import hits_to_json
 from easy_pocket.store.kits import load_kit
 from easy_pocket.store.songs import LoadedSong, check_name, feel_from_doc, load_song
 from easy_pocket.store.templates import templates_by_id
@@ -37,7 +39,7 @@ def _begin(session: Session, song_id: int, revision: int | None) -> LoadedSong:
 def _finish(session: Session, loaded: LoadedSong, words: str, patches: list[Patch], gesture: str | None) -> LoadedSong:
     record(session, loaded.row, words, patches, gesture)
     session.flush()
-    return load_song(session, loaded.row.id)
+    return replace(load_song(session, loaded.row.id), just_done=words)
 
 
 def edit_pattern(session: Session, song_id: int, revision: int, edit: Edit, gesture: str | None = None) -> LoadedSong:
@@ -47,9 +49,15 @@ def edit_pattern(session: Session, song_id: int, revision: int, edit: Edit, gest
         raise EditRefusedError("This part has no rail for that voice: add the voice first.")
     after = apply_edit(loaded.pattern, edit)
     patches: list[Patch] = [hits_patch(loaded.pattern_row.id, loaded.pattern, after)]
+    loaded.pattern_row.hits = hits_to_json(after.hits)
+    loaded.pattern_row.length_ticks = after.length_ticks
     if isinstance(edit, SetLength):
         patches.append(field_patch("section", loaded.sections[0], bars=after.bars))
-    return _finish(session, loaded, describe_edit(edit, loaded.pattern), patches, gesture)
+        loaded.sections[0].bars = after.bars
+    words = describe_edit(edit, loaded.pattern)
+    note(session, loaded.row, words, patches, gesture)
+    session.flush()
+    return replace(loaded, pattern=after, just_done=words)
 
 
 def set_feel(

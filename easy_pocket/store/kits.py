@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import asdict
+from functools import lru_cache
 from typing import Any
 
 from sqlalchemy import select
@@ -25,7 +27,12 @@ def save_house_kits(session: Session) -> None:
 
 
 def kit_from_row(row: KitRow) -> Kit:
-    return Kit(row.key, row.name, tuple(_voice(doc) for doc in row.voices))
+    return _kit(row.key, row.name, json.dumps(row.voices))
+
+
+@lru_cache(maxsize=64)
+def _kit(key: str, name: str, voices: str) -> Kit:
+    return Kit(key, name, tuple(_voice(doc) for doc in json.loads(voices)))
 
 
 def _voice(doc: dict[str, Any]) -> KitVoice:

@@ -40,6 +40,7 @@ class LoadedSong:
     mix: dict[str, VoiceMix]
     templates: dict[int, GrooveTemplate]
     kit_names: dict[str, str]
+    just_done: str | None = None  # words of the edit this is the result of
 
     @property
     def metre(self) -> Metre:
@@ -116,23 +117,26 @@ def create_song(
 
 def load_song(session: Session, song_id: int) -> LoadedSong:
     """Raises MissingSongError when it is not on the shelf."""
-    row = session.scalar(select(SongRow).where(SongRow.id == song_id, SongRow.deleted_at.is_(None)))
-    if row is None:
-        raise MissingSongError("There is no such song on the shelf: it may have been deleted in another tab.")
-    part = session.scalars(select(PartRow).where(PartRow.song_id == song_id).order_by(PartRow.position)).first()
-    assert part is not None, "a song is made with a part"
-    pattern_row = session.scalars(
-        select(PatternRow).where(PatternRow.part_id == part.id).order_by(PatternRow.id)
+    found = session.execute(
+        select(SongRow, PartRow, PatternRow)
+        .join(PartRow, PartRow.song_id == SongRow.id)
+        .join(PatternRow, PatternRow.part_id == PartRow.id)
+        .where(SongRow.id == song_id, SongRow.deleted_at.is_(None))
+        .order_by(PartRow.position, PatternRow.id)
+        .limit(1)
     ).first()
-    assert pattern_row is not None, "a part is made with a pattern"
+    if found is None:
+        raise MissingSongError("There is no such song on the shelf: it may have been deleted in another tab.")
+    row, part, pattern_row = found
     sections = session.scalars(select(SectionRow).where(SectionRow.song_id == song_id).order_by(SectionRow.position))
     templates = templates_by_id(session)
+    kits = {kit.key: kit for kit in all_kits(session)}
     return LoadedSong(
         row=row,
         part=part,
         pattern_row=pattern_row,
         sections=tuple(sections),
-        kit=load_kit(session, part.kit_key),
+        kit=kits[part.kit_key],
         pattern=pattern_of(row, pattern_row),
         feel=FeelScopes(
             stack=feel_from_doc(row.feel, templates),
@@ -141,7 +145,7 @@ def load_song(session: Session, song_id: int) -> LoadedSong:
         ),
         mix={voice: VoiceMix(**doc) for voice, doc in part.mix.items()},
         templates=templates,
-        kit_names={kit.key: kit.name for kit in all_kits(session)},
+        kit_names={key: kit.name for key, kit in kits.items()},
     )
 
 

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import json
+from functools import lru_cache
+
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -13,7 +16,12 @@ from easy_pocket.store.models import TemplateRow
 def templates_by_id(session: Session) -> dict[int, GrooveTemplate]:
     """All of them, in the order they were made."""
     rows = session.scalars(select(TemplateRow).order_by(TemplateRow.id))
-    return {row.id: template_from_doc(row.doc) for row in rows}
+    return {row.id: _template(json.dumps(row.doc)) for row in rows}
+
+
+@lru_cache(maxsize=256)
+def _template(doc: str) -> GrooveTemplate:
+    return template_from_doc(json.loads(doc))
 
 
 def save_template(session: Session, template: GrooveTemplate) -> int:

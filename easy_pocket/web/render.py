@@ -17,6 +17,7 @@ environment = Environment(
     loader=FileSystemLoader(FOLDER / "templates"),
     autoescape=True,
     undefined=StrictUndefined,
+    auto_reload=False,
     trim_blocks=True,
     lstrip_blocks=True,
 )

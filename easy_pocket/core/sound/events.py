@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
+from operator import attrgetter
 
 import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.perform import Performance
-from easy_pocket.core.sound.kit import Kit, audio_key, velocity_gain, zone_of
+from easy_pocket.core.sound.kit import GAIN_OF, VELOCITY_ZONES, ZONE_OF, Kit, audio_key
 
 MASTER_GAIN = 10 ** (-3.0 / 20)
 CUT_FADE_S = 0.006  # a choked sound dies over this, without a click
@@ -26,7 +28,7 @@ class VoiceMix:
     solo: bool = False
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Event:
     """`audio` (a content key) starts at start_s with gain and pan; it is faded out from cut_s if that is set.
 
@@ -66,22 +68,22 @@ def play_events(
         kit_voice, setting = kit.voice(voice), mix.get(voice, VoiceMix())
         level = 10 ** ((kit_voice.level_db + setting.level_db) / 20)
         pan = kit_voice.pan if setting.pan is None else setting.pan
-        for hit in np.flatnonzero(performance.hits.voice_index == index).tolist():
-            velocity = int(performance.velocity[hit])
-            zone = zone_of(velocity)
-            cut_s = float(cuts_s[hit])
-            events.append(
-                Event(
-                    voice=voice,
-                    zone=zone,
-                    audio=audio_key(kit_voice, zone),
-                    start_s=float(starts_s[hit]),
-                    gain=level * velocity_gain(velocity),
-                    pan=pan,
-                    cut_s=None if np.isinf(cut_s) else cut_s,
-                )
+        keys = [audio_key(kit_voice, zone) for zone in range(VELOCITY_ZONES)]
+        mine = performance.hits.voice_index == index
+        struck = zip(performance.velocity[mine].tolist(), starts_s[mine].tolist(), cuts_s[mine].tolist(), strict=True)
+        events += [
+            Event(
+                voice=voice,
+                zone=ZONE_OF[velocity],
+                audio=keys[ZONE_OF[velocity]],
+                start_s=start_s,
+                gain=level * GAIN_OF[velocity],
+                pan=pan,
+                cut_s=None if cut_s == math.inf else cut_s,
             )
-    return sorted(events, key=lambda event: event.start_s)
+            for velocity, start_s, cut_s in struck
+        ]
+    return sorted(events, key=attrgetter("start_s"))
 
 
 def _cuts(

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 from dataclasses import asdict, dataclass, field
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import Any
 
 import numpy as np
@@ -56,11 +56,14 @@ class Sound:
         if self.model not in MODELS:
             raise BadValueError(f"There is no sound model '{self.model[:30]}'; there are {', '.join(MODELS)}.")
 
-    @property
+    @cached_property
+    def text(self) -> str:
+        return json.dumps(asdict(self), sort_keys=True)
+
+    @cached_property
     def key(self) -> str:
         """Content hash: equal sounds have equal keys."""
-        text = json.dumps(asdict(self), sort_keys=True)
-        return hashlib.sha256(text.encode()).hexdigest()[:20]
+        return hashlib.sha256(self.text.encode()).hexdigest()[:20]
 
 
 @dataclass(frozen=True)
@@ -109,6 +112,11 @@ def zone_velocity(zone: int) -> float:
 def velocity_gain(velocity: int) -> float:
     """Gain on the rendered zone so that level follows velocity smoothly across zones."""
     return float((velocity / zone_velocity(zone_of(velocity))) ** LOUDNESS_POWER)
+
+
+# What every velocity means, looked up rather than computed anew for each hit; index 0 is not used.
+ZONE_OF = tuple(zone_of(velocity) for velocity in range(128))
+GAIN_OF = (0.0, *(velocity_gain(velocity) for velocity in range(1, 128)))
 
 
 @lru_cache(maxsize=1024)
@@ -173,8 +181,7 @@ def _trim(x: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
 
 def voice_audio(voice: KitVoice, zone: int) -> Mono:
     """Mono audio at 44.1 kHz of a voice struck in a velocity zone (0 softest)."""
-    text = json.dumps(asdict(voice.sound), sort_keys=True)
-    return _render(text, voice.role, zone)
+    return _render(voice.sound.text, voice.role, zone)
 
 
 def audio_key(voice: KitVoice, zone: int) -> str:

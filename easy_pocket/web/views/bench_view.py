@@ -17,32 +17,30 @@ from easy_pocket.web.views.rails import rails
 
 
 class BenchView:
-    """Everything the Bench's templates ask for."""
+    """Everything the Bench's templates ask for; `only` limits which rails are drawn."""
 
-    def __init__(self, song: LoadedSong, view: View) -> None:
+    def __init__(self, song: LoadedSong, view: View, only: set[str] | None = None) -> None:
         self.song = song
         self.view = view
+        self.only = only
         self.window: Window = fit_window(song.metre, song.pattern.length_ticks, view.from_bar, view.bars)
         self.performance: Performance = perform(song.pattern, song.feel, tempo_bpm=song.row.tempo_bpm)
         voices = tuple(song.part.voices)
+        shown = [voice for voice in voices if only is None or voice in only]
         sounding = audible(voices, song.mix)
-        self.rails = rails(voices, self.performance, self.window, view.magnify, song.mix, sounding)
+        self.rails = rails(shown, self.performance, self.window, view.magnify, song.mix, sounding)
         self.lines = grid_lines(self.window, song.part.step_ticks)
         self.panel = feel_panel(song, view.scope)
         self.addable = [(role, ROLES[role].name) for role in song.kit.roles if role not in voices]
-        self.takeable = {rail.voice for rail in self.rails} - {hit.voice for hit in song.pattern.hits}
+        self.takeable = set(voices) - set(song.pattern.arrays.voices)
 
-    def pieces(self, voices: set[str] | None = None) -> dict[str, str]:
-        """HTML by element id: the rails of `voices` (None: all of them and their heads), chart and panel."""
+    def pieces(self) -> dict[str, str]:
+        """HTML by element id: the rails drawn (with ruler and tools when all are), chart and panel."""
         values: dict[str, Any] = {"bench": self, "song": self.song}
-        if voices is None:
+        if self.only is None:
             pieces = {"rails": render("_rails.html", **values), "tools": render("_tools.html", **values)}
         else:
-            pieces = {
-                f"rail-{rail.voice}": render("_rail.html", rail=rail, **values)
-                for rail in self.rails
-                if rail.voice in voices
-            }
+            pieces = {f"rail-{rail.voice}": render("_rail.html", rail=rail, **values) for rail in self.rails}
         pieces["pocket"] = self.pocket()
         pieces["feel"] = render("_feel.html", panel=self.panel, song=self.song)
         return pieces

@@ -15,7 +15,8 @@ from easy_pocket.web.views.playing import playing
 
 
 def header_state(session: Session, song: LoadedSong) -> dict[str, Any]:
-    undo, redo = undo_words(session, song.row.id)
+    # Right after an edit the log need not be asked: that edit is undone next, and nothing can be redone.
+    undo, redo = (song.just_done, None) if song.just_done else undo_words(session, song.row.id)
     return {
         "id": song.row.id,
         "revision": song.row.revision,
@@ -31,6 +32,6 @@ def song_state(session: Session, song: LoadedSong, view: View, voices: set[str] 
     """`voices` limits which rails are sent; None sends them all."""
     return {
         "song": header_state(session, song),
-        "pieces": {**BenchView(song, view).pieces(voices), "ribbon": render("_ribbon.html", song=song)},
+        "pieces": {**BenchView(song, view, voices).pieces(), "ribbon": render("_ribbon.html", song=song)},
         "playing": playing(song),
     }

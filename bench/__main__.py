@@ -1,0 +1,15 @@
+"""`./pocket bench [NAME ...]`: listen, perform, mixdown, edit."""
+
+import sys
+
+from bench import edit, listen, mixdown, perform
+
+ALL = {"listen": listen.run, "perform": perform.run, "mixdown": mixdown.run, "edit": edit.run}
+
+chosen = sys.argv[1:] or list(ALL)
+unknown = [name for name in chosen if name not in ALL]
+if unknown:
+    sys.exit(f"bench: there is no benchmark {unknown[0]}; there are {', '.join(ALL)}")
+for name in chosen:
+    print(f"\n== {name} ==", flush=True)
+    ALL[name]()

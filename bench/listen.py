@@ -1,0 +1,90 @@
+"""How well and how fast loops are heard, beside a general audio library's onset and beat detection."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+import numpy as np
+
+from bench.clock import median_ms
+from bench.own_loops import write_loops
+from easy_pocket.core.formats.audio_file import read_audio
+from easy_pocket.core.formats.heard_json import heard_to_doc
+from easy_pocket.core.listen.hear import hear
+
+SHARED = Path(os.environ.get("EASY_POCKET_LOOPS") or Path(__file__).resolve().parent.parent.parent / "shared" / "loops")
+SCORER = SHARED.parent / "tools" / "score_loops.py"
+
+
+def run() -> None:
+    with tempfile.TemporaryDirectory() as scratch:
+        folder = SHARED if SHARED.is_dir() else Path(scratch)
+        if folder != SHARED:
+            write_loops(folder)
+        results = Path(scratch) / "results"
+        results.mkdir()
+        audios = {}
+        for truth_file in sorted(folder.glob("*.truth.json")):
+            truth = json.loads(truth_file.read_text())
+            audio = read_audio(folder / truth["file"], truth["file"])
+            audios[truth["name"]] = audio
+            (results / f"{truth['name']}.json").write_text(json.dumps(heard_to_doc(hear(audio), truth["name"])))
+        print(f"loops: {folder.name}, {len(audios)} of them")
+        if SCORER.is_file():
+            print(subprocess.run([sys.executable, SCORER, folder, results], capture_output=True, text=True).stdout)
+        else:
+            _score(folder, results)
+        _speed(audios)
+
+
+def _score(folder: Path, results: Path) -> None:
+    """The main figures, where no scorer is at hand: onsets within 10 ms, timing, tempo, template."""
+    for truth_file in sorted(folder.glob("*.truth.json")):
+        truth = json.loads(truth_file.read_text())
+        found = json.loads((results / f"{truth['name']}.json").read_text())
+        length = truth["duration_s"]
+        reference = _merged([hit["time_s"] for hit in truth["hits"]])
+        heard = np.array([onset["time_s"] for onset in found["onsets"]])
+        apart = (heard[None, :] - reference[:, None] + length / 2) % length - length / 2
+        nearest = np.abs(apart).min(axis=1)
+        recall, precision = (nearest < 0.01).mean(), (np.abs(apart).min(axis=0) < 0.01).mean()
+        f_score = 2 * recall * precision / max(recall + precision, 1e-9)
+        error_ms = 1000 * np.median(nearest[nearest < 0.025])
+        tempo_ok = abs(found["tempo_bpm"] / truth["tempo_bpm"] - 1) < 0.01
+        words = (
+            f"tempo {'right' if tempo_ok else 'wrong'}  bars {'right' if found['bars'] == truth['bars'] else 'wrong'}"
+        )
+        print(f"{truth['name']:16} F10 {f_score:.3f}  median error {error_ms:.2f} ms  {words}")
+
+
+def _merged(times: list[float]) -> np.ndarray:
+    kept: list[float] = []
+    for time in sorted(times):
+        if not kept or time - kept[-1] > 0.03:
+            kept.append(time)
+    return np.array(kept)
+
+
+def _speed(audios: dict) -> None:
+    seconds = sum(audio.duration_s for audio in audios.values())
+    ours = sum(median_ms(lambda audio=audio: hear(audio), 5) for audio in audios.values()) / 1000
+    print(f"speed: {seconds:.1f} s of audio heard in {ours * 1000:.0f} ms, {seconds / ours:.0f} x real time")
+    try:
+        import librosa
+    except ImportError:
+        print("librosa is not installed here: no comparison")
+        return
+    monos = {name: np.ascontiguousarray(audio.mono()) for name, audio in audios.items()}
+
+    def theirs(name: str) -> None:
+        rate = audios[name].rate_hz
+        librosa.onset.onset_detect(y=monos[name], sr=rate)
+        librosa.beat.beat_track(y=monos[name], sr=rate)
+
+    other = sum(median_ms(lambda name=name: theirs(name), 5) for name in monos) / 1000
+    print(f"librosa onset_detect + beat_track in the same run: {other * 1000:.0f} ms, {other / ours:.2f} x our time")

@@ -1,0 +1,28 @@
+"""How fast a mix of 12 voices is written."""
+
+from __future__ import annotations
+
+from bench.clock import median_ms
+from easy_pocket.core.pattern import Hit, Pattern
+from easy_pocket.core.perform import perform
+from easy_pocket.core.sound.events import play_events
+from easy_pocket.core.sound.house_kits import HOUSE_KITS
+from easy_pocket.core.sound.mixdown import mixdown
+from easy_pocket.core.voices import ROLES
+
+
+def run() -> None:
+    kit = HOUSE_KITS["boathouse"]
+    hits = tuple(
+        Hit(voice, slot * 240, 40 + (7 * slot) % 80)
+        for number, voice in enumerate(list(ROLES)[:12])
+        for slot in range(number % 4, 8 * 16, 1 + number % 4)
+    )
+    performance = perform(Pattern(8 * 3840, hits), tempo_bpm=104)
+    length_s = performance.length_ms / 1000
+    events = play_events(performance, kit)
+    took = median_ms(lambda: mixdown(events, kit, length_s), 5)
+    speed = 1000 * length_s / took
+    print(
+        f"8 bars, 12 voices, {len(events)} hits, {length_s:.1f} s: {took:.0f} ms, {speed:.0f} x real time (wanted: 60)"
+    )

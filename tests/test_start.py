@@ -1,0 +1,161 @@
+"""`python -m easy_pocket.launch` as a user meets it: starts, stops, refuses in words, survives being killed."""
+
+import json
+import os
+import re
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from pathlib import Path
+
+import pytest
+
+from easy_pocket.launch.mariadb import free_port
+from tests.running import start_app
+
+ROOT = Path(__file__).resolve().parent.parent
+
+
+@pytest.fixture
+def fresh(tmp_path):
+    started = []
+
+    def start(*options, port=None):
+        process, address = start_app(tmp_path / "h", *options, port=port)
+        started.append(process)
+        return process, address
+
+    yield start
+    for process in started:
+        if process.poll() is None:
+            process.kill()
+            process.wait()
+    for pid in servers_of(tmp_path):
+        os.kill(pid, signal.SIGKILL)
+
+
+def servers_of(home):
+    found = subprocess.run(["pgrep", "-f", f"mariadbd.*{home}"], capture_output=True, text=True).stdout.split()
+    return [int(pid) for pid in found]
+
+
+def gone(pids):
+    end = time.monotonic() + 20
+    while any(Path(f"/proc/{pid}").exists() for pid in pids):
+        assert time.monotonic() < end, "it is still running"
+        os.sched_yield()
+    return True
+
+
+def get(address):
+    with urllib.request.urlopen(address) as answer:
+        return answer.read().decode()
+
+
+def post(address, path, body):
+    request = urllib.request.Request(
+        address + path, json.dumps(body).encode(), {"Origin": address, "Content-Type": "application/json"}
+    )
+    with urllib.request.urlopen(request) as answer:
+        return json.loads(answer.read())
+
+
+def test_ctrl_c_stops_what_it_started(fresh, tmp_path):
+    process, address = fresh()
+    assert "Lamplighter" in get(address + "/")
+    servers = servers_of(tmp_path)
+    assert len(servers) == 1
+    process.send_signal(signal.SIGINT)
+    assert process.wait(20) == 0
+    assert gone(servers)
+
+
+def test_killed_in_the_middle_nothing_is_lost(fresh, tmp_path):
+    process, address = fresh()
+    bench = re.search(r"/songs/\d+/bench", get(address + "/")).group()
+    song = bench.removesuffix("/bench")
+    edit = {"kind": "write", "voice": "rim", "tick": 960, "velocity": 71}
+    post(address, f"{song}/edits", {"revision": 1, "edit": edit})
+    servers = servers_of(tmp_path)
+    process.kill()
+    process.wait()
+    os.kill(servers[0], signal.SIGKILL)
+    assert gone(servers)
+    _, address = fresh()
+    assert 'data-tick="960" data-velocity="71"' in get(address + bench)
+    state = json.loads(get(f"{address}{song}/state"))
+    assert state["song"]["undo"] == "write rim at 1.2"
+
+
+def test_a_database_server_left_behind_is_ended_first(fresh, tmp_path):
+    process, _ = fresh()
+    servers = servers_of(tmp_path)
+    os.kill(process.pid, signal.SIGKILL)
+    process.wait()
+    _, address = fresh()
+    assert "Lamplighter" in get(address + "/")
+    assert gone(servers)
+    assert len(servers_of(tmp_path)) == 1
+
+
+def test_two_on_one_folder_are_refused_in_words(fresh, tmp_path):
+    _, address = fresh()
+    with pytest.raises(RuntimeError, match=f"already runs on .* at {address}"):
+        start_app(tmp_path / "h")
+
+
+def test_a_taken_port_is_refused_in_words(tmp_path):
+    with socket.socket() as busy:
+        busy.bind(("127.0.0.1", 0))
+        busy.listen()
+        port = busy.getsockname()[1]
+        with pytest.raises(
+            RuntimeError, match=f"Port {port} .* is taken: stop what uses it, or start with --port {port + 1}"
+        ):
+            start_app(tmp_path / "h", port=port)
+
+
+def test_no_demo_is_an_empty_shelf(fresh):
+    _, address = fresh("--no-demo")
+    assert "The shelf is empty" in get(address + "/")
+
+
+def test_a_server_that_is_already_there_is_used(migrated, database_url, tmp_path):
+    process = subprocess.Popen(
+        [sys.executable, "-m", "easy_pocket.launch", "--port", str(free_port()), "--no-demo"],
+        env={**os.environ, "EASY_POCKET_DATABASE_URL": database_url, "EASY_POCKET_HOME": str(tmp_path)},
+        stdout=subprocess.PIPE,
+        text=True,
+    )
+    try:
+        address = re.search(r"http://\S+", process.stdout.readline()).group()
+        assert "Shelf" in get(address + "/")
+        assert servers_of(tmp_path) == []
+    finally:
+        process.terminate()
+        process.wait(20)
+
+
+def test_a_server_that_is_not_there_says_what_to_do(tmp_path):
+    url = f"mysql+pymysql://pocket:x@127.0.0.1:{free_port()}/pocket"
+    done = subprocess.run(
+        [sys.executable, "-m", "easy_pocket.launch", "--port", str(free_port())],
+        env={**os.environ, "EASY_POCKET_DATABASE_URL": url, "EASY_POCKET_HOME": str(tmp_path)},
+        capture_output=True,
+        text=True,
+    )
+    assert done.returncode == 1
+    assert "check EASY_POCKET_DATABASE_URL, or leave it out" in done.stderr
+    assert "Traceback" not in done.stderr
+
+
+def test_the_script_explains_itself_and_refuses_what_it_does_not_know():
+    helped = subprocess.run([ROOT / "pocket", "help"], capture_output=True, text=True)
+    assert helped.returncode == 0
+    assert all(word in helped.stdout for word in ("start", "test", "bench", "shots", "cli"))
+    wrong = subprocess.run([ROOT / "pocket", "dance"], capture_output=True, text=True)
+    assert wrong.returncode == 1
+    assert "no command 'dance'" in wrong.stderr
