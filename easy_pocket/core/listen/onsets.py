@@ -27,6 +27,7 @@ MERGE_S = 0.030  # sounds closer than this are one hit, at the earliest
 
 FLUX_WINDOW, FLUX_HOP = 1024, 192  # 23 ms and 4.4 ms: parts two 16ths at 220 bpm and still sees a kick
 FLUX_BANDS, FLUX_LOW_HZ, FLUX_HIGH_HZ = 40, 60.0, 16_000.0
+FLUX_PIECE = 256  # frames transformed at a time: they stay in the cache, and ten minutes fit in memory
 FLUX_LAG = 3  # frames: 13 ms, half the window
 FLUX_FLOOR_DB = -65.0  # below the loudest band; rises under it are room noise
 FLUX_MIN_DB = 3.1  # mean rise over the bands; ringing stays below
@@ -45,6 +46,7 @@ RINGING_ON = 0.7  # how much of what rang before a hit still rings in its first 
 HEARD_DB = -72.0  # full scale; a file that never gets louder is silent
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.intp]
+Singles = npt.NDArray[np.float32]
 
 
 @dataclass(frozen=True)
@@ -78,11 +80,13 @@ class Onsets:
 class Prepared:
     """Mono signal at 44.1 kHz with `context` samples of the other end on either side, and energies per band."""
 
-    samples: Floats
+    samples: Singles
+    upper: Singles  # what lies above UPPER_HZ
+    rise_db: Floats  # flux: mean log-magnitude rise over the bands, one value per FLUX_HOP
+    energy: Floats  # (5, n // BLOCK + 1), energy of RISE_BANDS_HZ summed up to every BLOCK-th sample
     context: int
     duration_s: float
     name: str
-    energy: Floats  # (5, n // BLOCK + 1), energy of RISE_BANDS_HZ summed up to every BLOCK-th sample
 
     @property
     def length(self) -> int:
@@ -91,8 +95,8 @@ class Prepared:
 
 def prepare(audio: Audio) -> Prepared:
     """Resample, mix and filter. Raises NoHitsError for silence."""
-    mono = audio.mono().astype(np.float64)
-    mono = mono - mono.mean()
+    mono = audio.mono()
+    mono = mono - mono.mean(dtype=np.float64).astype(np.float32)
     if audio.rate_hz != RATE_HZ:
         mono = soxr.resample(mono, audio.rate_hz, RATE_HZ)
     peak = float(np.abs(mono).max()) if len(mono) else 0.0
@@ -104,13 +108,24 @@ def prepare(audio: Audio) -> Prepared:
         )
     context = min(int(CONTEXT_S * RATE_HZ), len(mono))
     samples = np.concatenate([mono[-context:], mono, mono[:context]])
+    return Prepared(
+        samples=samples,
+        upper=signal.sosfilt(_filter("high", UPPER_HZ), samples),
+        rise_db=_flux(samples),
+        energy=np.stack([_band_energy(samples, band_hz) for band_hz in RISE_BANDS_HZ]),
+        context=context,
+        duration_s=audio.duration_s,
+        name=audio.name,
+    )
+
+
+def _band_energy(samples: Singles, band_hz: tuple[float, float]) -> Floats:
+    """Energy of one band summed up to every BLOCK-th sample."""
     blocks = len(samples) // BLOCK
-    energy = np.zeros((len(RISE_BANDS_HZ), blocks + 1))
-    single = samples.astype(np.float32)
-    for row, band_hz in enumerate(RISE_BANDS_HZ):
-        band = signal.sosfilt(_filter("band", band_hz), single)[: blocks * BLOCK].reshape(blocks, BLOCK)
-        np.cumsum(np.einsum("ij,ij->i", band, band), out=energy[row, 1:])
-    return Prepared(samples, context, audio.duration_s, audio.name, energy)
+    band = signal.sosfilt(_filter("band", band_hz), samples)[: blocks * BLOCK].reshape(blocks, BLOCK)
+    energy = np.zeros(blocks + 1)
+    np.cumsum(np.einsum("ij,ij->i", band, band), out=energy[1:])
+    return energy
 
 
 @lru_cache
@@ -118,17 +133,16 @@ def _filter(kind: str, corner_hz: float | tuple[float, float]) -> npt.NDArray[np
     return signal.butter(2, corner_hz, kind, fs=RATE_HZ, output="sos").astype(np.float32)
 
 
-def flux(prepared: Prepared) -> Floats:
-    """Mean log-magnitude rise over the bands in dB, one value per FLUX_HOP of the prepared signal."""
-    samples = prepared.samples.astype(np.float32)
+def _flux(samples: Singles) -> Floats:
+    """Mean log-magnitude rise over the bands in dB, one value per FLUX_HOP."""
     padded = np.concatenate([np.zeros(FLUX_WINDOW // 2, np.float32), samples, np.zeros(FLUX_WINDOW, np.float32)])
     frames = np.lib.stride_tricks.sliding_window_view(padded, FLUX_WINDOW)[::FLUX_HOP]
     window = np.hanning(FLUX_WINDOW).astype(np.float32)
     weights = _flux_filters()
     level = np.empty((len(frames), FLUX_BANDS), dtype=np.float32)
-    for start in range(0, len(frames), 4096):  # in pieces, so that ten minutes fit in memory
-        spectrum = scipy.fft.rfft(frames[start : start + 4096] * window, axis=1)
-        level[start : start + 4096] = (spectrum.real**2 + spectrum.imag**2) @ weights
+    for start in range(0, len(frames), FLUX_PIECE):
+        spectrum = scipy.fft.rfft(frames[start : start + FLUX_PIECE] * window, axis=1)
+        level[start : start + FLUX_PIECE] = (spectrum.real**2 + spectrum.imag**2) @ weights
     floor = max(float(level.max()), 1e-20) * 10 ** (FLUX_FLOOR_DB / 10)
     level_db = 10 * np.log10(level + floor)
     recent = ndimage.maximum_filter1d(level_db, 3, axis=1)
@@ -152,14 +166,12 @@ def _flux_filters() -> npt.NDArray[np.float32]:
 
 
 def rises(prepared: Prepared, centres: Ints) -> Floats:
-    """Energy just after against just before each centre (sample), in dB, shape (5, n)."""
+    """Energy just after against just before each centre (sample) in the three bands above 1 kHz, in dB: (3, n)."""
+    energy = prepared.energy[2:]
     before, gap, after = (round(seconds * RATE_HZ / BLOCK) for seconds in (RISE_BEFORE_S, RISE_GAP_S, RISE_AFTER_S))
     last = prepared.energy.shape[1] - 1
     at = [np.clip(centres // BLOCK + shift, 0, last) for shift in (-gap - before, -gap, gap, gap + after)]
-    was, now = (
-        (prepared.energy[:, at[b]] - prepared.energy[:, at[a]]) / blocks
-        for a, b, blocks in ((0, 1, before), (2, 3, after))
-    )
+    was, now = ((energy[:, at[b]] - energy[:, at[a]]) / blocks for a, b, blocks in ((0, 1, before), (2, 3, after)))
     loudest = now.max(axis=1, keepdims=True)
     floor = loudest * RISE_FLOOR + loudest.max() * RISE_FLOOR_OVERALL + 1e-12
     return 10 * np.log10((now + floor) / (was + floor))
@@ -171,10 +183,10 @@ def pick(prepared: Prepared, sensitivity: float = 0.5) -> tuple[Ints, Floats]:
     sensitivity 0-1; 0.5 is the tuned place, and each 0.1 more lowers both thresholds by about a third.
     """
     factor = 2.0 ** ((0.5 - sensitivity) * 5.0)
-    rise = flux(prepared)
+    rise = prepared.rise_db
     strong, _ = signal.find_peaks(rise, height=FLUX_MIN_DB * factor, distance=4)
     centres = np.arange(0, len(prepared.samples) - 1, RISE_HOP)
-    high = rises(prepared, centres)[2:].mean(axis=0)
+    high = rises(prepared, centres).mean(axis=0)
     nearby = ndimage.maximum_filter1d(high, 15)  # +-10 ms
     upper = nearby[np.minimum(strong * FLUX_HOP // RISE_HOP, len(high) - 1)]
     strong = strong[(rise[strong] >= FLUX_SURE_DB * factor) | (upper >= FLUX_UPPER_DB * factor)]
@@ -198,8 +210,6 @@ UPPER_HZ = 2500.0
 
 def refine(prepared: Prepared, candidates: Ints) -> tuple[Ints, Floats]:
     """The sample where each candidate's attack starts, and how far it stands above its background in dB."""
-    single = prepared.samples.astype(np.float32)
-    upper = signal.sosfilt(_filter("high", UPPER_HZ), single)
     hold = int(ATTACK_HOLD_S * RATE_HZ)
     last = len(prepared.samples) - 1
     search = np.arange(int(SEARCH_S[0] * RATE_HZ), int(SEARCH_S[1] * RATE_HZ))
@@ -207,7 +217,7 @@ def refine(prepared: Prepared, candidates: Ints) -> tuple[Ints, Floats]:
     starts = np.empty((len(ATTACK_SHARES), len(candidates)), dtype=np.intp)
     contrast = np.empty(starts.shape)
     for row, (band, share) in enumerate(ATTACK_SHARES):
-        envelope = _running_max(np.abs(single if band == "full" else upper), hold)
+        envelope = _running_max(np.abs(prepared.samples if band == "full" else prepared.upper), hold)
         near = envelope[np.clip(candidates[:, None] + search, 0, last)]
         background = envelope[np.clip(candidates[:, None] + quiet, 0, last)].max(axis=1)
         peak = near.max(axis=1)
@@ -242,7 +252,7 @@ def find_onsets(audio: Audio, sensitivity: float = 0.5) -> Onsets:
     )
     candidates, over_db = candidates[inside], over_db[inside]
     if not len(candidates):
-        best = float(flux(prepared).max())
+        best = float(prepared.rise_db.max())
         raise NoHitsError(
             f"{audio.name} holds no hits: the plainest rise is {best:.1f} dB over the bands, {FLUX_MIN_DB:.1f} dB is "
             "needed. Raise the sensitivity, or add hits by hand."

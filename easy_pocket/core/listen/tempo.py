@@ -80,7 +80,7 @@ def counted_beats(metre: Metre) -> int:
 
 # Grids to try and what each costs for its freedom; swing is tried where it is usual.
 GRIDS: tuple[tuple[int, float, bool], ...] = ((2, 0.0, True), (4, 0.02, True), (3, 0.02, False), (6, 0.07, False))
-SWINGS = np.arange(50.0, 68.1, 1.0)
+SWINGS = np.arange(50.0, 68.1, 2.0)
 
 
 def grid_fit(times_s: Floats, weights: Floats, beat_s: float, phase_s: float = 0.0) -> tuple[float, Grid]:
@@ -155,20 +155,22 @@ BACKBEATS: dict[int, tuple[tuple[int, ...], ...]] = {
 def bar_evidence(accents: Accents, beats_per_bar: int) -> float:
     """How much the accents speak for bars of so many beats from beat 0: about -0.5 to 1."""
     bars = max(len(accents.low) // beats_per_bar, 1)
-    shape = (bars, beats_per_bar)
     if bars * beats_per_bar > len(accents.low):
         return 0.0
-    low = accents.low[: bars * beats_per_bar].reshape(shape)
-    middle = accents.middle[: bars * beats_per_bar].reshape(shape)
+    low = accents.low[: bars * beats_per_bar].reshape(bars, beats_per_bar)
+    middle = accents.middle[: bars * beats_per_bar].reshape(bars, beats_per_bar)
     # The weakest one counts most: one bar that starts without a low sound is a doubt, two are a wrong reading.
-    on_one = 0.5 * low[:, 0].mean() + 0.5 * low[:, 0].min()
-    mean_middle = middle.mean(axis=0)
+    ones = low[:, 0].tolist()
+    on_one = 0.5 * sum(ones) / bars + 0.5 * min(ones)
+    mean_middle = middle.sum(axis=0) / bars
+    by_beat = mean_middle.tolist()
     backbeat = 0.0
     for rank, beats in enumerate(BACKBEATS.get(beats_per_bar, ())):
-        on = mean_middle[list(beats)].min()
-        off = np.delete(mean_middle, list(beats)).mean()
-        backbeat = max(backbeat, float(on - off) - 0.1 * rank)
-    alike = 1.0 - float(np.abs(low - low.mean(axis=0)).mean() + np.abs(middle - mean_middle).mean())
+        on = [by_beat[beat] for beat in beats]
+        off = (sum(by_beat) - sum(on)) / (beats_per_bar - len(on))
+        backbeat = max(backbeat, min(on) - off - 0.1 * rank)
+    spread = np.abs(low - low.sum(axis=0) / bars).sum() + np.abs(middle - mean_middle).sum()
+    alike = 1.0 - float(spread) / (bars * beats_per_bar)
     return 0.4 * on_one + 0.45 * backbeat + 0.15 * alike - 0.3 * (1 - accents.middle_on_beats)
 
 
@@ -233,8 +235,9 @@ def read_free(onsets: Onsets, metres: tuple[Metre, ...] = METRES) -> list[Readin
                 likely = 1.2 * fit + usual(60.0 / beat_s, Metre(), 2)
                 beats.append((likely, slot_s, phase_s, per_beat))
     readings = []
-    for _, slot_s, phase_s, per_beat in sorted(beats, reverse=True)[:LIKELY_BEATS]:
-        readings += _place_bars(onsets, weights, slot_s, phase_s, per_beat, metres)
+    for rank, (_, slot_s, phase_s, per_beat) in enumerate(sorted(beats, reverse=True)[:LIKELY_BEATS]):
+        tried = metres if rank < LIKELY_BEATS // 3 else metres[:3]  # rare metres only where the beat is plain
+        readings += _place_bars(onsets, weights, slot_s, phase_s, per_beat, tried)
     unique: dict[tuple[int, str, int], Reading] = {}
     for reading in sorted(readings, key=lambda reading: -reading.score):
         unique.setdefault((round(reading.tempo_bpm), str(reading.metre), reading.bars), reading)
