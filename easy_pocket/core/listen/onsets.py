@@ -35,6 +35,7 @@ FLUX_SURE_DB = 6.0  # under this a hit must also rise above 1 kHz, which a bass 
 FLUX_UPPER_DB = 1.0
 
 BLOCK = 16  # samples, 0.36 ms: how finely energy is kept
+LOW_STEP, LOW_BELOW_HZ = 8, 1000  # what is kept of a band below 1 kHz is its energy, for which 5.5 kHz is enough
 RISE_HOP = 64  # samples, 1.5 ms
 RISE_BEFORE_S, RISE_GAP_S, RISE_AFTER_S = 0.008, 0.0007, 0.005
 RISE_BANDS_HZ = ((60, 200), (200, 1000), (1000, 4000), (4000, 8000), (8000, 16_000))
@@ -120,17 +121,20 @@ def prepare(audio: Audio) -> Prepared:
 
 
 def _band_energy(samples: Singles, band_hz: tuple[float, float]) -> Floats:
-    """Energy of one band summed up to every BLOCK-th sample."""
+    """Energy of one band summed up to every BLOCK-th sample; low bands are filtered at an eighth of the rate."""
     blocks = len(samples) // BLOCK
-    band = signal.sosfilt(_filter("band", band_hz), samples)[: blocks * BLOCK].reshape(blocks, BLOCK)
+    step = LOW_STEP if band_hz[1] <= LOW_BELOW_HZ else 1
+    whole = samples[: blocks * BLOCK]
+    slow = whole.reshape(-1, step).sum(axis=1) / np.float32(step) if step > 1 else whole
+    band = signal.sosfilt(_filter("band", band_hz, RATE_HZ // step), slow).reshape(blocks, BLOCK // step)
     energy = np.zeros(blocks + 1)
     np.cumsum(np.einsum("ij,ij->i", band, band), out=energy[1:])
-    return energy
+    return energy * step
 
 
 @lru_cache
-def _filter(kind: str, corner_hz: float | tuple[float, float]) -> npt.NDArray[np.float32]:
-    return signal.butter(2, corner_hz, kind, fs=RATE_HZ, output="sos").astype(np.float32)
+def _filter(kind: str, corner_hz: float | tuple[float, float], rate_hz: int = RATE_HZ) -> Singles:
+    return signal.butter(2, corner_hz, kind, fs=rate_hz, output="sos").astype(np.float32)
 
 
 def _flux(samples: Singles) -> Floats:
@@ -200,7 +204,6 @@ def pick(prepared: Prepared, sensitivity: float = 0.5) -> tuple[Ints, Floats]:
 # Refining: (band, share of the peak that counts as the start). Above 2.5 kHz sounds start steeply and little rings, so
 # a smaller share is safe there; it also hears the hat that comes a few ms before a kick.
 ATTACK_SHARES = (("full", 0.1), ("upper", 0.05))
-ATTACK_HOLD_S = 0.0005  # running maximum, so that a zero crossing is no silence
 BACKGROUND_S = (-0.040, -0.018)  # where the sound before a candidate is measured
 SEARCH_S = (-0.018, 0.030)  # where its attack may lie
 BACKGROUND_MARGIN = 1.6  # over the loudest of the background
@@ -210,14 +213,13 @@ UPPER_HZ = 2500.0
 
 def refine(prepared: Prepared, candidates: Ints) -> tuple[Ints, Floats]:
     """The sample where each candidate's attack starts, and how far it stands above its background in dB."""
-    hold = int(ATTACK_HOLD_S * RATE_HZ)
     last = len(prepared.samples) - 1
     search = np.arange(int(SEARCH_S[0] * RATE_HZ), int(SEARCH_S[1] * RATE_HZ))
     quiet = np.arange(int(BACKGROUND_S[0] * RATE_HZ), int(BACKGROUND_S[1] * RATE_HZ))
     starts = np.empty((len(ATTACK_SHARES), len(candidates)), dtype=np.intp)
     contrast = np.empty(starts.shape)
     for row, (band, share) in enumerate(ATTACK_SHARES):
-        envelope = _running_max(np.abs(prepared.samples if band == "full" else prepared.upper), hold)
+        envelope = np.abs(prepared.samples if band == "full" else prepared.upper)
         near = envelope[np.clip(candidates[:, None] + search, 0, last)]
         background = envelope[np.clip(candidates[:, None] + quiet, 0, last)].max(axis=1)
         peak = near.max(axis=1)
@@ -228,16 +230,6 @@ def refine(prepared: Prepared, candidates: Ints) -> tuple[Ints, Floats]:
     earliest = np.where(clear, starts, np.iinfo(np.intp).max).min(axis=0)
     # A hit that stands out nowhere is best placed where its rise was steepest: that is the candidate itself.
     return np.where(clear.any(axis=0), earliest, candidates), contrast.max(axis=0)
-
-
-def _running_max(values: npt.NDArray[np.float32], width: int) -> npt.NDArray[np.float32]:
-    """Maximum of the last `width` values at every place, by doubling."""
-    held, reach = values.copy(), 1
-    while reach < width:
-        step = min(reach, width - reach)
-        held[step:] = np.maximum(held[step:], held[:-step])
-        reach += step
-    return held
 
 
 def find_onsets(audio: Audio, sensitivity: float = 0.5) -> Onsets:
