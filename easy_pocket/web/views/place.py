@@ -48,19 +48,25 @@ class GridLine:
     label: str
 
 
+MOST_LABELS = 40  # more would run into each other
+
+
 def grid_lines(window: Window, step_ticks: int) -> list[GridLine]:
-    """Lines with their counting: '2.1' on a bar, '2' on a beat, 'e & a' between."""
+    """Lines with their counting: '2.1' on a bar, '2' on a beat, 'e & a' between while there is room."""
     lines = []
     metre = window.metre
+    span = window.end - window.start
+    counts_slots = span // step_ticks <= MOST_LABELS
+    counts_beats = span // metre.beat_ticks <= MOST_LABELS
     for tick in range(window.start, window.end, step_ticks):
         bar, inside = divmod(tick, metre.bar_ticks)
         beat, rest = divmod(inside, metre.beat_ticks)
         if inside == 0:
             kind, label = "bar", f"{bar + 1}.1"
         elif rest == 0:
-            kind, label = "beat", str(beat + 1)
+            kind, label = "beat", str(beat + 1) if counts_beats else ""
         else:
-            kind, label = "slot", part_of_beat(rest, metre)
+            kind, label = "slot", part_of_beat(rest, metre) if counts_slots else ""
         lines.append(GridLine(window.x(tick), kind, label))
     lines.append(GridLine(window.x(window.end), "bar", ""))
     return lines
