@@ -169,6 +169,19 @@ def test_an_edit_while_playing_is_heard_and_the_place_is_kept(bench):
     assert bench.evaluate("easyPocket.player.running")
 
 
+def test_every_screen_leaves_the_sound_alone(bench):
+    bench.click("#play")
+    until(bench, "easyPocket.player.position > 0.2")
+    anchor = bench.evaluate("easyPocket.player.anchor")
+    for screen in ("Shelf", "Loops", "Shelf", "Bench"):
+        bench.click(f"nav >> text={screen}")
+        bench.wait_for_selector(f'#screen[data-screen="{screen.lower()}"]')
+        expect(bench.locator("nav .on")).to_have_text(screen)
+        assert bench.evaluate("[easyPocket.player.running, easyPocket.player.anchor]") == [True, anchor]
+    bench.go_back()
+    bench.wait_for_selector('#screen[data-screen="shelf"] .song-card')
+
+
 def test_a_tempo_change_keeps_the_place_in_the_bar(bench):
     bench.click("#play")
     until(bench, "easyPocket.player.position > 1.0")

@@ -19,16 +19,15 @@ router = APIRouter()
 Text = Annotated[str, Form(max_length=400)]
 
 
-def _cards(request: Request, deleted: tuple[int, str] | None = None) -> Response:
+def _cards(request: Request, deleted: tuple[int, str] | None = None, template: str = "_cards.html") -> Response:
     with database(request).transaction() as session:
         cards = shelf_cards(shelf(session))
-    template = "_cards.html" if request.headers.get("hx-request") else "shelf.html"
     return page(request, template, {"cards": cards, "deleted": deleted})
 
 
 @router.get("/")
 def show(request: Request) -> Response:
-    return _cards(request)
+    return _cards(request, template="shelf.html")
 
 
 @router.post("/songs")

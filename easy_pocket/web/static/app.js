@@ -48,22 +48,27 @@ class Page {
     document.addEventListener("input", (event) => this.input(event));
     document.addEventListener("change", (event) => this.change(event));
     document.addEventListener("focusout", (event) => event.target.id === "song-name" && this.rename(event.target));
-    document.body.addEventListener("htmx:afterSettle", () => this.arrive());
+    window.addEventListener("popstate", () => this.redraw());
     document.addEventListener("pointerdown", (event) => event.target.id === "tempo" && this.dragTempo(event));
     setInterval(() => this.showSaved(), 1000);
     window.addEventListener("resize", () => this.rails.box && this.rails.showCursor());
   }
 
   // A screen was drawn anew (at first, or by moving between screens): nothing that sounds is touched.
-  arrive() {
-    const state = JSON.parse(byId("song-state")?.textContent || "null");
-    if (state && state.song.revision > this.edits.revision) {
+  arrive(state = null) {
+    if (state && state.song.id === this.song.id && state.song.revision > this.edits.revision) {
       this.edits.revision = state.song.revision;
       this.showHeader(state.song);
       this.setPlaying(state.playing);
     }
     if (this.screen === "bench" && this.shown !== "bench" && this.shown) this.refresh();
     this.shown = this.screen;
+    document.querySelectorAll("[data-screen-link]").forEach((link) => {
+      const here = link.dataset.screenLink === this.screen;
+      link.classList.toggle("on", here);
+      if (here) link.setAttribute("aria-current", "page");
+      else link.removeAttribute("aria-current");
+    });
     paintAll();
     this.loops.arrive();
   }
@@ -86,14 +91,18 @@ class Page {
     while (this.drawAgain) {
       this.drawAgain = false;
       const answer = await fetch(location.pathname, { headers: { Accept: "text/html" } }).catch(() => null);
-      if (answer?.ok && !this.drawAgain) {
-        const fresh = new DOMParser().parseFromString(await answer.text(), "text/html");
-        byId("screen").replaceWith(document.adoptNode(fresh.getElementById("screen")));
-        window.htmx.process(byId("screen"));
-        this.arrive();
-      }
+      if (!answer) showNote("Easy Pocket does not answer just now; what you see stays as it is.", { wrong: true });
+      else if (!this.drawAgain) this.showScreen(new DOMParser().parseFromString(await answer.text(), "text/html"));
     }
     this.drawing = null;
+  }
+
+  // Put a page's screen in the place of the one shown; header, player and queue stay, so the sound goes on.
+  showScreen(fresh) {
+    byId("screen").replaceWith(document.adoptNode(fresh.getElementById("screen")));
+    window.htmx.process(byId("screen"));
+    document.title = fresh.title;
+    this.arrive(JSON.parse(fresh.getElementById("song-state")?.textContent || "null"));
   }
 
   // Ask for the song as it is now.
@@ -304,6 +313,12 @@ class Page {
 
   // Clicks, sliders, keys -------------------------------------------------------------------------------------------
   click(event) {
+    const link = event.target.closest?.("a[data-go]");
+    if (link && event.button === 0 && !event.ctrlKey && !event.metaKey && !event.shiftKey) {
+      event.preventDefault();
+      this.redraw(link.getAttribute("href"));
+      return;
+    }
     const button = event.target.closest?.("button");
     if (!button) return;
     const { dataset } = button;

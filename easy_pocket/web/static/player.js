@@ -212,7 +212,7 @@ export class Player extends EventTarget {
     const voice = { node, at };
     this.pending.add(voice);
     this.starts.push(at);
-    if (this.starts.length > 4096) this.starts.splice(0, 2048);
+    if (this.starts.length > 4096) this.starts = this.starts.slice(-2048);
     node.onended = () => this.pending.delete(voice);
   }
 
