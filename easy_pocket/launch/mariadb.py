@@ -19,6 +19,7 @@ import pymysql
 START_LIMIT_S = 60.0
 STOP_LIMIT_S = 20.0
 USER, SCHEMA = "pocket", "pocket"
+PLAIN_IO = "--innodb-use-native-aio=OFF"  # the kernel's own is short in containers and for plain users
 
 
 class LaunchError(Exception):
@@ -86,16 +87,17 @@ class MariaDb:
                 f"--datadir={half}",
                 "--auth-root-authentication-method=normal",
                 "--skip-test-db",
+                PLAIN_IO,
                 *self._as_user(),
             ],
             capture_output=True,
             text=True,
         )
         if done.returncode != 0:
-            lines = (done.stderr or done.stdout).strip().splitlines()
+            lines = f"{done.stdout}\n{done.stderr}".splitlines()
+            reason = next((line.strip() for line in lines if "ERROR" in line), "no reason given")
             raise LaunchError(
-                f"The database folder could not be made in {self.home} ({lines[-1] if lines else 'no reason given'}): "
-                "is the disk full, or the folder not yours?"
+                f"The database folder could not be made in {self.home} ({reason}): is the disk full, or the folder not yours?"
             )
         shutil.rmtree(self.data, ignore_errors=True)
         half.rename(self.data)
@@ -132,6 +134,7 @@ class MariaDb:
                     "--default-time-zone=+00:00",
                     "--skip-name-resolve",
                     "--performance-schema=OFF",
+                    PLAIN_IO,
                     *self._as_user(),
                 ],
                 stdin=subprocess.DEVNULL,

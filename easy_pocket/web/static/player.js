@@ -1,7 +1,7 @@
 // The player: one AudioContext and a look-ahead scheduler. It schedules the times, gains and pans Python gave; it
 // computes no rule of its own. A pass of the stack begins every `length_s`; the anchor is when pass 0 began.
 
-const LOOK_AHEAD_S = 0.15;
+const LOOK_AHEAD_S = 0.35; // a busy page may keep the timer waiting; edits take back what has not sounded, so this costs nothing
 const HIDDEN_LOOK_AHEAD_S = 1.6; // timers of a hidden page run once a second
 const TICK_MS = 25;
 const LEAD_S = 0.1; // between the press of Play and the first hit
