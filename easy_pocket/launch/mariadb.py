@@ -97,7 +97,8 @@ class MariaDb:
             lines = f"{done.stdout}\n{done.stderr}".splitlines()
             reason = next((line.strip() for line in lines if "ERROR" in line), "no reason given")
             raise LaunchError(
-                f"The database folder could not be made in {self.home} ({reason}): is the disk full, or the folder not yours?"
+                f"The database folder could not be made in {self.home} ({reason}): "
+                "is the disk full, or the folder not yours?"
             )
         shutil.rmtree(self.data, ignore_errors=True)
         half.rename(self.data)
