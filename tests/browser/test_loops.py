@@ -119,10 +119,14 @@ def test_sensitivity_changes_what_is_heard(loops):
 def test_the_groove_goes_on_the_part_in_one_click(loops):
     loops.fill("#groove-name", "Brass Lantern")
     loops.click("text=Put it on Backbone")
-    expect(loops.locator("#take-state")).to_have_text("Brass Lantern is kept, and on the stack now.")
+    expect(loops.locator("#take-state")).to_have_text("Brass Lantern is kept, and lies on Backbone now.")
     loops.click("nav >> text=Bench")
     loops.wait_for_selector(".hit")
+    expect(loops.locator("#feel .scope .on")).to_have_text("Backbone")
     expect(loops.locator("#feel-template option:checked")).to_have_text("Brass Lantern")
+    loops.click('[data-inherit="template_id"]')
+    expect(loops.locator("#feel-template option:checked")).to_have_text("inherited")
+    expect(loops.locator("#feel")).to_contain_text("Rope Walk, from quayside-break.flac")
 
 
 def test_a_file_that_is_no_loop_says_so_beside_the_button(loops):

@@ -82,10 +82,10 @@ def test_hits_are_added_moved_and_removed_and_come_back(client, song_id, loop):
 
 def test_its_groove_goes_on_the_beat(client, song_id, loop, store):
     answer = post(client, song_id, loop, "template", name="Brass Lantern", bars=1, put_on=True)
-    assert answer.json()["song"]["undo"] == "groove of the stack Brass Lantern"
+    assert answer.json()["song"]["undo"] == "groove of Backbone Brass Lantern"
     with store.transaction() as session:
         song = load_song(session, song_id)
-    groove = song.feel.stack.template
+    groove = song.feel.resolve("kick").template
     assert (groove.name, groove.slots_per_bar, groove.source) == ("Brass Lantern", 16, "bollard.wav")
     odd = groove.lanes["all"].offsets[[3, 7, 15]]
     np.testing.assert_allclose(odd, 0.2 * 60_000 / 88.5 / 4, atol=4)

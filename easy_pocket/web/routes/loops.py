@@ -109,7 +109,7 @@ def make_template(request: Request, song_id: int, loop_id: int, sent: TemplateRe
         groove = extract_template(heard.onsets, heard.reading, check_name(sent.name), row.name, sent.bars)
         template_id = save_template(session, groove)
         if sent.put_on:
-            set_feel(session, song_id, sent.revision, "stack", "template_id", template_id)
+            set_feel(session, song_id, sent.revision, "part", "template_id", template_id)
 
     return _changed(request, song_id, change)
 

@@ -25,6 +25,7 @@ class Page {
     this.showHeader();
     this.arrive();
     this.draw();
+    if (this.edits.seen > this.edits.revision) this.refresh(); // loaded while the last edit was still on its way
   }
 
   get screen() {
@@ -316,7 +317,7 @@ class Page {
     const link = event.target.closest?.("a[data-go]");
     if (link && event.button === 0 && !event.ctrlKey && !event.metaKey && !event.shiftKey) {
       event.preventDefault();
-      this.redraw(link.getAttribute("href"));
+      if (link.getAttribute("href") !== location.pathname) this.redraw(link.getAttribute("href"));
       return;
     }
     const button = event.target.closest?.("button");

@@ -11,6 +11,7 @@ export class Edits extends EventTarget {
     this.view = view; // () => what the page shows
     this.key = `easy-pocket-edits-${songId}`;
     this.queue = this.kept();
+    this.seen = Number(sessionStorage.getItem(`${this.key}-seen`) || 0); // the newest revision this tab was told of
     this.sending = false;
     this.attempt = 0;
     window.addEventListener("online", () => this.send());
@@ -93,6 +94,7 @@ export class Edits extends EventTarget {
 
   accept(result, item) {
     this.revision = result.song.revision;
+    sessionStorage.setItem(`${this.key}-seen`, this.revision);
     this.dispatchEvent(new CustomEvent("state", { detail: { state: result, item, more: this.queue.length > 0 } }));
   }
 

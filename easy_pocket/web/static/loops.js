@@ -160,9 +160,10 @@ export class Loops {
     const body = { name, bars: Number(chosen?.dataset.grooveBars || 1), put_on: button.dataset.take === "on" };
     const result = await this.send("template", body, document.getElementById("groove-name"));
     if (!result || result.error) return;
+    if (body.put_on) this.page.view.scope = "part"; // so that the Bench shows where it went
     await this.page.redraw();
     await this.page.refresh();
-    const words = body.put_on ? `${name} is kept, and on the stack now.` : `${name} is kept.`;
+    const words = body.put_on ? `${name} is kept, and lies on ${button.dataset.part} now.` : `${name} is kept.`;
     document.getElementById("take-state").textContent = words;
   }
 

@@ -36,14 +36,16 @@ class FeelPanel:
 
 
 def feel_panel(song: LoadedSong, scope: str) -> FeelPanel:
-    """The panel of "stack" or a voice of the part; an unknown scope shows the stack."""
-    if scope not in song.part.voices:
+    """The panel of "stack", "part" or a voice of the part; an unknown scope shows the stack."""
+    if scope != "part" and scope not in song.part.voices:
         scope = "stack"
-    name = "the stack" if scope == "stack" else ROLES[scope].name
+    name = {"stack": "the stack", "part": song.part.name}.get(scope) or ROLES[scope].name
     feel = song.feel
     chain = [(feel.stack, "the stack"), (DEFAULTS, "the house")]
     docs = [song.row.feel, {}]
-    if scope != "stack":
+    if scope == "part":
+        chain, docs = [(feel.part, name), *chain], [song.part.feel, *docs]
+    elif scope != "stack":
         own = feel.voices.get(scope)
         chain = [(own or type(DEFAULTS)(), name), (feel.part, song.part.name), *chain]
         docs = [song.part.voice_feel.get(scope, {}), song.part.feel, *docs]
@@ -60,7 +62,7 @@ def feel_panel(song: LoadedSong, scope: str) -> FeelPanel:
         value = first_set(tuple(scope_feel for scope_feel, _ in chain), field)
         source = next(where for scope_feel, where in chain if getattr(scope_feel, field) is not None)
         settings[field] = Setting(field, value, getattr(chain[0][0], field) is not None, source)
-    if scope != "stack":  # a voice's push comes on top of its part's, it does not replace it
+    if scope in song.part.voices:  # a voice's push comes on top of its part's, it does not replace it
         push_ms = chain[0][0].push_ms
         settings["push_ms"] = Setting("push_ms", push_ms or 0.0, push_ms is not None, name)
     template_id = next((doc["template_id"] for doc in docs if doc.get("template_id") in song.templates), None)
