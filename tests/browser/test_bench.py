@@ -319,3 +319,15 @@ def test_an_empty_song_says_what_to_do(page, address):
     click_slot(page, "kick", 0)
     expect(hit(page, "kick", 0)).to_have_count(1)
     assert slot_point(page, "kick", 0)[0] == pytest.approx(head_of(page, "kick", 0)[0], abs=1)
+
+
+def test_the_rails_fill_their_space_and_scroll_only_when_they_must(bench):
+    fits = "(() => { const r = document.getElementById('rail-rows'); return [r.scrollHeight - r.clientHeight, r.querySelector('.grid-lines').clientHeight - r.scrollHeight]; })()"
+    assert bench.evaluate(fits) == [0, 0]
+    for voice in ("clap", "hat_pedal", "tom_high", "tom_mid", "tom_low", "ride", "crash"):
+        bench.select_option("[data-edit=add-voice]", voice)
+        bench.wait_for_selector(f"#rail-{voice}")
+    bench.set_viewport_size({"width": 1024, "height": 600})
+    over, lines = bench.evaluate(fits)
+    assert over > 0
+    assert lines == 0
