@@ -25,10 +25,10 @@ RATE_HZ = 44_100
 CONTEXT_S = 0.25  # of the loop's end set before its start and the other way round: the seam is heard like the inside
 MERGE_S = 0.030  # sounds closer than this are one hit, at the earliest
 
-FLUX_WINDOW, FLUX_HOP = 1024, 192  # 23 ms and 4.4 ms: parts two 16ths at 220 bpm and still sees a kick
+FLUX_WINDOW, FLUX_HOP = 1024, 256  # 23 ms and 5.8 ms: parts two 16ths at 220 bpm and still sees a kick
 FLUX_BANDS, FLUX_LOW_HZ, FLUX_HIGH_HZ = 40, 60.0, 16_000.0
 FLUX_PIECE = 256  # frames transformed at a time: they stay in the cache, and ten minutes fit in memory
-FLUX_LAG = 3  # frames: 13 ms, half the window
+FLUX_LAG = 2  # frames: 12 ms, half the window
 FLUX_FLOOR_DB = -65.0  # below the loudest band; rises under it are room noise
 FLUX_MIN_DB = 3.1  # mean rise over the bands; ringing stays below
 FLUX_SURE_DB = 6.0  # under this a hit must also rise above 1 kHz, which a bass note does not
@@ -188,7 +188,7 @@ def pick(prepared: Prepared, sensitivity: float = 0.5) -> tuple[Ints, Floats]:
     """
     factor = 2.0 ** ((0.5 - sensitivity) * 5.0)
     rise = prepared.rise_db
-    strong, _ = signal.find_peaks(rise, height=FLUX_MIN_DB * factor, distance=4)
+    strong, _ = signal.find_peaks(rise, height=FLUX_MIN_DB * factor, distance=3)
     centres = np.arange(0, len(prepared.samples) - 1, RISE_HOP)
     high = rises(prepared, centres).mean(axis=0)
     nearby = ndimage.maximum_filter1d(high, 15)  # +-10 ms
