@@ -112,7 +112,7 @@ def test_undo_and_redo_say_what_they_did(tab):
     assert "nothing to redo" in result["error"]
 
 
-def test_a_thousand_random_edits_and_undos_end_in_the_same_pattern(tab):
+def test_three_hundred_random_edits_and_undos_end_in_the_same_pattern(tab):
     dice = random.Random(7)
     began, model, past, future = tab.hits(), tab.hits(), [], []
     for _ in range(300):
