@@ -15,6 +15,8 @@ from dataclasses import replace
 from pathlib import Path
 from typing import NoReturn
 
+import numpy as np
+
 from easy_pocket.core.errors import BadValueError, PocketError
 from easy_pocket.core.feel import Feel, FeelScopes
 from easy_pocket.core.formats.audio_file import read_audio, write_audio
@@ -111,9 +113,11 @@ def run_listen(chosen: argparse.Namespace) -> None:
     if chosen.json:
         print(json.dumps(doc))
         return
+    bars_s = np.diff(doc["bar_lines_s"])
+    moves = f"; its bars last {bars_s.min():.3f} to {bars_s.max():.3f} s" if np.ptp(bars_s) > 1e-4 else ""
     swing = "no off-beats" if doc["swing_percent"] is None else f"swing {doc['swing_percent']:.1f} %"
     print(f"{name}: {doc['tempo_bpm']:.2f} bpm, {doc['bars']} bars of {doc['beats_per_bar']}/{doc['beat_unit']}, "
-          f"{len(doc['onsets'])} hits, {swing}, confidence {100 * doc['confidence']:.0f} %")  # fmt: skip
+          f"{len(doc['onsets'])} hits, {swing}, confidence {100 * doc['confidence']:.0f} %{moves}")  # fmt: skip
 
 
 def run_groove(chosen: argparse.Namespace) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import struct
+from dataclasses import replace
 
 import numpy as np
 
@@ -50,6 +51,28 @@ def rendered(
     performance = perform(pattern, FeelScopes(feel or Feel()), tempo_bpm=tempo_bpm)
     chosen = HOUSE_KITS[kit]
     return mixdown(play_events(performance, chosen), chosen, performance.length_ms / 1000), performance
+
+
+def drifting(
+    pattern: Pattern, tempo_bpm: float, speeds: tuple[float, ...], feel: Feel | None = None, lead_s: float = 0.7
+) -> tuple[Audio, np.ndarray]:
+    """A recording with a lead-in and a ragged end whose tempo goes through `speeds` (1 = tempo_bpm, evenly spread,
+    straight lines between them), and the true times of its bar lines in seconds."""
+    performance = perform(pattern, FeelScopes(feel or Feel()), tempo_bpm=tempo_bpm)
+    length_s, kit = performance.length_ms / 1000, HOUSE_KITS["boathouse"]
+    written = np.linspace(-0.5, length_s + 0.5, 4001)
+    speed = np.interp(written / length_s, np.linspace(0, 1, len(speeds)), speeds)
+    played = np.concatenate([[0.0], np.cumsum(np.diff(written) * 2 / (speed[1:] + speed[:-1]))])
+
+    def at(time_s):
+        return lead_s + np.interp(time_s, written, played) - np.interp(0.0, written, played)
+
+    events = [
+        replace(event, start_s=float(at(event.start_s)), cut_s=None if event.cut_s is None else float(at(event.cut_s)))
+        for event in play_events(performance, kit, loop=False)
+    ]
+    bars = round(pattern.length_ticks / pattern.metre.bar_ticks)
+    return mixdown(events, kit, float(at(length_s)) + 0.9, loop=False), at(np.arange(bars + 1) * length_s / bars)
 
 
 def merged_ms(performance: Performance, gap_ms: float = 30.0) -> np.ndarray:

@@ -65,7 +65,7 @@ def test_listen_prints_what_was_heard(desk):
     doc = json.loads(run("listen", "loop.wav", "--json", cwd=desk).stdout)
     assert set(doc) == {
         *("tempo_bpm", "beats_per_bar", "beat_unit", "bars", "bar_one_s", "confidence"),
-        *("swing_percent", "onsets", "template"),
+        *("bar_lines_s", "swing_percent", "onsets", "template"),
     }
     assert doc["tempo_bpm"] == pytest.approx(88.5, rel=1e-3)
     assert (doc["beats_per_bar"], doc["beat_unit"], doc["bars"]) == (4, 4, 2)

@@ -15,7 +15,7 @@ from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.formats.audio_file import read_audio, write_audio
 from easy_pocket.core.listen.hear import Heard, Overrules, hear
 from easy_pocket.core.listen.onsets import Onsets
-from easy_pocket.core.listen.tempo import Grid, Reading
+from easy_pocket.core.listen.reading import Grid, Reading
 from easy_pocket.core.timebase import Metre
 from easy_pocket.store.changes import field_patch, lock_song, record
 from easy_pocket.store.models import AudioRow, LoopRow
@@ -147,4 +147,5 @@ def reading_to_doc(reading: Reading) -> dict[str, Any]:
 
 
 def reading_from_doc(doc: dict[str, Any]) -> Reading:
-    return Reading(**{**doc, "metre": Metre(**doc["metre"]), "grid": Grid(**doc["grid"])})
+    lines = tuple(doc.get("bar_lines_s", ()))
+    return Reading(**{**doc, "metre": Metre(**doc["metre"]), "grid": Grid(**doc["grid"]), "bar_lines_s": lines})

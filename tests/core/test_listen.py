@@ -1,5 +1,7 @@
 """Listening, against loops rendered from patterns whose every hit is known, and against what is no loop at all."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -9,9 +11,9 @@ from easy_pocket.core.feel import Feel
 from easy_pocket.core.listen.groove import extract_template, found_swing_percent
 from easy_pocket.core.listen.hear import Overrules, attack_near, doubled, halved, hear
 from easy_pocket.core.listen.onsets import find_onsets
-from easy_pocket.core.listen.tempo import read_loop
+from easy_pocket.core.listen.read import read_loop
 from easy_pocket.core.timebase import Metre
-from tests.drums import ROCK, SWUNG, beat, merged_ms, rendered
+from tests.drums import ROCK, SWUNG, beat, drifting, merged_ms, rendered
 
 WALTZ = {
     "kick": "X.....|x....x|X.....|x.....",
@@ -111,6 +113,62 @@ def test_a_recording_that_is_not_trimmed_gets_its_tempo_and_its_one():
     assert not reading.trimmed
     assert reading.tempo_bpm == pytest.approx(112.0, rel=0.01)
     assert reading.bar_one_s == pytest.approx(0.7, abs=0.02)
+
+
+def times(lines, count):
+    return {voice: "|".join([line] * count) for voice, line in lines.items()}
+
+
+@pytest.mark.parametrize(
+    ("lines", "metre", "tempo_bpm", "speeds"),
+    [
+        (ROCK, Metre(4, 4), 101.0, (0.99, 1.01)),
+        (SWUNG, Metre(4, 4), 92.0, (1.04, 0.96)),
+        (ROCK, Metre(4, 4), 168.0, (1.0, 1.02, 1.0, 0.98, 1.0)),
+        (SWUNG, Metre(4, 4), 88.0, (0.97, 1.0, 1.03)),
+    ],
+)
+def test_a_recording_whose_tempo_moves_gets_its_own_bar_lines(lines, metre, tempo_bpm, speeds):
+    audio, bars_s = drifting(beat(times(lines, 4), metre), tempo_bpm, speeds)
+    reading = hear(audio).reading
+    assert (reading.bars, reading.metre) == (8, metre)
+    assert np.abs(np.array(reading.bar_lines_s) - bars_s).max() < 0.015
+    slowest, fastest = reading.tempo_range_bpm
+    assert slowest == pytest.approx(tempo_bpm * min(speeds), rel=0.012)
+    assert fastest == pytest.approx(tempo_bpm * max(speeds), rel=0.012)
+    assert reading.confidence > 0.6
+
+
+def test_the_groove_of_a_drifting_recording_is_the_player_s_not_the_drift():
+    audio, _ = drifting(beat(times(SWUNG, 4)), 92.0, (0.97, 1.03), Feel(swing_percent=58, swing_unit=16))
+    heard = hear(audio)
+    lane = extract_template(heard.onsets, heard.reading, "t").lanes["all"]
+    late_ms = 60_000 / 92 / 2 * 0.08
+    offsets = [lane.offset_ms[slot] - lane.offset_ms[slot - 1] for slot in (3, 7, 11, 15)]
+    assert np.mean(offsets) == pytest.approx(late_ms, abs=6)
+    assert np.ptp(lane.offset_ms[::2]) < 10
+
+
+def test_a_loose_but_steady_player_does_not_drift():
+    straight = beat(times(ROCK, 4))
+    scatter_ms = np.random.default_rng(4).normal(0, 7, len(straight.hits)).tolist()
+    loose = replace(
+        straight, hits=tuple(replace(hit, offset_ms=ms) for hit, ms in zip(straight.hits, scatter_ms, strict=True))
+    )
+    audio, _ = rendered(loose, 104.0)
+    quiet = np.zeros((30_000, 2), np.float32)
+    reading = hear(Audio(np.concatenate([quiet, audio.samples, quiet[:9000]]), 44_100)).reading
+    assert not reading.drifts
+    assert reading.tempo_bpm == pytest.approx(104.0, rel=0.002)
+
+
+def test_setting_the_one_or_the_bars_of_a_drifting_recording_keeps_its_curve():
+    audio, bars_s = drifting(beat(times(ROCK, 4)), 101.0, (0.98, 1.02))
+    halved_reading = hear(audio, Overrules(bars=4)).reading
+    assert np.array(halved_reading.bar_lines_s) == pytest.approx(bars_s[::2], abs=0.01)
+    later = hear(audio, Overrules(one_s=float(bars_s[1]) + 0.01)).reading
+    assert later.bars == 7
+    assert np.array(later.bar_lines_s) == pytest.approx(bars_s[1:], abs=0.01)
 
 
 def test_noise_under_a_loop_and_a_soft_clip_change_little():

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
+
 from easy_pocket.core.listen.groove import extract_template, found_swing_percent
 from easy_pocket.core.listen.hear import Heard
 from easy_pocket.core.listen.onsets import Onsets
@@ -22,6 +24,7 @@ def heard_to_doc(heard: Heard, name: str) -> dict[str, Any]:
     template = extract_template(onsets, reading, name)
     lane = template.lanes["all"]
     known = [any(not g for g in lane.guessed[slot % 2 :: 2]) for slot in range(len(lane.guessed))]
+    whole_bars = np.arange(reading.bars + 1) * reading.slots_per_bar
     swing_percent = found_swing_percent(onsets, reading)
     return {
         "tempo_bpm": round(reading.tempo_bpm, 4),
@@ -29,6 +32,7 @@ def heard_to_doc(heard: Heard, name: str) -> dict[str, Any]:
         "beat_unit": reading.metre.unit,
         "bars": reading.bars,
         "bar_one_s": round(reading.bar_one_s, 6),
+        "bar_lines_s": [round(float(line_s), 6) for line_s in reading.time_at(whole_bars)],
         "confidence": round(reading.confidence, 3),
         "swing_percent": None if swing_percent is None else round(swing_percent, 2),
         "onsets": [

@@ -6,7 +6,7 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.listen.onsets import Onsets
-from easy_pocket.core.listen.tempo import Reading
+from easy_pocket.core.listen.reading import Reading
 from easy_pocket.core.template import GrooveTemplate, Lane
 
 LANE_SHARE = 0.25  # of a hit's energy in a band before the hit belongs to it; a hit can belong to two
@@ -21,14 +21,9 @@ def slots_and_offsets(onsets: Onsets, reading: Reading) -> tuple[Ints, Floats]:
     A hit belongs to the slot whose swung place is nearest, so heavy swing does not change slots. In a trimmed loop
     a hit before the first line wraps: slot 0, early.
     """
-    slot_s = reading.beat_s / reading.grid.per_beat
     total = reading.slots_per_bar * reading.bars
-    position = (onsets.time_s - reading.bar_one_s) / slot_s
-    late = (reading.grid.swing_percent - 50.0) / 50.0  # of a slot
-    even, odd = 2 * np.rint(position / 2), 2 * np.rint((position - 1 - late) / 2) + 1
-    nearer_odd = np.abs(position - odd - late) < np.abs(position - even)
-    slot = np.where(nearer_odd, odd, even)
-    offset_ms = (position - slot) * slot_s * 1000
+    slot = np.floor(reading.nearest_places(reading.slot_at(onsets.time_s)))
+    offset_ms = (onsets.time_s - reading.time_at(slot)) * 1000
     if reading.trimmed:
         slot = np.mod(slot, total)
     return slot.astype(np.intp), offset_ms
@@ -47,7 +42,7 @@ def found_swing_percent(onsets: Onsets, reading: Reading) -> float | None:
     if not off.any():
         return None
     level_ms = float(np.median(offset_ms[~off])) if (~off).any() else 0.0
-    pair_ms = 2000.0 * reading.beat_s / reading.grid.per_beat
+    pair_ms = 2000.0 * reading.slot_s
     return float(np.clip(50.0 + 100.0 * (np.median(offset_ms[off]) - level_ms) / pair_ms, 25.0, 80.0))
 
 

@@ -8,8 +8,11 @@ import numpy as np
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError, NoHitsError, require_range
+from easy_pocket.core.listen.beats import line_times
 from easy_pocket.core.listen.onsets import CLEAR_DB, RATE_HZ, Onsets, find_onsets, measure, prepare, refine
-from easy_pocket.core.listen.tempo import Reading, counted_beats, grid_fit, read_free, read_loop, read_trimmed
+from easy_pocket.core.listen.read import read_loop
+from easy_pocket.core.listen.reading import Reading, counted_beats
+from easy_pocket.core.listen.tempo import grid_fit, read_free, read_trimmed
 from easy_pocket.core.timebase import Metre
 
 MAX_CORRECTIONS = 2000
@@ -97,12 +100,14 @@ def _overruled(onsets: Onsets, best: Reading, overrules: Overrules) -> Reading:
             reading = _free_with_bars(onsets, best, metre, bars)
         reading = replace(reading, confidence=1.0)
     if overrules.one_s is not None:
-        reading = replace(reading, bar_one_s=_snap_to_line(overrules.one_s, reading), confidence=1.0)
+        reading = replace(_with_one_near(overrules.one_s, reading), confidence=1.0)
     return reading
 
 
 def _free_with_bars(onsets: Onsets, best: Reading, metre: Metre, bars: int) -> Reading:
     """An untrimmed recording in another metre or number of bars: the same stretch, divided otherwise."""
+    if best.drifts:
+        return _divided_otherwise(onsets, best, metre, bars)
     length_s = best.length_s
     matching = [reading for reading in read_free(onsets, (metre,)) if reading.bars == bars]
     if matching:
@@ -113,13 +118,28 @@ def _free_with_bars(onsets: Onsets, best: Reading, metre: Metre, bars: int) -> R
     return replace(best, tempo_bpm=tempo_bpm, metre=metre, bars=bars, grid=grid, fit=fit)
 
 
-def _snap_to_line(one_s: float, reading: Reading) -> float:
-    """The grid line nearest to a place, so that setting the one on a late hit does not move the grid."""
-    slot_s = reading.beat_s / reading.grid.per_beat
-    line_s = reading.bar_one_s + round((one_s - reading.bar_one_s) / slot_s) * slot_s
+def _divided_otherwise(onsets: Onsets, best: Reading, metre: Metre, bars: int) -> Reading:
+    """A drifting recording in another metre or number of bars, along the same curve of tempo."""
+    lines_s = line_times(np.asarray(best.bar_lines_s), np.arange(bars + 1) * best.bars / bars)
+    tempo_bpm = 60.0 * bars * metre.bar_ticks / 960 / float(lines_s[-1] - lines_s[0])
+    divided = replace(best, tempo_bpm=tempo_bpm, metre=metre, bars=bars, bar_lines_s=tuple(lines_s.tolist()))
+    evened_s = divided.slot_at(onsets.time_s) * divided.slot_s
+    fit, grid = grid_fit(evened_s, np.sqrt(onsets.strength), divided.beat_s)
+    return replace(divided, grid=grid, fit=fit)
+
+
+def _with_one_near(one_s: float, reading: Reading) -> Reading:
+    """The one on the grid line nearest to a place, so that setting it on a late hit does not move the grid."""
+    slot = float(np.rint(reading.slot_at(np.array([one_s])))[0])
+    line_s = float(reading.time_at(np.array([slot]))[0])
+    if reading.drifts:
+        per_bar = reading.slots_per_bar
+        bars = max(round((reading.slots_per_bar * reading.bars - slot) / per_bar), 1)
+        lines_s = reading.time_at(slot + per_bar * np.arange(bars + 1))
+        return replace(reading, bars=bars, bar_lines_s=tuple(lines_s.tolist()), bar_one_s=max(line_s, 0.0))
     if reading.trimmed:
-        return float(line_s % reading.length_s)
-    return float(max(line_s, 0.0))
+        return replace(reading, bar_one_s=line_s % reading.length_s)
+    return replace(reading, bar_one_s=max(line_s, 0.0))
 
 
 def halved(reading: Reading) -> tuple[int, Metre]:

@@ -14,8 +14,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 import numpy.typing as npt
 
-from easy_pocket.core.errors import NoHitsError
 from easy_pocket.core.listen.onsets import Onsets
+from easy_pocket.core.listen.reading import Grid, Reading, counted_beats
 from easy_pocket.core.timebase import Metre
 
 MIN_TEMPO_BPM, MAX_TEMPO_BPM = 50.0, 220.0
@@ -31,51 +31,6 @@ TEMPO_OCTAVES = 0.9  # standard deviation of tempi around the usual one
 TRIPLET_FROM_PERCENT = 62.0  # 8ths swung further than this are read as triplets
 
 Floats = npt.NDArray[np.float64]
-
-
-@dataclass(frozen=True)
-class Grid:
-    """Slots in a beat as one counts it (a dotted beat in 6/8) and where the second of each pair falls, in percent."""
-
-    per_beat: int
-    swing_percent: float = 50.0
-
-
-@dataclass(frozen=True)
-class Reading:
-    """One way to read a loop. tempo_bpm counts quarter notes; bar_one_s is the grid line of the first downbeat."""
-
-    tempo_bpm: float
-    metre: Metre
-    bars: int
-    bar_one_s: float
-    grid: Grid
-    fit: float
-    score: float
-    confidence: float = 0.0
-    trimmed: bool = True
-
-    @property
-    def beat_s(self) -> float:
-        """Seconds of a beat as one counts it."""
-        return 60.0 / self.tempo_bpm * self.metre.pulse_ticks / 960
-
-    @property
-    def bar_s(self) -> float:
-        return 60.0 / self.tempo_bpm * self.metre.bar_ticks / 960
-
-    @property
-    def slots_per_bar(self) -> int:
-        return counted_beats(self.metre) * self.grid.per_beat
-
-    @property
-    def length_s(self) -> float:
-        return self.bars * self.bar_s
-
-
-def counted_beats(metre: Metre) -> int:
-    """Beats of a bar as one counts them: 2 in 6/8, 7 in 7/8."""
-    return metre.bar_ticks // metre.pulse_ticks
 
 
 # Grids to try and what each costs for its freedom; swing is tried where it is usual.
@@ -220,6 +175,10 @@ def _weights(onsets: Onsets) -> Floats:
     return np.sqrt(np.maximum(onsets.strength, 1e-3))
 
 
+LIKELY_BEATS = 12  # beat lengths worth trying every downbeat for
+KEPT = 6
+
+
 def read_free(onsets: Onsets, metres: tuple[Metre, ...] = METRES) -> list[Reading]:
     """Readings of a recording that is not trimmed: tempo, phase and downbeat are all looked for."""
     weights = _weights(onsets)
@@ -315,52 +274,9 @@ def _place_bars(
 
 def _settle(onsets: Onsets, reading: Reading) -> Reading:
     """Fit tempo and first line of a free reading once more, now that its swing is known."""
-    slot_s = reading.beat_s / reading.grid.per_beat
-    late = (reading.grid.swing_percent - 50.0) / 50.0
-    position = (onsets.time_s - reading.bar_one_s) / slot_s
-    even, odd = 2 * np.rint(position / 2), 2 * np.rint((position - 1 - late) / 2) + 1 + late
-    place = np.where(np.abs(position - odd) < np.abs(position - even), odd, even)
+    slot_s = reading.slot_s
+    place = reading.nearest_places(reading.slot_at(onsets.time_s))
     if np.ptp(place) == 0:
         return reading
     fitted_s, one_s = np.polyfit(place, onsets.time_s, 1, w=_weights(onsets))
     return replace(reading, bar_one_s=float(one_s), tempo_bpm=float(reading.tempo_bpm * slot_s / fitted_s))
-
-
-LIKELY_BEATS = 12  # beat lengths worth trying every downbeat for
-CONVINCING = 1.2  # a trimmed reading of at least this score leaves free ones no chance
-FREE_MARGIN = 0.15  # a free reading must beat the trimmed one by this, for it has more freedom
-FREE_MARGIN_AT_START = 0.5  # ... when the first hit lies right at the start, as in a trimmed loop
-
-
-def read_loop(onsets: Onsets) -> list[Reading]:
-    """Readings, best first, with their confidence (shares of one). Raises NoHitsError for fewer than two hits."""
-    if len(onsets) < 2:
-        raise NoHitsError(
-            f"{len(onsets)} hit was heard; a beat needs at least two. Raise the sensitivity, or add hits by hand."
-        )
-    trimmed = read_trimmed(onsets)
-    at_start = min(onsets.time_s[0], onsets.duration_s - onsets.time_s[-1]) < 0.05
-    convinced = at_start and bool(trimmed) and trimmed[0].score >= CONVINCING
-    free = [] if convinced else read_free(onsets)
-    margin = FREE_MARGIN_AT_START if at_start else FREE_MARGIN
-    readings = trimmed + [replace(reading, score=reading.score - margin) for reading in free]
-    if not readings:
-        raise NoHitsError(
-            f"No tempo between {MIN_TEMPO_BPM:.0f} and {MAX_TEMPO_BPM:.0f} bpm makes {onsets.duration_s:.2f} s a whole "
-            "number of bars: set the bars by hand."
-        )
-    readings.sort(key=lambda reading: -reading.score)
-    return with_confidence(readings)
-
-
-KEPT = 6
-
-
-def with_confidence(readings: list[Reading], keep: int = KEPT) -> list[Reading]:
-    """The best few, each with its share of belief: e to the score, sharper the more the scores differ."""
-    kept = readings[:keep]
-    belief = np.exp(8.0 * (np.array([reading.score for reading in kept]) - kept[0].score))
-    # Belief is worth only as much as the grid fits: noise has a best reading too.
-    trust = np.clip(kept[0].fit / 0.6, 0.0, 1.0)
-    shares = belief / belief.sum() * trust
-    return [replace(reading, confidence=float(share)) for reading, share in zip(kept, shares, strict=True)]

@@ -10,7 +10,7 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.formats.heard_json import group_names
 from easy_pocket.core.listen.groove import extract_template, found_swing_percent, slots_and_offsets
 from easy_pocket.core.listen.hear import Heard, Overrules
-from easy_pocket.core.listen.tempo import Reading, counted_beats
+from easy_pocket.core.listen.reading import Reading, counted_beats
 from easy_pocket.store.loops import found_from_doc, overrules_from_doc
 from easy_pocket.store.models import LoopRow
 from easy_pocket.web.views.rails import ON_GRID_MS, offset_words, signed
@@ -19,6 +19,7 @@ WAVE_COLUMNS = 1200
 GRID_NAMES = {2: "8ths", 3: "8th triplets", 4: "16ths", 6: "16th triplets"}
 COMPOUND_GRID_NAMES = {2: "dotted 8ths", 3: "8ths", 4: "dotted 16ths", 6: "16ths"}
 SURE = 0.6
+LABELLED_BARS = 4  # up to so many bars every beat has its number
 
 
 @dataclass(frozen=True)
@@ -94,21 +95,26 @@ class LoopView:
         decided = self.overrules.bars is not None or self.overrules.metre is not None
         if decided:
             return "set by you"
-        return "sure" if self.reading.confidence >= SURE else f"perhaps ({self.reading.confidence * 100:.0f} %)"
+        sure = "sure" if self.reading.confidence >= SURE else f"perhaps ({self.reading.confidence * 100:.0f} %)"
+        if not self.reading.drifts:
+            return sure
+        slowest, fastest = self.reading.tempo_range_bpm
+        return f"moves {slowest:.1f}–{fastest:.1f}, {sure}"
 
     def _lines(self, reading: Reading) -> list[tuple[float, str, str]]:
         """Grid lines over the waveform: percent across, kind, label."""
         lines = []
-        per_bar, slot_s = reading.slots_per_bar, reading.beat_s / reading.grid.per_beat
-        total = per_bar * reading.bars
-        first = -int(reading.bar_one_s // slot_s) if reading.trimmed else 0
-        for slot in range(first, total + 1):
-            time_s = reading.bar_one_s + slot * slot_s
+        per_bar = reading.slots_per_bar
+        first = -int(reading.bar_one_s // reading.slot_s) if reading.trimmed else 0
+        slots = np.arange(first, per_bar * reading.bars + 1)
+        for slot, time_s in zip(slots.tolist(), reading.time_at(slots).tolist(), strict=True):
             if not -1e-6 <= time_s <= self.duration_s + 1e-6:
                 continue
             kind = "bar" if slot % per_bar == 0 else "beat" if slot % reading.grid.per_beat == 0 else "slot"
             bar, inside = divmod(slot, per_bar)
-            label = f"{bar % reading.bars + 1}.{inside // reading.grid.per_beat + 1}" if kind != "slot" else ""
+            label = f"{bar % reading.bars + 1}.{inside // reading.grid.per_beat + 1}"
+            if kind == "slot" or (kind == "beat" and reading.bars > LABELLED_BARS) or slot == per_bar * reading.bars:
+                label = ""  # beats of many bars would stand on each other; the end of the last bar is no bar
             lines.append((round(100 * time_s / self.duration_s, 3), kind, label))
         return lines
 

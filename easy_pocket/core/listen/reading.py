@@ -1,0 +1,97 @@
+"""One way to read a loop: tempo, metre, bars, grid, and where its lines lie."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from easy_pocket.core.listen.beats import line_times, places_at
+from easy_pocket.core.timebase import Metre
+
+Floats = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Grid:
+    """Slots in a beat as one counts it (a dotted beat in 6/8) and where the second of each pair falls, in percent."""
+
+    per_beat: int
+    swing_percent: float = 50.0
+
+
+@dataclass(frozen=True)
+class Reading:
+    """One way to read a loop. tempo_bpm counts quarter notes; bar_one_s is the grid line of the first downbeat."""
+
+    tempo_bpm: float
+    metre: Metre
+    bars: int
+    bar_one_s: float
+    grid: Grid
+    fit: float
+    score: float
+    confidence: float = 0.0
+    trimmed: bool = True
+    bar_lines_s: tuple[float, ...] = ()
+
+    @property
+    def drifts(self) -> bool:
+        """Whether the tempo moves; the bar lines then say where each bar begins, and tempo_bpm is the mean."""
+        return bool(self.bar_lines_s)
+
+    def slot_at(self, times_s: Floats) -> Floats:
+        """Places on the straight grid, in slots from bar one, of times in seconds."""
+        if self.drifts:
+            return places_at(np.asarray(self.bar_lines_s), times_s) * self.slots_per_bar
+        return (times_s - self.bar_one_s) / self.slot_s
+
+    def time_at(self, slots: npt.NDArray[np.floating[Any] | np.integer[Any]]) -> Floats:
+        """Times in seconds of places on the straight grid, given in slots from bar one."""
+        if self.drifts:
+            return line_times(np.asarray(self.bar_lines_s), slots / self.slots_per_bar)
+        return np.asarray(self.bar_one_s + slots * self.slot_s, dtype=np.float64)
+
+    def nearest_places(self, slots: Floats) -> Floats:
+        """Of places in slots, the nearest places where this grid is played: whole slots, the second of a pair swung."""
+        late = (self.grid.swing_percent - 50.0) / 50.0
+        even, odd = 2 * np.rint(slots / 2), 2 * np.rint((slots - 1 - late) / 2) + 1 + late
+        return np.where(np.abs(slots - odd) < np.abs(slots - even), odd, even)
+
+    @property
+    def slot_s(self) -> float:
+        """Seconds of a slot (on average, where the tempo moves)."""
+        return self.beat_s / self.grid.per_beat
+
+    @property
+    def tempo_range_bpm(self) -> tuple[float, float]:
+        """Slowest and fastest bar."""
+        if not self.drifts:
+            return self.tempo_bpm, self.tempo_bpm
+        bars_s = np.diff(self.bar_lines_s)
+        whole = 60.0 * self.metre.bar_ticks / 960
+        return float(whole / bars_s.max()), float(whole / bars_s.min())
+
+    @property
+    def beat_s(self) -> float:
+        """Seconds of a beat as one counts it."""
+        return 60.0 / self.tempo_bpm * self.metre.pulse_ticks / 960
+
+    @property
+    def bar_s(self) -> float:
+        return 60.0 / self.tempo_bpm * self.metre.bar_ticks / 960
+
+    @property
+    def slots_per_bar(self) -> int:
+        return counted_beats(self.metre) * self.grid.per_beat
+
+    @property
+    def length_s(self) -> float:
+        return self.bar_lines_s[-1] - self.bar_lines_s[0] if self.drifts else self.bars * self.bar_s
+
+
+def counted_beats(metre: Metre) -> int:
+    """Beats of a bar as one counts them: 2 in 6/8, 7 in 7/8."""
+    return metre.bar_ticks // metre.pulse_ticks
