@@ -22,16 +22,19 @@ from easy_pocket.core.feel import Feel, FeelScopes
 from easy_pocket.core.formats.audio_file import read_audio, write_audio
 from easy_pocket.core.formats.heard_json import heard_to_doc
 from easy_pocket.core.formats.midi import MidiBeat, nearest_voice, read_midi, write_midi
+from easy_pocket.core.formats.sfz import read_sfz
 from easy_pocket.core.formats.template_file import dump_template, load_template
 from easy_pocket.core.listen.groove import extract_template
 from easy_pocket.core.listen.hear import Heard, hear
 from easy_pocket.core.pattern import Pattern
 from easy_pocket.core.perform import perform
 from easy_pocket.core.sound.events import play_events
-from easy_pocket.core.sound.house_kits import HOUSE_KITS
+from easy_pocket.core.sound.kit import Kit
 from easy_pocket.core.sound.mixdown import mixdown
+from easy_pocket.core.sound.sound import SampleSource
 from easy_pocket.core.template import MAX_TEMPLATE_BARS
-from easy_pocket.core.voices import check_voice
+from easy_pocket.core.voices import check_voice, stand_in
+from easy_pocket.samples import house_kits, shipped_samples
 
 PATIENT_BYTES = 200_000_000  # a file larger than this is not read into memory
 
@@ -96,7 +99,9 @@ def _parser() -> Parser:
     render = commands.add_parser("render", help="play a MIDI beat on a kit into a WAV file")
     render.add_argument("midi", metavar="IN.mid")
     render.add_argument("-o", "--out", required=True, metavar="OUT.wav")
-    render.add_argument("--kit", default="boathouse", help=f"one of {', '.join(HOUSE_KITS)}")
+    render.add_argument(
+        "--kit", default="boathouse", help="boathouse, signal_box, net_loft, dry_dock, or a zip with an SFZ kit"
+    )
     render.add_argument("--loop", action="store_true", help="exactly as long as the bars, tails wrapped round")
     render.add_argument("--bits", type=int, choices=(16, 24, 32), default=16)
     render.set_defaults(run=run_render)
@@ -129,10 +134,14 @@ def run_groove(chosen: argparse.Namespace) -> None:
     _write(chosen.out, dump_template(template).encode())
 
 
-def _read_beat(path: str) -> MidiBeat:
+def _bounded_bytes(path: str, what: str) -> bytes:
     if os.path.getsize(path) > PATIENT_BYTES:
-        raise BadValueError(f"{os.path.basename(path)} is too large for a MIDI file.")
-    beat = read_midi(Path(path).read_bytes(), os.path.basename(path))
+        raise BadValueError(f"{os.path.basename(path)} is too large for a {what}.")
+    return Path(path).read_bytes()
+
+
+def _read_beat(path: str) -> MidiBeat:
+    beat = read_midi(_bounded_bytes(path, "MIDI file"), os.path.basename(path))
     for remark in beat.remarks:
         print(f"easy-pocket: {remark}", file=sys.stderr)
     return beat
@@ -152,9 +161,7 @@ def run_perform(chosen: argparse.Namespace) -> None:
 def _feel(chosen: argparse.Namespace, present: set[str]) -> FeelScopes:
     template = None
     if chosen.template:
-        if os.path.getsize(chosen.template) > PATIENT_BYTES:
-            raise BadValueError(f"{os.path.basename(chosen.template)} is too large for a groove template.")
-        template = load_template(Path(chosen.template).read_bytes(), os.path.basename(chosen.template))
+        template = load_template(_bounded_bytes(chosen.template, "groove template"), os.path.basename(chosen.template))
     part_push_ms, voices = None, {}
     for text in chosen.push:
         voice, _, amount = text.rpartition("=")
@@ -182,12 +189,12 @@ def _feel(chosen: argparse.Namespace, present: set[str]) -> FeelScopes:
     return FeelScopes(stack=stack, voices=voices)
 
 
-def on_our_voices(pattern: Pattern) -> Pattern:
-    """The pattern with notes our kits do not have given to the voice nearest in sound; none is lost."""
+def on_voices_of(kit: Kit, pattern: Pattern) -> Pattern:
+    """The pattern with notes the kit does not have given to its voice nearest in sound; none is lost."""
     taken: set[tuple[str, int]] = set()
     hits = []
     for hit in sorted(pattern.hits, key=lambda hit: hit.voice.startswith("note")):
-        voice, tick = nearest_voice(hit.voice), hit.tick
+        voice, tick = stand_in(nearest_voice(hit.voice), kit.roles), hit.tick
         while (voice, tick) in taken and tick + 1 < pattern.length_ticks:
             tick += 1
         if (voice, tick) not in taken:
@@ -196,12 +203,23 @@ def on_our_voices(pattern: Pattern) -> Pattern:
     return pattern.with_hits(hits)
 
 
+def _kit(name: str) -> tuple[Kit, SampleSource]:
+    """A kit of the house by its key, or one read from a zip with an SFZ."""
+    if name.lower().endswith(".zip"):
+        read = read_sfz(_bounded_bytes(name, "kit"), os.path.basename(name))
+        for remark in read.remarks:
+            print(f"easy-pocket: {remark}", file=sys.stderr)
+        return read.kit, read.audio.__getitem__
+    kits = house_kits()
+    if name not in kits:
+        raise BadValueError(f"There is no kit '{name[:40]}'; there are {', '.join(kits)}, or name a zip with an SFZ.")
+    return kits[name], shipped_samples
+
+
 def run_render(chosen: argparse.Namespace) -> None:
-    kit = HOUSE_KITS.get(chosen.kit)
-    if kit is None:
-        raise BadValueError(f"There is no kit '{chosen.kit[:40]}'; there are {', '.join(HOUSE_KITS)}.")
+    kit, samples = _kit(chosen.kit)
     beat = _read_beat(chosen.midi)
-    performance = perform(on_our_voices(beat.pattern), tempo_bpm=beat.tempo_bpm, loop=chosen.loop)
+    performance = perform(on_voices_of(kit, beat.pattern), tempo_bpm=beat.tempo_bpm, loop=chosen.loop)
     events = play_events(performance, kit, loop=chosen.loop)
     early_s = max(0.0, -min((event.start_s for event in events), default=0.0))
     events = [
@@ -213,7 +231,7 @@ def run_render(chosen: argparse.Namespace) -> None:
         for event in events
     ]
     length_s = performance.length_ms / 1000 + early_s
-    audio = mixdown(events, kit, length_s, loop=chosen.loop)
+    audio = mixdown(events, kit, length_s, loop=chosen.loop, samples=samples)
     _write(chosen.out, write_audio(audio, "WAV", chosen.bits))
 
 

@@ -54,13 +54,22 @@ class SetOffset:
 
 
 @dataclass(frozen=True)
+class SetAlternate:
+    """Let a hit sound with an alternate sound of its voice, 1-4; 0 is the voice's own."""
+
+    voice: str
+    tick: int
+    alternate: int
+
+
+@dataclass(frozen=True)
 class SetLength:
     """Give the pattern so many bars. Doubling copies what is there; shortening refuses to drop hits silently."""
 
     bars: int
 
 
-Edit = WriteHit | RemoveHit | MoveHit | SetVelocity | SetOffset | SetLength
+Edit = WriteHit | RemoveHit | MoveHit | SetVelocity | SetOffset | SetAlternate | SetLength
 
 
 def _find(pattern: Pattern, voice: str, tick: int) -> Hit:
@@ -106,6 +115,9 @@ def apply_edit(pattern: Pattern, edit: Edit) -> Pattern:
             require_range("The hit's own offset", offset_ms, -MAX_OFFSET_MS, MAX_OFFSET_MS, "ms")
             hit = _find(pattern, voice, tick)
             return _replace(pattern, hit, replace(hit, offset_ms=float(offset_ms)))
+        case SetAlternate(voice, tick, alternate):
+            hit = _find(pattern, voice, tick)
+            return _replace(pattern, hit, replace(hit, alternate=alternate))
         case SetLength(bars):
             return _set_length(pattern, bars)
 
@@ -147,5 +159,8 @@ def describe_edit(edit: Edit, pattern: Pattern) -> str:
             return f"{_name(voice)} {place_name(tick, pattern.metre)} to velocity {velocity}"
         case SetOffset(voice, tick, offset_ms):
             return f"{_name(voice)} {place_name(tick, pattern.metre)} to {offset_ms:+.1f} ms"
+        case SetAlternate(voice, tick, alternate):
+            sound = f"alternate sound {alternate}" if alternate else "its own sound"
+            return f"{_name(voice)} {place_name(tick, pattern.metre)} with {sound}"
         case SetLength(bars):
             return f"length {bars} bar{'s' if bars != 1 else ''}"

@@ -5,7 +5,9 @@ PocketError                      what was found, what is needed, a way out
 ├── EditRefusedError             an edit that does not fit the pattern
 ├── AudioRefusedError            a file that is not usable audio
 ├── NoHitsError                  audio in which no hit was heard
-└── MidiRefusedError             a file that is not usable MIDI
+├── MidiRefusedError             a file that is not usable MIDI
+├── ArchiveRefusedError          a zip that cannot be unfolded within bounds
+└── KitRefusedError              a file that holds no usable kit
 """
 
 from __future__ import annotations
@@ -35,6 +37,14 @@ class NoHitsError(PocketError):
 
 class MidiRefusedError(PocketError):
     """A file that cannot be used as MIDI."""
+
+
+class ArchiveRefusedError(PocketError):
+    """A zip file that cannot be unfolded within bounds."""
+
+
+class KitRefusedError(PocketError):
+    """A file that holds no usable kit."""
 
 
 def require_range(what: str, value: float, low: float, high: float, unit: str = "") -> None:

@@ -15,16 +15,21 @@ from easy_pocket.core.timebase import COMMON_TIME, MAX_BARS, Metre
 
 MAX_HITS = 120_000
 MAX_OFFSET_MS = 250.0
+MAX_ALTERNATE = 4
 
 
 @dataclass(frozen=True, slots=True)
 class Hit:
-    """One written hit. `tick` counts from the pattern's start; `offset_ms` is its own offset, negative = early."""
+    """One written hit. `tick` counts from the pattern's start; `offset_ms` is its own offset, negative = early.
+
+    alternate: 0 for the voice's own sound, 1-4 for one of its alternate sounds.
+    """
 
     voice: str
     tick: int
     velocity: int
     offset_ms: float = 0.0
+    alternate: int = 0
 
 
 @dataclass(frozen=True)
@@ -36,6 +41,7 @@ class HitArrays:
     tick: npt.NDArray[np.int64]
     velocity: npt.NDArray[np.int64]
     offset_ms: npt.NDArray[np.float64]
+    alternate: npt.NDArray[np.int64]
 
 
 @dataclass(frozen=True)
@@ -73,6 +79,10 @@ class Pattern:
                     f"A {hit.voice} hit is {hit.offset_ms:g} ms off its place; at most {MAX_OFFSET_MS:g} ms are "
                     "possible: move it by a slot instead."
                 )
+            if not 0 <= hit.alternate <= MAX_ALTERNATE:
+                raise BadValueError(
+                    f"A {hit.voice} hit asks for sound {hit.alternate}; 0 (its own) to {MAX_ALTERNATE} are possible."
+                )
 
     @property
     def bars(self) -> int:
@@ -94,6 +104,7 @@ class Pattern:
             tick=np.fromiter((hit.tick for hit in self.hits), np.int64, count),
             velocity=np.fromiter((hit.velocity for hit in self.hits), np.int64, count),
             offset_ms=np.fromiter((hit.offset_ms for hit in self.hits), np.float64, count),
+            alternate=np.fromiter((hit.alternate for hit in self.hits), np.int64, count),
         )
 
     def with_hits(self, hits: Iterable[Hit]) -> Pattern:

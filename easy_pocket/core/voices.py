@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from easy_pocket.core.errors import BadValueError
@@ -15,26 +16,38 @@ class VoiceRole:
     name: str
     midi_note: int
     band: str
+    glyph: str
     choke_group: str | None = None
 
+
+# Shapes that tell voices apart without colour.
+GLYPHS = (
+    "square", "triangle", "tee", "hourglass", "disc", "ring", "half", "diamond", "cross", "star", "bars", "dots",
+    "barrel", "slot", "trapeze", "wave",
+)  # fmt: skip
 
 ROLES = {
     role.key: role
     for role in (
-        VoiceRole("kick", "Kick", 36, "low"),
-        VoiceRole("snare", "Snare", 38, "mid"),
-        VoiceRole("rim", "Rim", 37, "mid"),
-        VoiceRole("clap", "Clap", 39, "mid"),
-        VoiceRole("hat_closed", "Closed hat", 42, "high", "hat"),
-        VoiceRole("hat_open", "Open hat", 46, "high", "hat"),
-        VoiceRole("hat_pedal", "Pedal hat", 44, "high", "hat"),
-        VoiceRole("tom_high", "High tom", 50, "mid"),
-        VoiceRole("tom_mid", "Mid tom", 47, "mid"),
-        VoiceRole("tom_low", "Low tom", 45, "low"),
-        VoiceRole("ride", "Ride", 51, "high"),
-        VoiceRole("crash", "Crash", 49, "high"),
-        VoiceRole("shaker", "Shaker", 70, "high"),
-        VoiceRole("tambourine", "Tambourine", 54, "high"),
+        VoiceRole("kick", "Kick", 36, "low", "square"),
+        VoiceRole("snare", "Snare", 38, "mid", "triangle"),
+        VoiceRole("rim", "Rim", 37, "mid", "tee"),
+        VoiceRole("clap", "Clap", 39, "mid", "hourglass"),
+        VoiceRole("hat_closed", "Closed hat", 42, "high", "disc", "hat"),
+        VoiceRole("hat_open", "Open hat", 46, "high", "ring", "hat"),
+        VoiceRole("hat_pedal", "Pedal hat", 44, "high", "half", "hat"),
+        VoiceRole("tom_high", "High tom", 50, "mid", "diamond"),
+        VoiceRole("tom_mid", "Mid tom", 47, "mid", "diamond"),
+        VoiceRole("tom_low", "Low tom", 45, "low", "diamond"),
+        VoiceRole("ride", "Ride", 51, "high", "cross"),
+        VoiceRole("crash", "Crash", 49, "high", "star"),
+        VoiceRole("shaker", "Shaker", 70, "high", "bars"),
+        VoiceRole("tambourine", "Tambourine", 54, "high", "dots"),
+        VoiceRole("conga_high", "High conga", 63, "mid", "barrel"),
+        VoiceRole("conga_low", "Low conga", 64, "mid", "barrel"),
+        VoiceRole("wood", "Wood block", 76, "mid", "slot"),
+        VoiceRole("bell", "Bell", 56, "mid", "trapeze"),
+        VoiceRole("sweep", "Noise sweep", 29, "high", "wave"),
     )
 }
 
@@ -50,9 +63,33 @@ NEAREST_ROLE = {
     55: "crash",
     57: "crash",
     59: "ride",
+    60: "conga_high",
+    61: "conga_low",
+    62: "conga_high",
+    65: "conga_high",
+    66: "conga_low",
+    67: "bell",
+    68: "bell",
     69: "shaker",
+    75: "wood",
+    77: "wood",
     82: "shaker",
 }
+
+
+# What a kit without a voice can play in its place, nearest first.
+STAND_INS = {
+    "conga_high": ("tom_high", "tom_mid"), "conga_low": ("tom_mid", "tom_low"), "wood": ("rim",), "bell": ("rim",),
+    "sweep": ("crash", "shaker"), "hat_closed": ("shaker",), "hat_pedal": ("shaker",), "hat_open": ("tambourine",),
+    "tom_high": ("conga_high",), "tom_mid": ("conga_low", "conga_high"), "tom_low": ("conga_low", "kick"),
+    "ride": ("bell", "shaker"), "crash": ("tambourine",),
+}  # fmt: skip
+
+
+def stand_in(key: str, there: Iterable[str]) -> str:
+    """The voice itself if it is there, else the nearest one that is, or itself when none is."""
+    known = set(there)
+    return next((voice for voice in (key, *STAND_INS.get(key, ())) if voice in known), key)
 
 
 def check_voice(key: str) -> str:

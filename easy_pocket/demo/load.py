@@ -10,6 +10,7 @@ from easy_pocket.core.listen.hear import hear
 from easy_pocket.core.pattern import Hit
 from easy_pocket.store.database import Database
 from easy_pocket.store.kits import save_house_kits
+from easy_pocket.store.library import save_house_sounds
 from easy_pocket.store.loops import add_loop
 from easy_pocket.store.songs import create_song, is_empty
 from easy_pocket.store.templates import save_template
@@ -46,6 +47,7 @@ def load_demo(database: Database, *, songs: bool = True) -> None:
     """House kits always; Lamplighter with its loop and groove only when no song was ever made."""
     with database.transaction() as session:
         save_house_kits(session)
+        save_house_sounds(session)
         session.flush()
         if not songs or not is_empty(session):
             return

@@ -1,6 +1,8 @@
 """The undo log. Every change is a list of patches that can be applied and taken back, made in one transaction.
 
-A patch is {"table", "id"} and either "fields": {name: [before, after]} or "hits": {"minus": [...], "plus": [...]}.
+A patch is {"table", "id"} and any of "fields": {name: [before, after]}, "hits": {"minus": [...], "plus": [...]},
+"voices": {role: [before, after]} with "order": [before, after] for a kit. Kits belong to every song: a voice that was
+changed since in another song is left as it is there, and the words of the step say so.
 """
 
 from __future__ import annotations
@@ -9,13 +11,14 @@ import json
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import delete, select
+from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import PocketError
 from easy_pocket.core.pattern import Hit, Pattern
+from easy_pocket.core.voices import ROLES
 from easy_pocket.store.hits import hits_from_json, hits_to_json, hits_to_rows, rows_to_hits
-from easy_pocket.store.models import ChangeRow, LoopRow, PartRow, PatternRow, SectionRow, SongRow
+from easy_pocket.store.models import ChangeRow, KitRow, LoopRow, PartRow, PatternRow, SectionRow, SongRow
 
 Patch = dict[str, Any]
 TABLES: dict[str, Any] = {
@@ -24,6 +27,7 @@ TABLES: dict[str, Any] = {
     "pattern": PatternRow,
     "section": SectionRow,
     "loop": LoopRow,
+    "kit": KitRow,
 }
 GESTURE_WINDOW_S = 20.0  # a drag that rests longer than this starts a new step
 
@@ -78,10 +82,25 @@ def hits_patch(pattern_id: int, before: Pattern, after: Pattern) -> Patch:
     return patch
 
 
+def voices_patch(row: KitRow, after: list[dict[str, Any]], **fields: Any) -> Patch:
+    """A patch of the voices of a kit that differ, of their order, and of other fields of the kit."""
+    was = {voice["role"]: voice for voice in row.voices}
+    now = {voice["role"]: voice for voice in after}
+    patch: Patch = {
+        "table": "kit",
+        "id": row.key,
+        "voices": {role: [was.get(role), now.get(role)] for role in (was | now) if was.get(role) != now.get(role)},
+    }
+    if list(was) != list(now):
+        patch["order"] = [list(was), list(now)]
+    changed = {name: [getattr(row, name), value] for name, value in fields.items() if getattr(row, name) != value}
+    return {**patch, "fields": changed} if changed else patch
+
+
 def record(session: Session, song: SongRow, words: str, patches: list[Patch], gesture: str | None = None) -> None:
     """Apply patches and note them."""
     for patch in patches:
-        _apply(session, patch, forwards=True)
+        _apply(session, patch, song, forwards=True)
     note(session, song, words, patches, gesture)
 
 
@@ -109,11 +128,21 @@ def _joined(earlier: list[Patch], later: list[Patch]) -> list[Patch]:
         if same is None or "hits" in patch or "hits" in same:
             joined.append(patch)
             continue
-        fields = dict(same.get("fields", {}))
-        for name, (before, after) in patch.get("fields", {}).items():
-            fields[name] = [fields[name][0] if name in fields else before, after]
-        same["fields"] = fields
+        for kind in ("fields", "voices"):
+            if kind in same or kind in patch:
+                same[kind] = _spanned(same.get(kind, {}), patch.get(kind, {}))
+        if "order" in patch:
+            before = same["order"][0] if "order" in same else patch["order"][0]
+            same["order"] = [before, patch["order"][1]]
     return joined
+
+
+def _spanned(earlier: dict[str, Any], later: dict[str, Any]) -> dict[str, Any]:
+    """Of every name the first 'before' and the last 'after'."""
+    spanned = dict(earlier)
+    for name, (before, after) in later.items():
+        spanned[name] = [spanned[name][0] if name in spanned else before, after]
+    return spanned
 
 
 def undo(session: Session, song: SongRow) -> str:
@@ -121,11 +150,10 @@ def undo(session: Session, song: SongRow) -> str:
     change = _last(session, song.id, undone=False)
     if change is None:
         raise NothingToUndoError("There is nothing to undo: this is the song as it was first made.")
-    for patch in reversed(json.loads(change.patches)):
-        _apply(session, patch, forwards=False)
+    left = [_apply(session, patch, song, forwards=False) for patch in reversed(json.loads(change.patches))]
     change.undone = True
     _touch(song)
-    return change.words
+    return change.words + "".join(left)
 
 
 def redo(session: Session, song: SongRow) -> str:
@@ -133,11 +161,10 @@ def redo(session: Session, song: SongRow) -> str:
     change = _next_undone(session, song.id)
     if change is None:
         raise NothingToUndoError("There is nothing to redo: this is the newest state.")
-    for patch in json.loads(change.patches):
-        _apply(session, patch, forwards=True)
+    left = [_apply(session, patch, song, forwards=True) for patch in json.loads(change.patches)]
     change.undone = False
     _touch(song)
-    return change.words
+    return change.words + "".join(left)
 
 
 def undo_words(session: Session, song_id: int) -> tuple[str | None, str | None]:
@@ -174,7 +201,8 @@ def _touch(song: SongRow) -> None:
     song.changed_at = datetime.now(UTC).replace(tzinfo=None)
 
 
-def _apply(session: Session, patch: Patch, *, forwards: bool) -> None:
+def _apply(session: Session, patch: Patch, song: SongRow, *, forwards: bool) -> str:
+    """Returns words about what was left as it is, or nothing."""
     row = session.get(TABLES[patch["table"]], patch["id"])
     if row is None:
         raise PocketError("A part of the song this step is about is gone: reload the page.")
@@ -185,3 +213,35 @@ def _apply(session: Session, patch: Patch, *, forwards: bool) -> None:
         gone, come = (minus, plus) if forwards else (plus, minus)
         hits: set[Hit] = set(hits_from_json(row.hits)) - set(rows_to_hits(gone))
         row.hits = hits_to_json(hits | set(rows_to_hits(come)))
+    return _apply_to_kit(session, row, patch, song, forwards=forwards) if patch["table"] == "kit" else ""
+
+
+def _apply_to_kit(session: Session, row: KitRow, patch: Patch, song: SongRow, *, forwards: bool) -> str:
+    """Exchange voices, each only while it is what this step knows; other songs that use the kit have changed too."""
+    now = {voice["role"]: voice for voice in row.voices}
+    left = []
+    for role, (before, after) in patch.get("voices", {}).items():
+        known, wanted = (before, after) if forwards else (after, before)
+        if now.get(role) != known:
+            left.append(ROLES[role].name.lower())
+        elif wanted is None:
+            now.pop(role, None)
+        else:
+            now[role] = wanted
+    if "order" in patch:
+        order = patch["order"][1 if forwards else 0]
+        place = {role: number for number, role in enumerate(order)}
+        now = {role: now[role] for role in sorted(now, key=lambda role: place.get(role, len(place)))}
+    row.voices = list(now.values())
+    row.edited = True
+    session.flush()
+    users = select(PartRow.song_id).where(PartRow.kit_key == row.key).scalar_subquery()
+    session.execute(
+        update(SongRow)
+        .where(SongRow.id.in_(users), SongRow.id != song.id)
+        .values(revision=SongRow.revision + 1)
+        .execution_options(synchronize_session=False)
+    )
+    if not left:
+        return ""
+    return f"; {', '.join(left)} of {row.name} stays as it is: another song changed it since"

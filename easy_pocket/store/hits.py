@@ -1,4 +1,5 @@
-"""Hits as they are kept: one JSON array of [voice, tick, velocity, own offset in ms] rows."""
+"""Hits as they are kept: one JSON array of [voice, tick, velocity, own offset in ms] rows, followed by
+the alternate sound where a hit asks for one."""
 
 from __future__ import annotations
 
@@ -12,11 +13,14 @@ from easy_pocket.core.pattern import Hit
 
 def hits_to_rows(hits: Iterable[Hit]) -> list[list[Any]]:
     ordered = sorted(hits, key=attrgetter("tick", "voice"))
-    return [[hit.voice, hit.tick, hit.velocity, hit.offset_ms] for hit in ordered]
+    return [
+        [hit.voice, hit.tick, hit.velocity, hit.offset_ms, *([hit.alternate] if hit.alternate else [])]
+        for hit in ordered
+    ]
 
 
 def rows_to_hits(rows: Iterable[list[Any]]) -> list[Hit]:
-    return [Hit(voice, tick, velocity, offset_ms) for voice, tick, velocity, offset_ms in rows]
+    return [Hit(*row) for row in rows]
 
 
 def hits_to_json(hits: Iterable[Hit]) -> str:

@@ -1,42 +1,51 @@
-"""Kits as rows; the house kits are written at every start, so that they follow the program's version."""
+"""Kits as rows. House kits follow the program's version until somebody edits them."""
 
 from __future__ import annotations
 
 import json
+import uuid
+from collections import OrderedDict
 from dataclasses import asdict
 from functools import lru_cache
+from threading import Lock
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import BadValueError
-from easy_pocket.core.sound.house_kits import HOUSE_KITS
-from easy_pocket.core.sound.kit import Kit, KitVoice, Sound, audio_key
+from easy_pocket.core.sound.kit import Kit, KitVoice, voice_from_doc
+from easy_pocket.samples import house_kits
 from easy_pocket.store.models import KitRow
+
+MAX_KITS = 200
+SERVED = 2048
+
+
+def voice_to_doc(voice: KitVoice) -> dict[str, Any]:
+    """The inverse of voice_from_doc; the key note is the kit's."""
+    doc = asdict(voice)
+    del doc["key_note"]
+    return doc
 
 
 def save_house_kits(session: Session) -> None:
-    for kit in HOUSE_KITS.values():
-        voices = [asdict(voice) for voice in kit.voices]
+    for kit in house_kits().values():
+        voices = json.loads(json.dumps([voice_to_doc(voice) for voice in kit.voices]))
         row = session.get(KitRow, kit.key)
         if row is None:
             session.add(KitRow(key=kit.key, name=kit.name, voices=voices))
-        elif row.voices != voices or row.name != kit.name:
+        elif not row.edited and (row.voices != voices or row.name != kit.name):
             row.voices, row.name = voices, kit.name
 
 
 def kit_from_row(row: KitRow) -> Kit:
-    return _kit(row.key, row.name, json.dumps(row.voices))
+    return _kit(row.key, row.name, json.dumps(row.voices), row.key_note)
 
 
-@lru_cache(maxsize=64)
-def _kit(key: str, name: str, voices: str) -> Kit:
-    return Kit(key, name, tuple(_voice(doc) for doc in json.loads(voices)))
-
-
-def _voice(doc: dict[str, Any]) -> KitVoice:
-    return KitVoice(doc["role"], Sound(**doc["sound"]), doc["level_db"], doc["pan"])
+@lru_cache(maxsize=128)
+def _kit(key: str, name: str, voices: str, key_note: int | None) -> Kit:
+    return Kit(key, name, tuple(voice_from_doc(doc) for doc in json.loads(voices)), key_note)
 
 
 def load_kit(session: Session, key: str) -> Kit:
@@ -46,14 +55,50 @@ def load_kit(session: Session, key: str) -> Kit:
     return kit_from_row(row)
 
 
+def add_kit(session: Session, kit: Kit) -> KitRow:
+    """A kit of the user's own, under a key of its own."""
+    count = session.scalar(select(func.count(KitRow.key))) or 0
+    if count >= MAX_KITS:
+        raise BadValueError(f"There are {count} kits, the most there can be.")
+    voices = [voice_to_doc(voice) for voice in kit.voices]
+    row = KitRow(key=uuid.uuid4().hex, name=kit.name, voices=voices, key_note=kit.key_note, edited=True)
+    session.add(row)
+    session.flush()
+    return row
+
+
+def kit_names(session: Session) -> dict[str, str]:
+    """Names by key, in the order of the names."""
+    rows = session.execute(select(KitRow.key, KitRow.name).order_by(KitRow.name, KitRow.key))
+    return {row.key: row.name for row in rows}
+
+
 def all_kits(session: Session) -> list[Kit]:
     return [kit_from_row(row) for row in session.scalars(select(KitRow).order_by(KitRow.name))]
 
 
-def find_voice(session: Session, key_without_zone: str) -> KitVoice | None:
-    """The voice whose sound has this content key, in any kit."""
-    for kit in all_kits(session):
+_served: OrderedDict[str, KitVoice] = OrderedDict()
+_lock = Lock()
+
+
+def remember_voices(kit: Kit) -> None:
+    """Voices a page was told to play: their audio will be asked for by key, also when the kit was never kept so."""
+    with _lock:
         for voice in kit.voices:
-            if audio_key(voice, 0).rpartition("-")[0] == key_without_zone:
-                return voice
-    return None
+            for number in range(len(voice.alternates) + 1):
+                struck = voice.alternate(number)
+                _served[f"{struck.role}-{struck.audio_base}"] = struck
+                _served.move_to_end(f"{struck.role}-{struck.audio_base}")
+        while len(_served) > SERVED:
+            _served.popitem(last=False)
+
+
+def find_voice(session: Session, key_without_zone: str) -> KitVoice | None:
+    """The voice whose sound has this content key: one a page was told of, or one of any kit."""
+    with _lock:
+        if key_without_zone in _served:
+            return _served[key_without_zone]
+    for kit in all_kits(session):
+        remember_voices(kit)
+    with _lock:
+        return _served.get(key_without_zone)

@@ -5,8 +5,20 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import JSON, BigInteger, Boolean, DateTime, Double, ForeignKey, Index, Integer, String, Text, func
-from sqlalchemy.dialects.mysql import LONGBLOB, LONGTEXT
+from sqlalchemy import (
+    JSON,
+    BigInteger,
+    Boolean,
+    DateTime,
+    Double,
+    ForeignKey,
+    Index,
+    Integer,
+    String,
+    Text,
+    func,
+)
+from sqlalchemy.dialects.mysql import DATETIME, LONGBLOB, LONGTEXT, TINYBLOB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 Doc = dict[str, Any]
@@ -75,10 +87,37 @@ class SectionRow(Base):
 
 
 class KitRow(Base):
+    """edited: it is the user's now, and a new version of the program leaves it as it is."""
+
     __tablename__ = "kit"
     key: Mapped[str] = mapped_column(String(40), primary_key=True)
     name: Mapped[str] = mapped_column(String(120))
     voices: Mapped[list[Any]] = mapped_column(JSON)
+    key_note: Mapped[int | None] = mapped_column(Integer)
+    edited: Mapped[bool] = mapped_column(Boolean, server_default="0", default=False)
+
+
+class SoundRow(Base):
+    """A sound of the library with what was measured of it. version: grows with every change of any sound."""
+
+    __tablename__ = "sound"
+    __table_args__ = (Index("sound_version", "version"),)
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    key: Mapped[str] = mapped_column(String(40), unique=True)
+    name: Mapped[str] = mapped_column(String(120))
+    role: Mapped[str] = mapped_column(String(30))
+    source: Mapped[str] = mapped_column(String(10))
+    doc: Mapped[Doc] = mapped_column(JSON)
+    bright_hz: Mapped[float] = mapped_column(Double)
+    length_s: Mapped[float] = mapped_column(Double)
+    noisy: Mapped[float] = mapped_column(Double)
+    pitch_hz: Mapped[float | None] = mapped_column(Double)
+    thirds_db: Mapped[bytes] = mapped_column(TINYBLOB)
+    picture: Mapped[bytes] = mapped_column(TINYBLOB)
+    favourite: Mapped[bool] = mapped_column(Boolean, server_default="0", default=False)
+    used_at: Mapped[datetime | None] = mapped_column(DATETIME(fsp=3))
+    removed: Mapped[bool] = mapped_column(Boolean, server_default="0", default=False)
+    version: Mapped[int] = mapped_column(BigInteger)
 
 
 class AudioRow(Base):

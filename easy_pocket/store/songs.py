@@ -12,13 +12,14 @@ from sqlalchemy.orm import Session
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel import Feel, FeelScopes
 from easy_pocket.core.pattern import Hit, Pattern
+from easy_pocket.core.perform import Performance, perform
 from easy_pocket.core.sound.events import VoiceMix
 from easy_pocket.core.sound.kit import Kit
 from easy_pocket.core.template import GrooveTemplate
 from easy_pocket.core.timebase import COMMON_TIME, GRID_TICKS, Metre, check_tempo
 from easy_pocket.store.changes import MissingSongError
 from easy_pocket.store.hits import hits_from_json, hits_to_json
-from easy_pocket.store.kits import all_kits, load_kit
+from easy_pocket.store.kits import kit_names, load_kit
 from easy_pocket.store.models import LoopRow, PartRow, PatternRow, SectionRow, SongRow
 from easy_pocket.store.templates import templates_by_id
 
@@ -45,6 +46,9 @@ class LoadedSong:
     @property
     def metre(self) -> Metre:
         return Metre(self.row.metre_beats, self.row.metre_unit)
+
+    def performance(self, *, straight: bool = False) -> Performance:
+        return perform(self.pattern, self.feel, tempo_bpm=self.row.tempo_bpm, straight=straight)
 
 
 def check_name(name: str) -> str:
@@ -130,13 +134,12 @@ def load_song(session: Session, song_id: int) -> LoadedSong:
     row, part, pattern_row = found
     sections = session.scalars(select(SectionRow).where(SectionRow.song_id == song_id).order_by(SectionRow.position))
     templates = templates_by_id(session)
-    kits = {kit.key: kit for kit in all_kits(session)}
     return LoadedSong(
         row=row,
         part=part,
         pattern_row=pattern_row,
         sections=tuple(sections),
-        kit=kits[part.kit_key],
+        kit=load_kit(session, part.kit_key),
         pattern=pattern_of(row, pattern_row),
         feel=FeelScopes(
             stack=feel_from_doc(row.feel, templates),
@@ -145,7 +148,7 @@ def load_song(session: Session, song_id: int) -> LoadedSong:
         ),
         mix={voice: VoiceMix(**doc) for voice, doc in part.mix.items()},
         templates=templates,
-        kit_names={key: kit.name for key, kit in kits.items()},
+        kit_names=kit_names(session),
     )
 
 

@@ -4,17 +4,11 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
 from easy_pocket.core import edit as core_edit
-
-Voice = Annotated[str, Field(min_length=1, max_length=30, pattern=r"^[a-z_0-9]+$")]
-Tick = Annotated[int, Field(ge=0, le=2_000_000)]
-Finite = Annotated[float, Field(allow_inf_nan=False)]
-
-
-class Strict(BaseModel):
-    model_config = ConfigDict(extra="forbid")
+from easy_pocket.web.kit_requests import KitChange
+from easy_pocket.web.request_types import Finite, Strict, Tick, Voice
 
 
 class Write(Strict):
@@ -67,6 +61,16 @@ class Offset(Strict):
         return core_edit.SetOffset(self.voice, self.tick, self.offset_ms)
 
 
+class Alternate(Strict):
+    kind: Literal["alternate"]
+    voice: Voice
+    tick: Tick
+    alternate: int
+
+    def to_core(self) -> core_edit.Edit:
+        return core_edit.SetAlternate(self.voice, self.tick, self.alternate)
+
+
 class Length(Strict):
     kind: Literal["length"]
     bars: int
@@ -75,7 +79,7 @@ class Length(Strict):
         return core_edit.SetLength(self.bars)
 
 
-PatternEdit = Write | Remove | Move | Velocity | Offset | Length
+PatternEdit = Write | Remove | Move | Velocity | Offset | Alternate | Length
 
 
 class SetFeel(Strict):
@@ -121,16 +125,22 @@ class SetName(Strict):
 
 
 SongEdit = SetFeel | SetTempo | SetMix | SetVoice | SetKit | SetName
-AnyEdit = Annotated[PatternEdit | SongEdit, Field(discriminator="kind")]
+AnyEdit = Annotated[PatternEdit | SongEdit | KitChange, Field(discriminator="kind")]
 
 
 class View(Strict):
-    """What the page shows: first bar (from 1), bars in view, how offsets are magnified, whose feel."""
+    """What the page shows: first bar (from 1), bars in view, how offsets are magnified, whose feel; on the Kit screen
+    which voice, layer, and alternate sound (0 its own)."""
+
+    screen: Literal["bench", "loops", "kit"] = "bench"
 
     from_bar: int = Field(1, ge=1, le=512)
     bars: int = Field(2, ge=1, le=16)
     magnify: Literal[1, 3, 6] = 3
     scope: Voice = "stack"
+    voice: Annotated[str, Field(max_length=30, pattern=r"^[a-z_0-9]*$")] = ""
+    layer: int = Field(0, ge=0, le=3)
+    alternate: int = Field(0, ge=0, le=4)
 
 
 class EditRequest(Strict):

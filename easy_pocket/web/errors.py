@@ -12,6 +12,7 @@ from starlette.responses import JSONResponse, Response
 from easy_pocket.core.errors import PocketError
 from easy_pocket.store.changes import MissingSongError
 from easy_pocket.web.render import page
+from easy_pocket.web.uploads import TooLargeError
 
 DATABASE_WORDS = "The database does not answer just now. Your edits are kept in this page and sent again by themselves."
 
@@ -27,6 +28,10 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(MissingSongError)
     async def missing(request: Request, error: MissingSongError) -> Response:
         return _answer(request, 404, str(error), "Not on the shelf")
+
+    @app.exception_handler(TooLargeError)
+    async def too_large(request: Request, error: TooLargeError) -> Response:
+        return _answer(request, 413, str(error), "Too large")
 
     @app.exception_handler(PocketError)
     async def refused(request: Request, error: PocketError) -> Response:

@@ -10,6 +10,8 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from starlette.requests import Request
 from starlette.responses import HTMLResponse
 
+from easy_pocket.core.sound.kit_edit import NOTE_NAMES
+
 FOLDER = Path(__file__).parent
 STATIC = FOLDER / "static"
 
@@ -34,6 +36,7 @@ def static(path: str) -> str:
 
 
 environment.globals["static"] = static
+environment.globals["note_names"] = NOTE_NAMES
 
 
 def render(template: str, **values: Any) -> str:

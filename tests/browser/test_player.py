@@ -85,7 +85,7 @@ def expected_mix(columns, passes, length_s, total, origin):
             *(columns[k] for k in ("sound", "start_s", "gain", "pan", "cut_s")), strict=True
         ):
             role, _, zone = columns["audio"][sound].rpartition("-")
-            voice = voice_audio(KIT.voice(role.rpartition("-")[0]), int(zone)) * gain * MASTER_GAIN
+            voice = voice_audio(KIT.voice(role.rpartition("-")[0]), int(zone))[:, 0] * gain * MASTER_GAIN
             if cut_s is not None:
                 whole = max(round((cut_s - start_s) * RATE), 0)
                 fade = int(0.006 * RATE)

@@ -9,8 +9,8 @@ from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel import Feel
 from easy_pocket.core.listen.hear import Overrules, hear
 from easy_pocket.core.pattern import Hit
-from easy_pocket.core.sound.house_kits import HOUSE_KITS
 from easy_pocket.demo.load import load_demo
+from easy_pocket.samples import house_kits
 from easy_pocket.store.changes import StaleRevisionError, lock_song, undo
 from easy_pocket.store.edits import set_feel, set_tempo
 from easy_pocket.store.kits import all_kits, find_voice
@@ -167,7 +167,7 @@ def test_the_demo_fills_an_empty_shelf_once(store):
 
 def test_house_kits_are_kept_and_their_sounds_found_by_content(store):
     with store.transaction() as session:
-        assert {kit.key: kit for kit in all_kits(session)} == HOUSE_KITS
-        voice = HOUSE_KITS["signal_box"].voice("clap")
-        assert find_voice(session, f"clap-{voice.sound.key}") == voice
+        assert {kit.key: kit for kit in all_kits(session)} == house_kits()
+        voice = house_kits()["signal_box"].voice("clap")
+        assert find_voice(session, f"clap-{voice.audio_base}") == voice
         assert find_voice(session, "clap-nothing") is None

@@ -36,7 +36,7 @@ class Tab:
     def hits(self):
         html = self.client.get(f"/songs/{self.song_id}/state", params={"bars": 4}).json()["pieces"]["rails"]
         found = {}
-        for voice, row in re.findall(r'data-voice="(\w+)">(.*?)</svg>', html, re.S):
+        for voice, row in re.findall(r'data-voice="(\w+)"[^>]*>(.*?)(?=class="rail-row"|$)', html, re.S):
             pairs = re.findall(r'data-tick="(\d+)" data-velocity="(\d+)" data-own="([-\d.]+)"', row)
             found.update({(voice, int(tick)): (int(velocity), float(own)) for tick, velocity, own in pairs})
         return found

@@ -11,7 +11,9 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.perform import Performance
-from easy_pocket.core.sound.kit import GAIN_OF, VELOCITY_ZONES, ZONE_OF, Kit, audio_key
+from easy_pocket.core.scatter import normal
+from easy_pocket.core.sound.kit import Kit, KitVoice, audio_key
+from easy_pocket.core.sound.velocity import VELOCITY_ZONES, ZONE_OF, gains
 
 MASTER_GAIN = 10 ** (-3.0 / 20)
 CUT_FADE_S = 0.006  # a choked sound dies over this, without a click
@@ -42,6 +44,8 @@ class Event:
     gain: float
     pan: float
     cut_s: float | None
+    alternate: int = 0
+    rate: float = 1.0  # how fast the audio plays: a voice that varies is a little higher or lower from hit to hit
 
 
 def audible(voices: tuple[str, ...], mix: Mapping[str, VoiceMix]) -> set[str]:
@@ -68,22 +72,42 @@ def play_events(
         kit_voice, setting = kit.voice(voice), mix.get(voice, VoiceMix())
         level = 10 ** ((kit_voice.level_db + setting.level_db) / 20)
         pan = kit_voice.pan if setting.pan is None else setting.pan
-        keys = [audio_key(kit_voice, zone) for zone in range(VELOCITY_ZONES)]
+        gain_of = gains(kit_voice.velocity_level)
+        sounds = (kit_voice, *(kit_voice.alternate(number) for number in range(1, len(kit_voice.alternates) + 1)))
+        keys = [[audio_key(sound, zone) for zone in range(VELOCITY_ZONES)] for sound in sounds]
         mine = performance.hits.voice_index == index
-        struck = zip(performance.velocity[mine].tolist(), starts_s[mine].tolist(), cuts_s[mine].tolist(), strict=True)
+        rates, sways = _varied(kit_voice, performance.hits.tick[mine])
+        asked = performance.hits.alternate[mine]
+        struck = zip(
+            performance.velocity[mine].tolist(),
+            starts_s[mine].tolist(),
+            cuts_s[mine].tolist(),
+            rates.tolist(),
+            sways.tolist(),
+            np.where(asked < len(sounds), asked, 0).tolist(),
+            strict=True,
+        )
         events += [
             Event(
                 voice=voice,
                 zone=ZONE_OF[velocity],
-                audio=keys[ZONE_OF[velocity]],
+                audio=keys[alternate][ZONE_OF[velocity]],
                 start_s=start_s,
-                gain=level * GAIN_OF[velocity],
+                gain=level * gain_of[velocity] * sway,
                 pan=pan,
                 cut_s=None if cut_s == math.inf else cut_s,
+                alternate=alternate,
+                rate=rate,
             )
-            for velocity, start_s, cut_s in struck
+            for velocity, start_s, cut_s, rate, sway, alternate in struck
         ]
     return sorted(events, key=attrgetter("start_s"))
+
+
+def _varied(voice: KitVoice, tick: npt.NDArray[np.int64]) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:
+    """Rate and gain of each hit of a voice that varies; the same place always gets the same."""
+    rates = np.exp2(voice.vary_cents / 1200 * normal(0, f"tune {voice.role}", tick))
+    return rates, 10 ** (voice.vary_db / 20 * normal(0, f"level {voice.role}", tick))
 
 
 def _cuts(
@@ -93,8 +117,12 @@ def _cuts(
     cuts = np.full(len(starts_s), np.inf)
     groups: dict[str, list[int]] = {}
     for index, voice in enumerate(performance.hits.voices):
-        if voice in sounding and (group := kit.voice(voice).choke_group):
+        if voice not in sounding:
+            continue
+        if group := kit.voice(voice).choke_group:
             groups.setdefault(group, []).append(index)
+        elif not kit.voice(voice).rings:
+            groups[f"only {voice}"] = [index]
     for members in groups.values():
         hits = np.flatnonzero(np.isin(performance.hits.voice_index, members))
         if not len(hits):

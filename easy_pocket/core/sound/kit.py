@@ -1,86 +1,180 @@
-"""Kits: voices with their sounds, and the audio of a voice struck at a velocity."""
+"""Kits: voices made of layers, and the audio of a voice struck at a velocity."""
 
 from __future__ import annotations
 
 import hashlib
 import json
-from dataclasses import asdict, dataclass, field
-from functools import cached_property, lru_cache
+from dataclasses import asdict, dataclass, field, fields, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy import signal
 
-from easy_pocket.core.errors import BadValueError
-from easy_pocket.core.sound.models import MODELS, RATE_HZ
-from easy_pocket.core.voices import ROLES, check_voice
+from easy_pocket.core.errors import BadValueError, require_range
+from easy_pocket.core.sound.cache import AudioCache, Frames
+from easy_pocket.core.sound.layer import Layer, layer_audio, layer_from_doc, placed
+from easy_pocket.core.sound.room import trimmed_end
+from easy_pocket.core.sound.sound import (
+    REFERENCE_LUFS,
+    SampleSource,
+    Sound,
+    in_key,
+    loudest_rms,
+    no_samples,
+    sound_from_doc,
+)
+from easy_pocket.core.sound.velocity import zone_velocity
+from easy_pocket.core.voices import GLYPHS, ROLES, check_voice
 
-# A voice is rendered at this many velocities; hits in between use the nearest and a gain.
-VELOCITY_ZONES = 8
-LOUDNESS_POWER = 1.7  # of velocity: 127 to 64 is about -10 dB
-END_FADE_S = 0.012
-SILENT = 10 ** (-66 / 20)  # of the peak; what is quieter at the end is cut off
+MAX_LAYERS = 4
+MAX_ALTERNATES = 4
+FULL_SCALE = 0.98
+KNEE = 0.6
+CACHE_BYTES = 256 << 20
 
-# Peak of the first strokes at full velocity, in dB, by role: kick and backbeat in front, metal behind.
-ROLE_LEVEL_DB = {
-    "kick": -5.0,
-    "snare": -7.0,
-    "rim": -11.0,
-    "clap": -9.0,
-    "hat_closed": -17.0,
-    "hat_open": -17.0,
-    "hat_pedal": -20.0,
-    "tom_high": -9.0,
-    "tom_mid": -9.0,
-    "tom_low": -8.5,
-    "ride": -17.0,
-    "crash": -13.0,
-    "shaker": -18.0,
-    "tambourine": -16.0,
+# Loudness of one hard hit, by role: kick and backbeat in front, metal behind.
+ROLE_LUFS = {
+    "kick": -17.0,
+    "snare": -18.0,
+    "rim": -24.5,
+    "clap": -19.5,
+    "hat_closed": -31.5,
+    "hat_open": -26.5,
+    "hat_pedal": -34.0,
+    "tom_high": -21.5,
+    "tom_mid": -20.5,
+    "tom_low": -20.5,
+    "ride": -22.5,
+    "crash": -17.0,
+    "shaker": -30.0,
+    "tambourine": -28.0,
+    "conga_high": -22.5,
+    "conga_low": -22.0,
+    "wood": -27.0,
+    "bell": -26.0,
+    "sweep": -22.0,
 }
-
-Mono = npt.NDArray[np.float32]
-
-
-@dataclass(frozen=True)
-class Sound:
-    """A model with its settings; the seed keeps its noise the same everywhere."""
-
-    model: str
-    settings: dict[str, float]
-    seed: int = 1
-    room: float = 0.0  # 0-1, how much of a small wooden room is around it
-
-    def __post_init__(self) -> None:
-        if self.model not in MODELS:
-            raise BadValueError(f"There is no sound model '{self.model[:30]}'; there are {', '.join(MODELS)}.")
-
-    @cached_property
-    def text(self) -> str:
-        return json.dumps(asdict(self), sort_keys=True)
-
-    @cached_property
-    def key(self) -> str:
-        """Content hash: equal sounds have equal keys."""
-        return hashlib.sha256(self.text.encode()).hexdigest()[:20]
+LIMITS: dict[str, tuple[float, float, str, str]] = {
+    "level_db": (-60.0, 12.0, "level", "dB"),
+    "pan": (-1.0, 1.0, "pan", ""),
+    "drive": (0.0, 1.0, "drive", ""),
+    "velocity_level": (0.0, 1.0, "velocity to level", ""),
+    "velocity_bright": (0.0, 1.0, "velocity to brightness", ""),
+    "vary_cents": (0.0, 100.0, "tune from hit to hit", "cents"),
+    "vary_db": (0.0, 6.0, "level from hit to hit", "dB"),
+    "note": (0, 127, "MIDI note", ""),
+    "key_note": (0, 11, "key note", ""),
+    "key_step": (0, 11, "step above the key note", "semitones"),
+}
 
 
 @dataclass(frozen=True)
 class KitVoice:
-    """One voice of a kit. level_db is against the role's usual level; pan -1 (left) to 1 (right)."""
+    """One voice of a kit.
+
+    level_db is against the role's usual level; pan -1 (left) to 1 (right). velocity_level and velocity_bright: 0 (not
+    at all) to 1 (fully), how velocity is heard. vary_cents and vary_db: standard deviation from hit to hit, seeded.
+    rings: a new hit lets the last one ring; otherwise it cuts it. note None: the role's General MIDI note. key_step:
+    its tuned models follow the kit's key note (0 = C), so many semitones above it; None: they keep their tune.
+    name and glyph: "" for the role's own.
+    """
 
     role: str
-    sound: Sound
+    layers: tuple[Layer, ...]
     level_db: float = 0.0
     pan: float = 0.0
+    drive: float = 0.0
+    velocity_level: float = 1.0
+    velocity_bright: float = 1.0
+    vary_cents: float = 0.0
+    vary_db: float = 0.0
+    rings: bool = True
+    choke_group: str | None = None
+    note: int | None = None
+    alternates: tuple[tuple[Layer, ...], ...] = ()
+    name: str = ""
+    glyph: str = ""
+    key_step: int | None = None
+    key_note: int | None = None
 
     def __post_init__(self) -> None:
         check_voice(self.role)
+        require_range("The number of layers of a voice", len(self.layers), 1, MAX_LAYERS)
+        for name, (low, high, words, unit) in LIMITS.items():
+            value = getattr(self, name)
+            if value is not None:
+                require_range(f"The {words} of a voice", value, low, high, unit)
+        if self.choke_group is not None and not 1 <= len(self.choke_group) <= 20:
+            raise BadValueError("The name of a choke group has 1 to 20 letters.")
+        require_range("The number of alternate sounds of a voice", len(self.alternates), 0, MAX_ALTERNATES)
+        for layers in self.alternates:
+            require_range("The number of layers of an alternate sound", len(layers), 1, MAX_LAYERS)
+        if len(self.name) > 40:
+            raise BadValueError(f"The name of a voice has {len(self.name)} characters; at most 40 fit.")
+        if self.glyph and self.glyph not in GLYPHS:
+            raise BadValueError(f"There is no glyph '{self.glyph[:20]}'; there are {', '.join(GLYPHS)}.")
 
     @property
-    def choke_group(self) -> str | None:
-        return ROLES[self.role].choke_group
+    def title(self) -> str:
+        return self.name or ROLES[self.role].name
+
+    @property
+    def sign(self) -> str:
+        return self.glyph or ROLES[self.role].glyph
+
+    @property
+    def midi_note(self) -> int:
+        return ROLES[self.role].midi_note if self.note is None else self.note
+
+    @cached_property
+    def tuned_layers(self) -> tuple[Layer, ...]:
+        """The layers as they sound in the kit's key."""
+        if self.key_step is None or self.key_note is None:
+            return self.layers
+        pitch_class = (self.key_note + self.key_step) % 12
+        return tuple(replace(layer, sound=in_key(layer.sound, pitch_class)) for layer in self.layers)
+
+    @cached_property
+    def audio_base(self) -> str:
+        """Content hash of everything that shapes its audio; level and pan are applied when it plays."""
+        shape = {
+            "role": self.role,
+            "drive": self.drive,
+            "bright": self.velocity_bright,
+            "layers": [asdict(layer) | {"name": ""} for layer in self.tuned_layers],
+        }
+        return hashlib.sha256(json.dumps(shape, sort_keys=True).encode()).hexdigest()[:20]
+
+    def alternate(self, number: int) -> KitVoice:
+        """The voice with alternate sound 1, 2, ... in place of its layers; 0 and numbers it has not: itself."""
+        if not 1 <= number <= len(self.alternates):
+            return self
+        return self._alternates[number - 1]
+
+    @cached_property
+    def _alternates(self) -> tuple[KitVoice, ...]:
+        return tuple(replace(self, layers=layers, alternates=()) for layers in self.alternates)
+
+    @property
+    def hears_velocity(self) -> bool:
+        return self.velocity_level > 0 or self.velocity_bright > 0
+
+
+def plain_voice(role: str, sound: Sound, level_db: float = 0.0, pan: float = 0.0, name: str = "") -> KitVoice:
+    """A voice of one layer, choked as its role usually is."""
+    return KitVoice(role, (Layer(sound, name),), level_db, pan, choke_group=ROLES[role].choke_group)
+
+
+def voice_from_doc(doc: dict[str, Any]) -> KitVoice:
+    """The inverse of dataclasses.asdict; also reads the one sound per voice of the first version."""
+    if "sound" in doc:
+        return plain_voice(doc["role"], sound_from_doc(doc["sound"]), doc["level_db"], doc["pan"])
+    known = {f.name for f in fields(KitVoice)}
+    values = {name: value for name, value in doc.items() if name in known}
+    values["layers"] = tuple(layer_from_doc(layer) for layer in doc["layers"])
+    values["alternates"] = tuple(tuple(layer_from_doc(layer) for layer in one) for one in doc.get("alternates", ()))
+    return KitVoice(**values)
 
 
 @dataclass(frozen=True)
@@ -88,6 +182,22 @@ class Kit:
     key: str
     name: str
     voices: tuple[KitVoice, ...] = field(default=())
+    key_note: int | None = None
+
+    def __post_init__(self) -> None:
+        roles = [voice.role for voice in self.voices]
+        twice = next((role for role in roles if roles.count(role) > 1), None)
+        if twice:
+            raise BadValueError(
+                f"{self.name} would have two voices for {ROLES[twice].name.lower()}; it has one of each."
+            )
+        if any(voice.key_note != self.key_note for voice in self.voices):
+            tuned = tuple(replace(voice, key_note=self.key_note) for voice in self.voices)
+            object.__setattr__(self, "voices", tuned)
+
+    def with_voice(self, changed: KitVoice) -> Kit:
+        """The kit with one voice exchanged for another of its role."""
+        return replace(self, voices=tuple(changed if v.role == changed.role else v for v in self.voices))
 
     def voice(self, role: str) -> KitVoice:
         for voice in self.voices:
@@ -100,90 +210,54 @@ class Kit:
         return tuple(voice.role for voice in self.voices)
 
 
-def zone_of(velocity: int) -> int:
-    return min(velocity * VELOCITY_ZONES // 128, VELOCITY_ZONES - 1)
+def zone_layers(voice: KitVoice, zone: int) -> list[Layer]:
+    """The layers that sound in a velocity zone."""
+    velocity = round(zone_velocity(zone))
+    return [layer for layer in voice.tuned_layers if layer.velocity_low <= velocity <= layer.velocity_high]
 
 
-def zone_velocity(zone: int) -> float:
-    """The velocity a zone is rendered at: its middle."""
-    return (zone + 0.5) * 128 / VELOCITY_ZONES
+_rendered = AudioCache(CACHE_BYTES)
+NOTHING = np.zeros((64, 1), dtype=np.float32)
 
 
-def velocity_gain(velocity: int) -> float:
-    """Gain on the rendered zone so that level follows velocity smoothly across zones."""
-    return float((velocity / zone_velocity(zone_of(velocity))) ** LOUDNESS_POWER)
+def voice_audio(voice: KitVoice, zone: int, samples: SampleSource = no_samples) -> Frames:
+    """Audio of a voice struck in a velocity zone (0 softest), at its role's level: 44.1 kHz, shape (frames, 1 or 2).
+
+    Raises BadValueError when a recording it needs is not at hand.
+    """
+    return _rendered.get(audio_key(voice, zone), lambda: _render(voice, zone, samples))
 
 
-# What every velocity means, looked up rather than computed anew for each hit; index 0 is not used.
-ZONE_OF = tuple(zone_of(velocity) for velocity in range(128))
-GAIN_OF = (0.0, *(velocity_gain(velocity) for velocity in range(1, 128)))
+def _render(voice: KitVoice, zone: int, samples: SampleSource) -> Frames:
+    sounding = zone_layers(voice, zone)
+    if not sounding:
+        return NOTHING.copy()
+    lines = placed([(layer, layer_audio(layer, zone, voice.velocity_bright, samples)) for layer in sounding])
+    return finished(lines.sum(axis=0, dtype=np.float64), voice)
 
 
-@lru_cache(maxsize=1024)
-def _render(sound_json: str, role: str, zone: int) -> Mono:
-    doc: dict[str, Any] = json.loads(sound_json)
-    strength = zone_velocity(zone) / 127
-    struck = _raw(doc["model"], doc["settings"], doc["seed"] + 7919 * (zone + 1), doc["room"], strength)
-    # The model's own loudness is taken out, so that level follows velocity alone and brightness the model.
-    target = 10 ** (ROLE_LEVEL_DB[role] / 20) / 1.414 * strength**LOUDNESS_POWER
-    return _trim(struck * (target / _loudest_rms(struck))).astype(np.float32)
+def finished(x: npt.NDArray[np.float64], voice: KitVoice) -> Frames:
+    """The sum of the layers with the voice's drive, at its role's level, ending without a click."""
+    if not x.any():
+        return NOTHING.copy()
+    if voice.drive > 0:
+        before, peak = loudest_rms(x), float(np.abs(x).max())
+        x = np.tanh(x / peak * (1 + 6 * voice.drive))
+        x *= before / loudest_rms(x)
+    x = trimmed_end(x * 10 ** ((ROLE_LUFS[voice.role] - REFERENCE_LUFS) / 20))
+    return np.asarray(_within_full_scale(x), dtype=np.float32)
 
 
-def _loudest_rms(x: npt.NDArray[np.float64]) -> float:
-    """RMS of the loudest 10 ms of the first half second."""
-    window = int(0.010 * RATE_HZ)
-    energy = np.concatenate([[0.0], np.cumsum(x[: RATE_HZ // 2] ** 2)])
-    return float(np.sqrt((energy[window:] - energy[:-window]).max() / window))
-
-
-def _raw(model: str, settings: dict[str, float], seed: int, room: float, strength: float) -> npt.NDArray[np.float64]:
-    noise = np.random.default_rng(seed)
-    x = MODELS[model](settings, strength, noise)
-    x = signal.sosfilt(_no_dc(), x)
-    if room > 0:
-        x = _in_room(x, room)
-    return np.asarray(x)
-
-
-@lru_cache(maxsize=1)
-def _no_dc() -> npt.NDArray[np.float64]:
-    return np.asarray(signal.butter(2, 25, "high", fs=RATE_HZ, output="sos"))
-
-
-@lru_cache(maxsize=1)
-def _room_response() -> npt.NDArray[np.float64]:
-    """A small wooden room: a few early reflections and a short soft tail."""
-    noise = np.random.default_rng(1877)
-    t = np.arange(int(0.32 * RATE_HZ)) / RATE_HZ
-    tail = noise.standard_normal(len(t)) * np.exp(-t / 0.06) * (1 - np.exp(-t / 0.004))
-    tail = signal.sosfilt(signal.butter(1, (300, 5200), "band", fs=RATE_HZ, output="sos"), tail)
-    response = tail * 0.05
-    for delay_s, level in ((0.0031, 0.22), (0.0057, -0.16), (0.0089, 0.13), (0.0143, -0.09), (0.0212, 0.07)):
-        response[int(delay_s * RATE_HZ)] += level
-    return np.asarray(response)
-
-
-def _in_room(x: npt.NDArray[np.float64], amount: float) -> npt.NDArray[np.float64]:
-    wet = signal.fftconvolve(x, _room_response())
-    wet[: len(x)] = amount * wet[: len(x)] + x
-    wet[len(x) :] *= amount
-    return np.asarray(wet)
-
-
-def _trim(x: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
-    """Cut what cannot be heard off the end, and fade what is left to nothing without a click."""
-    loud = np.flatnonzero(np.abs(x) > np.abs(x).max() * SILENT)
-    x = x[: min(int(loud[-1]) + int(END_FADE_S * RATE_HZ), len(x))].copy()
-    fade = min(int(END_FADE_S * RATE_HZ), len(x))
-    x[-fade:] *= np.linspace(1, 0, fade) ** 2
-    return x
-
-
-def voice_audio(voice: KitVoice, zone: int) -> Mono:
-    """Mono audio at 44.1 kHz of a voice struck in a velocity zone (0 softest)."""
-    return _render(voice.sound.text, voice.role, zone)
+def _within_full_scale(x: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+    """Only what would go over is bent: its peaks are rounded off above the knee, so that its loudness stays."""
+    height = np.abs(x)
+    if height.max() <= FULL_SCALE:
+        return x
+    room = FULL_SCALE - KNEE
+    bent = KNEE + room * np.tanh((height - KNEE) / room)
+    return np.where(height > KNEE, np.sign(x) * bent, x)
 
 
 def audio_key(voice: KitVoice, zone: int) -> str:
-    """Name of that audio by content: role, sound and zone decide it."""
-    return f"{voice.role}-{voice.sound.key}-{zone}"
+    """Name of that audio by content: role, layers and zone decide it."""
+    return f"{voice.role}-{voice.audio_base}-{zone}"

@@ -6,11 +6,14 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.audio import Audio
+from easy_pocket.core.sound.cache import Frames
 from easy_pocket.core.sound.events import CUT_FADE_S, MASTER_GAIN, Event
 from easy_pocket.core.sound.kit import Kit, voice_audio
 from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.sound import SampleSource, no_samples
 
 MAX_TAIL_S = 4.0
+Floats = npt.NDArray[np.float64]
 
 
 def pan_gains(pan: float) -> tuple[float, float]:
@@ -19,7 +22,28 @@ def pan_gains(pan: float) -> tuple[float, float]:
     return float(np.cos(angle)), float(np.sin(angle))
 
 
-def mixdown(events: list[Event], kit: Kit, length_s: float, *, loop: bool = True, name: str = "mix") -> Audio:
+def panned(line: Floats, pan: float) -> Floats:
+    """Shape (frames, 1 or 2) to (2, frames), as the Web Audio API's stereo panner does it: a single channel is placed
+    at constant power; of two, the one on the far side is carried over to the near side."""
+    if line.shape[1] == 1:
+        return np.outer(pan_gains(pan), line[:, 0])
+    left, right = line.T
+    angle = (pan + 1 if pan <= 0 else pan) * np.pi / 2
+    keep, carry = np.cos(angle), np.sin(angle)
+    if pan <= 0:
+        return np.stack([left + right * keep, right * carry])
+    return np.stack([left * keep, right + left * carry])
+
+
+def mixdown(
+    events: list[Event],
+    kit: Kit,
+    length_s: float,
+    *,
+    loop: bool = True,
+    name: str = "mix",
+    samples: SampleSource = no_samples,
+) -> Audio:
     """Stereo audio at 44.1 kHz. A loop has exactly round(length_s x rate) samples and its tails wrap to the start;
     otherwise tails ring out after the end. Events must not start before 0: shift them by a pre-roll first."""
     length = round(length_s * RATE_HZ)
@@ -29,31 +53,39 @@ def mixdown(events: list[Event], kit: Kit, length_s: float, *, loop: bool = True
     for event in events:
         by_place.setdefault((event.voice, event.pan), []).append(event)
     for (voice, pan), own in by_place.items():
-        line = _line(own, {zone: voice_audio(kit.voice(voice), zone) for zone in {e.zone for e in own}}, total, loop)
-        for channel, gain in enumerate(pan_gains(pan)):
-            mixed[channel] += (gain * MASTER_GAIN) * line
+        struck_voice = kit.voice(voice)
+        sounds = {
+            (zone, other): voice_audio(struck_voice.alternate(other), zone, samples)
+            for zone, other in {(event.zone, event.alternate) for event in own}
+        }
+        line = _line(own, sounds, total, loop)
+        mixed += MASTER_GAIN * panned(line, pan)
     if not loop:
         heard = np.flatnonzero(np.abs(mixed[:, length:]).max(axis=0) > 1e-5)
         mixed = mixed[:, : length + (int(heard[-1]) + 1 if len(heard) else 0)]
     return Audio(np.ascontiguousarray(mixed.T, dtype=np.float32), RATE_HZ, name)
 
 
-def _line(
-    events: list[Event], sounds: dict[int, npt.NDArray[np.float32]], total: int, loop: bool
-) -> npt.NDArray[np.float64]:
-    """One voice's hits in mono."""
-    reach = max(len(sound) for sound in sounds.values())
-    line = np.zeros(total + reach)
+def _line(events: list[Event], sounds: dict[tuple[int, int], Frames], total: int, loop: bool) -> Floats:
+    """One voice's hits: shape (total, 1 or 2)."""
+    slowest = min(event.rate for event in events)
+    reach = int(max(len(sound) for sound in sounds.values()) / slowest) + 2
+    channels = max(sound.shape[1] for sound in sounds.values())
+    line = np.zeros((total + reach, channels))
     fade = int(CUT_FADE_S * RATE_HZ)
     for event in events:
-        sound = sounds[event.zone]
+        sound = sounds[event.zone, event.alternate]
+        if sound.shape[1] < channels:
+            sound = np.repeat(sound * np.float32(np.sqrt(0.5)), 2, axis=1)
+        if event.rate != 1.0:
+            sound = at_rate(sound, event.rate)
         start = round(event.start_s * RATE_HZ)
         count = len(sound)
         if event.cut_s is not None:
             whole = max(round((event.cut_s - event.start_s) * RATE_HZ), 0)
             if whole + fade < count:
                 sound = sound[: whole + fade].copy()
-                sound[whole:] *= np.linspace(1, 0, fade)
+                sound[whole:] *= np.linspace(1, 0, fade)[:, None]
                 count = whole + fade
         line[start : start + count] += event.gain * sound
     if not loop:
@@ -63,3 +95,9 @@ def _line(
         piece = line[start : start + total]
         folded[: len(piece)] += piece
     return folded
+
+
+def at_rate(sound: Frames, rate: float) -> Frames:
+    """Played faster or slower, interpolated between samples as the player does."""
+    at = np.arange(0, len(sound) - 1, rate)
+    return np.stack([np.interp(at, np.arange(len(sound)), channel) for channel in sound.T], axis=1).astype(np.float32)

@@ -71,7 +71,7 @@ def kick(settings: Settings, strength: float, noise: np.random.Generator) -> Flo
 
 
 def snare(settings: Settings, strength: float, noise: np.random.Generator) -> Floats:
-    """tune_hz, body 0-1, wires 0-1, length_s, tone_hz (brightness), snap 0-1."""
+    """tune_hz, balance 0-1 (all shell to all wires), length_s, tone_hz (brightness), snap 0-1."""
     t = _time(max(settings["length_s"] * 5, 0.25))
     tune = settings["tune_hz"]
     shell = np.zeros_like(t)
@@ -84,8 +84,8 @@ def snare(settings: Settings, strength: float, noise: np.random.Generator) -> Fl
     snap = _high(hiss, 3500) * _decay(t, 0.004)
     buzz = 1 - 0.5 * np.exp(-t / 0.003)
     return np.asarray(
-        settings["body"] * 0.8 * shell
-        + settings["wires"] * (0.55 + 0.45 * strength) * 0.75 * wires * buzz
+        1.6 * (1 - settings["balance"]) * 0.8 * shell
+        + 1.6 * settings["balance"] * (0.55 + 0.45 * strength) * 0.75 * wires * buzz
         + settings["snap"] * strength * 0.9 * snap
     )
 
@@ -139,7 +139,7 @@ def hat(settings: Settings, strength: float, noise: np.random.Generator) -> Floa
     ring = 0.72 * _decay(t, length) + 0.28 * _decay(t, length * 0.22)
     tip = _band(noise.standard_normal(len(t)), 4500, 9500) * _decay(t, 0.0022)
     chick = _band(noise.standard_normal(len(t)), 700, 2600) * _decay(t, 0.011)
-    x = sizzle * ring + (0.2 + 0.35 * strength) * tip + settings.get("chick", 0.0) * 0.8 * chick
+    x = sizzle * ring + (0.2 + 0.35 * strength) * tip + settings["chick"] * 0.8 * chick
     return _low(x, 9_000 + 10_000 * strength)
 
 
@@ -216,6 +216,65 @@ def tambourine(settings: Settings, strength: float, noise: np.random.Generator) 
     return _low(0.1 * x + 0.32 * hiss + settings["skin"] * skin, 9_000 + 9_000 * strength)
 
 
+def conga(settings: Settings, strength: float, noise: np.random.Generator) -> Floats:
+    """tune_hz, length_s, slap 0-1 (open tone to slap), bend 0-1: a hand on a tight skin over a long shell."""
+    t = _time(settings["length_s"] * 4.5 + 0.06)
+    tune, slap = settings["tune_hz"], settings["slap"]
+    bend = 1 + 0.35 * settings["bend"] * (0.4 + 0.6 * strength)
+    length = settings["length_s"] * (1 - 0.7 * slap)
+    x = _swept_sine(t, tune * bend, tune, 0.02) * _decay(t, length)
+    x += 0.3 * np.sin(2 * np.pi * tune * 1.51 * t) * _decay(t, length * 0.5)
+    x += (0.12 + 0.5 * slap) * np.sin(2 * np.pi * tune * 2.74 * t) * _decay(t, length * 0.3)
+    hiss = noise.standard_normal(len(t))
+    palm = _band(hiss, 300, 1400) * _decay(t, 0.012)
+    fingers = _band(hiss, 1500, 6000) * _decay(t, 0.006 + 0.012 * slap)
+    return np.asarray(x * (1 - 0.45 * slap) + 0.35 * palm + (0.12 + 1.3 * slap) * (0.3 + 0.7 * strength) * fingers)
+
+
+def wood(settings: Settings, strength: float, noise: np.random.Generator) -> Floats:
+    """tune_hz, length_s, hollow 0-1: a stick on a slotted block."""
+    t = _time(settings["length_s"] * 6 + 0.03)
+    x = np.zeros_like(t)
+    for ratio, level in (
+        (1.0, 1.0),
+        (1.47 + 0.2 * settings["hollow"], 0.5 * (1 - 0.6 * settings["hollow"])),
+        (2.9, 0.2),
+    ):
+        x += level * np.sin(2 * np.pi * settings["tune_hz"] * ratio * t) * _decay(t, settings["length_s"] / ratio)
+    tick = _band(noise.standard_normal(len(t)), 1800, 7000) * _decay(t, 0.002)
+    return np.asarray(x + 0.5 * (0.3 + 0.7 * strength) * tick)
+
+
+def bell(settings: Settings, strength: float, noise: np.random.Generator) -> Floats:
+    """tune_hz, length_s, clang 0-1: a stick on a hand-held bell, two strong tones a rough fifth and more apart."""
+    t = _time(settings["length_s"] * 5 + 0.05)
+    tune, clang = settings["tune_hz"], settings["clang"]
+    x = np.zeros_like(t)
+    for ratio, level in ((1.0, 1.0), (1.506, 0.75), (2.14, 0.3), (3.03, 0.22 + 0.3 * clang), (4.58, 0.25 * clang)):
+        bright = 1.0 if ratio < 2 else 0.35 + 0.65 * strength
+        wave = np.tanh((1 + 2 * clang) * np.sin(2 * np.pi * tune * ratio * t))
+        x += level * bright * wave * (0.6 * _decay(t, settings["length_s"] / ratio**0.5) + 0.4 * _decay(t, 0.02))
+    tip = _high(noise.standard_normal(len(t)), 3500) * _decay(t, 0.0015)
+    return _low(x / 2 + 0.4 * strength * tip, 4_000 + 12_000 * strength)
+
+
+def sweep(settings: Settings, strength: float, noise: np.random.Generator) -> Floats:
+    """from_hz, to_hz, length_s, narrow 0-1: noise through a band that travels, for swells and falls."""
+    length_s = settings["length_s"]
+    t = _time(length_s + 0.05)
+    hiss = noise.standard_normal(len(t))
+    # The band travels over a bank of fixed ones, each heard while it passes: no filter has to change along the way.
+    places = np.geomspace(min(settings["from_hz"], settings["to_hz"]), max(settings["from_hz"], settings["to_hz"]), 14)
+    at = np.interp(t, (0, length_s), np.log((settings["from_hz"], settings["to_hz"])))
+    width = 0.9 - 0.65 * settings["narrow"]
+    x = np.zeros_like(t)
+    for place in places:
+        heard = np.exp(-0.5 * ((at - np.log(place)) / width) ** 2)
+        x += heard * _band(hiss, place * 0.8, min(place * 1.25, 19_500))
+    shape = np.minimum(t / (0.12 * length_s), 1) * np.clip((length_s - t) / (0.3 * length_s), 0, 1)
+    return _low(x * shape, 5_000 + 13_000 * strength)
+
+
 MODELS: dict[str, Model] = {
     "kick": kick,
     "snare": snare,
@@ -226,4 +285,8 @@ MODELS: dict[str, Model] = {
     "cymbal": cymbal,
     "shaker": shaker,
     "tambourine": tambourine,
+    "conga": conga,
+    "wood": wood,
+    "bell": bell,
+    "sweep": sweep,
 }

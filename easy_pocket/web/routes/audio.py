@@ -9,10 +9,12 @@ from starlette.responses import Response
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.formats.audio_file import write_audio
-from easy_pocket.core.sound.kit import VELOCITY_ZONES, voice_audio
+from easy_pocket.core.sound.kit import voice_audio
 from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.velocity import VELOCITY_ZONES
 from easy_pocket.store.kits import find_voice
 from easy_pocket.store.loops import get_loop, load_audio
+from easy_pocket.store.samples import sample_source
 from easy_pocket.web.routes.common import database
 
 router = APIRouter()
@@ -26,9 +28,10 @@ def sound(request: Request, key: str) -> Response:
         raise BadValueError("There is no such sound.")
     with database(request).transaction() as session:
         voice = find_voice(session, base)
-    if voice is None:
-        raise BadValueError("There is no such sound: its kit was changed; reload the page.")
-    data = write_audio(Audio(voice_audio(voice, int(zone)), RATE_HZ), "WAV", 32)
+        if voice is None:
+            raise BadValueError("There is no such sound: its kit was changed; reload the page.")
+        audio = voice_audio(voice, int(zone), sample_source(session))
+    data = write_audio(Audio(audio, RATE_HZ), "WAV", 32)
     return Response(data, media_type="audio/wav", headers=LASTING)
 
 

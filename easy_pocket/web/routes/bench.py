@@ -25,6 +25,7 @@ from easy_pocket.web.edit_requests import (
     StepRequest,
     View,
 )
+from easy_pocket.web.kit_requests import KitChange
 from easy_pocket.web.routes.common import database, song_page
 from easy_pocket.web.views.bench_view import BenchView
 from easy_pocket.web.views.playing import playing
@@ -48,9 +49,15 @@ def state(
     bars: int = 2,
     magnify: Literal["1", "3", "6"] = "3",
     scope: str = "stack",
+    screen: str = "bench",
+    voice: str = "",
+    layer: int = 0,
+    alternate: int = 0,
 ) -> Response:
     """The song as it is now, for a page that looks elsewhere or has fallen behind."""
-    view = View.model_validate({"from_bar": from_bar, "bars": bars, "magnify": int(magnify), "scope": scope})
+    bench = {"from_bar": from_bar, "bars": bars, "magnify": int(magnify), "scope": scope}
+    kit = {"screen": screen, "voice": voice, "layer": layer, "alternate": alternate}
+    view = View.model_validate({**bench, **kit})
     with database(request).transaction() as session:
         return JSONResponse(song_state(session, load_song(session, song_id), view))
 
@@ -69,7 +76,7 @@ def edit(request: Request, song_id: int, sent: EditRequest) -> Response:
             song, voices = _apply(session, song_id, sent)
             return JSONResponse(song_state(session, song, sent.view, voices))
     except StaleRevisionError:
-        return _stale(request, song_id, sent.view)
+        return stale(request, song_id, sent.view)
 
 
 def _apply(session: Any, song_id: int, sent: EditRequest) -> tuple[LoadedSong, set[str] | None]:
@@ -88,6 +95,8 @@ def _apply(session: Any, song_id: int, sent: EditRequest) -> tuple[LoadedSong, s
             return set_kit(*at, kit_key), None
         case SetName(name=name):
             return set_name(*at, name), None
+        case change if isinstance(change, KitChange):
+            return change.apply(at, sent.gesture), None
         case Length() as change:
             return edit_pattern(*at, change.to_core(), sent.gesture), None
         case Move() as change:
@@ -114,10 +123,10 @@ def _step(request: Request, song_id: int, sent: StepRequest, step: Any) -> Respo
             session.flush()
             return JSONResponse({**song_state(session, load_song(session, song_id), sent.view), "words": words})
     except StaleRevisionError:
-        return _stale(request, song_id, sent.view)
+        return stale(request, song_id, sent.view)
 
 
-def _stale(request: Request, song_id: int, view: View) -> Response:
+def stale(request: Request, song_id: int, view: View) -> Response:
     """Refused, with the song as it is now: the page shows it and offers the edit again."""
     words = "This song was changed in another tab. You see its newest state; your last edit was not made."
     with database(request).transaction() as session:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 from starlette.requests import Request
@@ -17,6 +18,13 @@ from easy_pocket.web.views.song_state import header_state
 def database(request: Request) -> Database:
     found: Database = request.app.state.database
     return found
+
+
+def download(data: bytes, name: str, ending: str, media_type: str) -> Response:
+    """A file to keep, named after what it is with plain letters only."""
+    plain = re.sub(r"[^A-Za-z0-9 _-]+", "", name).strip() or "easy pocket"
+    headers = {"Content-Disposition": f'attachment; filename="{plain}{ending}"'}
+    return Response(data, media_type=media_type, headers=headers)
 
 
 def song_page(request: Request, template: str, session: Any, song: LoadedSong, **values: Any) -> Response:

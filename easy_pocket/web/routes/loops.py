@@ -31,7 +31,7 @@ from easy_pocket.store.loops import (
 from easy_pocket.store.songs import check_name, load_song
 from easy_pocket.store.templates import save_template
 from easy_pocket.web.routes.common import database, song_page
-from easy_pocket.web.security import MAX_UPLOAD_BYTES, too_large
+from easy_pocket.web.uploads import plain_name, read_upload
 from easy_pocket.web.views.loop_changes import LoopChange, changed_overrules
 from easy_pocket.web.views.loop_view import LoopView
 from easy_pocket.web.views.song_state import header_state
@@ -51,18 +51,8 @@ def show(request: Request, song_id: int, loop_id: int | None = None) -> Response
 
 @router.post("/songs/{song_id}/loops/upload")
 async def upload(request: Request, song_id: int, name: Annotated[str, Query(max_length=200)]) -> Response:
-    """The file is the body; it is counted while it comes in."""
-    data = bytearray()
-    async for piece in request.stream():
-        data += piece
-        if len(data) > MAX_UPLOAD_BYTES:
-            return JSONResponse({"error": too_large(len(data))}, 413)
-    return await run_in_threadpool(_bring_in, database(request), song_id, plain_name(name), bytes(data))
-
-
-def plain_name(name: str) -> str:
-    """The file's own name without folders; it is only ever shown, never opened."""
-    return check_name(name.replace("\\", "/").rsplit("/", 1)[-1][-80:] or "loop")
+    data = await read_upload(request)
+    return await run_in_threadpool(_bring_in, database(request), song_id, plain_name(name), data)
 
 
 def _bring_in(store: Database, song_id: int, name: str, data: bytes) -> Response:

@@ -1,6 +1,7 @@
 // The page around the screens: header, transport, keys, and what an answer changes on the screen.
 
 import { Edits } from "./edits.js";
+import { KitScreen } from "./kit.js";
 import { Loops } from "./loops.js";
 import { showNote } from "./notes.js";
 import { Player } from "./player.js";
@@ -13,12 +14,13 @@ class Page {
   constructor(state) {
     this.song = state.song;
     this.playing = state.playing;
-    this.view = { from_bar: 1, bars: 2, magnify: 3, scope: "stack" };
+    this.view = { screen: this.screen, from_bar: 1, bars: 2, magnify: 3, scope: "stack", voice: "", layer: 0, alternate: 0 };
     this.player = new Player();
     this.player.setStack(state.playing);
     this.edits = new Edits(state.song.id, state.song.revision, () => this.view);
     this.rails = new Rails(this.edits, this);
     this.loops = new Loops(this.edits, this.player, this);
+    this.kit = new KitScreen(this.edits, this.player, this);
     this.savedAt = Date.now();
     this.taps = [];
     this.listen();
@@ -44,7 +46,7 @@ class Page {
     this.edits.addEventListener("stale", ({ detail }) => showNote(detail.words, { near: byId("saved"), action: "Make it here", run: detail.again }));
     this.player.addEventListener("change", () => this.showPlaying());
     document.addEventListener("keydown", (event) => this.keyDown(event));
-    document.addEventListener("keyup", (event) => event.key === "h" && !isTyping(event.target) && this.hold && this.release());
+    document.addEventListener("keyup", (event) => this.keyUp(event));
     document.addEventListener("click", (event) => this.click(event));
     document.addEventListener("input", (event) => this.input(event));
     document.addEventListener("change", (event) => this.change(event));
@@ -62,6 +64,7 @@ class Page {
       this.showHeader(state.song);
       this.setPlaying(state.playing);
     }
+    this.view.screen = this.screen;
     if (this.screen === "bench" && this.shown !== "bench" && this.shown) this.refresh();
     this.shown = this.screen;
     document.querySelectorAll("[data-screen-link]").forEach((link) => {
@@ -72,10 +75,12 @@ class Page {
     });
     paintAll();
     this.loops.arrive();
+    this.kit.arrive();
   }
 
   setPlaying(playing) {
     this.playing = playing;
+    if (this.kit?.trial) return; // a sound is being tried in the beat; what is kept is heard when that ends
     if (this.player.mode !== "both" || !this.player.running) this.player.setStack(playing);
   }
 
@@ -125,17 +130,19 @@ class Page {
     for (const [id, html] of Object.entries(state.pieces)) {
       const target = byId(id);
       if (!target || (id === "feel" && steering) || (id === "rails" && this.rails.busy)) continue;
+      if (id.startsWith("kit-") && (this.kit.busy || more || target.querySelector("input.typing"))) continue;
       if (more && id.startsWith("rail")) continue; // a later answer is on its way; do not undo its drawing
       const focused = document.activeElement?.id;
       const level = document.activeElement?.matches?.("input.level:active");
       if (level && target.contains(document.activeElement)) continue;
       target.innerHTML = html;
-      if (focused === "rail-rows") byId("rail-rows")?.focus({ preventScroll: true });
+      if (focused && document.activeElement?.id !== focused) byId(focused)?.focus({ preventScroll: true });
       paintAll(target);
     }
     if (this.screen === "loops" && (item.path === "undo" || item.path === "redo")) this.redraw();
     this.rails.box && this.rails.showCursor();
     if (item.edit?.kind === "write") this.sound(item.edit);
+    this.kit.drawn(item);
     if (state.words) byId("spoken").textContent = `${item.path}: ${state.words}`;
     if (state.words) showNote(`${item.path === "undo" ? "Undone" : "Done again"}: ${state.words}`, { near: byId(item.path) });
   }
@@ -418,7 +425,7 @@ class Page {
       return;
     }
     if (isTyping(event.target)) return;
-    if (this.rails.key(event) || this.loops.key(event)) {
+    if (this.rails.key(event) || this.loops.key(event) || this.kit.key(event)) {
       event.preventDefault();
       return;
     }
@@ -436,7 +443,14 @@ class Page {
     } else if (event.key === "h" && !event.repeat) {
       this.hold = this.player.timing;
       this.setTiming("straight");
+    } else if (event.key === "x" && !event.repeat) {
+      this.kit.beside(true);
     }
+  }
+
+  keyUp(event) {
+    if (event.key === "h" && this.hold) this.release();
+    if (event.key === "x" && this.kit.holding) this.kit.beside(false);
   }
 }
 

@@ -5,7 +5,7 @@ const LOOK_AHEAD_S = 0.35; // a busy page may keep the timer waiting; edits take
 const HIDDEN_LOOK_AHEAD_S = 1.6; // timers of a hidden page run once a second
 const TICK_MS = 25;
 const LEAD_S = 0.1; // between the press of Play and the first hit
-const TOUCH_S = 0.004; // what starts sooner than this is left to sound
+const TOUCH_S = 0.03; // what starts sooner than this is left to sound: nobody hears an edit come that late
 
 export class Player extends EventTarget {
   constructor() {
@@ -20,6 +20,9 @@ export class Player extends EventTarget {
     this.anchor = 0;
     this.horizon = 0;
     this.buffers = new Map();
+    this.latest = new Map(); // the sound last heard of a voice and velocity, while a changed one comes in
+    this.beside = null; // what the stack plays on another kit, while that is heard
+    this.clock = { at: 0, ms: 0 };
     this.pending = new Set();
     this.starting = null;
     this.timer = null;
@@ -38,7 +41,7 @@ export class Player extends EventTarget {
   setStack(playing) {
     const before = this.stack;
     this.stack = playing;
-    if (this.running && this.mode !== "loop") {
+    if (this.running && this.mode !== "loop" && !same(before, playing)) {
       if (before && before.length_s !== playing.length_s) {
         // Another tempo or length: the place in the music stays where it is.
         const now = this.context.currentTime;
@@ -57,17 +60,36 @@ export class Player extends EventTarget {
     this.replan();
   }
 
+  // The same beat on another kit, or null for its own.
+  async setBeside(playing) {
+    this.wanted = playing;
+    if (playing && this.context) await this.fetchSounds(playing);
+    if (this.wanted !== playing) return;
+    this.beside = playing;
+    this.replan();
+  }
+
+  // currentTime may lag while the page is busy; the page's own clock tells how far.
+  get now() {
+    const at = this.context.currentTime;
+    const ms = performance.now();
+    if (at > this.clock.at) this.clock = { at, ms };
+    const since = this.running ? (ms - this.clock.ms) / 1000 : 0;
+    return Math.max(at, Math.min(this.clock.at + since, at + 0.25));
+  }
+
   get turnLength() {
     return this.mode === "loop" ? this.loop.length_s : this.stack.length_s;
   }
 
   sounds(timing = this.timing) {
-    return this.stack ? this.stack[timing] : null;
+    const heard = this.beside ?? this.stack;
+    return heard ? heard[timing] : null;
   }
 
-  async fetchSounds() {
-    if (!this.context || !this.stack) return;
-    const keys = new Set([...this.sounds("felt").audio, ...this.sounds("straight").audio]);
+  async fetchSounds(playing = this.beside ?? this.stack) {
+    if (!this.context || !playing) return;
+    const keys = new Set([...playing.felt.audio, ...playing.straight.audio]);
     await Promise.all([...keys].map((key) => this.sound(key)));
   }
 
@@ -157,7 +179,7 @@ export class Player extends EventTarget {
   // Schedule everything that begins before the look-ahead ends.
   plan() {
     if (!this.running) return;
-    const now = this.context.currentTime;
+    const { now } = this;
     const until = now + (document.hidden ? HIDDEN_LOOK_AHEAD_S : LOOK_AHEAD_S);
     if (!this.repeats && now > this.anchor + this.turnLength) {
       this.stop();
@@ -188,17 +210,21 @@ export class Player extends EventTarget {
 
   strike(events, index, at, begin) {
     const key = events.audio[events.sound[index]];
-    const buffer = this.buffers.get(key);
+    const place = key.replace(/-[0-9a-f]+-/, "-");
+    let buffer = this.buffers.get(key);
     if (!(buffer instanceof AudioBuffer)) {
       this.sound(key);
-      return;
+      buffer = this.latest.get(place);
+      if (!buffer) return;
     }
+    this.latest.set(place, buffer);
     const node = this.context.createBufferSource();
     const gain = this.context.createGain();
     const pan = this.context.createStereoPanner();
     node.buffer = buffer;
-    gain.gain.value = events.gain[index] * this.stack.master_gain;
+    gain.gain.value = events.gain[index] * (this.beside ?? this.stack).master_gain;
     pan.pan.value = events.pan[index];
+    if (events.rate?.[index]) node.playbackRate.value = events.rate[index];
     node.connect(gain).connect(pan).connect(this.master);
     // On a whole sample, as in the mixdown: between two the browser would interpolate, and dull the attack.
     node.start(Math.round(at * this.context.sampleRate) / this.context.sampleRate);
@@ -209,33 +235,41 @@ export class Player extends EventTarget {
       gain.gain.linearRampToValueAtTime(0, cutAt + this.stack.cut_fade_s);
       node.stop(cutAt + this.stack.cut_fade_s + 0.01);
     }
-    const voice = { node, at };
+    const voice = { node, gain, at };
     this.pending.add(voice);
     this.starts.push(at);
     if (this.starts.length > 4096) this.starts = this.starts.slice(-2048);
     node.onended = () => this.pending.delete(voice);
+    return voice;
   }
 
-  // A single hit now, for the ear: what was just written.
+  // A single hit now, for the ear: what was just written or chosen. The one before it makes room.
   async audition(key, gain, pan) {
     await this.ready();
+    const turn = (this.auditions = (this.auditions ?? 0) + 1);
     const buffer = await this.sound(key);
-    if (!buffer || !this.stack) return;
+    if (!buffer || !this.stack || turn !== this.auditions) return;
+    const at = this.context.currentTime + 0.005;
+    if (this.auditioned && this.pending.has(this.auditioned)) {
+      this.auditioned.gain.gain.setTargetAtTime(0, at, 0.004);
+      this.auditioned.node.stop(at + 0.03);
+    }
     const events = { audio: [key], sound: [0], gain: [gain], pan: [pan], cut_s: [null] };
-    this.strike(events, 0, this.context.currentTime + 0.005, 0);
+    this.auditioned = this.strike(events, 0, at, 0);
+    this.dispatchEvent(new CustomEvent("audition", { detail: { key, at } }));
   }
 
   // Take back what has not sounded yet and plan it again: an edit is heard as soon as its time comes.
   replan() {
     if (!this.running) return;
     this.silence(TOUCH_S);
-    this.horizon = Math.max(this.anchor, this.context.currentTime + TOUCH_S);
+    this.horizon = Math.max(this.anchor, this.now + TOUCH_S);
     this.plan();
   }
 
   silence(after) {
     if (!this.context) return;
-    const from = this.context.currentTime + after;
+    const from = this.now + after;
     for (const voice of [...this.pending]) {
       if (after === 0 || voice.at >= from) {
         voice.node.onended = null;
@@ -252,4 +286,9 @@ export class Player extends EventTarget {
     const heard = this.context.currentTime - (this.context.outputLatency || 0) - this.anchor;
     return heard < 0 ? 0 : heard % this.turnLength;
   }
+}
+
+// Whether two performances sound alike: then nothing that is planned needs to be taken back.
+function same(before, after) {
+  return before !== null && JSON.stringify(before) === JSON.stringify(after);
 }

@@ -1,6 +1,6 @@
 // The rails under the pointer and the keys. What is drawn here is provisional: the server's drawing replaces it.
 
-import { showLedger, speak } from "./notes.js";
+import { showLedger, showNote, speak } from "./notes.js";
 
 const DRAG_PX = 4;
 const NEW_VELOCITY = 96;
@@ -236,6 +236,7 @@ export class Rails {
       case ".": case ">": return this.nudge(hit, voice, tick, event.shiftKey ? 5 : 1);
       case "g": return this.setVelocity(hit, voice, tick, GHOST_VELOCITY);
       case "a": return this.setVelocity(hit, voice, tick, ACCENT_VELOCITY);
+      case "b": return this.nextSound(hit, voice, tick);
       case "m": case "s":
         document.querySelector(`#rail-${voice} [data-mix="${event.key === "m" ? "mute" : "solo"}"]`).click();
         return true;
@@ -253,6 +254,18 @@ export class Rails {
     const offset = Math.max(-250, Math.min(250, Number(hit.dataset.own) + ms));
     hit.dataset.own = offset; // so that keys in quick succession add up
     this.edits.push({ kind: "offset", voice, tick, offset_ms: offset }, { gesture: `nudge-${voice}-${tick}`, near: hit });
+    return true;
+  }
+
+  // The voice's own sound, then its alternates one after another.
+  nextSound(hit, voice, tick) {
+    if (!hit) return true;
+    const count = Number(hit.closest(".rail-row").dataset.alternates);
+    if (!count) {
+      showNote("This voice has no other sounds yet: add an alternate on the Kit screen.", { near: hit });
+      return true;
+    }
+    this.edits.push({ kind: "alternate", voice, tick, alternate: (Number(hit.dataset.alternate) + 1) % (count + 1) }, { near: hit });
     return true;
   }
 

@@ -6,7 +6,6 @@ from typing import Any
 
 from easy_pocket.core.perform import Performance, perform
 from easy_pocket.core.sound.events import audible
-from easy_pocket.core.voices import ROLES
 from easy_pocket.store.songs import LoadedSong
 from easy_pocket.web.edit_requests import View
 from easy_pocket.web.render import render
@@ -28,10 +27,10 @@ class BenchView:
         voices = tuple(song.part.voices)
         shown = [voice for voice in voices if only is None or voice in only]
         sounding = audible(voices, song.mix)
-        self.rails = rails(shown, self.performance, self.window, view.magnify, song.mix, sounding)
+        self.rails = rails(shown, self.performance, self.window, view.magnify, song.mix, sounding, song.kit)
         self.lines = grid_lines(self.window, song.part.step_ticks)
         self.panel = feel_panel(song, view.scope)
-        self.addable = [(role, ROLES[role].name) for role in song.kit.roles if role not in voices]
+        self.addable = [(voice.role, voice.title) for voice in song.kit.voices if voice.role not in voices]
         self.takeable = set(voices) - set(song.pattern.arrays.voices)
 
     def pieces(self) -> dict[str, str]:

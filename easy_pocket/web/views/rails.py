@@ -9,6 +9,7 @@ import numpy as np
 
 from easy_pocket.core.perform import LedgerLine, Performance
 from easy_pocket.core.sound.events import VoiceMix
+from easy_pocket.core.sound.kit import Kit, KitVoice
 from easy_pocket.core.timebase import ms_per_tick, place_name
 from easy_pocket.core.voices import ROLES
 from easy_pocket.web.views.place import Window
@@ -30,6 +31,7 @@ class RailHit:
     lean: str  # "early", "late" or "even"
     label: str
     ledger: str
+    alternate: int = 0
 
 
 @dataclass(frozen=True)
@@ -39,6 +41,9 @@ class Rail:
     hits: tuple[RailHit, ...]
     mix: VoiceMix
     sounding: bool
+    glyph: str
+    alternates: int = 0
+    hint: str = ""  # what about its sound one should know when writing
 
     @property
     def level_share(self) -> int:
@@ -85,6 +90,7 @@ def rail_hits(performance: Performance, voice: str, window: Window, magnify: int
         line = performance.ledger(hit)
         place = place_name(line.tick, window.metre)
         loud = line.velocity / 127
+        asked = int(performance.hits.alternate[hit])
         lean = "even" if abs(line.offset_ms) < ON_GRID_MS else ("late" if line.offset_ms > 0 else "early")
         hits.append(
             RailHit(
@@ -98,7 +104,8 @@ def rail_hits(performance: Performance, voice: str, window: Window, magnify: int
                 radius=round(2.6 + 2.6 * loud, 2),
                 lean=lean,
                 label=f"{ROLES[voice].name}, {place}, velocity {line.velocity}, {offset_words(line.offset_ms)}",
-                ledger=ledger_text(line, place),
+                ledger=ledger_text(line, place) + (f"  sound {asked + 1}" if asked else ""),
+                alternate=asked,
             )
         )
     return tuple(hits)
@@ -111,14 +118,25 @@ def rails(
     magnify: int,
     mix: dict[str, VoiceMix],
     sounding: set[str],
+    kit: Kit,
 ) -> list[Rail]:
+    known = {voice.role: voice for voice in kit.voices}
     return [
         Rail(
             voice=voice,
-            name=ROLES[voice].name,
+            name=known[voice].title if voice in known else ROLES[voice].name,
             hits=rail_hits(performance, voice, window, magnify),
             mix=mix.get(voice, VoiceMix()),
-            sounding=voice in sounding,
+            sounding=voice in sounding and voice in known,
+            glyph=known[voice].sign if voice in known else ROLES[voice].glyph,
+            alternates=len(known[voice].alternates) if voice in known else 0,
+            hint=_hint(known.get(voice), kit),
         )
         for voice in voices
     ]
+
+
+def _hint(voice: KitVoice | None, kit: Kit) -> str:
+    if voice is None:
+        return f"not in {kit.name}: silent"
+    return "" if voice.hears_velocity else "velocity is not heard"

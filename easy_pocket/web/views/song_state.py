@@ -7,10 +7,13 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from easy_pocket.store.changes import undo_words
+from easy_pocket.store.kit_edits import songs_with_kit
+from easy_pocket.store.samples import sample_source
 from easy_pocket.store.songs import LoadedSong
 from easy_pocket.web.edit_requests import View
 from easy_pocket.web.render import render
 from easy_pocket.web.views.bench_view import BenchView
+from easy_pocket.web.views.kit_view import KitView
 from easy_pocket.web.views.playing import playing
 
 
@@ -30,8 +33,12 @@ def header_state(session: Session, song: LoadedSong) -> dict[str, Any]:
 
 def song_state(session: Session, song: LoadedSong, view: View, voices: set[str] | None = None) -> dict[str, Any]:
     """`voices` limits which rails are sent; None sends them all."""
+    if view.screen == "kit":
+        pieces = KitView(song, view, sample_source(session), songs_with_kit(session, song.kit.key)).pieces()
+    else:
+        pieces = BenchView(song, view, voices).pieces()
     return {
         "song": header_state(session, song),
-        "pieces": {**BenchView(song, view, voices).pieces(), "ribbon": render("_ribbon.html", song=song)},
+        "pieces": {**pieces, "ribbon": render("_ribbon.html", song=song)},
         "playing": playing(song),
     }

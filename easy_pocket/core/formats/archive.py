@@ -1,0 +1,76 @@
+"""Zip files from outside, read in memory within bounds; names inside are only compared, never opened as paths."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from collections.abc import Iterable
+
+from easy_pocket.core.errors import ArchiveRefusedError
+
+MAX_FILES = 2_000
+MAX_ONE_BYTES = 60_000_000
+MAX_ALL_BYTES = 300_000_000
+PIECE = 1 << 18
+
+
+def read_archive(data: bytes, name: str, endings: Iterable[str]) -> dict[str, bytes]:
+    """The files with these endings by their plain lower-case path, bytes counted while they unfold.
+
+    Raises ArchiveRefusedError for what is no zip, holds more than 2,000 files or more than 300 MB.
+    """
+    wanted = tuple(ending.lower() for ending in endings)
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            entries = [entry for entry in archive.infolist() if not entry.is_dir()]
+            if len(entries) > MAX_FILES:
+                raise ArchiveRefusedError(
+                    f"{name} holds {len(entries)} files; at most {MAX_FILES} can be brought in at once: split it."
+                )
+            found: dict[str, bytes] = {}
+            total = 0
+            for entry in entries:
+                path = plain_path(entry.filename)
+                if not path.endswith(wanted) or path.rsplit("/", 1)[-1].startswith("."):
+                    continue
+                if entry.flag_bits & 1:
+                    raise ArchiveRefusedError(f"{name} is locked with a password: make the zip without one.")
+                content = _unfold(archive, entry, name, MAX_ALL_BYTES - total)
+                total += len(content)
+                found[path] = content
+            return found
+    except (zipfile.BadZipFile, zipfile.LargeZipFile, NotImplementedError, EOFError, OSError, ValueError) as error:
+        reason = str(error).splitlines()[0].rstrip(".") if str(error) else "it ends in the middle"
+        raise ArchiveRefusedError(f"{name} is no zip file that can be read ({reason}): make it again.") from None
+
+
+def _unfold(archive: zipfile.ZipFile, entry: zipfile.ZipInfo, name: str, left: int) -> bytes:
+    """An entry's bytes; what its header claims about its size is not believed."""
+    out = bytearray()
+    with archive.open(entry) as opened:
+        while piece := opened.read(PIECE):
+            out += piece
+            if len(out) > min(MAX_ONE_BYTES, left):
+                raise ArchiveRefusedError(
+                    f"{name} unfolds to more than {MAX_ALL_BYTES // 1_000_000} MB, or holds a file of more than "
+                    f"{MAX_ONE_BYTES // 1_000_000} MB: take out what is not needed."
+                )
+    return bytes(out)
+
+
+def plain_path(path: str) -> str:
+    """A path as it is compared: forward slashes, lower case, no '.' or '..' pieces."""
+    pieces = [piece for piece in path.replace("\\", "/").lower().split("/") if piece not in ("", ".", "..")]
+    return "/".join(pieces)
+
+
+def write_archive(files: dict[str, bytes]) -> bytes:
+    """A zip of these files, the same bytes for the same files."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for path, content in files.items():
+            entry = zipfile.ZipInfo(path, (2026, 1, 1, 0, 0, 0))
+            entry.compress_type = zipfile.ZIP_DEFLATED
+            entry.external_attr = 0o644 << 16
+            archive.writestr(entry, content)
+    return out.getvalue()

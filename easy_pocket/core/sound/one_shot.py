@@ -1,0 +1,63 @@
+"""Getting a recording of a single hit ready to be struck: at our rate, from its attack to where it is gone."""
+
+from __future__ import annotations
+
+import hashlib
+
+import numpy as np
+import soxr
+
+from easy_pocket.core.audio import Audio
+from easy_pocket.core.errors import AudioRefusedError
+from easy_pocket.core.sound.cache import Frames
+from easy_pocket.core.sound.models import RATE_HZ
+
+MAX_ONE_SHOT_S = 30.0
+ATTACK_DB = 50.0  # the attack begins where the sound first comes within this of its peak
+GONE_DB = 72.0
+SILENT_PEAK = 10 ** (-70 / 20)
+SAME_SIDES_DB = 60.0  # a stereo file whose sides differ less than this is mono
+
+
+def one_shot(audio: Audio) -> Frames:
+    """The hit alone: 44.1 kHz, one channel or two, no DC, trimmed at both ends, its peak at 0.9.
+
+    Raises AudioRefusedError for silence or more than 30 s.
+    """
+    if audio.duration_s > MAX_ONE_SHOT_S:
+        raise AudioRefusedError(
+            f"{audio.name} lasts {audio.duration_s / 60:.1f} minutes; a single sound lasts at most "
+            f"{MAX_ONE_SHOT_S:.0f} s: cut it out first, or bring the file in on the Loops screen."
+        )
+    x = audio.samples[:, :2].astype(np.float64)
+    if audio.channels > 2:
+        x = audio.mono()[:, None].astype(np.float64)
+    if audio.rate_hz != RATE_HZ:
+        x = soxr.resample(x, audio.rate_hz, RATE_HZ, quality="VHQ")
+    if x.shape[1] == 2 and _same_sides(x):
+        x = x.mean(axis=1, keepdims=True)
+    height = np.abs(x - np.median(x, axis=0)).max(axis=1)
+    peak = float(height.max(initial=0.0))
+    if peak < SILENT_PEAK:
+        raise AudioRefusedError(
+            f"{audio.name} is silent: its peak is {20 * np.log10(max(peak, 1e-9)):.0f} dB, "
+            f"{20 * np.log10(SILENT_PEAK):.0f} dB is needed. Record or export it louder."
+        )
+    start = int(np.flatnonzero(height >= peak * 10 ** (-ATTACK_DB / 20))[0])
+    end = int(np.flatnonzero(height >= peak * 10 ** (-GONE_DB / 20))[-1]) + 1
+    x = x[start:end] - x[start:end].mean(axis=0)  # no DC; what was before the attack has no say in it
+    x *= 0.9 / np.abs(x).max()
+    fade = min(int(0.003 * RATE_HZ), len(x))
+    x[-fade:] *= np.linspace(1, 0, fade)[:, None]
+    return np.ascontiguousarray(x, dtype=np.float32)
+
+
+def _same_sides(x: np.ndarray) -> bool:
+    difference = float(((x[:, 0] - x[:, 1]) ** 2).sum())
+    return difference <= 10 ** (-SAME_SIDES_DB / 10) * float((x**2).sum())
+
+
+def content_key(x: Frames) -> str:
+    """Equal audio has an equal key, whatever file it came in: hashed as 16 bit, so that a copy in another format of at
+    least that depth is the same sound."""
+    return hashlib.sha256(np.rint(x * 32_767).astype("<i2").tobytes() + bytes([x.shape[1]])).hexdigest()

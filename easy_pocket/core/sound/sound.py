@@ -1,0 +1,181 @@
+"""A sound: a model with its settings, or recorded audio by velocity; and what it gives when struck."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Callable
+from dataclasses import asdict, dataclass, replace
+from functools import cached_property, lru_cache
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+from scipy import signal
+
+from easy_pocket.core.errors import BadValueError, require_range
+from easy_pocket.core.sound.cache import AudioCache, Frames
+from easy_pocket.core.sound.controls import CONTROLS, check_settings
+from easy_pocket.core.sound.loudness import hit_loudness_lufs
+from easy_pocket.core.sound.models import MODELS, RATE_HZ
+from easy_pocket.core.sound.room import in_room, without_dc_filter
+from easy_pocket.core.sound.velocity import VELOCITY_ZONES, zone_strength, zone_velocity
+
+SampleSource = Callable[[str], Frames]  # recorded audio by content hash
+
+SAMPLED = "sampled"
+REFERENCE_LUFS = -20.0  # of every sound struck hard, so that sounds can be exchanged without touching a fader
+MAX_SAMPLES = 16
+DARKEST_HZ, BRIGHTEST_HZ = 1_200.0, 18_000.0  # a single recording struck softly loses what is above
+STRUCK_BYTES = 384 << 20
+
+MOST_LEVELS = 20_000
+
+_struck = AudioCache(STRUCK_BYTES)
+_sample_levels: dict[str, tuple[float, float]] = {}  # by content hash
+
+
+@dataclass(frozen=True)
+class Sample:
+    """Recorded audio for velocities low to high."""
+
+    audio: str
+    low: int = 1
+    high: int = 127
+
+    def __post_init__(self) -> None:
+        require_range("The lowest velocity", self.low, 1, 127)
+        require_range("The highest velocity", self.high, self.low, 127)
+
+
+@dataclass(frozen=True)
+class Sound:
+    """A model with its settings (the seed keeps its noise the same everywhere), or samples, softest first.
+
+    levelled: the samples differ in loudness as they were recorded, and are brought to one level, so that velocity
+    alone decides; otherwise their differences stay (audio that was already made by velocity).
+    """
+
+    model: str
+    settings: dict[str, float]
+    seed: int = 1
+    room: float = 0.0  # 0-1, how much of a small wooden room is around it
+    samples: tuple[Sample, ...] = ()
+    levelled: bool = True
+
+    def __post_init__(self) -> None:
+        if self.model not in MODELS and self.model != SAMPLED:
+            raise BadValueError(f"There is no sound model '{self.model[:30]}'; there are {', '.join(MODELS)}.")
+        if (self.model == SAMPLED) != bool(self.samples):
+            raise BadValueError("A sampled sound needs audio, and only a sampled sound has any.")
+        require_range("The number of samples of a sound", len(self.samples), 0, MAX_SAMPLES)
+        require_range("The room around a sound", self.room, 0.0, 1.0)
+        if self.model != SAMPLED:
+            check_settings(self.model, self.settings)
+
+    @cached_property
+    def text(self) -> str:
+        return json.dumps(asdict(self), sort_keys=True)
+
+    @cached_property
+    def key(self) -> str:
+        """Content hash: equal sounds have equal keys."""
+        return hashlib.sha256(self.text.encode()).hexdigest()[:20]
+
+    @property
+    def audio_hashes(self) -> tuple[str, ...]:
+        return tuple(sample.audio for sample in self.samples)
+
+
+def sound_from_doc(doc: dict[str, Any]) -> Sound:
+    """The inverse of dataclasses.asdict; documents from before there were samples are read too."""
+    known = {name: value for name, value in doc.items() if name in Sound.__dataclass_fields__}
+    return Sound(**{**known, "samples": tuple(Sample(**sample) for sample in doc.get("samples", ()))})
+
+
+def sampled(audio: str) -> Sound:
+    """A sound of one recording, struck at every velocity."""
+    return Sound(SAMPLED, {}, samples=(Sample(audio),))
+
+
+def no_samples(audio: str) -> Frames:
+    raise BadValueError(f"The audio {audio[:12]} of a sampled sound is not at hand here.")
+
+
+def in_key(sound: Sound, pitch_class: int) -> Sound:
+    """The sound tuned to the nearest note of this name (0 = C ... 11 = B); one without a tune stays as it is."""
+    tune_hz = sound.settings.get("tune_hz")
+    if tune_hz is None:
+        return sound
+    note = 69 + 12 * np.log2(tune_hz / 440)
+    shift = (pitch_class - note + 6) % 12 - 6
+    control = CONTROLS[sound.model]["tune_hz"]
+    tuned = float(np.clip(tune_hz * 2 ** (shift / 12), control.low, control.high))
+    return replace(sound, settings={**sound.settings, "tune_hz": tuned})
+
+
+def struck(sound: Sound, zone: int, brightness: float, samples: SampleSource = no_samples) -> Frames:
+    """The sound struck in a velocity zone: the same level in every zone, -20 LUFS in the hardest.
+
+    brightness 0-1 says how far softer hits get darker; the level itself is the voice's business. Shape (frames, 1 or
+    2). Raises BadValueError when a recording it needs is not at hand.
+    """
+    brightness = round(brightness, 3)
+    key = f"{sound.key}-{zone}-{brightness}"
+    if sound.model == SAMPLED:
+        return _struck.get(key, lambda: _recorded(sound, zone, brightness, samples))
+    return _struck.get(key, lambda: _levelled(_modelled(sound, zone, brightness), *_reference(sound.text, brightness)))
+
+
+def _modelled(sound: Sound, zone: int, brightness: float) -> npt.NDArray[np.float64]:
+    strength = 1 - brightness * (1 - zone_strength(zone))
+    noise = np.random.default_rng(sound.seed + 7919 * (zone + 1))
+    x = signal.sosfilt(without_dc_filter(), MODELS[sound.model](sound.settings, strength, noise))
+    return np.asarray(in_room(x, sound.room) if sound.room > 0 else x)[:, None]
+
+
+@lru_cache(maxsize=2048)
+def _reference(sound_text: str, brightness: float) -> tuple[float, float]:
+    """Of a model struck as hard as it can be: the gain to the reference, and its loudest RMS."""
+    return _level_of(_modelled(sound_from_doc(json.loads(sound_text)), VELOCITY_ZONES - 1, brightness))
+
+
+def _level_of(x: npt.NDArray[np.floating[Any]]) -> tuple[float, float]:
+    return float(10 ** ((REFERENCE_LUFS - hit_loudness_lufs(x)) / 20)), loudest_rms(x)
+
+
+def _sample_level(audio: str, samples: SampleSource) -> tuple[float, float]:
+    if len(_sample_levels) > MOST_LEVELS:
+        _sample_levels.clear()
+    if audio not in _sample_levels:
+        _sample_levels[audio] = _level_of(samples(audio))
+    return _sample_levels[audio]
+
+
+def _recorded(sound: Sound, zone: int, brightness: float, samples: SampleSource) -> Frames:
+    strength = 1 - brightness * (1 - zone_strength(zone))
+    wanted = zone_velocity(zone) if brightness == 1 else float(np.clip(strength * 127, 1, 127))
+    chosen = min(sound.samples, key=lambda one: max(one.low - wanted, wanted - one.high, 0))
+    x = samples(chosen.audio).astype(np.float64)
+    to_reference, hardest_rms = _sample_level(sound.samples[-1].audio, samples)
+    if not sound.levelled:
+        return np.asarray(x * to_reference, dtype=np.float32)
+    if len(sound.samples) == 1 and strength < zone_strength(VELOCITY_ZONES - 1):
+        corner_hz = DARKEST_HZ * (BRIGHTEST_HZ / DARKEST_HZ) ** strength
+        x = signal.sosfilt(signal.butter(1, corner_hz, "low", fs=RATE_HZ, output="sos"), x, axis=0)
+    return _levelled(x, to_reference, hardest_rms)
+
+
+def _levelled(x: npt.NDArray[np.float64], to_reference: float, hardest_rms: float) -> Frames:
+    """x at the level the hardest hit has when it is brought to the reference: equal in their loudest 10 ms."""
+    return np.asarray(x * (to_reference * hardest_rms / loudest_rms(x)), dtype=np.float32)
+
+
+def loudest_rms(x: npt.NDArray[np.floating[Any]]) -> float:
+    """RMS of the loudest 10 ms of the first half second, all channels summed by energy."""
+    window = int(0.010 * RATE_HZ)
+    head = np.asarray(x[: RATE_HZ // 2], dtype=np.float64)
+    energy = np.concatenate([[0.0], np.cumsum((head**2).sum(axis=1) if head.ndim > 1 else head**2)])
+    if len(energy) <= window:
+        return max(float(np.sqrt(energy[-1] / window)), 1e-9)
+    return max(float(np.sqrt((energy[window:] - energy[:-window]).max() / window)), 1e-9)

@@ -1,0 +1,162 @@
+"""The library: every sound with what was measured of it, found through one index held in memory."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import asdict, dataclass
+from datetime import UTC, datetime
+
+import numpy as np
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session, defer
+
+from easy_pocket.core.errors import BadValueError
+from easy_pocket.core.sound.character import Character, measure
+from easy_pocket.core.sound.library import SoundIndex
+from easy_pocket.core.sound.sound import SampleSource, Sound, sound_from_doc, struck
+from easy_pocket.core.sound.velocity import VELOCITY_ZONES
+from easy_pocket.core.voices import check_voice
+from easy_pocket.store.models import SoundRow
+
+MAX_SOUNDS = 20_000
+EPOCH = datetime(1970, 1, 1)
+
+
+@dataclass(frozen=True)
+class NewSound:
+    name: str
+    role: str
+    source: str
+    sound: Sound
+
+
+def add_sounds(session: Session, new: Iterable[NewSound], samples: SampleSource) -> list[tuple[SoundRow, bool]]:
+    """Measure and keep sounds; one with the same content is there once. Returns each row, and whether it is new.
+
+    A sound that was taken out of the library before comes back with the name given now.
+    """
+    rows: list[tuple[SoundRow, bool]] = []
+    version = _next_version(session)
+    for one in new:
+        row = session.scalar(select(SoundRow).where(SoundRow.key == one.sound.key))
+        if row is None:
+            _refuse_when_full(session)
+            character = measure(struck(one.sound, VELOCITY_ZONES - 1, 1.0, samples))
+            row = _row(one, character, version)
+            session.add(row)
+            session.flush()
+            rows.append((row, True))
+        else:
+            back = row.removed
+            if back:
+                row.removed, row.name, row.role, row.version = False, one.name, one.role, version
+            rows.append((row, back))
+    return rows
+
+
+def _refuse_when_full(session: Session) -> None:
+    count = session.scalar(select(func.count(SoundRow.id))) or 0
+    if count >= MAX_SOUNDS:
+        raise BadValueError(f"The library holds {count} sounds, the most it can: take out what you do not use.")
+
+
+def _row(new: NewSound, character: Character, version: int) -> SoundRow:
+    return SoundRow(
+        key=new.sound.key,
+        name=new.name[:120],
+        role=check_voice(new.role),
+        source=new.source,
+        doc=asdict(new.sound),
+        bright_hz=round(character.bright_hz, 2),
+        length_s=round(character.length_s, 4),
+        noisy=round(character.noisy, 4),
+        pitch_hz=None if character.pitch_hz is None else round(character.pitch_hz, 2),
+        thirds_db=character.thirds_db.astype("<f4").tobytes(),
+        picture=np.rint(character.picture * 255).astype(np.uint8).tobytes(),
+        version=version,
+    )
+
+
+def _next_version(session: Session) -> int:
+    return (session.scalar(select(func.max(SoundRow.version))) or 0) + 1
+
+
+def get_sound(session: Session, sound_id: int) -> SoundRow:
+    row = session.get(SoundRow, sound_id)
+    if row is None or row.removed:
+        raise BadValueError("This sound is not in the library any more: choose another.")
+    return row
+
+
+def sound_of(row: SoundRow) -> Sound:
+    return sound_from_doc(row.doc)
+
+
+def set_favourite(session: Session, sound_id: int, favourite: bool) -> SoundRow:
+    row = get_sound(session, sound_id)
+    row.favourite, row.version = favourite, _next_version(session)
+    return row
+
+
+def rename_sound(session: Session, sound_id: int, name: str | None, role: str | None) -> SoundRow:
+    """Give it another name, another role, or both; None leaves what it has."""
+    row = get_sound(session, sound_id)
+    row.name, row.version = name or row.name, _next_version(session)
+    row.role = row.role if role is None else check_voice(role)
+    return row
+
+
+def remove_sound(session: Session, sound_id: int, removed: bool = True) -> SoundRow:
+    """Take it out of the library, or put it back; kits that use it keep it."""
+    row = session.get(SoundRow, sound_id)
+    if row is None:
+        raise BadValueError("There is no such sound.")
+    row.removed, row.version = removed, _next_version(session)
+    return row
+
+
+def mark_used(session: Session, sound_id: int) -> None:
+    row = get_sound(session, sound_id)
+    row.used_at, row.version = datetime.now(UTC).replace(tzinfo=None), _next_version(session)
+
+
+class _Held:
+    """The index as it was at a version of the library."""
+
+    version = -1
+    url = ""
+    index: SoundIndex | None = None
+
+
+def sound_index(session: Session) -> SoundIndex:
+    """All sounds that are not taken out, as columns; read again only when a sound has changed."""
+    version = session.scalar(select(func.max(SoundRow.version))) or 0
+    url = str(session.get_bind().engine.url)
+    if _Held.index is None or _Held.version != version or _Held.url != url:
+        rows = session.scalars(
+            select(SoundRow).options(defer(SoundRow.doc), defer(SoundRow.picture)).where(SoundRow.removed.is_(False))
+        ).all()
+        _Held.index, _Held.version, _Held.url = _index(list(rows)), version, url
+    return _Held.index
+
+
+def _index(rows: list[SoundRow]) -> SoundIndex:
+    thirds = np.frombuffer(b"".join(row.thirds_db for row in rows), dtype="<f4").reshape(len(rows), -1)
+    return SoundIndex(
+        ids=np.array([row.id for row in rows], dtype=np.int64),
+        names=tuple(row.name for row in rows),
+        roles=np.array([row.role for row in rows], dtype=np.str_),
+        sources=np.array([row.source for row in rows], dtype=np.str_),
+        bright_hz=np.array([row.bright_hz for row in rows], dtype=np.float64),
+        length_s=np.array([row.length_s for row in rows], dtype=np.float64),
+        noisy=np.array([row.noisy for row in rows], dtype=np.float64),
+        thirds_db=thirds if len(rows) else np.zeros((0, 30), dtype=np.float32),
+        favourite=np.array([row.favourite for row in rows], dtype=np.bool_),
+        used_at=np.array([(row.used_at - EPOCH).total_seconds() if row.used_at else 0.0 for row in rows]),
+    )
+
+
+def sounds_by_id(session: Session, ids: list[int]) -> list[SoundRow]:
+    """Rows in the order asked for."""
+    found = {row.id: row for row in session.scalars(select(SoundRow).where(SoundRow.id.in_(ids)))}
+    return [found[key] for key in ids if key in found]
