@@ -59,8 +59,13 @@ def _unfold(archive: zipfile.ZipFile, entry: zipfile.ZipInfo, name: str, left: i
 
 
 def plain_path(path: str) -> str:
-    """A path as it is compared: forward slashes, lower case, no '.' or '..' pieces."""
-    pieces = [piece for piece in path.replace("\\", "/").lower().split("/") if piece not in ("", ".", "..")]
+    """A path as it is compared: forward slashes, lower case, '.' and '..' worked out and never above the top."""
+    pieces: list[str] = []
+    for piece in path.replace("\\", "/").lower().split("/"):
+        if piece == "..":
+            pieces = pieces[:-1]
+        elif piece not in ("", "."):
+            pieces.append(piece)
     return "/".join(pieces)
 
 

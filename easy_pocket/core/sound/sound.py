@@ -121,6 +121,8 @@ def struck(sound: Sound, zone: int, brightness: float, samples: SampleSource = n
     2). Raises BadValueError when a recording it needs is not at hand.
     """
     brightness = round(brightness, 3)
+    if brightness == 0:
+        zone = VELOCITY_ZONES - 1  # every hit is the hardest one, to the sample
     key = f"{sound.key}-{zone}-{brightness}"
     if sound.model == SAMPLED:
         return _struck.get(key, lambda: _recorded(sound, zone, brightness, samples))

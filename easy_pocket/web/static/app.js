@@ -108,6 +108,7 @@ class Page {
     byId("screen").replaceWith(document.adoptNode(fresh.getElementById("screen")));
     window.htmx.process(byId("screen"));
     document.title = fresh.title;
+    byId("ledger-line").replaceChildren(...document.adoptNode(fresh.getElementById("ledger-line")).childNodes);
     this.arrive(JSON.parse(fresh.getElementById("song-state")?.textContent || "null"));
   }
 

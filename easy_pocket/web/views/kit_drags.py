@@ -58,7 +58,7 @@ def pan_words(pan: float) -> str:
 
 def tune_words(cents: float) -> str:
     if not cents:
-        return "as it is"
+        return "0 st"
     semitones, rest = divmod(abs(round(cents)), 100)
     sign = "+" if cents > 0 else "−"
     return f"{sign}{semitones} st" + (f" {rest} ct" if rest else "") if semitones else f"{sign}{rest} ct"
