@@ -13,8 +13,10 @@ from sqlalchemy import text
 
 from easy_pocket.demo.load import load_demo
 from easy_pocket.launch.mariadb import MariaDb
+from easy_pocket.samples import house_kits
 from easy_pocket.store.database import Database
-from easy_pocket.store.models import Base
+from easy_pocket.store.kits import save_house_kits
+from easy_pocket.store.models import Base, KitRow, PartRow
 from easy_pocket.web.app import make_app
 
 settings.register_profile("steady", deadline=None, derandomize=True)
@@ -51,13 +53,27 @@ def migrated(database_url: str) -> Iterator[Database]:
     database.close()
 
 
+KEPT = ("kit", "sound", "audio")  # kits and the library are slow to make; tests that change them mend them
+
+
 @pytest.fixture
 def store(migrated: Database) -> Database:
     with migrated.engine.begin() as connection:
         for table in reversed(Base.metadata.sorted_tables):
-            if table.name != "kit":
+            if table.name not in KEPT:
                 connection.execute(table.delete())
     return migrated
+
+
+def fresh_kits(database: Database) -> None:
+    """The house kits as the program has them, whatever was edited, and no others."""
+    with database.transaction() as session:
+        session.query(PartRow).update({PartRow.kit_key: "boathouse"})
+        session.query(KitRow).filter(KitRow.key.not_in(house_kits())).delete()
+        for row in session.query(KitRow):
+            row.edited, row.key_note, row.voices = False, None, []
+        session.flush()
+        save_house_kits(session)
 
 
 class Client(TestClient):
