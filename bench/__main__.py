@@ -1,10 +1,10 @@
-"""`./pocket bench [NAME ...]`: listen, perform, mixdown, edit."""
+"""`./pocket bench [NAME ...]`: listen, perform, mixdown, edit, kit."""
 
 import sys
 
-from bench import edit, listen, mixdown, perform
+from bench import edit, kit, listen, mixdown, perform
 
-ALL = {"listen": listen.run, "perform": perform.run, "mixdown": mixdown.run, "edit": edit.run}
+ALL = {"listen": listen.run, "perform": perform.run, "mixdown": mixdown.run, "edit": edit.run, "kit": kit.run}
 
 chosen = sys.argv[1:] or list(ALL)
 unknown = [name for name in chosen if name not in ALL]

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import os
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import numpy as np
@@ -33,19 +35,26 @@ class Timed:
         Timed.last_ms = (time.perf_counter() - began) * 1000
 
 
-def run() -> None:
+@contextmanager
+def desk() -> Iterator[tuple[TestClient, Database]]:
+    """The application on a database of its own, timed at its door."""
     server = MariaDb(Path(os.environ.get("EASY_POCKET_HOME", "var/bench")).resolve())
     database = Database(server.start())
     try:
         database.migrate()
         load_demo(database, songs=False)
         with TestClient(Timed(make_app(database)), headers={"origin": "http://testserver"}) as client:
-            _measure(client, database, "Lamplighter, 2 bars", 2, lamplighter_hits(), 40)
-            busy = tuple(Hit(voice, slot * 240, 90) for voice in list(ROLES)[:12] for slot in range(16 * 16))
-            _measure(client, database, "16 bars x 12 voices of 16ths", 16, busy, 40)
+            yield client, database
     finally:
         database.close()
         server.stop()
+
+
+def run() -> None:
+    with desk() as (client, database):
+        _measure(client, database, "Lamplighter, 2 bars", 2, lamplighter_hits(), 40)
+        busy = tuple(Hit(voice, slot * 240, 90) for voice in list(ROLES)[:12] for slot in range(16 * 16))
+        _measure(client, database, "16 bars x 12 voices of 16ths", 16, busy, 40)
 
 
 def _measure(

@@ -51,7 +51,7 @@ def _keep(session: Session, loaded: LoadedSong, row: KitRow, after: Kit, words: 
     patch = voices_patch(row, voices, key_note=after.key_note)
     record(session, loaded.row, words, [patch], gesture)
     session.flush()
-    return replace(load_song(session, loaded.row.id), just_done=words)
+    return replace(loaded, kit=kit_from_row(row), just_done=words)
 
 
 def put_library_sound(

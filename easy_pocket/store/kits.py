@@ -45,7 +45,13 @@ def kit_from_row(row: KitRow) -> Kit:
 
 @lru_cache(maxsize=128)
 def _kit(key: str, name: str, voices: str, key_note: int | None) -> Kit:
-    return Kit(key, name, tuple(voice_from_doc(doc) for doc in json.loads(voices)), key_note)
+    return Kit(key, name, tuple(_voice(json.dumps(doc)) for doc in json.loads(voices)), key_note)
+
+
+@lru_cache(maxsize=1024)
+def _voice(doc: str) -> KitVoice:
+    """A voice that did not change is the same object, with what was computed of it."""
+    return voice_from_doc(json.loads(doc))
 
 
 def load_kit(session: Session, key: str) -> Kit:

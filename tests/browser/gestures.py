@@ -55,8 +55,8 @@ def until(page: Page, condition: str, seconds: float = 10.0) -> None:
 
 
 def saved(page: Page) -> None:
-    """Wait until every edit has been answered."""
-    until(page, "easyPocket.edits.queue.length === 0 && !easyPocket.edits.sending")
+    """Wait until every edit has been answered and drawn."""
+    until(page, "easyPocket.edits.queue.length === 0 && !easyPocket.edits.sending && !easyPocket.waitsForEar")
 
 
 def own_ms(page: Page, voice: str, tick: int) -> float:

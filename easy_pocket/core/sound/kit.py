@@ -228,6 +228,11 @@ def voice_audio(voice: KitVoice, zone: int, samples: SampleSource = no_samples) 
     return _rendered.get(audio_key(voice, zone), lambda: _render(voice, zone, samples))
 
 
+def clear_rendered() -> None:
+    """Forget every voice rendered so far; for measuring."""
+    _rendered.clear()
+
+
 def _render(voice: KitVoice, zone: int, samples: SampleSource) -> Frames:
     sounding = zone_layers(voice, zone)
     if not sounding:

@@ -6,7 +6,7 @@ import hashlib
 import json
 from collections.abc import Callable
 from dataclasses import asdict, dataclass, replace
-from functools import cached_property, lru_cache
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -32,7 +32,7 @@ STRUCK_BYTES = 384 << 20
 MOST_LEVELS = 20_000
 
 _struck = AudioCache(STRUCK_BYTES)
-_sample_levels: dict[str, tuple[float, float]] = {}  # by content hash
+_levels: dict[str, tuple[float, float]] = {}  # of the hardest hit, by content
 
 
 @dataclass(frozen=True)
@@ -126,7 +126,16 @@ def struck(sound: Sound, zone: int, brightness: float, samples: SampleSource = n
     key = f"{sound.key}-{zone}-{brightness}"
     if sound.model == SAMPLED:
         return _struck.get(key, lambda: _recorded(sound, zone, brightness, samples))
-    return _struck.get(key, lambda: _levelled(_modelled(sound, zone, brightness), *_reference(sound.text, brightness)))
+    return _struck.get(key, lambda: _modelled_and_levelled(sound, zone, brightness))
+
+
+def _modelled_and_levelled(sound: Sound, zone: int, brightness: float) -> Frames:
+    hardest = VELOCITY_ZONES - 1
+    name = f"{sound.key}-{brightness}"
+    x = _modelled(sound, zone, brightness)
+    if name not in _levels:
+        _keep_level(name, x if zone == hardest else _modelled(sound, hardest, brightness))
+    return _levelled(x, *_levels[name])
 
 
 def _modelled(sound: Sound, zone: int, brightness: float) -> npt.NDArray[np.float64]:
@@ -136,22 +145,17 @@ def _modelled(sound: Sound, zone: int, brightness: float) -> npt.NDArray[np.floa
     return np.asarray(in_room(x, sound.room) if sound.room > 0 else x)[:, None]
 
 
-@lru_cache(maxsize=2048)
-def _reference(sound_text: str, brightness: float) -> tuple[float, float]:
-    """Of a model struck as hard as it can be: the gain to the reference, and its loudest RMS."""
-    return _level_of(_modelled(sound_from_doc(json.loads(sound_text)), VELOCITY_ZONES - 1, brightness))
+def _keep_level(name: str, hardest: npt.NDArray[np.floating[Any]]) -> None:
+    """Of a sound struck as hard as it can be: the gain to the reference, and its loudest RMS."""
+    if len(_levels) > MOST_LEVELS:
+        _levels.clear()
+    _levels[name] = float(10 ** ((REFERENCE_LUFS - hit_loudness_lufs(hardest)) / 20)), loudest_rms(hardest)
 
 
-def _level_of(x: npt.NDArray[np.floating[Any]]) -> tuple[float, float]:
-    return float(10 ** ((REFERENCE_LUFS - hit_loudness_lufs(x)) / 20)), loudest_rms(x)
-
-
-def _sample_level(audio: str, samples: SampleSource) -> tuple[float, float]:
-    if len(_sample_levels) > MOST_LEVELS:
-        _sample_levels.clear()
-    if audio not in _sample_levels:
-        _sample_levels[audio] = _level_of(samples(audio))
-    return _sample_levels[audio]
+def clear_struck() -> None:
+    """Forget every sound computed so far; for measuring."""
+    _struck.clear()
+    _levels.clear()
 
 
 def _recorded(sound: Sound, zone: int, brightness: float, samples: SampleSource) -> Frames:
@@ -159,7 +163,10 @@ def _recorded(sound: Sound, zone: int, brightness: float, samples: SampleSource)
     wanted = zone_velocity(zone) if brightness == 1 else float(np.clip(strength * 127, 1, 127))
     chosen = min(sound.samples, key=lambda one: max(one.low - wanted, wanted - one.high, 0))
     x = samples(chosen.audio).astype(np.float64)
-    to_reference, hardest_rms = _sample_level(sound.samples[-1].audio, samples)
+    hardest = sound.samples[-1].audio
+    if hardest not in _levels:
+        _keep_level(hardest, samples(hardest))
+    to_reference, hardest_rms = _levels[hardest]
     if not sound.levelled:
         return np.asarray(x * to_reference, dtype=np.float32)
     if len(sound.samples) == 1 and strength < zone_strength(VELOCITY_ZONES - 1):

@@ -8,6 +8,8 @@ import { Player } from "./player.js";
 import { Rails } from "./rails.js";
 import { paint, paintAll } from "./sliders.js";
 
+const EAR_FIRST_MS = 120;
+
 const byId = (id) => document.getElementById(id);
 
 class Page {
@@ -35,7 +37,10 @@ class Page {
   }
 
   listen() {
-    this.edits.addEventListener("state", ({ detail }) => this.take(detail));
+    this.edits.addEventListener("state", ({ detail }) => {
+      this.take(detail);
+      if (!detail.more) this.askAgain();
+    });
     this.edits.addEventListener("song", ({ detail }) => this.showHeader(detail));
     this.edits.addEventListener("waiting", ({ detail }) => this.showWaiting(detail));
     this.edits.addEventListener("failing", ({ detail }) => this.showFailing(detail));
@@ -115,18 +120,42 @@ class Page {
   // Ask for the song as it is now.
   async refresh() {
     const query = new URLSearchParams(this.view);
+    const turn = (this.refreshes = (this.refreshes ?? 0) + 1);
     const answer = await fetch(`/songs/${this.song.id}/state?${query}`).catch(() => null);
-    if (!answer?.ok) return;
+    if (!answer?.ok || turn !== this.refreshes) return;
     const state = await answer.json();
+    if (this.edits.queue.length || state.song.revision < this.edits.revision) {
+      // An edit overtook it: what it shows is old. Ask again when the edits are through.
+      this.refreshWanted = true;
+      if (!this.edits.queue.length) this.askAgain();
+      return;
+    }
     this.edits.revision = state.song.revision;
     this.take({ state, item: {}, more: false });
   }
 
-  take({ state, item, more }) {
+  askAgain() {
+    if (!this.refreshWanted) return;
+    this.refreshWanted = false;
+    this.refresh();
+  }
+
+  take(answer) {
+    const { state, item } = answer;
+    const heard = this.kit.strike(state.hit, item);
     this.showHeader(state.song);
     this.setPlaying(state.playing);
     this.savedAt = Date.now();
     byId("banner").hidden = true;
+    const turn = (this.turn = (this.turn ?? 0) + 1);
+    this.waitsForEar = Boolean(heard);
+    if (!heard) this.drawAnswer(answer);
+    // The ear comes first: what moves is on the screen already, and the rest can wait for the sound a moment.
+    else Promise.race([heard, new Promise((go) => setTimeout(go, EAR_FIRST_MS))]).then(() => turn === this.turn && this.drawAnswer(answer));
+  }
+
+  drawAnswer({ state, item, more }) {
+    this.waitsForEar = false;
     const steering = document.activeElement?.matches?.('#feel input[type="range"]:active, #feel .typed') || this.steering;
     for (const [id, html] of Object.entries(state.pieces)) {
       const target = byId(id);

@@ -19,7 +19,7 @@ export class KitScreen {
     this.library = new Library(this);
     document.addEventListener("click", (event) => this.click(event));
     document.addEventListener("change", (event) => this.change(event));
-    document.addEventListener("focusout", (event) => this.typed(event.target));
+    document.addEventListener("focusout", (event) => this.typed(event.target, event.relatedTarget));
     document.addEventListener("pointerdown", (event) => this.down(event));
     document.addEventListener("pointermove", (event) => this.move(event));
     document.addEventListener("pointerup", () => this.up());
@@ -35,8 +35,8 @@ export class KitScreen {
   }
 
   get facts() {
-    const { role, alternate, layer, layers, axis, title, hit } = document.querySelector(".kit-bar").dataset;
-    return { role, alternate: Number(alternate), layer: Number(layer), layers: Number(layers), axis: Number(axis), title, hit: JSON.parse(hit) };
+    const { role, alternate, layer, layers, axis, title } = document.querySelector(".kit-bar").dataset;
+    return { role, alternate: Number(alternate), layer: Number(layer), layers: Number(layers), axis: Number(axis), title };
   }
 
   arrive() {
@@ -67,14 +67,13 @@ export class KitScreen {
     view.alternate = alternate;
     if (moved) this.library.follow();
     else if (["kit_put", "kit_fold", "kit_alternate", "kit"].includes(item.edit?.kind) || item.path !== "edits") this.library.reload(true);
-    if (SOUNDING.has(item.edit?.kind)) this.strike();
   }
 
   // Hearing ---------------------------------------------------------------------------------------------------------
-  strike() {
-    if (this.player.running) return;
-    const { hit } = this.facts;
-    this.player.audition(hit.audio, hit.gain, hit.pan);
+  // What was just changed, when nothing plays: a promise of its sounding, or null.
+  strike(hit, item) {
+    if (!hit || this.player.running || !SOUNDING.has(item.edit?.kind)) return null;
+    return this.player.audition(hit.audio, hit.gain, hit.pan);
   }
 
   // A sound as it would be here, without keeping it.
@@ -224,12 +223,12 @@ export class KitScreen {
     this.edits.push({ kind: "kit_voice", role: this.facts.role, field: "rings", value: value !== "cuts" }, { near: select });
   }
 
-  typed(field) {
+  typed(field, goingTo) {
     if (!this.box || !["kit-name", "voice-title"].includes(field.id)) return;
     const name = field.value.trim();
     if (name === field.defaultValue) return;
     if (field.id === "voice-title") this.setVoice("name", name, null, field);
-    else if (field.closest(".menu").contains(document.activeElement)) return; // "copy it" and "new kit" take the name
+    else if (goingTo?.closest?.("[data-kit-new]")) return; // "copy it" and "new kit" take the name
     else if (name) this.edits.push({ kind: "kit_name", name }, { near: field });
   }
 

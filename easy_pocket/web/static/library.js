@@ -224,6 +224,8 @@ export class Library {
     if (event.ctrlKey || event.metaKey || event.altKey) return false;
     if (key === "ArrowDown" || key === "ArrowUp") {
       this.choose(Math.max(0, this.chosen + (key === "ArrowDown" ? 1 : -1)));
+    } else if (key === "Home" || key === "End") {
+      this.choose(key === "Home" ? 0 : this.total - 1);
     } else if (key === "ArrowRight" && this.chosen >= 0) {
       this.hear();
     } else if (key === "Enter" && this.chosen >= 0) {

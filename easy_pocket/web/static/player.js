@@ -1,8 +1,8 @@
 // The player: one AudioContext and a look-ahead scheduler. It schedules the times, gains and pans Python gave; it
 // computes no rule of its own. A pass of the stack begins every `length_s`; the anchor is when pass 0 began.
 
-const LOOK_AHEAD_S = 0.35; // a busy page may keep the timer waiting; edits take back what has not sounded, so this costs nothing
-const HIDDEN_LOOK_AHEAD_S = 1.6; // timers of a hidden page run once a second
+const LOOK_AHEAD_S = 1; // a busy page may keep the timer waiting; edits take back what has not sounded, so this costs nothing
+const HIDDEN_LOOK_AHEAD_S = 2.5; // timers of a hidden page run once a second
 const TICK_MS = 25;
 const LEAD_S = 0.1; // between the press of Play and the first hit
 const TOUCH_S = 0.03; // what starts sooner than this is left to sound: nobody hears an edit come that late
@@ -245,8 +245,9 @@ export class Player extends EventTarget {
 
   // A single hit now, for the ear: what was just written or chosen. The one before it makes room.
   async audition(key, gain, pan) {
-    await this.ready();
     const turn = (this.auditions = (this.auditions ?? 0) + 1);
+    if (this.context) this.sound(key); // on its way while the rest is made ready
+    await this.ready();
     const buffer = await this.sound(key);
     if (!buffer || !this.stack || turn !== this.auditions) return;
     const at = this.context.currentTime + 0.005;

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 
 from easy_pocket.core.sound.cache import Frames
 from easy_pocket.core.sound.check import LayerCheck, layer_check
 from easy_pocket.core.sound.controls import MODEL_NAMES
-from easy_pocket.core.sound.kit import Kit, KitVoice, voice_audio
+from easy_pocket.core.sound.kit import Kit, KitVoice, audio_key, voice_audio
 from easy_pocket.core.sound.layer import NO_HIGH_CUT_HZ, NO_LOW_CUT_HZ, Layer, layer_audio
 from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.sound import SAMPLED, SampleSource
@@ -58,6 +58,10 @@ class VoiceLine:
     layers: int
 
 
+MOST_SMALL_WAVES = 4_096
+_small_waves: dict[str, str] = {}  # by audio key
+
+
 class KitView:
     """What the templates of the Kit screen show."""
 
@@ -80,13 +84,21 @@ class KitView:
                 title=voice.title,
                 glyph=voice.sign,
                 level=db(voice.level_db),
-                path=small_wave(voice_audio(voice, HARD, self.samples)),
+                path=self._small(voice),
                 facts=f"{len(voice.layers)} layer{'s' if len(voice.layers) != 1 else ''}",
                 in_part=voice.role in self.song.part.voices,
                 layers=len(voice.layers),
             )
             for voice in self.kit.voices
         ]
+
+    def _small(self, voice: KitVoice) -> str:
+        key = audio_key(voice, HARD)
+        if key not in _small_waves:
+            if len(_small_waves) > MOST_SMALL_WAVES:
+                _small_waves.clear()
+            _small_waves[key] = small_wave(voice_audio(voice, HARD, self.samples))
+        return _small_waves[key]
 
     @property
     def addable(self) -> list[tuple[str, str]]:
@@ -254,10 +266,10 @@ class KitView:
     def glyphs(self) -> Sequence[str]:
         return GLYPHS
 
-    @property
-    def hit(self) -> str:
+    @cached_property
+    def strike(self) -> dict[str, Any]:
         """One hard hit of what is shown, for the player."""
-        return json.dumps(strike(self.shown, self.song.mix.get(self.role)))
+        return strike(self.shown, self.song.mix.get(self.role))
 
     def pieces(self) -> dict[str, str]:
         return {
