@@ -8,9 +8,11 @@ from pathlib import Path
 from playwright.sync_api import Page, sync_playwright
 
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
+from tests.browser.gestures import saved, until
 from tests.running import CHROMIUM, FLAGS, running_app
 
 TARGET = Path("docs/screenshots")
+CUT = {"delay_ms": "8", "fade_in_ms": "4", "low_cut_hz": "320", "length_ms": "150", "level_db": "-6"}
 
 
 def take(page: Page, address: str) -> None:
@@ -25,6 +27,29 @@ def take(page: Page, address: str) -> None:
     page.click("text=Snare")
     page.wait_for_selector("#feel .scope .on >> text=Snare")
     page.screenshot(path=TARGET / "bench-voice.png")
+    page.click("nav >> text=Kit")
+    page.wait_for_selector(".sound")
+    page.click('[data-kit-voice="snare"]')
+    page.wait_for_selector('.kit-bar[data-role="snare"]')
+    until(page, "easyPocket.kit.library.sound(0) !== null")
+    page.locator("#sounds").focus()
+    for name in ("snare, crack", "Dry Dock snare"):
+        page.keyboard.press("Home")
+        while page.locator(".sound.on b").inner_text() != name:
+            page.keyboard.press("ArrowDown")
+        page.keyboard.press("Shift+Enter")
+        page.wait_for_selector(f'.layer-name b >> text="{name}"')
+    page.click('[data-layer-line="2"] .layer-name')
+    page.wait_for_selector('.kit-bar[data-layer="2"]')
+    for field, value in CUT.items():
+        page.click(f'[data-drag="layer"][data-field="{field}"] input')
+        page.keyboard.type(value)
+        page.keyboard.press("Enter")
+        saved(page)
+    page.locator("#sounds").focus()
+    page.keyboard.press("ArrowDown")
+    until(page, "easyPocket.kit.library.chosen >= 0")
+    page.screenshot(path=TARGET / "kit.png")
     page.click("nav >> text=Loops")
     page.wait_for_selector(".onset")
     page.hover(".onset >> nth=4 >> .grab", force=True)

@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
+from threading import Lock
+from typing import Any
 
 import numpy as np
 from sqlalchemy import func, select
-from sqlalchemy.orm import Session, defer
+from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.sound.character import Character, measure
@@ -19,6 +21,7 @@ from easy_pocket.core.voices import check_voice
 from easy_pocket.store.models import SoundRow
 
 MAX_SOUNDS = 20_000
+MOST_AT_ONCE = 16  # changed sounds; more of them are quicker read anew
 EPOCH = datetime(1970, 1, 1)
 
 
@@ -121,26 +124,53 @@ def mark_used(session: Session, sound_id: int) -> None:
 
 
 class _Held:
-    """The index as it was at a version of the library."""
+    """What is known of every sound as it was at a version of the library, and the index made of it."""
 
-    version = -1
     url = ""
+    version = -1
+    rows: dict[int, Any] = {}  # noqa: RUF012 - one library per process
     index: SoundIndex | None = None
 
 
+_lock = Lock()
+INDEXED = (
+    SoundRow.id, SoundRow.name, SoundRow.role, SoundRow.source, SoundRow.bright_hz, SoundRow.length_s, SoundRow.noisy,
+    SoundRow.thirds_db, SoundRow.favourite, SoundRow.used_at, SoundRow.removed,
+)  # fmt: skip
+
+
 def sound_index(session: Session) -> SoundIndex:
-    """All sounds that are not taken out, as columns; read again only when a sound has changed."""
-    version = session.scalar(select(func.max(SoundRow.version))) or 0
-    url = str(session.get_bind().engine.url)
-    if _Held.index is None or _Held.version != version or _Held.url != url:
-        rows = session.scalars(
-            select(SoundRow).options(defer(SoundRow.doc), defer(SoundRow.picture)).where(SoundRow.removed.is_(False))
-        ).all()
-        _Held.index, _Held.version, _Held.url = _index(list(rows)), version, url
-    return _Held.index
+    """All sounds that are not taken out, as columns. Only what changed since the last time is read."""
+    with _lock:
+        url = str(session.get_bind().engine.url)
+        version = session.scalar(select(func.max(SoundRow.version))) or 0
+        if _Held.url != url or version < _Held.version:
+            _Held.url, _Held.version, _Held.rows, _Held.index = url, -1, {}, None
+        if _Held.index is None or _Held.version != version:
+            newer = select(*INDEXED).where(SoundRow.version > _Held.version).order_by(SoundRow.id)
+            changed: list[Any] = list(session.execute(newer))
+            _Held.rows.update({row.id: row for row in changed})
+            _Held.index = _with_changes(_Held.index, changed)
+            _Held.version = version
+        return _Held.index
 
 
-def _index(rows: list[SoundRow]) -> SoundIndex:
+def _with_changes(index: SoundIndex | None, changed: list[Any]) -> SoundIndex:
+    """Sounds that came or went make the index anew; a name, a star or a use does not."""
+    same = index is not None and all(row.id in index.place_of and not row.removed for row in changed)
+    if index is None or not same or len(changed) > MOST_AT_ONCE:
+        return _index([row for row in _Held.rows.values() if not row.removed])
+    for row in changed:
+        place, used_at = index.place_of[row.id], _seconds(row.used_at)
+        index = index.with_row(place, row.name, row.role, row.favourite, used_at)
+    return index
+
+
+def _seconds(used_at: datetime | None) -> float:
+    return (used_at - EPOCH).total_seconds() if used_at else 0.0
+
+
+def _index(rows: list[Any]) -> SoundIndex:
     thirds = np.frombuffer(b"".join(row.thirds_db for row in rows), dtype="<f4").reshape(len(rows), -1)
     return SoundIndex(
         ids=np.array([row.id for row in rows], dtype=np.int64),
@@ -152,7 +182,7 @@ def _index(rows: list[SoundRow]) -> SoundIndex:
         noisy=np.array([row.noisy for row in rows], dtype=np.float64),
         thirds_db=thirds if len(rows) else np.zeros((0, 30), dtype=np.float32),
         favourite=np.array([row.favourite for row in rows], dtype=np.bool_),
-        used_at=np.array([(row.used_at - EPOCH).total_seconds() if row.used_at else 0.0 for row in rows]),
+        used_at=np.array([_seconds(row.used_at) for row in rows], dtype=np.float64),
     )
 
 

@@ -105,6 +105,15 @@ def test_values_are_drawn_and_typed(kit):
     kit.keyboard.press("Enter")
     expect(kit.locator("#note")).to_contain_text("'9000' does not fit here: type a number from 90 to 420.")
     expect(kit.locator("#d-model-tune_hz")).to_have_value("220 Hz")
+    for field, typed, shown in (
+        ("tune_cents", "-3 st", "−3 st"),
+        ("length_s", "120", "120 ms"),
+        ("balance", "25", "25 %"),
+    ):
+        kit.click(f'[data-field="{field}"] input')
+        kit.keyboard.type(typed)
+        kit.keyboard.press("Enter")
+        expect(kit.locator(f'[data-field="{field}"] input')).to_have_value(shown)
 
 
 def test_handles_on_the_waveform_set_what_they_show(kit):

@@ -89,6 +89,33 @@ def test_a_search_gives_each_match_once_and_only_matches(role, words, bright, lo
         assert INDEX.favourite[place] or not favourite
 
 
+@given(
+    st.integers(0, 5),
+    st.sampled_from(["crack snare", "a new name"]),
+    st.sampled_from(["tambourine", "kick"]),
+    st.booleans(),
+)
+def test_a_changed_row_is_as_if_the_index_were_made_anew(place, name, role, favourite):
+    search(INDEX, Query(like=12))  # what is cached must not go stale
+    search(INDEX, Query(words="x"))
+    changed = INDEX.with_row(place, name, role, favourite, 99.0)
+    roles, names = INDEX.roles.tolist(), list(NAMES)
+    roles[place], names[place] = role, name
+    favourites, used = INDEX.favourite.copy(), INDEX.used_at.copy()
+    favourites[place], used[place] = favourite, 99.0
+    anew = replace(INDEX, names=tuple(names), roles=np.array(roles), favourite=favourites, used_at=used)
+    for query in (
+        Query(),
+        Query(role=role),
+        Query(words="new"),
+        Query(favourite=True),
+        Query(recent=True),
+        Query(like=12),
+    ):
+        assert search(changed, query).tolist() == search(anew, query).tolist()
+    assert INDEX.names == NAMES
+
+
 def test_an_empty_library_finds_nothing():
     empty = replace(
         INDEX,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -31,6 +31,23 @@ class SoundIndex:
     thirds_db: npt.NDArray[np.float32]
     favourite: npt.NDArray[np.bool_]
     used_at: Floats
+
+    def with_row(self, place: int, name: str, role: str, favourite: bool, used_at: float) -> SoundIndex:
+        """The index with what a user changes of one sound; what was measured of it stays."""
+        if name == self.names[place] and role == self.roles[place]:
+            changed = replace(self, favourite=self.favourite.copy(), used_at=self.used_at.copy())
+            for cached in ("lower_names", "by_name", "place_of", "likeness"):
+                if cached in self.__dict__:
+                    changed.__dict__[cached] = self.__dict__[cached]
+        else:
+            roles = self.roles.astype(np.result_type(self.roles, np.array(role)))
+            roles[place] = role
+            names = (*self.names[:place], name, *self.names[place + 1 :])
+            changed = replace(
+                self, names=names, roles=roles, favourite=self.favourite.copy(), used_at=self.used_at.copy()
+            )
+        changed.favourite[place], changed.used_at[place] = favourite, used_at
+        return changed
 
     @cached_property
     def lower_names(self) -> tuple[str, ...]:

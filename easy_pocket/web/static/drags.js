@@ -22,8 +22,8 @@ export class Drags {
   }
 
   facts(drag) {
-    const { low, high, step, curve, value, blank } = drag.dataset;
-    return { low: Number(low), high: Number(high), step: Number(step), curve, blank, value: value === "" ? null : Number(value) };
+    const { low, high, step, curve, value, blank, scale } = drag.dataset;
+    return { low: Number(low), high: Number(high), step: Number(step), scale: Number(scale), curve, blank, value: value === "" ? null : Number(value) };
   }
 
   down(event) {
@@ -57,12 +57,12 @@ export class Drags {
 
   // Provisional: the number and its thread; words come with the server's drawing.
   show(drag, value) {
-    const { low, high, curve } = this.facts(drag);
+    const { low, high, curve, scale } = this.facts(drag);
     drag.dataset.value = value;
     const share = curve === "ratio" ? Math.log(value / low) / Math.log(high / low) : (value - low) / (high - low);
     drag.querySelector(".thread .set")?.setAttribute("d", `M0 2h${(100 * share).toFixed(1)}`);
     const field = drag.querySelector("input");
-    field.value = Number(value.toPrecision(4)).toString();
+    field.value = shown(value, scale);
     field.setAttribute("aria-valuenow", value);
   }
 
@@ -74,9 +74,9 @@ export class Drags {
     else this.type(now.field, now.facts);
   }
 
-  type(field, { value, blank }) {
+  type(field, { value, blank, scale }) {
     field.classList.add("typing");
-    field.value = value === null ? blank : Number(value.toPrecision(6)).toString();
+    field.value = value === null ? blank : shown(value, scale);
     field.focus();
     field.select();
   }
@@ -117,10 +117,9 @@ export class Drags {
       this.set(drag, null, null);
       return;
     }
-    let value = parseFloat(text);
-    if (text.endsWith("%")) value /= 100;
+    const value = read(text, drag.dataset.field) / facts.scale;
     if (!Number.isFinite(value) || value < facts.low || value > facts.high) {
-      showNote(`'${field.value}' does not fit here: type a number from ${facts.low} to ${facts.high}.`, { near: field, wrong: true });
+      showNote(`'${field.value}' does not fit here: type a number from ${facts.low * facts.scale} to ${facts.high * facts.scale}.`, { near: field, wrong: true });
       field.value = field.defaultValue;
       return;
     }
@@ -136,4 +135,16 @@ export class Drags {
       field.classList.remove("typing");
     }
   }
+}
+
+function shown(value, scale) {
+  return Number((value * scale).toPrecision(5)).toString();
+}
+
+// A number; for the pitch also semitones and cents, as in "-3 st" or "2 st 50 ct".
+function read(text, field) {
+  const semitones = /^([-+]?[\d.]+)\s*st(?:\s*([\d.]+)\s*ct)?$/.exec(text);
+  if (field !== "tune_cents" || !semitones) return parseFloat(text);
+  const whole = Number(semitones[1]);
+  return 100 * whole + Math.sign(whole || 1) * Number(semitones[2] || 0);
 }

@@ -31,6 +31,11 @@ class Drag:
     note: str = ""  # a second way to say the value: a note name
 
     @property
+    def scale(self) -> int:
+        """What the value is multiplied by where it is typed: seconds are typed in ms, shares in percent."""
+        return {"s": 1000, "%": 100}.get(self.unit, 100 if self.field == "pan" else 1)
+
+    @property
     def share(self) -> float:
         """Where the value lies between its limits, in percent."""
         value = self.high if self.value is None else self.value

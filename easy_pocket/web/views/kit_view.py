@@ -52,6 +52,7 @@ class VoiceLine:
     title: str
     glyph: str
     level: str
+    level_share: int
     path: str
     facts: str
     in_part: bool
@@ -84,6 +85,7 @@ class KitView:
                 title=voice.title,
                 glyph=voice.sign,
                 level=db(voice.level_db),
+                level_share=max(2, min(100, round((voice.level_db + 36) / 48 * 100))),
                 path=self._small(voice),
                 facts=f"{len(voice.layers)} layer{'s' if len(voice.layers) != 1 else ''}",
                 in_part=voice.role in self.song.part.voices,
