@@ -1,10 +1,17 @@
-"""`./pocket bench [NAME ...]`: listen, perform, mixdown, edit, kit."""
+"""`./pocket bench [NAME ...]`: listen, perform, mixdown, edit, kit, heard."""
 
 import sys
 
-from bench import edit, kit, listen, mixdown, perform
+from bench import edit, heard, kit, listen, mixdown, perform
 
-ALL = {"listen": listen.run, "perform": perform.run, "mixdown": mixdown.run, "edit": edit.run, "kit": kit.run}
+ALL = {
+    "listen": listen.run,
+    "perform": perform.run,
+    "mixdown": mixdown.run,
+    "edit": edit.run,
+    "kit": kit.run,
+    "heard": heard.run,
+}
 
 chosen = sys.argv[1:] or list(ALL)
 unknown = [name for name in chosen if name not in ALL]

@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 
 from easy_pocket.core.errors import EditRefusedError, require_range
 from easy_pocket.core.pattern import MAX_OFFSET_MS, Hit, Pattern
+from easy_pocket.core.rows import RowEdit, apply_row_edit, describe_row_edit
 from easy_pocket.core.timebase import MAX_BARS, place_name
 from easy_pocket.core.voices import ROLES, check_voice
 
@@ -69,7 +70,7 @@ class SetLength:
     bars: int
 
 
-Edit = WriteHit | RemoveHit | MoveHit | SetVelocity | SetOffset | SetAlternate | SetLength
+Edit = WriteHit | RemoveHit | MoveHit | SetVelocity | SetOffset | SetAlternate | SetLength | RowEdit
 
 
 def _find(pattern: Pattern, voice: str, tick: int) -> Hit:
@@ -120,6 +121,8 @@ def apply_edit(pattern: Pattern, edit: Edit) -> Pattern:
             return _replace(pattern, hit, replace(hit, alternate=alternate))
         case SetLength(bars):
             return _set_length(pattern, bars)
+        case _:
+            return apply_row_edit(pattern, edit)
 
 
 def _set_length(pattern: Pattern, bars: int) -> Pattern:
@@ -164,3 +167,5 @@ def describe_edit(edit: Edit, pattern: Pattern) -> str:
             return f"{_name(voice)} {place_name(tick, pattern.metre)} with {sound}"
         case SetLength(bars):
             return f"length {bars} bar{'s' if bars != 1 else ''}"
+        case _:
+            return describe_row_edit(edit)

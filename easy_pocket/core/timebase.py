@@ -19,6 +19,10 @@ MAX_BARS = 512
 
 GRID_TICKS = {"8": 480, "8T": 320, "16": 240, "16T": 160, "32": 120, "quint": 192}
 
+GRID_NAMES = {
+    "8": "8ths", "8T": "8th triplets", "16": "16ths", "16T": "16th triplets", "32": "32nds", "quint": "quintuplets",
+}  # fmt: skip
+
 Number = TypeVar("Number", float, npt.NDArray[np.float64])
 
 

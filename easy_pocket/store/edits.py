@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from easy_pocket.core.edit import Edit, SetLength, apply_edit, describe_edit
 from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
 from easy_pocket.core.sound.events import MAX_LEVEL_DB, VoiceMix
-from easy_pocket.core.timebase import check_tempo
+from easy_pocket.core.timebase import GRID_NAMES, GRID_TICKS, check_tempo
 from easy_pocket.core.voices import ROLES, check_voice
 from easy_pocket.store.changes import Patch, field_patch, hits_patch, lock_song, note, record
 from easy_pocket.store.hits import hits_to_json
@@ -157,6 +157,13 @@ def set_voice(session: Session, song_id: int, revision: int, voice: str, there: 
     voices = [role for role in ROLES if role in chosen]
     words = f"{'add' if there else 'take away'} {ROLES[voice].name.lower()}"
     return _finish(session, loaded, words, [field_patch("part", loaded.part, voices=voices)], None)
+
+
+def set_grid(session: Session, song_id: int, revision: int, grid: str) -> LoadedSong:
+    """What a slot of the part is; hits stay where they were written."""
+    loaded = _begin(session, song_id, revision)
+    patch = field_patch("part", loaded.part, step_ticks=GRID_TICKS[grid])
+    return _finish(session, loaded, f"grid of {GRID_NAMES[grid]}", [patch], None)
 
 
 def set_kit(session: Session, song_id: int, revision: int, kit_key: str) -> LoadedSong:

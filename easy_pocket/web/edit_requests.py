@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from easy_pocket.core import edit as core_edit
+from easy_pocket.core import rows
 from easy_pocket.web.kit_requests import KitChange
 from easy_pocket.web.request_types import Finite, Strict, Tick, Voice
 
@@ -71,6 +72,86 @@ class Alternate(Strict):
         return core_edit.SetAlternate(self.voice, self.tick, self.alternate)
 
 
+class Paint(Strict):
+    """Hits drawn along a rail in one move."""
+
+    kind: Literal["paint"]
+    voice: Voice
+    ticks: Annotated[list[Tick], Field(min_length=1, max_length=4096)]
+    velocity: int = 96
+
+    def to_core(self) -> core_edit.Edit:
+        return rows.WriteHits(self.voice, tuple(self.ticks), self.velocity)
+
+
+class Wipe(Strict):
+    """Hits wiped away in one move, over any number of rails."""
+
+    kind: Literal["wipe"]
+    places: Annotated[list[tuple[Voice, Tick]], Field(min_length=1, max_length=4096)]
+
+    def to_core(self) -> core_edit.Edit:
+        return rows.RemoveHits(tuple(self.places))
+
+
+class PaintRow(Strict):
+    kind: Literal["row_every"]
+    voice: Voice
+    start_tick: Tick
+    step_ticks: Tick
+    every: int
+    velocity: int = 96
+
+    def to_core(self) -> core_edit.Edit:
+        return rows.PaintRow(self.voice, self.start_tick, self.step_ticks, self.every, self.velocity)
+
+
+class SpreadRow(Strict):
+    kind: Literal["row_spread"]
+    voice: Voice
+    start_tick: Tick
+    step_ticks: Tick
+    hits: int
+    slots: int
+    turned: Annotated[int, Field(ge=-64, le=64)] = 0
+    velocity: int = 96
+
+    def to_core(self) -> core_edit.Edit:
+        return rows.SpreadRow(
+            self.voice, self.start_tick, self.step_ticks, self.hits, self.slots, self.turned, self.velocity
+        )
+
+
+class ThinRow(Strict):
+    kind: Literal["row_thin"]
+    voice: Voice
+    percent: Finite
+    seed: Annotated[int, Field(ge=0, le=2**31)]
+
+    def to_core(self) -> core_edit.Edit:
+        return rows.ThinRow(self.voice, self.percent, self.seed)
+
+
+class CopyRow(Strict):
+    kind: Literal["row_copy"]
+    voice: Voice
+    to_voice: Voice
+    shift_ticks: Annotated[int, Field(ge=-2_000_000, le=2_000_000)] = 0
+
+    def to_core(self) -> core_edit.Edit:
+        return rows.CopyRow(self.voice, self.to_voice, self.shift_ticks)
+
+
+class TurnRow(Strict):
+    kind: Literal["row_turn"]
+    voice: Voice
+    how: Voice
+    step_ticks: Tick
+
+    def to_core(self) -> core_edit.Edit:
+        return rows.TurnRow(self.voice, self.how, self.step_ticks)
+
+
 class Length(Strict):
     kind: Literal["length"]
     bars: int
@@ -79,7 +160,8 @@ class Length(Strict):
         return core_edit.SetLength(self.bars)
 
 
-PatternEdit = Write | Remove | Move | Velocity | Offset | Alternate | Length
+RowEdit = Paint | Wipe | PaintRow | SpreadRow | ThinRow | CopyRow | TurnRow
+PatternEdit = Write | Remove | Move | Velocity | Offset | Alternate | Length | RowEdit
 
 
 class SetFeel(Strict):
@@ -114,6 +196,13 @@ class SetVoice(Strict):
     there: bool
 
 
+class SetGrid(Strict):
+    """What a slot is: "8", "8T", "16", "16T", "32" or "quint"."""
+
+    kind: Literal["grid"]
+    grid: Literal["8", "8T", "16", "16T", "32", "quint"]
+
+
 class SetKit(Strict):
     kind: Literal["kit"]
     kit_key: Annotated[str, Field(max_length=40)]
@@ -124,7 +213,7 @@ class SetName(Strict):
     name: Annotated[str, Field(max_length=400)]
 
 
-SongEdit = SetFeel | SetTempo | SetMix | SetVoice | SetKit | SetName
+SongEdit = SetFeel | SetTempo | SetMix | SetVoice | SetGrid | SetKit | SetName
 AnyEdit = Annotated[PatternEdit | SongEdit | KitChange, Field(discriminator="kind")]
 
 

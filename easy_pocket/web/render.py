@@ -11,6 +11,7 @@ from starlette.requests import Request
 from starlette.responses import HTMLResponse
 
 from easy_pocket.core.sound.kit_edit import NOTE_NAMES
+from easy_pocket.core.timebase import GRID_NAMES
 
 FOLDER = Path(__file__).parent
 STATIC = FOLDER / "static"
@@ -37,6 +38,7 @@ def static(path: str) -> str:
 
 environment.globals["static"] = static
 environment.globals["note_names"] = NOTE_NAMES
+environment.globals["grid_names"] = GRID_NAMES
 
 
 def render(template: str, **values: Any) -> str:

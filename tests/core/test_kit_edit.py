@@ -72,6 +72,11 @@ def test_refusals_say_what_is_there():
         edited(SetVoiceField("snare", "pan", 3))
     with pytest.raises(BadValueError, match="no 'sound'"):
         edited(SetLayerFields("snare", 0, {"sound": 3}))
+    with pytest.raises(BadValueError, match="level db is 'loud'; a number is needed"):
+        edited(SetVoiceField("snare", "level_db", "loud"))
+    with pytest.raises(BadValueError, match="delay ms needs a value"):
+        edited(SetLayerFields("snare", 0, {"delay_ms": None}))
+    assert edited(SetLayerFields("snare", 0, {"length_ms": None})).voice("snare").layers[0].length_ms is None
     with pytest.raises(BadValueError, match="Boathouse has no bell"):
         edited(SetVoiceField("bell", "pan", 0))
 

@@ -195,7 +195,7 @@ def test_no_text_whatever_breaks_the_reader(data):
 
 
 def test_names_never_become_paths():
-    assert plain_path("..\\..\\etc/./Passwd") == "etc/passwd"
+    assert plain_path("..\\..\\etc/./Passwd") == "etc/Passwd"
     assert plain_path("a/b/../c.wav") == "a/c.wav"
     kick = write_audio(Audio(thump(), RATE_HZ), "WAV")
     files = {"x/k.sfz": b"<region> key=36 sample=..\\..\\x\\KICK.wav", "x/kick.wav": kick}

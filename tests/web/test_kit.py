@@ -157,6 +157,8 @@ def test_another_kit_plays_the_same_beat_as_loud(tab):
     assert answer["name"] == "Signal Box"
     assert answer["playing"]["felt"]["start_s"] == own["felt"]["start_s"]
     assert not set(answer["playing"]["felt"]["audio"]) & set(own["felt"]["audio"])
+    first = tab.client.get(f"/songs/{tab.song_id}/kit/beside").json()
+    assert first["name"] == "Dry Dock"
     ratio_db = 20 * np.log10(answer["playing"]["master_gain"] / own["master_gain"])
     assert ratio_db == pytest.approx(answer["gain_db"])
 

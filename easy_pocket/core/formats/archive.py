@@ -15,7 +15,7 @@ PIECE = 1 << 18
 
 
 def read_archive(data: bytes, name: str, endings: Iterable[str]) -> dict[str, bytes]:
-    """The files with these endings by their plain lower-case path, bytes counted while they unfold.
+    """The files with these endings by their plain path, bytes counted while they unfold.
 
     Raises ArchiveRefusedError for what is no zip, holds more than 2,000 files or more than 300 MB.
     """
@@ -31,7 +31,7 @@ def read_archive(data: bytes, name: str, endings: Iterable[str]) -> dict[str, by
             total = 0
             for entry in entries:
                 path = plain_path(entry.filename)
-                if not path.endswith(wanted) or path.rsplit("/", 1)[-1].startswith("."):
+                if not path.lower().endswith(wanted) or path.rsplit("/", 1)[-1].startswith("."):
                     continue
                 if entry.flag_bits & 1:
                     raise ArchiveRefusedError(f"{name} is locked with a password: make the zip without one.")
@@ -59,9 +59,9 @@ def _unfold(archive: zipfile.ZipFile, entry: zipfile.ZipInfo, name: str, left: i
 
 
 def plain_path(path: str) -> str:
-    """A path as it is compared: forward slashes, lower case, '.' and '..' worked out and never above the top."""
+    """A path with forward slashes, '.' and '..' worked out and never above the top."""
     pieces: list[str] = []
-    for piece in path.replace("\\", "/").lower().split("/"):
+    for piece in path.replace("\\", "/").split("/"):
         if piece == "..":
             pieces = pieces[:-1]
         elif piece not in ("", "."):

@@ -32,6 +32,7 @@ from easy_pocket.core.voices import NEAREST_ROLE, ROLES
 AUDIO_ENDINGS = (".wav", ".flac", ".ogg", ".aif", ".aiff", ".mp3")
 SFZ_CURVE_POWER = 2.0  # of velocity, where a file says nothing else
 MOST_REMARKS = 40
+MAX_KIT_S = 900.0  # of audio in all
 FAR_OFF_DB = 6.0  # a kit that is so much louder or softer than ours on the whole is moved to where ours are
 
 
@@ -96,7 +97,7 @@ class ReadKit:
 def read_sfz(data: bytes, name: str) -> ReadKit:
     """Read a zip with an .sfz and its samples. Raises KitRefusedError when nothing of it can be used."""
     files = read_archive(data, name, (".sfz", *AUDIO_ENDINGS))
-    texts = sorted((path for path in files if path.endswith(".sfz")), key=lambda path: (path.count("/"), path))
+    texts = sorted((path for path in files if path.lower().endswith(".sfz")), key=lambda path: (path.count("/"), path))
     if not texts:
         raise KitRefusedError(f"{name} holds no .sfz file: pack the .sfz and its samples folder into one zip.")
     text = parse_sfz(files[texts[0]], texts[0].rsplit("/", 1)[-1])
@@ -127,8 +128,8 @@ def read_sfz(data: bytes, name: str) -> ReadKit:
         voices = [_moved(voice, -middle_db) for voice in voices]
     if len(remarks) > MOST_REMARKS:
         remarks = [*remarks[:MOST_REMARKS], f"... and {len(remarks) - MOST_REMARKS} more."]
-    title = texts[0].rsplit("/", 1)[-1].removesuffix(".sfz").strip() or "kit"
-    return ReadKit(Kit("", title.title()[:80], tuple(voices)), reader.used, remarks)
+    title = texts[0].rsplit("/", 1)[-1][: -len(".sfz")].strip() or "kit"
+    return ReadKit(Kit("", title[:80], tuple(voices)), reader.used, remarks)
 
 
 def _moved(voice: KitVoice, by_db: float) -> KitVoice:
@@ -179,12 +180,15 @@ class _Reader:
     """Turns the regions of one key into a voice, reading each sample once."""
 
     def __init__(self, files: dict[str, bytes], folder: str, remarks: list[str]) -> None:
-        self.files, self.folder, self.remarks = files, folder, remarks
+        # Kits are made on systems that do not tell A from a.
+        self.files = {path.lower(): content for path, content in files.items()}
+        self.folder, self.remarks = folder, remarks
+        self.seconds = 0.0
         self.read: dict[str, Frames | None] = {}
         self.used: dict[str, Frames] = {}
 
     def audio(self, path: str) -> Frames | None:
-        plain = plain_path(f"{self.folder}/{path}")
+        plain = plain_path(f"{self.folder}/{path}").lower()
         if plain not in self.read:
             self.read[plain] = self._load(plain, path)
         return self.read[plain]
@@ -204,6 +208,12 @@ class _Reader:
         if len(x) > MAX_ONE_SHOT_S * RATE_HZ:
             self.remarks.append(f"{_stem(path)} was cut after {MAX_ONE_SHOT_S:.0f} s.")
             x = x[: int(MAX_ONE_SHOT_S * RATE_HZ)]
+        self.seconds += len(x) / RATE_HZ
+        if self.seconds > MAX_KIT_S:
+            self.remarks.append(
+                f"{_stem(path)} was left out: a kit holds at most {MAX_KIT_S / 60:.0f} minutes of audio."
+            )
+            return None
         return np.ascontiguousarray(x, dtype=np.float32)
 
     def voice(self, key: int, regions: list[dict[str, str]], taken: set[str]) -> KitVoice | None:

@@ -9,10 +9,12 @@ from easy_pocket.core.formats.archive import read_archive
 from easy_pocket.core.formats.audio_file import read_audio
 from easy_pocket.core.formats.sfz import AUDIO_ENDINGS
 from easy_pocket.core.sound.cache import Frames
+from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.one_shot import content_key, one_shot
 from easy_pocket.core.sound.role import guess_roles
 
 MAX_AT_ONCE = 500
+MAX_ALL_S = 1200.0
 
 
 @dataclass(frozen=True)
@@ -32,17 +34,24 @@ def bring_in_sounds(data: bytes, name: str) -> tuple[list[BroughtIn], list[str]]
     if not data.startswith(b"PK"):
         return _named([(name, one_shot(read_audio(data, name)))]), []
     files = read_archive(data, name, (*AUDIO_ENDINGS, ".sfz"))
-    if any(path.endswith(".sfz") for path in files):
+    if any(path.lower().endswith(".sfz") for path in files):
         raise ArchiveRefusedError(f"{name} holds an SFZ kit: bring it in with 'bring in a kit' at the left.")
     if len(files) > MAX_AT_ONCE:
         raise ArchiveRefusedError(f"{name} holds {len(files)} sounds; at most {MAX_AT_ONCE} come in at once: split it.")
     ready, refused = [], []
+    seconds = 0.0
     for path, content in files.items():
         short = path.rsplit("/", 1)[-1]
         try:
             ready.append((short, one_shot(read_audio(content, short))))
         except PocketError as error:
             refused.append(str(error))
+            continue
+        seconds += len(ready[-1][1]) / RATE_HZ
+        if seconds > MAX_ALL_S:
+            raise ArchiveRefusedError(
+                f"{name} holds more than {MAX_ALL_S / 60:.0f} minutes of sound; single hits are meant: split it."
+            )
     if not ready:
         why = f" ({refused[0]})" if refused else ": WAV, FLAC, OGG, AIFF and MP3 are read"
         raise ArchiveRefusedError(f"{name} holds no sound that can be used{why}.")

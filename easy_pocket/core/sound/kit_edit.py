@@ -19,6 +19,8 @@ VOICE_FIELDS = {
     "level_db", "pan", "drive", "velocity_level", "velocity_bright", "vary_cents", "vary_db", "rings", "choke_group",
     "note", "name", "glyph", "key_step",
 }  # fmt: skip
+COUNTED = {"velocity_low", "velocity_high", "note", "key_step"}
+MAY_BE_NOTHING = {"length_ms", "choke_group", "note", "key_step"}
 LAYER_FIELDS = {field.name for field in fields(Layer)} - {"sound"}
 
 
@@ -227,14 +229,19 @@ def apply_kit_edit(kit: Kit, edit: KitEdit) -> Kit:
 
 
 def _whole(field: str, value: Any) -> Any:
-    """Numbers from a page come as floats; some fields count."""
-    if field in ("velocity_low", "velocity_high", "note", "key_step") and value is not None:
-        return int(value)
+    """Numbers from a page come as floats; some fields count, some may be nothing."""
+    if value is None:
+        if field in MAY_BE_NOTHING:
+            return None
+        raise BadValueError(f"The {field.replace('_', ' ')} needs a value.")
     if field in ("reverse", "invert", "mono", "rings"):
         return bool(value)
     if field in ("name", "glyph", "choke_group"):
-        return str(value) if value is not None else value
-    return float(value) if value is not None else value
+        return str(value)
+    try:
+        return int(value) if field in COUNTED else float(value)
+    except (TypeError, ValueError):
+        raise BadValueError(f"The {field.replace('_', ' ')} is '{value}'; a number is needed.") from None
 
 
 def _put(voice: KitVoice, number: int, alternate: int, sound: Sound, name: str) -> KitVoice:

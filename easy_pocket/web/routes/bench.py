@@ -9,14 +9,16 @@ from starlette.requests import Request
 from starlette.responses import JSONResponse, Response
 
 from easy_pocket.store.changes import StaleRevisionError, lock_song, redo, undo
-from easy_pocket.store.edits import edit_pattern, set_feel, set_kit, set_mix, set_name, set_tempo, set_voice
+from easy_pocket.store.edits import edit_pattern, set_feel, set_grid, set_kit, set_mix, set_name, set_tempo, set_voice
 from easy_pocket.store.songs import LoadedSong, load_song
 from easy_pocket.web.edit_requests import (
+    CopyRow,
     EditRequest,
     Length,
     Move,
     PatternEdit,
     SetFeel,
+    SetGrid,
     SetKit,
     SetMix,
     SetName,
@@ -24,6 +26,7 @@ from easy_pocket.web.edit_requests import (
     SetVoice,
     StepRequest,
     View,
+    Wipe,
 )
 from easy_pocket.web.kit_requests import KitChange
 from easy_pocket.web.routes.common import database, song_page
@@ -99,8 +102,12 @@ def _apply(session: Any, song_id: int, sent: EditRequest) -> tuple[LoadedSong, s
             return change.apply(at, sent.gesture), None
         case Length() as change:
             return edit_pattern(*at, change.to_core(), sent.gesture), None
-        case Move() as change:
+        case SetGrid(grid=grid):
+            return set_grid(*at, grid), None
+        case Move() | CopyRow() as change:
             return edit_pattern(*at, change.to_core(), sent.gesture), {change.voice, change.to_voice}
+        case Wipe() as change:
+            return edit_pattern(*at, change.to_core(), sent.gesture), {voice for voice, _ in change.places}
         case change:
             assert isinstance(change, PatternEdit)
             return edit_pattern(*at, change.to_core(), sent.gesture), {change.voice}

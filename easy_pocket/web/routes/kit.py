@@ -27,6 +27,7 @@ from easy_pocket.web.routes.bench import stale
 from easy_pocket.web.routes.common import database, download, song_page
 from easy_pocket.web.uploads import plain_name, read_upload
 from easy_pocket.web.views.kit_view import KitView
+from easy_pocket.web.views.library_view import role_choices
 from easy_pocket.web.views.playing import playing, strike
 from easy_pocket.web.views.song_state import song_state
 
@@ -39,7 +40,7 @@ def kit(request: Request, song_id: int, voice: Annotated[str, Query(max_length=3
         song = load_song(session, song_id)
         view = View(screen="kit", voice=voice if voice in song.kit.roles else "")
         shown = KitView(song, view, sample_source(session), songs_with_kit(session, song.kit.key))
-        return song_page(request, "kit.html", session, song, kit=shown)
+        return song_page(request, "kit.html", session, song, kit=shown, roles=role_choices())
 
 
 @router.get("/songs/{song_id}/kit/try")
@@ -72,10 +73,12 @@ def _with_sound(session: Session, song: LoadedSong, role: str, layer: int, alter
 
 
 @router.get("/songs/{song_id}/kit/beside")
-def beside(request: Request, song_id: int, kit_key: Annotated[str, Query(max_length=40)]) -> Response:
-    """The same beat on another kit, as loud as on its own."""
+def beside(request: Request, song_id: int, kit_key: Annotated[str, Query(max_length=40)] = "") -> Response:
+    """The same beat on another kit (none chosen: the first other one), as loud as on its own."""
     with database(request).transaction() as session:
-        song, other, samples = load_song(session, song_id), load_kit(session, kit_key), sample_source(session)
+        song, samples = load_song(session, song_id), sample_source(session)
+        first = next((key for key in song.kit_names if key != song.kit.key), song.kit.key)
+        other = load_kit(session, kit_key or first)
         gain_db = matched_gain_db(song.performance(), song.kit, other, song.mix, samples)
         facts = playing(replace(song, kit=other), gain_db=gain_db)
         return JSONResponse({"name": other.name, "gain_db": gain_db, "playing": facts})

@@ -6,6 +6,7 @@ import { Loops } from "./loops.js";
 import { showNote } from "./notes.js";
 import { Player } from "./player.js";
 import { Rails } from "./rails.js";
+import { RowTools } from "./row_tools.js";
 import { paint, paintAll } from "./sliders.js";
 
 const EAR_FIRST_MS = 120;
@@ -21,6 +22,7 @@ class Page {
     this.player.setStack(state.playing);
     this.edits = new Edits(state.song.id, state.song.revision, () => this.view);
     this.rails = new Rails(this.edits, this);
+    this.rowTools = new RowTools(this.edits, this.rails);
     this.loops = new Loops(this.edits, this.player, this);
     this.kit = new KitScreen(this.edits, this.player, this);
     this.savedAt = Date.now();
@@ -57,6 +59,7 @@ class Page {
     document.addEventListener("change", (event) => this.change(event));
     document.addEventListener("focusout", (event) => event.target.id === "song-name" && this.rename(event.target));
     window.addEventListener("popstate", () => this.redraw());
+    window.addEventListener("blur", () => this.letGo());
     document.addEventListener("pointerdown", (event) => event.target.id === "tempo" && this.dragTempo(event));
     setInterval(() => this.showSaved(), 1000);
     window.addEventListener("resize", () => this.rails.box && this.rails.showCursor());
@@ -426,6 +429,8 @@ class Page {
       this.feel(target.dataset.feelCheck, JSON.parse(target.checked ? target.dataset.on : target.dataset.off), target);
     } else if (target.dataset.edit === "kit") {
       this.edits.push({ kind: "kit", kit_key: target.value }, { near: target });
+    } else if (target.dataset.edit === "grid") {
+      this.edits.push({ kind: "grid", grid: target.value }, { near: target });
     } else if (target.dataset.edit === "add-voice" && target.value) {
       this.edits.push({ kind: "voice", voice: target.value, there: true }, { near: target });
     } else if (target.id === "tempo") {
@@ -478,6 +483,12 @@ class Page {
     }
   }
 
+  // Keys that are held do not say that they were let go elsewhere.
+  letGo() {
+    if (this.hold) this.release();
+    if (this.kit.holding) this.kit.beside(false);
+  }
+
   keyUp(event) {
     if (event.key === "h" && this.hold) this.release();
     if (event.key === "x" && this.kit.holding) this.kit.beside(false);
@@ -489,6 +500,7 @@ function voiceOf(element) {
 }
 
 function isTyping(element) {
+  if (element.matches?.(".drag input")) return element.classList.contains("typing");
   return element.matches?.('input:not([type="range"]):not([type="checkbox"]), textarea, select');
 }
 

@@ -75,6 +75,7 @@ export class Drags {
   }
 
   type(field, { value, blank, scale }) {
+    field.readOnly = false;
     field.classList.add("typing");
     field.value = value === null ? blank : shown(value, scale);
     field.focus();
@@ -93,7 +94,7 @@ export class Drags {
       if (typing) this.typed(drag, field);
       else this.type(field, facts);
     } else if (event.key === "Escape" && typing) {
-      field.classList.remove("typing");
+      this.rest(field);
       field.value = field.defaultValue;
     } else if (!typing && ["ArrowLeft", "ArrowRight", "ArrowUp", "ArrowDown"].includes(event.key)) {
       event.preventDefault();
@@ -104,15 +105,21 @@ export class Drags {
       this.show(drag, this.moved(facts, facts.value ?? facts.high, up * share * (event.shiftKey ? 5 : 1)));
       this.set(drag, Number(drag.dataset.value), this.keyGesture);
     } else if (!typing && /^[-0-9.,]$/.test(event.key)) {
+      field.readOnly = false;
       field.classList.add("typing");
       field.select();
     }
   }
 
+  rest(field) {
+    field.classList.remove("typing");
+    field.readOnly = true;
+  }
+
   typed(drag, field) {
     const facts = this.facts(drag);
     const text = field.value.trim().replace(",", ".").replace("−", "-");
-    field.classList.remove("typing");
+    this.rest(field);
     if (facts.blank && (text === "" || text === facts.blank)) {
       this.set(drag, null, null);
       return;
@@ -132,7 +139,7 @@ export class Drags {
     const field = event.target;
     if (field.matches?.(".drag input.typing")) {
       if (field.value !== field.defaultValue && field.isConnected) this.typed(field.closest(".drag"), field);
-      field.classList.remove("typing");
+      this.rest(field);
     }
   }
 }

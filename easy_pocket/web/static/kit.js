@@ -46,6 +46,7 @@ export class KitScreen {
     }
     this.page.view = { ...this.page.view, voice: this.facts.role, layer: this.facts.layer, alternate: this.facts.alternate };
     this.showBeside();
+    this.askBeside();
     this.library.arrive();
   }
 
@@ -118,6 +119,21 @@ export class KitScreen {
     select.value = this.besideKey;
   }
 
+  // What the beat is on the other kit: asked for ahead, so that its sounds are ready when the key is pressed.
+  async askBeside() {
+    const key = this.besideKey;
+    const { revision } = this.edits;
+    if (this.other?.key === key && this.other.revision === revision) return true;
+    const answer = await fetch(`/songs/${this.page.song.id}/kit/beside?kit_key=${encodeURIComponent(key)}`).catch(() => null);
+    const result = await answer?.json().catch(() => null);
+    if (!answer?.ok) {
+      if (this.holding) showNote(result?.error || "Easy Pocket does not answer just now; try again in a moment.", { near: byId("beside"), wrong: true });
+      return false;
+    }
+    this.other = { ...result, key, revision };
+    return true;
+  }
+
   async beside(on) {
     this.holding = on;
     if (!on) {
@@ -125,13 +141,7 @@ export class KitScreen {
       this.sayBeside("");
       return;
     }
-    const key = this.besideKey || Object.keys(this.page.kits ?? {})[0];
-    if (!this.other || this.other.key !== key || this.other.revision !== this.edits.revision) {
-      const answer = await fetch(`/songs/${this.page.song.id}/kit/beside?kit_key=${encodeURIComponent(key)}`).catch(() => null);
-      if (!answer?.ok) return;
-      this.other = { ...(await answer.json()), key, revision: this.edits.revision };
-    }
-    if (!this.holding) return;
+    if (!(await this.askBeside()) || !this.holding) return;
     this.player.setBeside(this.other.playing);
     this.sayBeside(`${this.other.name}, ${this.other.gain_db >= 0 ? "+" : "−"}${Math.abs(this.other.gain_db).toFixed(1)} dB to be as loud`);
   }
@@ -201,6 +211,7 @@ export class KitScreen {
     if (target.id === "beside") {
       this.besideKey = target.value;
       sessionStorage.setItem("easy-pocket-beside", target.value);
+      this.askBeside();
     } else if (target.id === "kit-key") {
       this.edits.push({ kind: "kit_key", key_note: target.value === "" ? null : Number(target.value) }, { near: target });
     } else if (target.id === "key-step") {

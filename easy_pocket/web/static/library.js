@@ -250,7 +250,8 @@ export class Library {
       const index = Number(row.dataset.place);
       if (event.target.closest(".star")) this.favour(this.sound(index));
       else if (event.target.closest(".out")) this.takeOut(this.sound(index));
-      else if (!event.target.closest("input")) this.choose(index);
+      else if (event.target.closest("input, select")) return;
+      else this.choose(index);
       this.box.focus({ preventScroll: true });
       return;
     }
@@ -322,23 +323,31 @@ export class Library {
     field.value = sound.name;
     field.maxLength = 80;
     field.setAttribute("aria-label", "New name of the sound");
-    name.replaceChildren(field);
+    const role = document.createElement("select");
+    role.setAttribute("aria-label", "What the sound is for");
+    for (const option of byId("library").dataset.roles.split("|")) {
+      const [key, words] = option.split(":");
+      role.add(new Option(words, key, false, key === sound.role));
+    }
+    name.replaceChildren(field, role);
     field.focus();
     field.select();
+    let over = false;
     const done = async (keep) => {
-      field.onblur = null;
-      const wanted = field.value.trim();
-      if (keep && wanted && wanted !== sound.name) {
-        const result = await this.change(sound, { name: wanted });
-        if (result) sound.name = result.name;
+      if (over) return;
+      over = true;
+      const wanted = field.value.trim() || sound.name;
+      if (keep && (wanted !== sound.name || role.value !== sound.role)) {
+        const result = await this.change(sound, { name: wanted, role: role.value });
+        if (result) Object.assign(sound, { name: result.name, role: result.role, role_name: result.role_name });
       }
-      this.draw();
+      this.reload(true);
     };
-    field.onblur = () => done(true);
-    field.onkeydown = (press) => {
+    name.addEventListener("focusout", (event) => name.contains(event.relatedTarget) || done(true));
+    name.addEventListener("keydown", (press) => {
       if (press.key === "Enter" || press.key === "Escape") done(press.key === "Enter");
       press.stopPropagation();
-    };
+    });
   }
 
   // Bringing in -----------------------------------------------------------------------------------------------------

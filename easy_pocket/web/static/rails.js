@@ -17,6 +17,7 @@ export class Rails {
     document.addEventListener("pointermove", (event) => this.move(event));
     document.addEventListener("pointerup", (event) => this.up(event));
     document.addEventListener("pointercancel", () => (this.drag = null));
+    document.addEventListener("contextmenu", (event) => event.target.closest?.("svg.rail") && event.preventDefault());
     document.addEventListener("pointerover", (event) => this.over(event));
     document.addEventListener("focusin", (event) => event.target.id === "rail-rows" && this.showCursor());
     document.addEventListener("focusout", (event) => event.target.id === "rail-rows" && this.hideCursor());
@@ -61,9 +62,14 @@ export class Rails {
 
   down(event) {
     const svg = event.target.closest?.("svg.rail");
-    if (!svg || event.button !== 0 || !this.box) return;
+    if (!svg || ![0, 2].includes(event.button) || !this.box) return;
     event.preventDefault();
     this.box.focus({ preventScroll: true });
+    if (event.button === 2 || event.shiftKey) {
+      this.drag = { wipes: true, gone: new Map(), x: event.clientX, y: event.clientY };
+      this.wipe(event);
+      return;
+    }
     const voice = svg.closest(".rail-row").dataset.voice;
     const hit = event.target.closest(".hit:not(.waiting)");
     this.drag = { svg, voice, hit, x: event.clientX, y: event.clientY, axis: null };
@@ -80,7 +86,10 @@ export class Rails {
 
   move(event) {
     const drag = this.drag;
-    if (!drag || !drag.hit) return;
+    if (!drag) return;
+    if (drag.wipes) this.wipe(event);
+    else if (!drag.hit) this.paint(event);
+    if (!drag.hit) return;
     const dx = event.clientX - drag.x;
     const dy = event.clientY - drag.y;
     if (!drag.axis) {
@@ -98,6 +107,55 @@ export class Rails {
       this.drawOffset(drag, dx);
       showLedger(`${drag.hit.dataset.label.split(",")[0]}|own offset ${drag.own} → ${drag.value} ms`);
     }
+  }
+
+  // Drawn along a rail: every slot passed gets a hit, and all of them are one move.
+  paint(event) {
+    const { drag } = this;
+    if (!drag.ticks && Math.abs(event.clientX - drag.x) < DRAG_PX * 2) return;
+    const { step } = this.facts;
+    const to = this.tickAt(drag.svg, event.clientX);
+    if (!drag.ticks) {
+      drag.ticks = [];
+      drag.last = this.tickAt(drag.svg, drag.x);
+      this.paintSlot(drag.last);
+    }
+    const side = Math.sign(to - drag.last);
+    for (let tick = drag.last + side * step; side && (to - tick) * side >= 0; tick += side * step) this.paintSlot(tick);
+    drag.last = to;
+    showLedger(`${this.nameOf(drag.voice)}|${drag.ticks.length} hits`);
+  }
+
+  paintSlot(tick) {
+    const { voice, ticks } = this.drag;
+    if (ticks.includes(tick) || this.find(voice, tick)) return;
+    ticks.push(tick);
+    this.drawHit(voice, tick, NEW_VELOCITY);
+  }
+
+  // Wiped over: what lies under the pointer's way goes, on every rail it crosses.
+  wipe(event) {
+    const { drag } = this;
+    const far = Math.max(Math.abs(event.clientX - drag.x), Math.abs(event.clientY - drag.y));
+    const pieces = Math.max(1, Math.ceil(far / 5));
+    for (let piece = 1; piece <= pieces; piece += 1) {
+      const x = drag.x + ((event.clientX - drag.x) * piece) / pieces;
+      const y = drag.y + ((event.clientY - drag.y) * piece) / pieces;
+      for (const element of document.elementsFromPoint(x, y)) {
+        const hit = element.closest?.(".hit:not(.gone):not(.waiting)");
+        if (!hit) continue;
+        const { voice } = hit.closest(".rail-row").dataset;
+        drag.gone.set(`${voice} ${hit.dataset.tick}`, [voice, Number(hit.dataset.tick)]);
+        hit.classList.add("gone");
+      }
+    }
+    drag.x = event.clientX;
+    drag.y = event.clientY;
+    showLedger(`wipe|${drag.gone.size} hit${drag.gone.size === 1 ? "" : "s"}`);
+  }
+
+  nameOf(voice) {
+    return document.querySelector(`#rail-${voice} .voice-name`).textContent.trim();
   }
 
   drawVelocity({ hit, value }) {
@@ -122,8 +180,15 @@ export class Rails {
     const drag = this.drag;
     this.drag = null;
     if (!drag) return;
+    if (drag.wipes) {
+      if (drag.gone.size) this.edits.push({ kind: "wipe", places: [...drag.gone.values()] }, { near: this.box });
+      return;
+    }
     const { voice, tick, hit, svg } = drag;
-    if (hit && drag.axis) {
+    if (drag.ticks) {
+      this.cursor = { voice, tick: drag.last };
+      if (drag.ticks.length) this.edits.push({ kind: "paint", voice, ticks: drag.ticks, velocity: NEW_VELOCITY }, { near: svg });
+    } else if (hit && drag.axis) {
       if (drag.axis === "velocity") this.edits.push({ kind: "velocity", voice, tick, velocity: drag.value }, { near: hit });
       else this.edits.push({ kind: "offset", voice, tick, offset_ms: drag.value }, { near: hit });
     } else if (hit) {
@@ -141,6 +206,11 @@ export class Rails {
   }
 
   write(voice, tick, velocity = NEW_VELOCITY) {
+    const hit = this.drawHit(voice, tick, velocity);
+    this.edits.push({ kind: "write", voice, tick, velocity }, { near: hit });
+  }
+
+  drawHit(voice, tick, velocity) {
     const svg = document.querySelector(`#rail-${voice} svg.rail`);
     const hit = document.createElementNS("http://www.w3.org/2000/svg", "g");
     hit.setAttribute("class", "hit even waiting");
@@ -159,7 +229,7 @@ export class Rails {
       hit.append(piece);
     }
     svg.append(hit);
-    this.edits.push({ kind: "write", voice, tick, velocity }, { near: hit });
+    return hit;
   }
 
   remove(voice, tick, hit) {

@@ -6,6 +6,7 @@ from typing import Any
 
 from easy_pocket.core.perform import Performance, perform
 from easy_pocket.core.sound.events import audible
+from easy_pocket.core.timebase import GRID_NAMES, GRID_TICKS
 from easy_pocket.store.songs import LoadedSong
 from easy_pocket.web.edit_requests import View
 from easy_pocket.web.render import render
@@ -29,6 +30,9 @@ class BenchView:
         sounding = audible(voices, song.mix)
         self.rails = rails(shown, self.performance, self.window, view.magnify, song.mix, sounding, song.kit)
         self.lines = grid_lines(self.window, song.part.step_ticks)
+        self.grid_name = next(
+            (GRID_NAMES[key] for key, ticks in GRID_TICKS.items() if ticks == song.part.step_ticks), ""
+        )
         self.panel = feel_panel(song, view.scope)
         self.addable = [(voice.role, voice.title) for voice in song.kit.voices if voice.role not in voices]
         self.takeable = set(voices) - set(song.pattern.arrays.voices)

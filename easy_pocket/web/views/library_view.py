@@ -43,6 +43,11 @@ def sound_doc(row: SoundRow, kit: Kit | None) -> dict[str, Any]:
     }
 
 
+def role_choices() -> str:
+    """Every role with its name, for the page's list."""
+    return "|".join(f"{role.key}:{role.name}" for role in ROLES.values())
+
+
 def _share(value: float, low: float, high: float) -> int:
     """0-100 on a scale of factors."""
     return round(100 * min(max(math.log(max(value, 1e-6) / low) / math.log(high / low), 0.02), 1.0))

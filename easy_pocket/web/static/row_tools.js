@@ -1,0 +1,78 @@
+// Tools for a whole row: every n-th slot, so many hits spread evenly, thinned, copied, turned. One press is one move.
+
+const byId = (id) => document.getElementById(id);
+
+export class RowTools {
+  constructor(edits, rails) {
+    this.edits = edits;
+    this.rails = rails;
+    this.voice = null;
+    document.addEventListener("click", (event) => this.click(event));
+    document.addEventListener("keydown", (event) => event.key === "Escape" && this.close());
+  }
+
+  get panel() {
+    return byId("row-tools");
+  }
+
+  open(button) {
+    const row = button.closest(".rail-row");
+    const voice = row.dataset.voice;
+    if (this.voice === voice && !this.panel.hidden) {
+      this.close();
+      return;
+    }
+    this.voice = voice;
+    const { panel } = this;
+    panel.hidden = false;
+    byId("row-tools-name").textContent = this.rails.nameOf(voice);
+    const to = byId("row-copy-to");
+    to.replaceChildren(...this.rails.voices().map((key) => new Option(this.rails.nameOf(key), key, false, key !== voice)));
+    to.value = this.rails.voices().find((key) => key !== voice) ?? voice;
+    const place = button.getBoundingClientRect();
+    panel.style.left = `${place.right + 10}px`;
+    panel.style.top = `${Math.max(60, Math.min(place.top - 10, window.innerHeight - panel.offsetHeight - 36))}px`;
+    panel.querySelector("button, input").focus({ preventScroll: true });
+  }
+
+  close() {
+    if (this.panel && !this.panel.hidden) {
+      this.panel.hidden = true;
+      byId("rail-rows")?.focus({ preventScroll: true });
+    }
+  }
+
+  // Where a row begins to be filled: at the cursor when it is on this row, else at the first bar in view.
+  get from() {
+    const { cursor, facts } = this.rails;
+    return cursor?.voice === this.voice ? cursor.tick : facts.start;
+  }
+
+  click(event) {
+    const button = event.target.closest?.("button");
+    if (button?.dataset.rowTools !== undefined) {
+      this.open(button);
+      return;
+    }
+    const { panel } = this;
+    if (!panel || panel.hidden) return;
+    if (!panel.contains(event.target)) {
+      panel.hidden = true;
+      return;
+    }
+    if (button) this.press(button, button.dataset);
+  }
+
+  press(button, dataset) {
+    const { voice } = this;
+    const step_ticks = this.rails.facts.step;
+    const number = (id) => Math.round(Number(byId(id).value));
+    const push = (edit) => this.edits.push({ voice, ...edit }, { near: button });
+    if (dataset.close !== undefined) this.close();
+    else if (dataset.every) push({ kind: "row_every", start_tick: this.from, step_ticks, every: Number(dataset.every) });
+    else if (dataset.turn) push({ kind: "row_turn", how: dataset.turn, step_ticks });
+    else if (dataset.spread !== undefined) push({ kind: "row_spread", start_tick: this.from, step_ticks, hits: number("row-hits"), slots: number("row-slots"), turned: number("row-turned") });
+    else if (dataset.thin !== undefined) push({ kind: "row_thin", percent: Number(byId("row-percent").value), seed: Math.floor(Math.random() * 2 ** 31) });
+    else if (dataset.copy !== undefined) push({ kind: "row_copy", to_voice: byId("row-copy-to").value, shift_ticks: number("row-shift") * step_ticks });
+  }
+}
