@@ -49,6 +49,13 @@ def test_filters():
     assert found(words="nothing like it") == []
 
 
+def test_names_are_in_the_order_of_their_numbers():
+    names = ("thud 10", "thud 2", "thud 1")
+    numbered = replace(INDEX, names=(*names, *NAMES[3:]))
+    order = [numbered.names[place] for place in search(numbered, Query(words="thud"))]
+    assert order == ["thud 1", "thud 2", "thud 10"]
+
+
 def test_character_keeps_a_half_of_what_matches():
     assert found(role="snare", bright=1) == ["crack snare"]
     assert found(role="snare", bright=-1) == ["deep snare"]

@@ -78,6 +78,13 @@ def test_a_value_out_of_range_is_refused_in_words_and_changes_nothing(tab):
     assert (status, answer["error"]) == (422, "A voice has no 'layers'.")
 
 
+def test_the_tune_says_what_the_key_makes_of_it(tab):
+    tab.post("edits", edit={"kind": "kit_voice", "role": "kick", "field": "key_step", "value": 0})
+    status, answer = tab.post("edits", edit={"kind": "kit_key", "key_note": 9}, view={"screen": "kit", "voice": "kick"})
+    assert status == 200
+    assert "→ A1" in answer["pieces"]["kit-voice"]
+
+
 def test_a_sound_is_tried_without_being_kept(tab):
     sound = next(one for one in library(tab, role="snare")["sounds"] if one["name"] == "snare, tight")
     query = {"voice": "snare", "layer": 0, "sound_id": sound["id"], "in_beat": True}

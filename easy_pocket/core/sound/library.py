@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -55,7 +56,9 @@ class SoundIndex:
 
     @cached_property
     def by_name(self) -> Places:
-        return np.argsort(np.array(self.lower_names), kind="stable")
+        """In the order of the names, numbers in them by what they count: 2 comes before 10."""
+        counted = [re.sub(r"\d{1,9}", lambda number: number.group().zfill(9), name) for name in self.lower_names]
+        return np.argsort(np.array(counted, dtype=np.str_), kind="stable")
 
     @cached_property
     def place_of(self) -> dict[int, int]:

@@ -29,9 +29,12 @@ export class RowTools {
     const to = byId("row-copy-to");
     to.replaceChildren(...this.rails.voices().map((key) => new Option(this.rails.nameOf(key), key, false, key !== voice)));
     to.value = this.rails.voices().find((key) => key !== voice) ?? voice;
-    const place = button.getBoundingClientRect();
-    panel.style.left = `${place.right + 10}px`;
-    panel.style.top = `${Math.max(60, Math.min(place.top - 10, window.innerHeight - panel.offsetHeight - 36))}px`;
+    // Beside the rail's head, under its row or above it: the row itself stays in sight.
+    const place = row.getBoundingClientRect();
+    const below = place.bottom + 4;
+    const fits = below + panel.offsetHeight < window.innerHeight - 32;
+    panel.style.left = `${button.getBoundingClientRect().right + 14}px`;
+    panel.style.top = `${fits ? below : Math.max(60, place.top - panel.offsetHeight - 4)}px`;
     panel.querySelector("button, input").focus({ preventScroll: true });
   }
 

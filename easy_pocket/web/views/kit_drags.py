@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -101,11 +101,14 @@ def layer_drags(layer: Layer) -> list[Drag]:
     ]  # fmt: skip
 
 
-def model_drags(sound: Sound) -> list[Drag]:
-    """The controls of a model; a recording has none."""
+def model_drags(sound: Sound, tuned: Sound) -> list[Drag]:
+    """The controls of a model; a recording has none. tuned: the sound in the kit's key, which the tune says beside."""
     if sound.model == SAMPLED:
         return []
     drags = [_model_drag(control, sound.settings[control.name]) for control in CONTROLS[sound.model].values()]
+    tune_hz, key_hz = sound.settings.get("tune_hz"), tuned.settings.get("tune_hz")
+    if key_hz is not None and key_hz != tune_hz:
+        drags = [replace(one, note=f"→ {note_name(key_hz)}") if one.field == "tune_hz" else one for one in drags]
     room = sound.room
     return [*drags, Drag("room", "room", room, 0, 1, 0.01, "%", f"{room * 100:.0f} %", kind="model")]
 

@@ -175,7 +175,7 @@ class KitView:
 
     @property
     def model_drags(self) -> list[Drag]:
-        return model_drags(self.chosen.sound)
+        return model_drags(self.chosen.sound, self.shown.tuned_layers[self.number].sound)
 
     @property
     def voice_drags(self) -> list[Drag]:

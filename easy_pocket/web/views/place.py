@@ -49,6 +49,7 @@ class GridLine:
 
 
 MOST_LABELS = 40  # more would run into each other
+MOST_LONG_LABELS = 18  # of the syllables of triplets and the shares of quintuplets
 
 
 def grid_lines(window: Window, step_ticks: int) -> list[GridLine]:
@@ -56,7 +57,8 @@ def grid_lines(window: Window, step_ticks: int) -> list[GridLine]:
     lines = []
     metre = window.metre
     span = window.end - window.start
-    counts_slots = span // step_ticks <= MOST_LABELS
+    short = metre.beat_ticks % step_ticks == 0 and metre.beat_ticks // step_ticks in (1, 2, 4)
+    counts_slots = span // step_ticks <= (MOST_LABELS if short else MOST_LONG_LABELS)
     counts_beats = span // metre.beat_ticks <= MOST_LABELS
     for tick in range(window.start, window.end, step_ticks):
         bar, inside = divmod(tick, metre.bar_ticks)
