@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
+from math import isnan
 from operator import attrgetter
 
 import numpy as np
@@ -61,6 +62,30 @@ class Pattern:
         require_range("The number of hits", len(self.hits), 0, MAX_HITS)
         ordered = tuple(sorted(self.hits, key=attrgetter("tick", "voice")))
         object.__setattr__(self, "hits", ordered)
+        if ordered and not self._sound(ordered):
+            self._refuse(ordered)
+
+    def _sound(self, ordered: tuple[Hit, ...]) -> bool:
+        """Whether all hits are fit to be there, by whole columns; only what is not is looked at one by one."""
+        ticks = [hit.tick for hit in ordered]
+        velocities = [hit.velocity for hit in ordered]
+        offsets = [hit.offset_ms for hit in ordered]
+        places = {(hit.voice, hit.tick) for hit in ordered}
+        alternates = [hit.alternate for hit in ordered]
+        return (
+            ticks[0] >= 0
+            and ticks[-1] < self.length_ticks
+            and min(velocities) >= 1
+            and max(velocities) <= 127
+            and min(offsets) >= -MAX_OFFSET_MS
+            and max(offsets) <= MAX_OFFSET_MS
+            and not any(map(isnan, offsets))
+            and min(alternates) >= 0
+            and max(alternates) <= MAX_ALTERNATE
+            and len(places) == len(ordered)
+        )
+
+    def _refuse(self, ordered: tuple[Hit, ...]) -> None:
         previous = (-1, "")
         for hit in ordered:
             place = (hit.tick, hit.voice)

@@ -71,7 +71,10 @@ def field_patch(table: str, row: Any, **after: Any) -> Patch:
 
 def hits_patch(pattern_id: int, before: Pattern, after: Pattern) -> Patch:
     """A patch of the hits that differ, and of the length if it does."""
-    was, now = set(before.hits), set(after.hits)
+    # Hits an edit leaves alone are the same objects: only the others need to be compared.
+    known_before, known_after = set(map(id, before.hits)), set(map(id, after.hits))
+    was = {hit for hit in before.hits if id(hit) not in known_after}
+    now = {hit for hit in after.hits if id(hit) not in known_before}
     patch: Patch = {
         "table": "pattern",
         "id": pattern_id,

@@ -13,9 +13,9 @@ from easy_pocket.core.sound.events import MAX_LEVEL_DB, VoiceMix
 from easy_pocket.core.timebase import GRID_NAMES, GRID_TICKS, check_tempo
 from easy_pocket.core.voices import ROLES, check_voice
 from easy_pocket.store.changes import Patch, field_patch, hits_patch, lock_song, note, record
-from easy_pocket.store.hits import hits_to_json
+from easy_pocket.store.hits import pattern_to_json
 from easy_pocket.store.kits import load_kit
-from easy_pocket.store.songs import LoadedSong, check_name, feel_from_doc, load_song
+from easy_pocket.store.songs import LoadedSong, check_name, feel_from_doc, load_song, remember_pattern
 from easy_pocket.store.templates import templates_by_id
 
 FEEL_WORDS = {
@@ -49,8 +49,9 @@ def edit_pattern(session: Session, song_id: int, revision: int, edit: Edit, gest
         raise EditRefusedError("This part has no rail for that voice: add the voice first.")
     after = apply_edit(loaded.pattern, edit)
     patches: list[Patch] = [hits_patch(loaded.pattern_row.id, loaded.pattern, after)]
-    loaded.pattern_row.hits = hits_to_json(after.hits)
+    loaded.pattern_row.hits = pattern_to_json(after)
     loaded.pattern_row.length_ticks = after.length_ticks
+    remember_pattern(loaded.row, loaded.pattern_row, after)
     if isinstance(edit, SetLength):
         patches.append(field_patch("section", loaded.sections[0], bars=after.bars))
         loaded.sections[0].bars = after.bars

@@ -8,15 +8,16 @@ from collections.abc import Iterable
 from operator import attrgetter
 from typing import Any
 
-from easy_pocket.core.pattern import Hit
+from easy_pocket.core.pattern import Hit, Pattern
 
 
 def hits_to_rows(hits: Iterable[Hit]) -> list[list[Any]]:
-    ordered = sorted(hits, key=attrgetter("tick", "voice"))
-    return [
-        [hit.voice, hit.tick, hit.velocity, hit.offset_ms, *([hit.alternate] if hit.alternate else [])]
-        for hit in ordered
-    ]
+    return [_row(hit) for hit in sorted(hits, key=attrgetter("tick", "voice"))]
+
+
+def _row(hit: Hit) -> list[Any]:
+    row = [hit.voice, hit.tick, hit.velocity, hit.offset_ms]
+    return [*row, hit.alternate] if hit.alternate else row
 
 
 def rows_to_hits(rows: Iterable[list[Any]]) -> list[Hit]:
@@ -25,6 +26,11 @@ def rows_to_hits(rows: Iterable[list[Any]]) -> list[Hit]:
 
 def hits_to_json(hits: Iterable[Hit]) -> str:
     return json.dumps(hits_to_rows(hits), separators=(",", ":"))
+
+
+def pattern_to_json(pattern: Pattern) -> str:
+    """The hits of a pattern, which are in order already."""
+    return json.dumps([_row(hit) for hit in pattern.hits], separators=(",", ":"))
 
 
 def hits_from_json(text: str) -> list[Hit]:

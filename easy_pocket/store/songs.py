@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from dataclasses import dataclass, fields
 from datetime import UTC, datetime
+from threading import Lock
 from typing import Any
 
 from sqlalchemy import select, update
@@ -24,6 +26,7 @@ from easy_pocket.store.models import LoopRow, PartRow, PatternRow, SectionRow, S
 from easy_pocket.store.templates import templates_by_id
 
 MAX_NAME = 80
+MOST_PATTERNS = 32
 FIRST_VOICES = ("kick", "snare", "rim", "clap", "hat_closed", "hat_open", "tambourine", "shaker")
 
 
@@ -152,8 +155,27 @@ def load_song(session: Session, song_id: int) -> LoadedSong:
     )
 
 
+_patterns: OrderedDict[tuple[str, int, int, int], Pattern] = OrderedDict()
+_lock = Lock()
+
+
 def pattern_of(song: SongRow, row: PatternRow) -> Pattern:
-    return Pattern(row.length_ticks, tuple(hits_from_json(row.hits)), Metre(song.metre_beats, song.metre_unit))
+    """The pattern as it is kept; one that was read or written lately is not read again."""
+    key = (row.hits, row.length_ticks, song.metre_beats, song.metre_unit)
+    with _lock:
+        known = _patterns.get(key)
+    if known is None:
+        known = Pattern(row.length_ticks, tuple(hits_from_json(row.hits)), Metre(song.metre_beats, song.metre_unit))
+        remember_pattern(song, row, known)
+    return known
+
+
+def remember_pattern(song: SongRow, row: PatternRow, pattern: Pattern) -> None:
+    """What the row holds now is this pattern."""
+    with _lock:
+        _patterns[row.hits, row.length_ticks, song.metre_beats, song.metre_unit] = pattern
+        while len(_patterns) > MOST_PATTERNS:
+            _patterns.popitem(last=False)
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass
-from operator import attrgetter
 
 import numpy as np
 import numpy.typing as npt
@@ -16,6 +15,10 @@ from easy_pocket.core.sound.kit import Kit, KitVoice, audio_key
 from easy_pocket.core.sound.velocity import VELOCITY_ZONES, ZONE_OF, gains
 
 MASTER_GAIN = 10 ** (-3.0 / 20)
+Floats = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.int64]
+
+_ZONES = np.array(ZONE_OF, dtype=np.int64)
 CUT_FADE_S = 0.006  # a choked sound dies over this, without a click
 MAX_LEVEL_DB = 12.0
 
@@ -54,10 +57,28 @@ def audible(voices: tuple[str, ...], mix: Mapping[str, VoiceMix]) -> set[str]:
     return soloed or {voice for voice in voices if not mix.get(voice, VoiceMix()).mute}
 
 
-def play_events(
+@dataclass(frozen=True)
+class EventColumns:
+    """Events as columns, sorted by start. sound points into audio (content keys, each used); cut_s is infinite where
+    nothing cuts; voice points into voices."""
+
+    voices: tuple[str, ...]
+    audio: tuple[str, ...]
+    voice: Ints
+    zone: Ints
+    alternate: Ints
+    sound: Ints
+    start_s: Floats
+    gain: Floats
+    pan: Floats
+    cut_s: Floats
+    rate: Floats
+
+
+def play_columns(
     performance: Performance, kit: Kit, mix: Mapping[str, VoiceMix] | None = None, *, loop: bool = True
-) -> list[Event]:
-    """Events sorted by start. In a loop times wrap to 0 <= start_s < length; otherwise early hits are negative.
+) -> EventColumns:
+    """What sounds when. In a loop times wrap to 0 <= start_s < length; otherwise early hits are negative.
 
     Voices the kit does not have do not sound.
     """
@@ -65,43 +86,69 @@ def play_events(
     sounding = audible(performance.hits.voices, mix) & set(kit.roles)
     starts_s = (performance.loop_ms if loop else performance.played_ms) / 1000.0
     cuts_s = _cuts(performance, kit, sounding, starts_s, performance.length_ms / 1000.0 if loop else None)
-    events = []
+    count = len(starts_s)
+    zone = _ZONES[performance.velocity]
+    alternate, sound = np.zeros(count, dtype=np.int64), np.full(count, -1, dtype=np.int64)
+    gain, pan, rate = np.zeros(count), np.zeros(count), np.ones(count)
+    keys: list[str] = []
     for index, voice in enumerate(performance.hits.voices):
         if voice not in sounding:
             continue
         kit_voice, setting = kit.voice(voice), mix.get(voice, VoiceMix())
-        level = 10 ** ((kit_voice.level_db + setting.level_db) / 20)
-        pan = kit_voice.pan if setting.pan is None else setting.pan
-        gain_of = gains(kit_voice.velocity_level)
-        sounds = (kit_voice, *(kit_voice.alternate(number) for number in range(1, len(kit_voice.alternates) + 1)))
-        keys = [[audio_key(sound, zone) for zone in range(VELOCITY_ZONES)] for sound in sounds]
         mine = performance.hits.voice_index == index
-        rates, sways = _varied(kit_voice, performance.hits.tick[mine])
+        sounds = (kit_voice, *(kit_voice.alternate(number) for number in range(1, len(kit_voice.alternates) + 1)))
         asked = performance.hits.alternate[mine]
-        struck = zip(
-            performance.velocity[mine].tolist(),
-            starts_s[mine].tolist(),
-            cuts_s[mine].tolist(),
-            rates.tolist(),
-            sways.tolist(),
-            np.where(asked < len(sounds), asked, 0).tolist(),
-            strict=True,
+        alternate[mine] = np.where(asked < len(sounds), asked, 0)
+        sound[mine] = len(keys) + alternate[mine] * VELOCITY_ZONES + zone[mine]
+        keys += [audio_key(one, number) for one in sounds for number in range(VELOCITY_ZONES)]
+        rates, sways = _varied(kit_voice, performance.hits.tick[mine])
+        level = 10 ** ((kit_voice.level_db + setting.level_db) / 20)
+        gain[mine] = level * np.array(gains(kit_voice.velocity_level))[performance.velocity[mine]] * sways
+        pan[mine] = kit_voice.pan if setting.pan is None else setting.pan
+        rate[mine] = rates
+    heard = np.flatnonzero(sound >= 0)
+    # By start; of hits on one sample, those of the first voice first.
+    order = heard[np.lexsort((performance.hits.voice_index[heard], starts_s[heard]))]
+    used, pointing = np.unique(sound[order], return_inverse=True)
+    return EventColumns(
+        voices=performance.hits.voices,
+        audio=tuple(keys[place] for place in used.tolist()),
+        voice=performance.hits.voice_index[order].astype(np.int64),
+        zone=zone[order],
+        alternate=alternate[order],
+        sound=pointing.astype(np.int64),
+        start_s=starts_s[order],
+        gain=gain[order],
+        pan=pan[order],
+        cut_s=cuts_s[order],
+        rate=rate[order],
+    )
+
+
+def play_events(
+    performance: Performance, kit: Kit, mix: Mapping[str, VoiceMix] | None = None, *, loop: bool = True
+) -> list[Event]:
+    """The same as single events, for the mixdown."""
+    columns = play_columns(performance, kit, mix, loop=loop)
+    rows = zip(
+        columns.voice.tolist(), columns.zone.tolist(), columns.sound.tolist(), columns.start_s.tolist(),
+        columns.gain.tolist(), columns.pan.tolist(), columns.cut_s.tolist(), columns.alternate.tolist(),
+        columns.rate.tolist(), strict=True,
+    )  # fmt: skip
+    return [
+        Event(
+            voice=columns.voices[voice],
+            zone=zone,
+            audio=columns.audio[sound],
+            start_s=start_s,
+            gain=gain,
+            pan=pan,
+            cut_s=None if cut_s == math.inf else cut_s,
+            alternate=alternate,
+            rate=rate,
         )
-        events += [
-            Event(
-                voice=voice,
-                zone=ZONE_OF[velocity],
-                audio=keys[alternate][ZONE_OF[velocity]],
-                start_s=start_s,
-                gain=level * gain_of[velocity] * sway,
-                pan=pan,
-                cut_s=None if cut_s == math.inf else cut_s,
-                alternate=alternate,
-                rate=rate,
-            )
-            for velocity, start_s, cut_s, rate, sway, alternate in struck
-        ]
-    return sorted(events, key=attrgetter("start_s"))
+        for voice, zone, sound, start_s, gain, pan, cut_s, alternate, rate in rows
+    ]
 
 
 def _varied(voice: KitVoice, tick: npt.NDArray[np.int64]) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
+import numpy as np
+
 from easy_pocket.core.perform import perform
-from easy_pocket.core.sound.events import CUT_FADE_S, MASTER_GAIN, Event, VoiceMix, play_events
+from easy_pocket.core.sound.events import CUT_FADE_S, MASTER_GAIN, EventColumns, VoiceMix, play_columns
 from easy_pocket.core.sound.kit import Kit, KitVoice, audio_key
 from easy_pocket.core.sound.velocity import ZONE_OF, gains
 from easy_pocket.core.timebase import Metre
@@ -15,18 +18,18 @@ from easy_pocket.store.songs import LoadedSong
 STRIKE_VELOCITY = 116  # a single hit to listen to
 
 
-def columns(events: list[Event]) -> dict[str, Any]:
-    """Events as columns; `audio` lists each content key once, `sound` points into it."""
-    keys = sorted({event.audio for event in events})
-    place = {key: index for index, key in enumerate(keys)}
+def columns(events: EventColumns) -> dict[str, Any]:
+    """Events as the player takes them; a rate of 1 and no cut are the rule and are said short."""
+    cuts = np.round(events.cut_s, 7).tolist()
+    plain_rate = bool((events.rate == 1.0).all())
     return {
-        "audio": keys,
-        "sound": [place[event.audio] for event in events],
-        "start_s": [round(event.start_s, 7) for event in events],
-        "gain": [round(event.gain, 5) for event in events],
-        "rate": [round(event.rate, 6) for event in events],
-        "pan": [round(event.pan, 4) for event in events],
-        "cut_s": [None if event.cut_s is None else round(event.cut_s, 7) for event in events],
+        "audio": list(events.audio),
+        "sound": events.sound.tolist(),
+        "start_s": np.round(events.start_s, 7).tolist(),
+        "gain": np.round(events.gain, 5).tolist(),
+        "rate": None if plain_rate else np.round(events.rate, 6).tolist(),
+        "pan": np.round(events.pan, 4).tolist(),
+        "cut_s": [None if cut == math.inf else cut for cut in cuts],
     }
 
 
@@ -53,6 +56,6 @@ def playing(song: LoadedSong, tempo_bpm: float | None = None, gain_db: float = 0
         "bars": song.pattern.bars,
         "master_gain": MASTER_GAIN * 10 ** (gain_db / 20),
         "cut_fade_s": CUT_FADE_S,
-        "felt": columns(play_events(felt, song.kit, song.mix)),
-        "straight": columns(play_events(straight, song.kit, song.mix)),
+        "felt": columns(play_columns(felt, song.kit, song.mix)),
+        "straight": columns(play_columns(straight, song.kit, song.mix)),
     }
