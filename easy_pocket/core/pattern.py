@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
-from math import isnan
 from operator import attrgetter
 
 import numpy as np
@@ -62,27 +61,23 @@ class Pattern:
         require_range("The number of hits", len(self.hits), 0, MAX_HITS)
         ordered = tuple(sorted(self.hits, key=attrgetter("tick", "voice")))
         object.__setattr__(self, "hits", ordered)
-        if ordered and not self._sound(ordered):
+        if ordered and not self._sound():
             self._refuse(ordered)
 
-    def _sound(self, ordered: tuple[Hit, ...]) -> bool:
+    def _sound(self) -> bool:
         """Whether all hits are fit to be there, by whole columns; only what is not is looked at one by one."""
-        ticks = [hit.tick for hit in ordered]
-        velocities = [hit.velocity for hit in ordered]
-        offsets = [hit.offset_ms for hit in ordered]
-        places = {(hit.voice, hit.tick) for hit in ordered}
-        alternates = [hit.alternate for hit in ordered]
-        return (
-            ticks[0] >= 0
-            and ticks[-1] < self.length_ticks
-            and min(velocities) >= 1
-            and max(velocities) <= 127
-            and min(offsets) >= -MAX_OFFSET_MS
-            and max(offsets) <= MAX_OFFSET_MS
-            and not any(map(isnan, offsets))
-            and min(alternates) >= 0
-            and max(alternates) <= MAX_ALTERNATE
-            and len(places) == len(ordered)
+        columns = self.arrays
+        tick, voice = columns.tick, columns.voice_index
+        twice = (tick[1:] == tick[:-1]) & (voice[1:] == voice[:-1])  # in order, two of a place are neighbours
+        return bool(
+            tick[0] >= 0
+            and tick[-1] < self.length_ticks
+            and columns.velocity.min() >= 1
+            and columns.velocity.max() <= 127
+            and np.abs(columns.offset_ms).max() <= MAX_OFFSET_MS  # NaN is not
+            and columns.alternate.min() >= 0
+            and columns.alternate.max() <= MAX_ALTERNATE
+            and not twice.any()
         )
 
     def _refuse(self, ordered: tuple[Hit, ...]) -> None:

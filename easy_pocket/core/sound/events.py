@@ -153,6 +153,8 @@ def play_events(
 
 def _varied(voice: KitVoice, tick: npt.NDArray[np.int64]) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:
     """Rate and gain of each hit of a voice that varies; the same place always gets the same."""
+    if not voice.vary_cents and not voice.vary_db:
+        return np.ones(len(tick)), np.ones(len(tick))
     rates = np.exp2(voice.vary_cents / 1200 * normal(0, f"tune {voice.role}", tick))
     return rates, 10 ** (voice.vary_db / 20 * normal(0, f"level {voice.role}", tick))
 
