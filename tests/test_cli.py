@@ -16,9 +16,11 @@ import soundfile
 from easy_pocket.cli import main
 from easy_pocket.core.feel import Feel
 from easy_pocket.core.formats.midi import write_midi
+from easy_pocket.core.formats.sfz import write_sfz
 from easy_pocket.core.formats.template_file import dump_template, load_template
 from easy_pocket.core.pattern import Hit, Pattern
 from easy_pocket.core.perform import perform
+from easy_pocket.samples import house_kits
 from tests.drums import ROCK, SWUNG, beat, raw_wav, rendered, template, wav_bytes
 
 
@@ -128,6 +130,27 @@ def test_notes_we_have_no_voice_for_are_kept_and_rendered(desk):
     samples, rate = soundfile.read(desk / "odd.wav")
     assert len(samples) == round(2.4 * rate)
     assert np.abs(samples[:2000]).max() > 0.01
+
+
+def test_render_plays_sampled_kits_and_kits_from_a_zip(desk):
+    (desk / "loft.zip").write_bytes(write_sfz(house_kits()["net_loft"]))
+    for kit, out in (("dry_dock", "dock.wav"), ("net_loft", "loft.wav"), ("loft.zip", "zip.wav")):
+        done = run("render", "in.mid", "--kit", kit, "-o", out, "--loop", "--bits", 32, cwd=desk)
+        assert (done.returncode, done.stderr) == (0, "")
+    dock, loft, zipped = (soundfile.read(desk / name)[0] for name in ("dock.wav", "loft.wav", "zip.wav"))
+    assert np.abs(dock).max() > 0.1
+    null_db = 10 * np.log10(((loft - zipped) ** 2).mean() / (loft**2).mean())
+    assert null_db < -80
+
+
+def test_a_kit_that_is_none_is_refused_in_one_line(desk):
+    (desk / "no.zip").write_bytes(b"not a zip")
+    for kit, words in (("no.zip", "no zip file"), ("harpsichord", "There is no kit 'harpsichord'")):
+        done = run("render", "in.mid", "--kit", kit, "-o", "never.wav", cwd=desk)
+        assert done.returncode == 2
+        assert words in done.stderr
+        assert done.stderr.count("\n") == 1
+        assert not (desk / "never.wav").exists()
 
 
 @pytest.mark.parametrize("kit", ["boathouse", "signal_box"])
