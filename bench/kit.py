@@ -14,7 +14,6 @@ from easy_pocket.core.sound.kit import Kit, KitVoice, clear_rendered, voice_audi
 from easy_pocket.core.sound.layer import Layer
 from easy_pocket.core.sound.library import Query, SoundIndex, search
 from easy_pocket.core.sound.sound import clear_struck
-from easy_pocket.core.sound.velocity import VELOCITY_ZONES
 from easy_pocket.core.voices import ROLES
 from easy_pocket.demo.load import lamplighter_hits
 from easy_pocket.samples import dry_dock, shipped_samples
@@ -56,8 +55,8 @@ def _rebuild() -> None:
     def build() -> None:
         clear_rendered()
         for voice in kit.voices:
-            for zone in range(VELOCITY_ZONES):
-                voice_audio(voice, zone, shipped_samples)
+            for number in range(len(voice.stretches)):
+                voice_audio(voice, number, shipped_samples)
 
     def cold() -> float:
         clear_struck()

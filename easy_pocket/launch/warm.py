@@ -9,7 +9,6 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from easy_pocket.core.errors import PocketError
 from easy_pocket.core.sound.kit import voice_audio
-from easy_pocket.core.sound.velocity import VELOCITY_ZONES
 from easy_pocket.store.database import Database
 from easy_pocket.store.samples import sample_source
 from easy_pocket.store.songs import load_song, shelf
@@ -32,8 +31,8 @@ def _warm(store: Database) -> None:
             for song in shelf(session)[:SONGS]:
                 loaded = load_song(session, song.row.id)
                 for voice in loaded.kit.voices:
-                    for zone in reversed(range(VELOCITY_ZONES)) if voice.role in loaded.part.voices else ():
-                        voice_audio(voice, zone, samples)
+                    for number in reversed(range(len(voice.stretches)) if voice.role in loaded.part.voices else ()):
+                        voice_audio(voice, number, samples)
                         time.sleep(BREATH_S)
     except (SQLAlchemyError, PocketError):
         return  # nothing depends on it: what is missing is rendered when it is asked for

@@ -16,7 +16,7 @@ from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.sound.character import Character, measure
 from easy_pocket.core.sound.library import SoundIndex
 from easy_pocket.core.sound.sound import SampleSource, Sound, sound_from_doc, struck
-from easy_pocket.core.sound.velocity import VELOCITY_ZONES
+from easy_pocket.core.sound.velocity import HARD_VELOCITY
 from easy_pocket.core.voices import check_voice
 from easy_pocket.store.models import SoundRow
 
@@ -44,7 +44,7 @@ def add_sounds(session: Session, new: Iterable[NewSound], samples: SampleSource)
         row = session.scalar(select(SoundRow).where(SoundRow.key == one.sound.key))
         if row is None:
             _refuse_when_full(session)
-            character = measure(struck(one.sound, VELOCITY_ZONES - 1, 1.0, samples))
+            character = measure(struck(one.sound, HARD_VELOCITY, 1.0, samples))
             row = _row(one, character, version)
             session.add(row)
             session.flush()

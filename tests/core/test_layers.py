@@ -15,6 +15,7 @@ from easy_pocket.core.sound.layer import Layer, folded_to_mono, layer_audio
 from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.sound import sampled
 from easy_pocket.core.sound.spectrum import THIRD_HZ, third_energy
+from easy_pocket.core.sound.velocity import stretches
 
 HARD = 7
 
@@ -38,8 +39,8 @@ AUDIO = {
 SOURCE = AUDIO.__getitem__
 
 
-def audio(layer, zone=HARD, brightness=0.0):
-    return layer_audio(layer, zone, brightness, SOURCE)
+def audio(layer, velocity=120, brightness=0.0):
+    return layer_audio(layer, velocity, brightness, SOURCE)
 
 
 def strongest_hz(x):
@@ -101,6 +102,25 @@ def test_a_layer_sounds_only_in_its_velocities():
     assert third_energy(hard)[near_1000].sum() > 0.1 * third_energy(hard).sum()
     silent = KitVoice("snare", (Layer(sampled("a200"), velocity_low=120),))
     assert not voice_audio(silent, 0, SOURCE).any()
+
+
+@pytest.mark.parametrize(("low", "high"), [(90, 127), (1, 89), (33, 33), (2, 126)])
+def test_the_velocities_of_a_layer_are_kept_to_the_one(low, high):
+    ranged = Layer(sampled("a1000"), velocity_low=low, velocity_high=high)
+    voice = KitVoice("snare", (Layer(sampled("a200")), ranged), velocity_bright=0)
+    near_1000 = (THIRD_HZ > 800) & (THIRD_HZ < 1250)
+    for velocity in range(1, 128):
+        energy = third_energy(voice_audio(voice, int(voice.stretch_of[velocity]), SOURCE))
+        heard = bool(energy[near_1000].sum() > 0.1 * energy.sum())
+        assert heard == (low <= velocity <= high), velocity
+
+
+@given(st.lists(st.integers(1, 127), max_size=8))
+def test_stretches_cover_every_velocity_once(borders):
+    found = stretches(borders)
+    assert [velocity for one in found for velocity in range(one.low, one.high + 1)] == list(range(1, 128))
+    assert {one.low for one in found} >= set(borders)
+    assert all(one.low <= one.middle <= one.high + 1 for one in found)
 
 
 def test_limits_are_said_in_words():
@@ -175,15 +195,17 @@ def test_folded_layers_sound_as_the_layers_did():
         "snare",
         (
             Layer(sampled("a200"), tune_cents=300, level_db=-2),
-            Layer(sampled("noise"), delay_ms=8, low_cut_hz=400, velocity_low=80),
+            Layer(sampled("noise"), delay_ms=8, low_cut_hz=400, velocity_low=77, velocity_high=101),
             Layer(sampled("wide"), level_db=-9, fade_in_ms=12),
         ),
         drive=0.3,
     )
     sound, level_db, audio_by_key = folded(voice, SOURCE)
     one = replace(voice, layers=(Layer(sound, "folded", level_db=level_db),), drive=0.0, velocity_bright=1.0)
-    for zone in range(8):
-        was, now = voice_audio(voice, zone, SOURCE), voice_audio(one, zone, audio_by_key.__getitem__)
+    assert len(voice.stretches) == 10
+    for velocity in range(1, 128):
+        was = voice_audio(voice, int(voice.stretch_of[velocity]), SOURCE)
+        now = voice_audio(one, int(one.stretch_of[velocity]), audio_by_key.__getitem__)
         assert was.shape == now.shape
         difference = np.sqrt(((was - now) ** 2).mean() / (was**2).mean())
-        assert 20 * np.log10(difference + 1e-12) < -80
+        assert 20 * np.log10(difference + 1e-12) < -80, velocity

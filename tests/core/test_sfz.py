@@ -35,7 +35,7 @@ def rich_kit():
         "snare",
         (
             Layer(boat.voice("snare").layers[0].sound, "body", level_db=-2.0),
-            Layer(signal.voice("clap").layers[0].sound, "clap", delay_ms=7.0, velocity_low=90),
+            Layer(signal.voice("clap").layers[0].sound, "clap", delay_ms=7.0, velocity_low=91),
             Layer(dry_dock().voice("snare").layers[0].sound, "crack", low_cut_hz=900.0, tune_cents=150.0),
         ),
         level_db=-3.5,

@@ -63,7 +63,7 @@ def test_level_follows_velocity_smoothly_across_zones():
     for zone in range(VELOCITY_ZONES):
         power = np.convolve(voice_audio(KIT.voice("snare"), zone)[:4410, 0] ** 2, np.ones(441) / 441, "valid")
         loudest[zone] = np.sqrt(power.max())
-    steps_db = np.diff(20 * np.log10([event.gain * loudest[event.zone] for event in events][12:]))
+    steps_db = np.diff(20 * np.log10([event.gain * loudest[event.stretch] for event in events][12:]))
     assert np.all(steps_db > 0)
     assert np.all(steps_db < 1.3)
 
@@ -92,7 +92,7 @@ def test_each_hit_is_on_its_sample():
     expected = np.zeros_like(mixed)
     left, right = pan_gains(KIT.voice("rim").pan)
     for event in events:
-        sound = voice_audio(KIT.voice("rim"), event.zone)[:, 0] * event.gain * MASTER_GAIN
+        sound = voice_audio(KIT.voice("rim"), event.stretch)[:, 0] * event.gain * MASTER_GAIN
         at = (round(event.start_s * 44_100) + np.arange(len(sound))) % len(mixed)
         np.add.at(expected, at, np.stack([sound * left, sound * right], axis=1))
     np.testing.assert_allclose(mixed, expected, atol=1e-6)

@@ -1,6 +1,6 @@
 """Kits as SFZ with their samples in a zip: written exactly as they sound, read with whatever is there.
 
-Written: every voice as it is at each of eight velocities (24 bit), its level, pan, choke group and velocity curve.
+Written: every voice as it is at eight velocities or more (24 bit), its level, pan, choke group and velocity curve.
 Read: one key is one voice; regions that share velocities become layers, those that alternate become alternate sounds.
 """
 
@@ -26,7 +26,7 @@ from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.one_shot import MAX_ONE_SHOT_S, content_key
 from easy_pocket.core.sound.role import guess_role
 from easy_pocket.core.sound.sound import MAX_SAMPLES, SAMPLED, Sample, SampleSource, Sound, no_samples
-from easy_pocket.core.sound.velocity import LOUDNESS_POWER, VELOCITY_ZONES, gains, zone_range
+from easy_pocket.core.sound.velocity import LOUDNESS_POWER, gains
 from easy_pocket.core.voices import NEAREST_ROLE, ROLES
 
 AUDIO_ENDINGS = (".wav", ".flac", ".ogg", ".aif", ".aiff", ".mp3")
@@ -59,11 +59,10 @@ def write_sfz(kit: Kit, samples: SampleSource = no_samples) -> bytes:
             lines.append(f"amp_random={2 * voice.vary_db:.4f}")
         curve = gains(voice.velocity_level)
         lines.append(" ".join(f"amp_velcurve_{velocity}={curve[velocity]:.7f}" for velocity in range(1, 128)))
-        for zone in range(VELOCITY_ZONES):
-            file = f"{voice.role}-{zone + 1}.wav"
-            low, high = zone_range(zone)
-            lines.append(f"<region> lovel={low} hivel={high} sample={file}")
-            audio = Audio(voice_audio(voice, zone, samples), RATE_HZ, file)
+        for number, stretch in enumerate(voice.stretches):
+            file = f"{voice.role}-{number + 1}.wav"
+            lines.append(f"<region> lovel={stretch.low} hivel={stretch.high} sample={file}")
+            audio = Audio(voice_audio(voice, number, samples), RATE_HZ, file)
             files[f"samples/{file}"] = write_audio(audio, "WAV", 24)
     return write_archive({f"{_line(kit.name)}.sfz": ("\n".join(lines) + "\n").encode(), **files})
 
@@ -73,7 +72,8 @@ def write_one_shots(kit: Kit, samples: SampleSource = no_samples) -> bytes:
     files = {}
     for voice in kit.voices:
         for number in range(len(voice.alternates) + 1):
-            x = voice_audio(voice.alternate(number), VELOCITY_ZONES - 1, samples) * 10 ** (voice.level_db / 20)
+            struck = voice.alternate(number)
+            x = voice_audio(struck, struck.hardest, samples) * 10 ** (voice.level_db / 20)
             ending = f" {number + 1}" if number else ""
             name = f"{_line(kit.name)}/{_line(voice.title)}{ending}.wav"
             files[name] = write_audio(Audio(np.asarray(x, dtype=np.float32), RATE_HZ, name), "WAV", 24)
@@ -307,8 +307,7 @@ class _Reader:
         low_db, high_db = LAYER_LIMITS["level_db"][:2]
         sound = Sound(SAMPLED, {}, samples=tuple(samples), levelled=False)
         layer = Layer(sound, stack[-1][3].rsplit(".", 1)[0], float(np.clip(level_db, low_db, high_db)))
-        hard_only = stack[0][0] > zone_range(0)[1]
-        return replace(layer, velocity_low=stack[0][0], velocity_high=stack[-1][1]) if hard_only else layer
+        return replace(layer, velocity_low=stack[0][0], velocity_high=stack[-1][1])
 
 
 def _velocity_level(region: dict[str, str]) -> float:

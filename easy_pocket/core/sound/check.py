@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from easy_pocket.core.sound.kit import KitVoice, zone_layers
+from easy_pocket.core.sound.kit import KitVoice, stretch_layers
 from easy_pocket.core.sound.layer import LIMITS, layer_audio, placed
 from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.sound import SampleSource, no_samples
@@ -52,13 +52,14 @@ class LayerCheck:
         return (THIRD_NAMES[band], float(self.cancel_db[band])) if self.cancel_db[band] <= CANCELS_DB else None
 
 
-def layer_check(voice: KitVoice, zone: int, samples: SampleSource = no_samples) -> LayerCheck:
-    """Compare the layers that sound in a velocity zone, as they are set now."""
-    sounding = zone_layers(voice, zone)
+def layer_check(voice: KitVoice, number: int, samples: SampleSource = no_samples) -> LayerCheck:
+    """Compare the layers that sound in a stretch of velocities, as they are set now."""
+    sounding = stretch_layers(voice, number)
     numbers = tuple(voice.tuned_layers.index(layer) for layer in sounding)
     if len(set(numbers)) < len(numbers):  # two equal layers
         numbers = tuple(n for n, layer in enumerate(voice.tuned_layers) if layer in sounding)
-    rendered = [(layer, layer_audio(layer, zone, voice.velocity_bright, samples)) for layer in sounding]
+    velocity = voice.stretches[number].middle
+    rendered = [(layer, layer_audio(layer, velocity, voice.velocity_bright, samples)) for layer in sounding]
     lines = placed(rendered).astype(np.float64)
     if not len(lines) or not lines.any():
         silent = np.full(len(THIRD_NAMES), -120.0)

@@ -12,13 +12,12 @@ import numpy.typing as npt
 from easy_pocket.core.perform import Performance
 from easy_pocket.core.scatter import normal
 from easy_pocket.core.sound.kit import Kit, KitVoice, audio_key
-from easy_pocket.core.sound.velocity import VELOCITY_ZONES, ZONE_OF, gains
+from easy_pocket.core.sound.velocity import gains
 
 MASTER_GAIN = 10 ** (-3.0 / 20)
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 
-_ZONES = np.array(ZONE_OF, dtype=np.int64)
 CUT_FADE_S = 0.006  # a choked sound dies over this, without a click
 MAX_LEVEL_DB = 12.0
 
@@ -41,7 +40,7 @@ class Event:
     """
 
     voice: str
-    zone: int
+    stretch: int
     audio: str
     start_s: float
     gain: float
@@ -65,7 +64,7 @@ class EventColumns:
     voices: tuple[str, ...]
     audio: tuple[str, ...]
     voice: Ints
-    zone: Ints
+    stretch: Ints
     alternate: Ints
     sound: Ints
     start_s: Floats
@@ -87,7 +86,7 @@ def play_columns(
     starts_s = (performance.loop_ms if loop else performance.played_ms) / 1000.0
     cuts_s = _cuts(performance, kit, sounding, starts_s, performance.length_ms / 1000.0 if loop else None)
     count = len(starts_s)
-    zone = _ZONES[performance.velocity]
+    stretch = np.zeros(count, dtype=np.int64)
     alternate, sound = np.zeros(count, dtype=np.int64), np.full(count, -1, dtype=np.int64)
     gain, pan, rate = np.zeros(count), np.zeros(count), np.ones(count)
     keys: list[str] = []
@@ -98,9 +97,16 @@ def play_columns(
         mine = performance.hits.voice_index == index
         sounds = (kit_voice, *(kit_voice.alternate(number) for number in range(1, len(kit_voice.alternates) + 1)))
         asked = performance.hits.alternate[mine]
-        alternate[mine] = np.where(asked < len(sounds), asked, 0)
-        sound[mine] = len(keys) + alternate[mine] * VELOCITY_ZONES + zone[mine]
-        keys += [audio_key(one, number) for one in sounds for number in range(VELOCITY_ZONES)]
+        alternate[mine] = chosen = np.where(asked < len(sounds), asked, 0)
+        firsts = []
+        struck = np.zeros(len(chosen), dtype=np.int64)
+        for number, one in enumerate(sounds):
+            firsts.append(len(keys))
+            keys += [audio_key(one, place) for place in range(len(one.stretches))]
+            here = chosen == number
+            struck[here] = one.stretch_of[performance.velocity[mine][here]]
+        stretch[mine] = struck
+        sound[mine] = np.array(firsts)[chosen] + struck
         rates, sways = _varied(kit_voice, performance.hits.tick[mine])
         level = 10 ** ((kit_voice.level_db + setting.level_db) / 20)
         gain[mine] = level * np.array(gains(kit_voice.velocity_level))[performance.velocity[mine]] * sways
@@ -114,7 +120,7 @@ def play_columns(
         voices=performance.hits.voices,
         audio=tuple(keys[place] for place in used.tolist()),
         voice=performance.hits.voice_index[order].astype(np.int64),
-        zone=zone[order],
+        stretch=stretch[order],
         alternate=alternate[order],
         sound=pointing.astype(np.int64),
         start_s=starts_s[order],
@@ -131,14 +137,14 @@ def play_events(
     """The same as single events, for the mixdown."""
     columns = play_columns(performance, kit, mix, loop=loop)
     rows = zip(
-        columns.voice.tolist(), columns.zone.tolist(), columns.sound.tolist(), columns.start_s.tolist(),
+        columns.voice.tolist(), columns.stretch.tolist(), columns.sound.tolist(), columns.start_s.tolist(),
         columns.gain.tolist(), columns.pan.tolist(), columns.cut_s.tolist(), columns.alternate.tolist(),
         columns.rate.tolist(), strict=True,
     )  # fmt: skip
     return [
         Event(
             voice=columns.voices[voice],
-            zone=zone,
+            stretch=stretch,
             audio=columns.audio[sound],
             start_s=start_s,
             gain=gain,
@@ -147,7 +153,7 @@ def play_events(
             alternate=alternate,
             rate=rate,
         )
-        for voice, zone, sound, start_s, gain, pan, cut_s, alternate, rate in rows
+        for voice, stretch, sound, start_s, gain, pan, cut_s, alternate, rate in rows
     ]
 
 

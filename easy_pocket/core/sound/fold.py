@@ -7,7 +7,6 @@ from easy_pocket.core.sound.kit import ROLE_LUFS, KitVoice, voice_audio
 from easy_pocket.core.sound.loudness import hit_loudness_lufs
 from easy_pocket.core.sound.one_shot import content_key
 from easy_pocket.core.sound.sound import SAMPLED, Sample, SampleSource, Sound, no_samples
-from easy_pocket.core.sound.velocity import VELOCITY_ZONES, zone_range
 
 
 def folded(voice: KitVoice, samples: SampleSource = no_samples) -> tuple[Sound, float, dict[str, Frames]]:
@@ -15,8 +14,8 @@ def folded(voice: KitVoice, samples: SampleSource = no_samples) -> tuple[Sound, 
 
     On a voice of the same role, with that level, no drive and full velocity to brightness, it is what the layers were.
     """
-    zones = [voice_audio(voice, zone, samples) for zone in range(VELOCITY_ZONES)]
-    keys = [content_key(audio) for audio in zones]
-    kept = tuple(Sample(key, *zone_range(zone)) for zone, key in enumerate(keys))
-    level_db = hit_loudness_lufs(zones[-1]) - ROLE_LUFS[voice.role]
-    return Sound(SAMPLED, {}, samples=kept, levelled=False), level_db, dict(zip(keys, zones, strict=True))
+    struck = [voice_audio(voice, number, samples) for number in range(len(voice.stretches))]
+    keys = [content_key(audio) for audio in struck]
+    kept = tuple(Sample(key, one.low, one.high) for key, one in zip(keys, voice.stretches, strict=True))
+    level_db = hit_loudness_lufs(struck[-1]) - ROLE_LUFS[voice.role]
+    return Sound(SAMPLED, {}, samples=kept, levelled=False), level_db, dict(zip(keys, struck, strict=True))

@@ -24,7 +24,7 @@ from easy_pocket.core.sound.sound import (
     no_samples,
     sound_from_doc,
 )
-from easy_pocket.core.sound.velocity import zone_velocity
+from easy_pocket.core.sound.velocity import Stretch, stretches
 from easy_pocket.core.voices import GLYPHS, ROLES, check_voice
 
 MAX_LAYERS = 4
@@ -136,6 +136,26 @@ class KitVoice:
         return tuple(replace(layer, sound=in_key(layer.sound, pitch_class)) for layer in self.layers)
 
     @cached_property
+    def stretches(self) -> tuple[Stretch, ...]:
+        """Velocities rendered as one: zones, cut where a layer or a finished sample begins or ends."""
+        borders = [border for layer in self.layers for border in (layer.velocity_low, layer.velocity_high + 1)]
+        for layer in self.layers:
+            if not layer.sound.levelled:
+                borders += [border for one in layer.sound.samples for border in (one.low, one.high + 1)]
+        return stretches(borders)
+
+    @cached_property
+    def stretch_of(self) -> npt.NDArray[np.int64]:
+        """The number of the stretch of every velocity, shape (128,)."""
+        lows = np.array([stretch.low for stretch in self.stretches])
+        return np.maximum(np.searchsorted(lows, np.arange(128), side="right") - 1, 0)
+
+    @property
+    def hardest(self) -> int:
+        """The number of the hardest stretch."""
+        return len(self.stretches) - 1
+
+    @cached_property
     def audio_base(self) -> str:
         """Content hash of everything that shapes its audio; level and pan are applied when it plays."""
         shape = {
@@ -210,22 +230,23 @@ class Kit:
         return tuple(voice.role for voice in self.voices)
 
 
-def zone_layers(voice: KitVoice, zone: int) -> list[Layer]:
-    """The layers that sound in a velocity zone."""
-    velocity = round(zone_velocity(zone))
-    return [layer for layer in voice.tuned_layers if layer.velocity_low <= velocity <= layer.velocity_high]
+def stretch_layers(voice: KitVoice, number: int) -> list[Layer]:
+    """The layers that sound in a stretch of velocities."""
+    stretch = voice.stretches[number]
+    return [one for one in voice.tuned_layers if one.velocity_low <= stretch.low and stretch.high <= one.velocity_high]
 
 
 _rendered = AudioCache(CACHE_BYTES)
 NOTHING = np.zeros((64, 1), dtype=np.float32)
 
 
-def voice_audio(voice: KitVoice, zone: int, samples: SampleSource = no_samples) -> Frames:
-    """Audio of a voice struck in a velocity zone (0 softest), at its role's level: 44.1 kHz, shape (frames, 1 or 2).
+def voice_audio(voice: KitVoice, number: int, samples: SampleSource = no_samples) -> Frames:
+    """Audio of a voice struck in a stretch of velocities (0 softest), at its role's level: 44.1 kHz, shape (frames, 1
+    or 2).
 
     Raises BadValueError when a recording it needs is not at hand.
     """
-    return _rendered.get(audio_key(voice, zone), lambda: _render(voice, zone, samples))
+    return _rendered.get(audio_key(voice, number), lambda: _render(voice, number, samples))
 
 
 def clear_rendered() -> None:
@@ -233,11 +254,12 @@ def clear_rendered() -> None:
     _rendered.clear()
 
 
-def _render(voice: KitVoice, zone: int, samples: SampleSource) -> Frames:
-    sounding = zone_layers(voice, zone)
+def _render(voice: KitVoice, number: int, samples: SampleSource) -> Frames:
+    sounding = stretch_layers(voice, number)
     if not sounding:
         return NOTHING.copy()
-    lines = placed([(layer, layer_audio(layer, zone, voice.velocity_bright, samples)) for layer in sounding])
+    velocity = voice.stretches[number].middle
+    lines = placed([(layer, layer_audio(layer, velocity, voice.velocity_bright, samples)) for layer in sounding])
     return finished(lines.sum(axis=0, dtype=np.float64), voice)
 
 
@@ -263,6 +285,6 @@ def _within_full_scale(x: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
     return np.where(height > KNEE, np.sign(x) * bent, x)
 
 
-def audio_key(voice: KitVoice, zone: int) -> str:
-    """Name of that audio by content: role, layers and zone decide it."""
-    return f"{voice.role}-{voice.audio_base}-{zone}"
+def audio_key(voice: KitVoice, number: int) -> str:
+    """Name of that audio by content: role, layers and stretch of velocities decide it."""
+    return f"{voice.role}-{voice.audio_base}-{number}"

@@ -77,9 +77,9 @@ def _cut_filter(kind: str, corner_hz: float) -> npt.NDArray[np.float64]:
     return np.asarray(signal.butter(2, corner_hz, kind, fs=RATE_HZ, output="sos"))
 
 
-def layer_audio(layer: Layer, zone: int, brightness: float, samples: SampleSource = no_samples) -> Frames:
-    """What the layer gives in a velocity zone, its delay left out."""
-    struck_audio = struck(layer.sound, zone, brightness, samples)
+def layer_audio(layer: Layer, velocity: float, brightness: float, samples: SampleSource = no_samples) -> Frames:
+    """What the layer gives when it is struck with a velocity, its delay left out."""
+    struck_audio = struck(layer.sound, velocity, brightness, samples)
     x = (folded_to_mono(struck_audio) if layer.mono else struck_audio).astype(np.float64)
     if layer.tune_cents:
         x = soxr.resample(x, RATE_HZ * 2 ** (layer.tune_cents / 1200), RATE_HZ, quality="HQ")

@@ -55,8 +55,8 @@ def mixdown(
     for (voice, pan), own in by_place.items():
         struck_voice = kit.voice(voice)
         sounds = {
-            (zone, other): voice_audio(struck_voice.alternate(other), zone, samples)
-            for zone, other in {(event.zone, event.alternate) for event in own}
+            (number, other): voice_audio(struck_voice.alternate(other), number, samples)
+            for number, other in {(event.stretch, event.alternate) for event in own}
         }
         line = _line(own, sounds, total, loop)
         mixed += MASTER_GAIN * panned(line, pan)
@@ -74,7 +74,7 @@ def _line(events: list[Event], sounds: dict[tuple[int, int], Frames], total: int
     line = np.zeros((total + reach, channels))
     fade = int(CUT_FADE_S * RATE_HZ)
     for event in events:
-        sound = sounds[event.zone, event.alternate]
+        sound = sounds[event.stretch, event.alternate]
         if sound.shape[1] < channels:
             sound = np.repeat(sound * np.float32(np.sqrt(0.5)), 2, axis=1)
         if event.rate != 1.0:

@@ -19,13 +19,13 @@ from easy_pocket.core.sound.controls import CONTROLS, check_settings
 from easy_pocket.core.sound.loudness import hit_loudness_lufs
 from easy_pocket.core.sound.models import MODELS, RATE_HZ
 from easy_pocket.core.sound.room import in_room, without_dc_filter
-from easy_pocket.core.sound.velocity import VELOCITY_ZONES, zone_strength, zone_velocity
+from easy_pocket.core.sound.velocity import HARD_VELOCITY, strength_of, zone_of
 
 SampleSource = Callable[[str], Frames]  # recorded audio by content hash
 
 SAMPLED = "sampled"
 REFERENCE_LUFS = -20.0  # of every sound struck hard, so that sounds can be exchanged without touching a fader
-MAX_SAMPLES = 16
+MAX_SAMPLES = 64
 DARKEST_HZ, BRIGHTEST_HZ = 1_200.0, 18_000.0  # a single recording struck softly loses what is above
 STRUCK_BYTES = 384 << 20
 
@@ -114,33 +114,32 @@ def in_key(sound: Sound, pitch_class: int) -> Sound:
     return replace(sound, settings={**sound.settings, "tune_hz": tuned})
 
 
-def struck(sound: Sound, zone: int, brightness: float, samples: SampleSource = no_samples) -> Frames:
-    """The sound struck in a velocity zone: the same level in every zone, -20 LUFS in the hardest.
+def struck(sound: Sound, velocity: float, brightness: float, samples: SampleSource = no_samples) -> Frames:
+    """The sound struck with a velocity: at the same level for all of them, -20 LUFS for the hardest.
 
     brightness 0-1 says how far softer hits get darker; the level itself is the voice's business. Shape (frames, 1 or
     2). Raises BadValueError when a recording it needs is not at hand.
     """
     brightness = round(brightness, 3)
     if brightness == 0:
-        zone = VELOCITY_ZONES - 1  # every hit is the hardest one, to the sample
-    key = f"{sound.key}-{zone}-{brightness}"
+        velocity = HARD_VELOCITY  # every hit is the hardest one, to the sample
+    key = f"{sound.key}-{velocity:g}-{brightness}"
     if sound.model == SAMPLED:
-        return _struck.get(key, lambda: _recorded(sound, zone, brightness, samples))
-    return _struck.get(key, lambda: _modelled_and_levelled(sound, zone, brightness))
+        return _struck.get(key, lambda: _recorded(sound, velocity, brightness, samples))
+    return _struck.get(key, lambda: _modelled_and_levelled(sound, velocity, brightness))
 
 
-def _modelled_and_levelled(sound: Sound, zone: int, brightness: float) -> Frames:
-    hardest = VELOCITY_ZONES - 1
+def _modelled_and_levelled(sound: Sound, velocity: float, brightness: float) -> Frames:
     name = f"{sound.key}-{brightness}"
-    x = _modelled(sound, zone, brightness)
+    x = _modelled(sound, velocity, brightness)
     if name not in _levels:
-        _keep_level(name, x if zone == hardest else _modelled(sound, hardest, brightness))
+        _keep_level(name, x if velocity == HARD_VELOCITY else _modelled(sound, HARD_VELOCITY, brightness))
     return _levelled(x, *_levels[name])
 
 
-def _modelled(sound: Sound, zone: int, brightness: float) -> npt.NDArray[np.float64]:
-    strength = 1 - brightness * (1 - zone_strength(zone))
-    noise = np.random.default_rng(sound.seed + 7919 * (zone + 1))
+def _modelled(sound: Sound, velocity: float, brightness: float) -> npt.NDArray[np.float64]:
+    strength = 1 - brightness * (1 - strength_of(velocity))
+    noise = np.random.default_rng(sound.seed + 7919 * (zone_of(int(velocity)) + 1))
     x = signal.sosfilt(without_dc_filter(), MODELS[sound.model](sound.settings, strength, noise))
     return np.asarray(in_room(x, sound.room) if sound.room > 0 else x)[:, None]
 
@@ -158,9 +157,9 @@ def clear_struck() -> None:
     _levels.clear()
 
 
-def _recorded(sound: Sound, zone: int, brightness: float, samples: SampleSource) -> Frames:
-    strength = 1 - brightness * (1 - zone_strength(zone))
-    wanted = zone_velocity(zone) if brightness == 1 else float(np.clip(strength * 127, 1, 127))
+def _recorded(sound: Sound, velocity: float, brightness: float, samples: SampleSource) -> Frames:
+    strength = 1 - brightness * (1 - strength_of(velocity))
+    wanted = velocity if brightness == 1 else float(np.clip(strength * 127, 1, 127))
     chosen = min(sound.samples, key=lambda one: max(one.low - wanted, wanted - one.high, 0))
     x = samples(chosen.audio).astype(np.float64)
     hardest = sound.samples[-1].audio
@@ -169,7 +168,7 @@ def _recorded(sound: Sound, zone: int, brightness: float, samples: SampleSource)
     to_reference, hardest_rms = _levels[hardest]
     if not sound.levelled:
         return np.asarray(x * to_reference, dtype=np.float32)
-    if len(sound.samples) == 1 and strength < zone_strength(VELOCITY_ZONES - 1):
+    if len(sound.samples) == 1 and strength < strength_of(HARD_VELOCITY):
         corner_hz = DARKEST_HZ * (BRIGHTEST_HZ / DARKEST_HZ) ** strength
         x = signal.sosfilt(signal.butter(1, corner_hz, "low", fs=RATE_HZ, output="sos"), x, axis=0)
     return _levelled(x, to_reference, hardest_rms)

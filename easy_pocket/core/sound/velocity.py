@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from dataclasses import dataclass
 from functools import lru_cache
+from itertools import pairwise
 
 # A voice is rendered at this many velocities; hits in between use their zone's audio and a gain of their own.
 VELOCITY_ZONES = 8
@@ -24,9 +27,32 @@ def zone_velocity(zone: int) -> float:
     return (zone + 0.5) * 128 / VELOCITY_ZONES
 
 
-def zone_strength(zone: int) -> float:
-    """How hard a hit of this zone is struck, 0-1."""
-    return min(zone_velocity(zone) / 127, 1.0)
+HARD_VELOCITY = zone_velocity(VELOCITY_ZONES - 1)  # what the hardest zone is rendered at
+
+
+def strength_of(velocity: float) -> float:
+    """How hard a hit is struck, 0-1."""
+    return min(velocity / 127, 1.0)
+
+
+@dataclass(frozen=True, slots=True)
+class Stretch:
+    """Velocities that are rendered as one sound."""
+
+    low: int
+    high: int
+
+    @property
+    def middle(self) -> float:
+        """What they are rendered at; of a whole zone, the zone's."""
+        return ((self.low if self.low > 1 else 0) + self.high + 1) / 2
+
+
+def stretches(borders: Iterable[int]) -> tuple[Stretch, ...]:
+    """The zones, cut again where a border (the lowest velocity of something) lies inside one."""
+    starts = sorted({1, *(zone_range(zone)[0] for zone in range(VELOCITY_ZONES)), *borders})
+    lows = [start for start in starts if 1 <= start <= 127]
+    return tuple(Stretch(low, high - 1) for low, high in pairwise([*lows, 128]))
 
 
 @lru_cache(maxsize=128)

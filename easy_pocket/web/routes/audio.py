@@ -11,7 +11,6 @@ from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.formats.audio_file import write_audio
 from easy_pocket.core.sound.kit import voice_audio
 from easy_pocket.core.sound.models import RATE_HZ
-from easy_pocket.core.sound.velocity import VELOCITY_ZONES
 from easy_pocket.store.kits import find_voice
 from easy_pocket.store.loops import get_loop, load_audio
 from easy_pocket.store.samples import sample_source
@@ -23,14 +22,14 @@ LASTING = {"Cache-Control": "private, max-age=31536000, immutable"}
 
 @router.get("/audio/sounds/{key}.wav")
 def sound(request: Request, key: str) -> Response:
-    base, _, zone = key.rpartition("-")
-    if not zone.isdigit() or int(zone) >= VELOCITY_ZONES:
-        raise BadValueError("There is no such sound.")
+    base, _, number = key.rpartition("-")
     with database(request).transaction() as session:
         voice = find_voice(session, base)
         if voice is None:
             raise BadValueError("There is no such sound: its kit was changed; reload the page.")
-        audio = voice_audio(voice, int(zone), sample_source(session))
+        if not number.isdecimal() or int(number[:4]) > voice.hardest:
+            raise BadValueError("There is no such sound.")
+        audio = voice_audio(voice, int(number), sample_source(session))
     data = write_audio(Audio(audio, RATE_HZ), "WAV", 32)
     return Response(data, media_type="audio/wav", headers=LASTING)
 

@@ -17,7 +17,7 @@ from easy_pocket.core.sound.layer import NO_HIGH_CUT_HZ, NO_LOW_CUT_HZ, Layer, l
 from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.sound import SAMPLED, SampleSource
 from easy_pocket.core.sound.spectrum import THIRD_NAMES
-from easy_pocket.core.sound.velocity import VELOCITY_ZONES
+from easy_pocket.core.sound.velocity import HARD_VELOCITY
 from easy_pocket.core.voices import GLYPHS, ROLES
 from easy_pocket.store.songs import LoadedSong
 from easy_pocket.web.edit_requests import View
@@ -26,7 +26,6 @@ from easy_pocket.web.views.kit_drags import Drag, db, layer_drags, model_drags, 
 from easy_pocket.web.views.playing import strike
 from easy_pocket.web.views.waves import line_path, small_wave, wave_path
 
-HARD = VELOCITY_ZONES - 1
 AXES_MS = (60, 100, 150, 200, 300, 400, 600, 800, 1200, 1600, 2400, 3200, 4800, 6400)
 
 
@@ -95,11 +94,11 @@ class KitView:
         ]
 
     def _small(self, voice: KitVoice) -> str:
-        key = audio_key(voice, HARD)
+        key = audio_key(voice, voice.hardest)
         if key not in _small_waves:
             if len(_small_waves) > MOST_SMALL_WAVES:
                 _small_waves.clear()
-            _small_waves[key] = small_wave(voice_audio(voice, HARD, self.samples))
+            _small_waves[key] = small_wave(voice_audio(voice, voice.hardest, self.samples))
         return _small_waves[key]
 
     @property
@@ -115,7 +114,7 @@ class KitView:
     @cached_property
     def rendered(self) -> list[Frames]:
         voice = self.shown
-        return [layer_audio(layer, HARD, voice.velocity_bright, self.samples) for layer in voice.tuned_layers]
+        return [layer_audio(layer, HARD_VELOCITY, voice.velocity_bright, self.samples) for layer in voice.tuned_layers]
 
     @cached_property
     def axis_ms(self) -> int:
@@ -187,7 +186,7 @@ class KitView:
 
     @cached_property
     def check(self) -> LayerCheck:
-        return layer_check(self.shown, HARD, self.samples)
+        return layer_check(self.shown, self.shown.hardest, self.samples)
 
     @property
     def bars(self) -> list[tuple[float, float, float, int, bool]]:

@@ -12,7 +12,7 @@ from easy_pocket.core.sound.kit import Kit, KitVoice
 from easy_pocket.core.sound.layer import layer_audio, placed
 from easy_pocket.core.sound.sound import SampleSource
 from easy_pocket.core.sound.spectrum import THIRD_HZ, third_energy
-from easy_pocket.core.sound.velocity import VELOCITY_ZONES
+from easy_pocket.core.sound.velocity import HARD_VELOCITY
 from easy_pocket.core.voices import ROLES
 from easy_pocket.store.models import SoundRow
 from easy_pocket.web.views.kit_drags import note_name
@@ -62,6 +62,5 @@ def other_layers_energy(voice: KitVoice, layer: int, samples: SampleSource) -> n
     others = [one for number, one in enumerate(voice.tuned_layers) if number != layer]
     if not others:
         return np.full(len(THIRD_HZ), 1e-9)
-    hard = VELOCITY_ZONES - 1
-    lines = placed([(one, layer_audio(one, hard, voice.velocity_bright, samples)) for one in others])
+    lines = placed([(one, layer_audio(one, HARD_VELOCITY, voice.velocity_bright, samples)) for one in others])
     return third_energy(lines.sum(axis=0))

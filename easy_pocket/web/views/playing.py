@@ -10,7 +10,7 @@ import numpy as np
 from easy_pocket.core.perform import perform
 from easy_pocket.core.sound.events import CUT_FADE_S, MASTER_GAIN, EventColumns, VoiceMix, play_columns
 from easy_pocket.core.sound.kit import Kit, KitVoice, audio_key
-from easy_pocket.core.sound.velocity import ZONE_OF, gains
+from easy_pocket.core.sound.velocity import gains
 from easy_pocket.core.timebase import Metre
 from easy_pocket.store.kits import remember_voices
 from easy_pocket.store.songs import LoadedSong
@@ -38,7 +38,7 @@ def strike(voice: KitVoice, mix: VoiceMix | None = None) -> dict[str, Any]:
     remember_voices(Kit("", "", (voice,)))
     level_db = voice.level_db + (mix.level_db if mix else 0.0)
     gain = gains(voice.velocity_level)[STRIKE_VELOCITY] * 10 ** (level_db / 20)
-    return {"audio": audio_key(voice, ZONE_OF[STRIKE_VELOCITY]), "gain": round(gain, 5), "pan": voice.pan}
+    return {"audio": audio_key(voice, int(voice.stretch_of[STRIKE_VELOCITY])), "gain": round(gain, 5), "pan": voice.pan}
 
 
 def playing(song: LoadedSong, tempo_bpm: float | None = None, gain_db: float = 0.0) -> dict[str, Any]:
