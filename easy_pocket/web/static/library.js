@@ -19,7 +19,7 @@ export class Library {
     this.inBeat = false;
     this.turn = 0;
     document.addEventListener("click", (event) => this.click(event));
-    document.addEventListener("dblclick", (event) => this.rename(event));
+    document.addEventListener("dblclick", (event) => this.rename(event.target.closest?.("#library .sound .words")));
     document.addEventListener("input", (event) => event.target.id === "find-words" && this.ask({ words: event.target.value }));
     document.addEventListener("scroll", (event) => event.target.id === "sounds" && this.draw(), true);
     document.addEventListener("change", (event) => event.target.id === "sound-files" && this.bring([...event.target.files], event.target));
@@ -146,16 +146,30 @@ export class Library {
     const first = Math.max(0, Math.floor(this.box.scrollTop / ROW) - 4);
     const last = Math.min(this.total, Math.ceil((this.box.scrollTop + this.box.clientHeight) / ROW) + 4);
     const rows = [];
+    const there = new Map([...room.children].map((row) => [row.dataset.facts, row]));
     for (let index = first; index < last; index += 1) {
       const sound = this.sound(index);
-      if (sound) rows.push(this.row(sound, index));
+      if (sound) rows.push(this.known(there, sound, index) ?? this.row(sound, index));
       else this.page(Math.floor(index / PAGE));
     }
     if (!this.total && this.pages.get(0)) rows.push(this.nothing());
-    room.replaceChildren(...rows);
+    if (rows.length !== room.children.length || rows.some((row, place) => row !== room.children[place])) room.replaceChildren(...rows);
     const on = room.querySelector(".sound.on");
     if (on) this.box.setAttribute("aria-activedescendant", on.id);
     else this.box.removeAttribute("aria-activedescendant");
+  }
+
+  factsOf(sound, index) {
+    return [index, sound.id, sound.name, sound.role, sound.favourite, sound.in_use, this.asked.role, this.asked.order].join("|");
+  }
+
+  // A row that shows the same still: it stays the same element, so that a second click on it is a double click.
+  known(there, sound, index) {
+    const row = there.get(this.factsOf(sound, index));
+    if (!row) return null;
+    row.classList.toggle("on", index === this.chosen);
+    row.setAttribute("aria-selected", index === this.chosen);
+    return row;
   }
 
   row(sound, index) {
@@ -163,6 +177,7 @@ export class Library {
     row.className = `sound${index === this.chosen ? " on" : ""}`;
     row.id = `sound-${sound.id}`;
     row.dataset.place = index;
+    row.dataset.facts = this.factsOf(sound, index);
     row.setAttribute("role", "option");
     row.setAttribute("aria-selected", index === this.chosen);
     row.style.top = `${index * ROW}px`;
@@ -232,6 +247,8 @@ export class Library {
       this.put(event.shiftKey);
     } else if (key === "Escape") {
       this.kit.endTrial();
+    } else if (key === "F2" && this.chosen >= 0) {
+      this.rename(this.box.querySelector(".sound.on .words"));
     } else if (key === "f" && this.chosen >= 0) {
       this.favour(this.sound());
     } else if (key === "Delete" && this.chosen >= 0) {
@@ -313,10 +330,9 @@ export class Library {
     });
   }
 
-  // A double click on a name lets one type another.
-  rename(event) {
-    const name = event.target.closest?.("#library .sound .words");
-    if (!name) return;
+  // Another name, another role: by a double click on the name, or F2.
+  rename(name) {
+    if (!name || name.querySelector("input")) return;
     const sound = this.sound(Number(name.closest(".sound").dataset.place));
     const field = document.createElement("input");
     field.className = "input is-small";
@@ -336,12 +352,14 @@ export class Library {
     const done = async (keep) => {
       if (over) return;
       over = true;
+      name.closest(".sound")?.removeAttribute("data-facts"); // drawn anew
       const wanted = field.value.trim() || sound.name;
       if (keep && (wanted !== sound.name || role.value !== sound.role)) {
         const result = await this.change(sound, { name: wanted, role: role.value });
         if (result) Object.assign(sound, { name: result.name, role: result.role, role_name: result.role_name });
       }
-      this.reload(true);
+      await this.reload(true);
+      this.box.focus({ preventScroll: true });
     };
     name.addEventListener("focusout", (event) => name.contains(event.relatedTarget) || done(true));
     name.addEventListener("keydown", (press) => {

@@ -146,7 +146,7 @@ export class Player extends EventTarget {
     this.running = false;
     this.starting = null;
     clearInterval(this.timer);
-    this.silence(0);
+    this.silence(null);
     this.loopNode?.stop();
     this.loopNode = null;
     this.dispatchEvent(new Event("change"));
@@ -263,16 +263,18 @@ export class Player extends EventTarget {
   // Take back what has not sounded yet and plan it again: an edit is heard as soon as its time comes.
   replan() {
     if (!this.running) return;
-    this.silence(TOUCH_S);
-    this.horizon = Math.max(this.anchor, this.now + TOUCH_S);
+    // One moment for both: between two, a hit would be taken back and not planned again.
+    const from = this.now + TOUCH_S;
+    this.silence(from);
+    this.horizon = Math.max(this.anchor, from);
     this.plan();
   }
 
-  silence(after) {
+  // Take back what begins from this time on; null: everything.
+  silence(from) {
     if (!this.context) return;
-    const from = this.now + after;
     for (const voice of [...this.pending]) {
-      if (after === 0 || voice.at >= from) {
+      if (from === null || voice.at >= from) {
         voice.node.onended = null;
         voice.node.stop();
         voice.node.disconnect();
