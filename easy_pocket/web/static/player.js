@@ -1,8 +1,8 @@
 // The player: one AudioContext and a look-ahead scheduler. It schedules the times, gains and pans Python gave; it
 // computes no rule of its own. A pass of the stack begins every `length_s`; the anchor is when pass 0 began.
 
-const LOOK_AHEAD_S = 1; // a busy page may keep the timer waiting; edits take back what has not sounded, so this costs nothing
-const HIDDEN_LOOK_AHEAD_S = 2.5; // timers of a hidden page run once a second
+const LOOK_AHEAD_S = 2.5; // a busy page may keep the timer waiting; edits take back what has not sounded, so this costs nothing
+const HIDDEN_LOOK_AHEAD_S = 4; // timers of a hidden page run once a second
 const TICK_MS = 25;
 const LEAD_S = 0.1; // between the press of Play and the first hit
 const TOUCH_S = 0.03; // what starts sooner than this is left to sound: nobody hears an edit come that late
