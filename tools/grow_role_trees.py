@@ -1,7 +1,8 @@
 """Grow the trees roles are guessed by: on models with settings drawn at random, on hits of the SoundFont's other kits
 and notes, and on every second voice of the sampled kit.
 
-The voices of the kits made of models and the other voices of the sampled kit are held out: the guess is tested on them.
+The voices of the kits made of models and the other voices of the sampled kit are no examples: the guess is tested on
+them (they were in view while method and settings were chosen).
 SoundFont kits share samples; a hit that is the same as one held out is left out. Needs requirements/bench.txt.
 """
 

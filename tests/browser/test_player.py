@@ -135,8 +135,8 @@ def test_hits_sound_within_a_millisecond_over_eight_bars_while_screens_change(ta
             lags.append(lag / RATE * 1000)
             likeness.append(alike)
     assert len(lags) == passes * len(columns["start_s"]) > 200
-    # A virtual machine that stands still longer than the player plans ahead costs the hits of that moment; nothing else
-    # may cost any. Those that sound are where they belong, to the sample and to the wave.
+    # Every hit should be found. In full runs of the suite a few were not, for a reason not yet known; the worst are
+    # shown so that it can be. Those that are found are where they belong, to the sample and to the wave.
     heard = np.array(likeness) > 0.9
     worst = sorted(zip(likeness, columns["start_s"] * passes, strict=True))[:5]
     assert heard.mean() >= 0.97, worst
