@@ -135,13 +135,9 @@ def test_hits_sound_within_a_millisecond_over_eight_bars_while_screens_change(ta
             lags.append(lag / RATE * 1000)
             likeness.append(alike)
     assert len(lags) == passes * len(columns["start_s"]) > 200
-    # Every hit should be found. In full runs of the suite a few were not, for a reason not yet known; the worst are
-    # shown so that it can be. Those that are found are where they belong, to the sample and to the wave.
-    heard = np.array(likeness) > 0.9
     worst = sorted(zip(likeness, columns["start_s"] * passes, strict=True))[:5]
-    assert heard.mean() >= 0.97, worst
-    assert np.abs(np.array(lags)[heard]).max() < 1.0
-    assert np.median(likeness) > 0.999
+    assert np.abs(lags).max() < 1.0
+    assert min(likeness) > 0.9, worst
     print(f"player: {len(lags)} hits, worst {np.abs(lags).max():.3f} ms, mean likeness {np.mean(likeness):.4f}")
 
 
@@ -237,3 +233,60 @@ def test_a_second_press_while_sounds_come_in_does_not_play_twice(bench):
     events = bench.evaluate("easyPocket.player.stack.felt.start_s.filter((at) => at < 0.4).length")
     first = bench.evaluate("easyPocket.player.anchor")
     assert len([at for at in starts if at - first < 0.4]) == events
+
+
+WATCH_SLOW_STOPS = """() => {
+  const {player} = easyPocket;
+  const {start, stop} = AudioBufferSourceNode.prototype;
+  window.left = new Map(); // node: when it begins, of all that were not taken back
+  AudioBufferSourceNode.prototype.start = function (at) {
+    window.left.set(this, at);
+    return start.call(this, at);
+  };
+  AudioBufferSourceNode.prototype.stop = function (...at) {
+    const end = performance.now() + 4;
+    while (performance.now() < end);
+    if (!at.length) window.left.delete(this);
+    return stop.apply(this, at);
+  };
+}"""
+
+
+def test_taking_back_slowly_loses_no_hit(bench):
+    """A busy page: taking back what is planned takes longer than the player leaves alone."""
+    bench.click("#play")  # a user's press lets the page sound
+    until(bench, "easyPocket.player.running")
+    bench.click("#play")
+    bench.evaluate(WATCH_SLOW_STOPS)
+    bench.click("#play")
+    until(bench, "easyPocket.player.running")
+    for beat in range(8):
+        until(bench, f"easyPocket.player.context.currentTime > easyPocket.player.anchor + {0.4 * (beat + 1)}")
+        bench.evaluate("easyPocket.player.replan()")
+    found = bench.evaluate(
+        """() => {
+            const {anchor, stack, context} = easyPocket.player;
+            return {left: [...window.left.values()].map((at) => at - anchor), due: stack.felt.start_s, now: context.currentTime - anchor};
+        }"""
+    )
+    left = np.array(found["left"])
+    due = [at for at in found["due"] if at < found["now"]]
+    assert len(due) > 20
+    assert [at for at in due if np.abs(left - at).min() > 1e-4] == []
+
+
+def test_nothing_is_taken_back_when_nothing_changed(bench):
+    bench.click("#play")
+    until(bench, "easyPocket.player.running")
+    bench.evaluate(
+        """() => {
+            const {player} = easyPocket;
+            const replan = player.replan.bind(player);
+            window.replans = 0;
+            player.replan = () => { window.replans += 1; replan(); };
+        }"""
+    )
+    bench.evaluate("easyPocket.refresh()")
+    bench.click(".voice-name >> text=Snare")
+    expect(bench.locator("#feel .scope .on")).to_have_text("Snare")
+    assert bench.evaluate("window.replans") == 0

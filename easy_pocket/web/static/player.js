@@ -78,6 +78,10 @@ export class Player extends EventTarget {
     return Math.max(at, Math.min(this.clock.at + since, at + 0.25));
   }
 
+  get lookAhead() {
+    return document.hidden ? HIDDEN_LOOK_AHEAD_S : LOOK_AHEAD_S;
+  }
+
   get turnLength() {
     return this.mode === "loop" ? this.loop.length_s : this.stack.length_s;
   }
@@ -146,7 +150,7 @@ export class Player extends EventTarget {
     this.running = false;
     this.starting = null;
     clearInterval(this.timer);
-    this.silence(null);
+    this.takeBack([...this.pending]);
     this.loopNode?.stop();
     this.loopNode = null;
     this.dispatchEvent(new Event("change"));
@@ -180,7 +184,7 @@ export class Player extends EventTarget {
   plan() {
     if (!this.running) return;
     const { now } = this;
-    const until = now + (document.hidden ? HIDDEN_LOOK_AHEAD_S : LOOK_AHEAD_S);
+    const until = now + this.lookAhead;
     if (!this.repeats && now > this.anchor + this.turnLength) {
       this.stop();
       return;
@@ -263,23 +267,22 @@ export class Player extends EventTarget {
   // Take back what has not sounded yet and plan it again: an edit is heard as soon as its time comes.
   replan() {
     if (!this.running) return;
-    // One moment for both: between two, a hit would be taken back and not planned again.
-    const from = this.now + TOUCH_S;
-    this.silence(from);
-    this.horizon = Math.max(this.anchor, from);
-    this.plan();
+    // The new is planned before the old is taken back, both from one moment: on a busy page either takes a while, and
+    // a hit that fell between two readings of the clock would be lost.
+    const from = Math.max(this.anchor, this.now + TOUCH_S);
+    const old = [...this.pending].filter((voice) => voice.at >= from);
+    const until = Math.max(from, this.now + this.lookAhead);
+    if (this.mode !== "loop") this.planStack(from, until);
+    this.horizon = until;
+    this.takeBack(old);
   }
 
-  // Take back what begins from this time on; null: everything.
-  silence(from) {
-    if (!this.context) return;
-    for (const voice of [...this.pending]) {
-      if (from === null || voice.at >= from) {
-        voice.node.onended = null;
-        voice.node.stop();
-        voice.node.disconnect();
-        this.pending.delete(voice);
-      }
+  takeBack(voices) {
+    for (const voice of voices) {
+      voice.node.onended = null;
+      voice.node.stop();
+      voice.node.disconnect();
+      this.pending.delete(voice);
     }
   }
 
@@ -291,7 +294,12 @@ export class Player extends EventTarget {
   }
 }
 
-// Whether two performances sound alike: then nothing that is planned needs to be taken back.
+// Whether two performances sound alike: then nothing that is planned needs to be taken back. The page and the server's
+// answers order their fields differently, so they are compared one by one.
 function same(before, after) {
-  return before !== null && JSON.stringify(before) === JSON.stringify(after);
+  if (!before) return false;
+  const equal = (one, other) => JSON.stringify(one) === JSON.stringify(other);
+  const alike = (one, other) => Object.keys({ ...one, ...other }).every((field) => equal(one[field], other[field]));
+  const { felt, straight, ...facts } = after;
+  return alike(before.felt, felt) && alike(before.straight, straight) && Object.keys(facts).every((field) => equal(before[field], facts[field]));
 }
