@@ -49,13 +49,22 @@ START = """async (code) => {
   tape.connect(player.context.destination);
 }"""
 
+# On a busy machine the browser renders several blocks in a row and stamps them all with the frame of the first, and the
+# block after them with its true frame: a block whose stamp has been passed follows the one before it. A jump without
+# such a run is a gap in the sound, and stays one.
 STOP = """() => {
   const first = window.tape[0].at;
-  const last = window.tape[window.tape.length - 1];
-  const out = new Float32Array(2 * (last.at + last.left.length - first));
-  for (const block of window.tape) for (let i = 0; i < block.left.length; i += 1) {
-    out[2 * (block.at - first + i)] = block.left[i];
-    out[2 * (block.at - first + i) + 1] = block.right[i];
+  let next = first;
+  const blocks = [];
+  for (const {at, left, right} of window.tape) {
+    next = Math.max(next, at);
+    blocks.push({at: next - first, left, right});
+    next += left.length;
+  }
+  const out = new Float32Array(2 * (next - first));
+  for (const {at, left, right} of blocks) for (let i = 0; i < left.length; i += 1) {
+    out[2 * (at + i)] = left[i];
+    out[2 * (at + i) + 1] = right[i];
   }
   const bytes = new Uint8Array(out.buffer);
   let text = '';
@@ -137,7 +146,7 @@ def test_hits_sound_within_a_millisecond_over_eight_bars_while_screens_change(ta
     assert len(lags) == passes * len(columns["start_s"]) > 200
     worst = sorted(zip(likeness, columns["start_s"] * passes, strict=True))[:5]
     assert np.abs(lags).max() < 1.0
-    assert min(likeness) > 0.9, worst
+    assert min(likeness) > 0.99, worst
     print(f"player: {len(lags)} hits, worst {np.abs(lags).max():.3f} ms, mean likeness {np.mean(likeness):.4f}")
 
 
