@@ -8,11 +8,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from easy_pocket.core.chosen import ChosenEdit, apply_chosen_edit, describe_chosen_edit
 from easy_pocket.core.errors import EditRefusedError, require_range
+from easy_pocket.core.lengths import Break, LengthEdit, apply_length_edit, describe_length_edit
+from easy_pocket.core.locks import LockEdit, apply_lock, describe_lock, keep_locks
 from easy_pocket.core.pattern import MAX_OFFSET_MS, Hit, Pattern
 from easy_pocket.core.rows import RowEdit, apply_row_edit, describe_row_edit
-from easy_pocket.core.timebase import MAX_BARS, place_name
-from easy_pocket.core.voices import ROLES, check_voice
+from easy_pocket.core.shapes import Shape, describe_shape, shaped
+from easy_pocket.core.timebase import place_name
+from easy_pocket.core.voices import check_voice, voice_name
 
 
 @dataclass(frozen=True)
@@ -63,26 +67,18 @@ class SetAlternate:
     alternate: int
 
 
-@dataclass(frozen=True)
-class SetLength:
-    """Give the pattern so many bars. Doubling copies what is there; shortening refuses to drop hits silently."""
-
-    bars: int
-
-
-Edit = WriteHit | RemoveHit | MoveHit | SetVelocity | SetOffset | SetAlternate | SetLength | RowEdit
+HitEdit = WriteHit | RemoveHit | MoveHit | SetVelocity | SetOffset | SetAlternate
+Edit = HitEdit | RowEdit | ChosenEdit | Shape | LengthEdit | LockEdit
 
 
 def _find(pattern: Pattern, voice: str, tick: int) -> Hit:
     hit = pattern.by_place.get((voice, tick))
     if hit is None:
         where = place_name(tick, pattern.metre)
-        raise EditRefusedError(f"There is no {_name(voice)} hit at {where} any more; this is the pattern as it is now.")
+        raise EditRefusedError(
+            f"There is no {voice_name(voice)} hit at {where} any more; this is the pattern as it is now."
+        )
     return hit
-
-
-def _name(voice: str) -> str:
-    return ROLES[voice].name.lower() if voice in ROLES else voice
 
 
 def _replace(pattern: Pattern, old: Hit, new: Hit | None) -> Pattern:
@@ -91,13 +87,34 @@ def _replace(pattern: Pattern, old: Hit, new: Hit | None) -> Pattern:
 
 
 def apply_edit(pattern: Pattern, edit: Edit) -> Pattern:
-    """The pattern after the edit. Raises EditRefusedError or BadValueError and changes nothing."""
+    """The pattern after the edit. Raises EditRefusedError (for what is locked, too) or BadValueError and changes
+    nothing."""
+    if isinstance(edit, LockEdit):
+        return apply_lock(pattern, edit)
+    if isinstance(edit, HitEdit):
+        after = _apply_hit_edit(pattern, edit)
+    elif isinstance(edit, Shape):
+        after = apply_chosen_edit(pattern, shaped(pattern, edit))
+    elif isinstance(edit, ChosenEdit):
+        after = apply_chosen_edit(pattern, edit)
+    elif isinstance(edit, LengthEdit):
+        return (
+            apply_length_edit(pattern, edit)
+            if not isinstance(edit, Break)
+            else keep_locks(pattern, apply_length_edit(pattern, edit))
+        )
+    else:
+        after = apply_row_edit(pattern, edit)
+    return keep_locks(pattern, after)
+
+
+def _apply_hit_edit(pattern: Pattern, edit: HitEdit) -> Pattern:
     match edit:
         case WriteHit(voice, tick, velocity):
             check_voice(voice)
             if (voice, tick) in pattern.by_place:
                 where = place_name(tick, pattern.metre)
-                raise EditRefusedError(f"{_name(voice).capitalize()} already has a hit at {where}.")
+                raise EditRefusedError(f"{voice_name(voice).capitalize()} already has a hit at {where}.")
             return pattern.with_hits((*pattern.hits, Hit(voice, tick, velocity)))
         case RemoveHit(voice, tick):
             return _replace(pattern, _find(pattern, voice, tick), None)
@@ -106,7 +123,9 @@ def apply_edit(pattern: Pattern, edit: Edit) -> Pattern:
             check_voice(to_voice)
             if (to_voice, to_tick) in pattern.by_place and (to_voice, to_tick) != (voice, tick):
                 where = place_name(to_tick, pattern.metre)
-                raise EditRefusedError(f"{_name(to_voice).capitalize()} already has a hit at {where}; remove it first.")
+                raise EditRefusedError(
+                    f"{voice_name(to_voice).capitalize()} already has a hit at {where}; remove it first."
+                )
             return _replace(pattern, hit, replace(hit, voice=to_voice, tick=to_tick))
         case SetVelocity(voice, tick, velocity):
             require_range("The velocity", velocity, 1, 127)
@@ -119,53 +138,33 @@ def apply_edit(pattern: Pattern, edit: Edit) -> Pattern:
         case SetAlternate(voice, tick, alternate):
             hit = _find(pattern, voice, tick)
             return _replace(pattern, hit, replace(hit, alternate=alternate))
-        case SetLength(bars):
-            return _set_length(pattern, bars)
-        case _:
-            return apply_row_edit(pattern, edit)
-
-
-def _set_length(pattern: Pattern, bars: int) -> Pattern:
-    require_range("The length", bars, 1, MAX_BARS, "bars")
-    length_ticks = bars * pattern.metre.bar_ticks
-    if length_ticks < pattern.length_ticks:
-        lost = sum(hit.tick >= length_ticks for hit in pattern.hits)
-        if lost and not _repeats(pattern, length_ticks):
-            raise EditRefusedError(
-                f"{lost} hits lie after bar {bars} and differ from the bars before: "
-                "remove them first, or keep the length."
-            )
-        return Pattern(length_ticks, tuple(hit for hit in pattern.hits if hit.tick < length_ticks), pattern.metre)
-    copies = range(0, length_ticks, pattern.length_ticks)
-    hits = (replace(hit, tick=hit.tick + start) for start in copies for hit in pattern.hits)
-    return Pattern(length_ticks, tuple(hit for hit in hits if hit.tick < length_ticks), pattern.metre)
-
-
-def _repeats(pattern: Pattern, length_ticks: int) -> bool:
-    """Whether what lies behind `length_ticks` only repeats what lies before it, so that nothing is lost."""
-    folded = {replace(hit, tick=hit.tick % length_ticks) for hit in pattern.hits if hit.tick >= length_ticks}
-    return folded <= set(pattern.hits)
 
 
 def describe_edit(edit: Edit, pattern: Pattern) -> str:
     """What the edit does, in words for the undo list."""
+    if isinstance(edit, LockEdit):
+        return describe_lock(edit, pattern)
+    if isinstance(edit, Shape):
+        return describe_shape(edit)
+    if isinstance(edit, ChosenEdit):
+        return describe_chosen_edit(edit)
+    if isinstance(edit, LengthEdit):
+        return describe_length_edit(edit, pattern)
+    if isinstance(edit, RowEdit):
+        return describe_row_edit(edit)
     match edit:
         case WriteHit(voice, tick, _):
-            return f"write {_name(voice)} at {place_name(tick, pattern.metre)}"
+            return f"write {voice_name(voice)} at {place_name(tick, pattern.metre)}"
         case RemoveHit(voice, tick):
-            return f"remove {_name(voice)} at {place_name(tick, pattern.metre)}"
+            return f"remove {voice_name(voice)} at {place_name(tick, pattern.metre)}"
         case MoveHit(voice, tick, to_voice, to_tick):
             there = place_name(to_tick, pattern.metre)
-            target = there if to_voice == voice else f"{_name(to_voice)} {there}"
-            return f"move {_name(voice)} {place_name(tick, pattern.metre)} to {target}"
+            target = there if to_voice == voice else f"{voice_name(to_voice)} {there}"
+            return f"move {voice_name(voice)} {place_name(tick, pattern.metre)} to {target}"
         case SetVelocity(voice, tick, velocity):
-            return f"{_name(voice)} {place_name(tick, pattern.metre)} to velocity {velocity}"
+            return f"{voice_name(voice)} {place_name(tick, pattern.metre)} to velocity {velocity}"
         case SetOffset(voice, tick, offset_ms):
-            return f"{_name(voice)} {place_name(tick, pattern.metre)} to {offset_ms:+.1f} ms"
+            return f"{voice_name(voice)} {place_name(tick, pattern.metre)} to {offset_ms:+.1f} ms"
         case SetAlternate(voice, tick, alternate):
             sound = f"alternate sound {alternate}" if alternate else "its own sound"
-            return f"{_name(voice)} {place_name(tick, pattern.metre)} with {sound}"
-        case SetLength(bars):
-            return f"length {bars} bar{'s' if bars != 1 else ''}"
-        case _:
-            return describe_row_edit(edit)
+            return f"{voice_name(voice)} {place_name(tick, pattern.metre)} with {sound}"

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from operator import attrgetter
 
 import numpy as np
 import numpy.typing as npt
 
+from easy_pocket.core.articulation import PLAIN, Articulation
 from easy_pocket.core.errors import BadValueError, require_range
 from easy_pocket.core.timebase import COMMON_TIME, MAX_BARS, Metre
 
@@ -30,11 +31,13 @@ class Hit:
     velocity: int
     offset_ms: float = 0.0
     alternate: int = 0
+    articulation: Articulation = PLAIN
 
 
 @dataclass(frozen=True)
 class HitArrays:
-    """The hits as columns, in the pattern's order (by tick, then voice)."""
+    """The hits as columns, in the pattern's order (by tick, then voice). decorated: the few that are not plain, as
+    (index, articulation)."""
 
     voices: tuple[str, ...]
     voice_index: npt.NDArray[np.intp]
@@ -42,11 +45,13 @@ class HitArrays:
     velocity: npt.NDArray[np.int64]
     offset_ms: npt.NDArray[np.float64]
     alternate: npt.NDArray[np.int64]
+    decorated: tuple[tuple[int, Articulation], ...] = ()
 
 
 @dataclass(frozen=True)
 class Pattern:
-    """Hits of one part over `length_ticks`, one at most per voice and tick, sorted.
+    """Hits of one part over `length_ticks`, one at most per voice and tick, sorted. locked_places are ticks within a
+    bar that edits leave alone in every bar.
 
     Raises BadValueError for a length outside 1 tick to 512 bars of 4/4, more than 120,000 hits, two hits of a
     voice on one tick, a hit outside the pattern, a velocity outside 1-127 or an own offset beyond +-250 ms.
@@ -55,6 +60,8 @@ class Pattern:
     length_ticks: int
     hits: tuple[Hit, ...] = ()
     metre: Metre = COMMON_TIME
+    locked_voices: frozenset[str] = frozenset()
+    locked_places: frozenset[int] = frozenset()
 
     def __post_init__(self) -> None:
         require_range("The length", self.length_ticks, 1, MAX_BARS * 3840, "ticks")
@@ -125,7 +132,8 @@ class Pattern:
             velocity=np.fromiter((hit.velocity for hit in self.hits), np.int64, count),
             offset_ms=np.fromiter((hit.offset_ms for hit in self.hits), np.float64, count),
             alternate=np.fromiter((hit.alternate for hit in self.hits), np.int64, count),
+            decorated=tuple((i, h.articulation) for i, h in enumerate(self.hits) if h.articulation is not PLAIN),
         )
 
     def with_hits(self, hits: Iterable[Hit]) -> Pattern:
-        return Pattern(self.length_ticks, tuple(hits), self.metre)
+        return replace(self, hits=tuple(hits))

@@ -49,6 +49,7 @@ class Performance:
 
     straight_ms, played_ms: shape (n,), from the pattern's start; a hit before the start is negative.
     amounts_ms: shape (stages, n) after TIME_STAGES; amounts_velocity: (stages, n) after VELOCITY_STAGES.
+    swing: per voice the ticks of a swung pair and the share of its first note.
     """
 
     hits: HitArrays
@@ -60,6 +61,7 @@ class Performance:
     velocity: Ints
     amounts_ms: Floats
     amounts_velocity: Ints
+    swing: tuple[tuple[float, float], ...] = ()
 
     @property
     def offset_ms(self) -> Floats:
@@ -102,10 +104,12 @@ def perform(
     amounts_velocity = np.zeros((len(VELOCITY_STAGES), count), dtype=np.int64)
     velocity = hits.velocity.copy()
     length_ms = pattern.length_ticks * tick_ms
+    pairs, shares = np.full(len(hits.voices), 480.0), np.full(len(hits.voices), 0.5)
     if not straight and count:
         scopes = feel or FeelScopes()
         settings = [scopes.resolve(voice) for voice in hits.voices]
-        swing = _swing_ticks(hits, settings, tick_ms) * tick_ms
+        pairs, shares = _swing_of(settings, tick_ms)
+        swing = swung(hits.tick, pairs[hits.voice_index], shares[hits.voice_index]) * tick_ms
         amounts_ms[0] = swing
         _add_groove(pattern, settings, tempo_bpm, swing, amounts_ms[1], amounts_velocity[0])
         amounts_ms[2] = scopes.part_push_ms
@@ -126,23 +130,28 @@ def perform(
         velocity=velocity,
         amounts_ms=amounts_ms,
         amounts_velocity=amounts_velocity,
+        swing=tuple(zip(pairs.tolist(), shares.tolist(), strict=True)),
     )
 
 
-def _swing_ticks(hits: HitArrays, settings: list[Feel], tick_ms: float) -> Floats:
-    """How far swing moves each hit, in ticks.
-
-    Within a pair P of swung notes, phase p goes to 2ps in the first half and to s + (2p-1)(1-s) in the second, so
-    places in between bend along. A shortest short note limits s at fast tempi, after Friberg & Sundstrom (2002).
-    """
-    pair_ticks = np.array([2 * 3840 // (setting.swing_unit or 16) for setting in settings])
+def _swing_of(settings: list[Feel], tick_ms: float) -> tuple[Floats, Floats]:
+    """Per voice the ticks of a swung pair and the share of its first note. A shortest short note limits the share at
+    fast tempi, after Friberg & Sundstrom (2002)."""
+    pair_ticks = np.array([2.0 * 3840 // (setting.swing_unit or 16) for setting in settings])
     share = np.array([(setting.swing_percent or 50.0) / 100.0 for setting in settings])
     short_ms = np.array([setting.short_note_ms or 0.0 for setting in settings])
-    share = np.maximum(np.minimum(share, 1.0 - short_ms / (pair_ticks * tick_ms)), 0.5)
-    pair, s = pair_ticks[hits.voice_index], share[hits.voice_index]
-    phase = (hits.tick % pair) / pair
-    moved = np.where(phase < 0.5, 2.0 * phase * s, s + (2.0 * phase - 1.0) * (1.0 - s))
-    return (moved - phase) * pair
+    return pair_ticks, np.maximum(np.minimum(share, 1.0 - short_ms / (pair_ticks * tick_ms)), 0.5)
+
+
+def swung(tick: Floats | Ints, pair_ticks: Floats, share: Floats) -> Floats:
+    """How far swing moves each place, in ticks.
+
+    Within a pair P of swung notes, phase p goes to 2ps in the first half and to s + (2p-1)(1-s) in the second, so
+    places in between bend along.
+    """
+    phase = (tick % pair_ticks) / pair_ticks
+    moved = np.where(phase < 0.5, 2.0 * phase * share, share + (2.0 * phase - 1.0) * (1.0 - share))
+    return np.asarray((moved - phase) * pair_ticks, dtype=np.float64)
 
 
 def _add_groove(

@@ -14,7 +14,7 @@ import numpy as np
 from easy_pocket.core.errors import EditRefusedError, require_range
 from easy_pocket.core.pattern import Hit, Pattern
 from easy_pocket.core.scatter import uniform
-from easy_pocket.core.voices import ROLES, check_voice
+from easy_pocket.core.voices import ROLES, check_voice, voice_name
 
 MAX_AT_ONCE = 4096
 TURNS = ("reverse", "mirror", "later", "earlier")
@@ -191,12 +191,12 @@ def _turned(pattern: Pattern, voice: str, how: str, step_ticks: int) -> Pattern:
 
 def describe_row_edit(edit: RowEdit) -> str:
     """What the edit does, in words for the undo list."""
-    name = _name(edit.voice) if not isinstance(edit, RemoveHits) else ""
+    name = voice_name(edit.voice) if not isinstance(edit, RemoveHits) else ""
     match edit:
         case WriteHits(_, ticks, _):
             return f"paint {len(ticks)} {name} hits"
         case RemoveHits(places):
-            names = {_name(voice) for voice, _ in places}
+            names = {voice_name(voice) for voice, _ in places}
             whose = f" {names.pop()}" if len(names) == 1 else ""
             return f"wipe {len(places)}{whose} hit{'s' if len(places) != 1 else ''}"
         case PaintRow(_, _, _, every, _):
@@ -206,10 +206,6 @@ def describe_row_edit(edit: RowEdit) -> str:
         case ThinRow(_, percent, _):
             return f"thin {name} to {percent:g} %"
         case CopyRow(_, to_voice, _):
-            return f"copy {name} to {_name(to_voice)}"
+            return f"copy {name} to {voice_name(to_voice)}"
         case TurnRow(_, how, _):
             return f"{name} {'one slot ' if how in ('later', 'earlier') else ''}{how}"
-
-
-def _name(voice: str) -> str:
-    return ROLES[voice].name.lower() if voice in ROLES else voice[:30]

@@ -92,6 +92,11 @@ def stand_in(key: str, there: Iterable[str]) -> str:
     return next((voice for voice in (key, *STAND_INS.get(key, ())) if voice in known), key)
 
 
+def voice_name(key: str) -> str:
+    """Its name inside a sentence; a key we do not know as it is, cut short."""
+    return ROLES[key].name.lower() if key in ROLES else key[:30]
+
+
 def check_voice(key: str) -> str:
     """Return the key, or raise BadValueError naming the voices there are."""
     if key not in ROLES:

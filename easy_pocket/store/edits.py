@@ -7,8 +7,9 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from easy_pocket.core.edit import Edit, SetLength, apply_edit, describe_edit
+from easy_pocket.core.edit import Edit, apply_edit, describe_edit
 from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
+from easy_pocket.core.lengths import LengthEdit
 from easy_pocket.core.sound.events import MAX_LEVEL_DB, VoiceMix
 from easy_pocket.core.timebase import GRID_NAMES, GRID_TICKS, check_tempo
 from easy_pocket.core.voices import ROLES, check_voice
@@ -52,7 +53,7 @@ def edit_pattern(session: Session, song_id: int, revision: int, edit: Edit, gest
     loaded.pattern_row.hits = pattern_to_json(after)
     loaded.pattern_row.length_ticks = after.length_ticks
     remember_pattern(loaded.row, loaded.pattern_row, after)
-    if isinstance(edit, SetLength):
+    if isinstance(edit, LengthEdit):
         patches.append(field_patch("section", loaded.sections[0], bars=after.bars))
         loaded.sections[0].bars = after.bars
     words = describe_edit(edit, loaded.pattern)

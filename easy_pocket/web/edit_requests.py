@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from easy_pocket.core import edit as core_edit
-from easy_pocket.core import rows
+from easy_pocket.core import lengths, rows
 from easy_pocket.web.kit_requests import KitChange
 from easy_pocket.web.request_types import Finite, Strict, Tick, Voice
 
@@ -157,7 +157,7 @@ class Length(Strict):
     bars: int
 
     def to_core(self) -> core_edit.Edit:
-        return core_edit.SetLength(self.bars)
+        return lengths.SetLength(self.bars)
 
 
 RowEdit = Paint | Wipe | PaintRow | SpreadRow | ThinRow | CopyRow | TurnRow

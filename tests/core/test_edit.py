@@ -7,7 +7,6 @@ from hypothesis import strategies as st
 from easy_pocket.core.edit import (
     MoveHit,
     RemoveHit,
-    SetLength,
     SetOffset,
     SetVelocity,
     WriteHit,
@@ -15,6 +14,7 @@ from easy_pocket.core.edit import (
     describe_edit,
 )
 from easy_pocket.core.errors import BadValueError, EditRefusedError
+from easy_pocket.core.lengths import SetLength
 from easy_pocket.core.pattern import Hit, Pattern
 
 TWO_BARS = Pattern(7680, (Hit("kick", 0, 110), Hit("snare", 960, 100, -4.0)))

@@ -6,8 +6,9 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from easy_pocket.core.edit import RemoveHit, SetLength, SetOffset, SetVelocity, WriteHit
+from easy_pocket.core.edit import RemoveHit, SetOffset, SetVelocity, WriteHit
 from easy_pocket.core.errors import BadValueError, EditRefusedError, PocketError
+from easy_pocket.core.lengths import SetLength
 from easy_pocket.core.pattern import Hit
 from easy_pocket.store.changes import (
     MissingSongError,

@@ -13,6 +13,7 @@ import numpy as np
 from easy_pocket.core.errors import MidiRefusedError
 from easy_pocket.core.pattern import MAX_HITS, Hit, Pattern
 from easy_pocket.core.perform import Performance
+from easy_pocket.core.strokes import strokes
 from easy_pocket.core.timebase import GRID_TICKS, MAX_BARS, PPQ, Metre, check_tempo, ms_per_tick
 from easy_pocket.core.voices import NEAREST_ROLE, ROLES
 
@@ -198,6 +199,8 @@ def write_midi(
     loop: bool = False,
     file_type: int = 1,
     note_map: Mapping[str, int] | None = None,
+    pass_number: int = 1,
+    seed: int = 0,
 ) -> WrittenMidi:
     """A performance as a file: one track of notes on channel 10, tempo, metre, a marker at the start.
 
@@ -206,7 +209,8 @@ def write_midi(
     """
     metre = performance.metre
     per_ms = 1 / ms_per_tick(performance.tempo_bpm)
-    times_ms = performance.loop_ms if loop else performance.played_ms
+    struck = strokes(performance, pass_number, seed)
+    times_ms = struck.loop_ms(performance.length_ms) if loop else struck.time_ms
     ticks = np.rint(times_ms * per_ms).astype(np.int64)
     length = round(performance.length_ms * per_ms)
     if loop:
@@ -228,10 +232,10 @@ def write_midi(
     last_on: dict[int, int] = {}
     end = length + pre_roll * metre.bar_ticks
     for hit in order[::-1].tolist():  # backwards, so that a note ends before the next of its kind begins
-        number, tick = numbers[performance.hits.voice_index[hit]], int(ticks[hit])
+        number, tick = numbers[performance.hits.voice_index[struck.hit[hit]]], int(ticks[hit])
         off = min(tick + NOTE_TICKS, max(last_on.get(number, max(end, tick + 1)), tick + 1))
         last_on[number] = tick
-        events.append((tick, 1, number, int(performance.velocity[hit])))
+        events.append((tick, 1, number, int(struck.velocity[hit])))
         events.append((off, 0, number, 0))
     events.sort()
     track = mido.MidiTrack()

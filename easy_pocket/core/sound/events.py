@@ -13,6 +13,7 @@ from easy_pocket.core.perform import Performance
 from easy_pocket.core.scatter import normal
 from easy_pocket.core.sound.kit import Kit, KitVoice, audio_key
 from easy_pocket.core.sound.velocity import gains
+from easy_pocket.core.strokes import strokes
 
 MASTER_GAIN = 10 ** (-3.0 / 20)
 Floats = npt.NDArray[np.float64]
@@ -75,16 +76,25 @@ class EventColumns:
 
 
 def play_columns(
-    performance: Performance, kit: Kit, mix: Mapping[str, VoiceMix] | None = None, *, loop: bool = True
+    performance: Performance,
+    kit: Kit,
+    mix: Mapping[str, VoiceMix] | None = None,
+    *,
+    loop: bool = True,
+    pass_number: int = 1,
+    seed: int = 0,
 ) -> EventColumns:
-    """What sounds when. In a loop times wrap to 0 <= start_s < length; otherwise early hits are negative.
-
-    Voices the kit does not have do not sound.
+    """What sounds when in one pass, counted from 1. In a loop times wrap to 0 <= start_s < length; otherwise early
+    hits are negative. Voices the kit does not have do not sound.
     """
     mix = mix or {}
+    struck_all = strokes(performance, pass_number, seed)
+    voice_index = performance.hits.voice_index[struck_all.hit]
     sounding = audible(performance.hits.voices, mix) & set(kit.roles)
-    starts_s = (performance.loop_ms if loop else performance.played_ms) / 1000.0
-    cuts_s = _cuts(performance, kit, sounding, starts_s, performance.length_ms / 1000.0 if loop else None)
+    starts_s = (struck_all.loop_ms(performance.length_ms) if loop else struck_all.time_ms) / 1000.0
+    length_s = performance.length_ms / 1000.0 if loop else None
+    cuts_s = _cuts(performance.hits.voices, voice_index, kit, sounding, starts_s, length_s)
+    cuts_s = np.minimum(cuts_s, starts_s + struck_all.length_ms / 1000.0)
     count = len(starts_s)
     stretch = np.zeros(count, dtype=np.int64)
     alternate, sound = np.zeros(count, dtype=np.int64), np.full(count, -1, dtype=np.int64)
@@ -94,9 +104,9 @@ def play_columns(
         if voice not in sounding:
             continue
         kit_voice, setting = kit.voice(voice), mix.get(voice, VoiceMix())
-        mine = performance.hits.voice_index == index
+        mine = voice_index == index
         sounds = (kit_voice, *(kit_voice.alternate(number) for number in range(1, len(kit_voice.alternates) + 1)))
-        asked = performance.hits.alternate[mine]
+        asked = performance.hits.alternate[struck_all.hit[mine]]
         alternate[mine] = chosen = np.where(asked < len(sounds), asked, 0)
         firsts = []
         struck = np.zeros(len(chosen), dtype=np.int64)
@@ -104,22 +114,23 @@ def play_columns(
             firsts.append(len(keys))
             keys += [audio_key(one, place) for place in range(len(one.stretches))]
             here = chosen == number
-            struck[here] = one.stretch_of[performance.velocity[mine][here]]
+            struck[here] = one.stretch_of[struck_all.velocity[mine][here]]
         stretch[mine] = struck
         sound[mine] = np.array(firsts)[chosen] + struck
-        rates, sways = _varied(kit_voice, performance.hits.tick[mine])
+        rates, sways = _varied(kit_voice, performance.hits.tick[struck_all.hit[mine]])
         level = 10 ** ((kit_voice.level_db + setting.level_db) / 20)
-        gain[mine] = level * np.array(gains(kit_voice.velocity_level))[performance.velocity[mine]] * sways
-        pan[mine] = kit_voice.pan if setting.pan is None else setting.pan
-        rate[mine] = rates
+        gain[mine] = level * np.array(gains(kit_voice.velocity_level))[struck_all.velocity[mine]] * sways
+        middle = kit_voice.pan if setting.pan is None else setting.pan
+        pan[mine] = np.clip(middle + struck_all.pan[mine], -1, 1)
+        rate[mine] = rates * np.exp2(struck_all.tune_cents[mine] / 1200)
     heard = np.flatnonzero(sound >= 0)
     # By start; of hits on one sample, those of the first voice first.
-    order = heard[np.lexsort((performance.hits.voice_index[heard], starts_s[heard]))]
+    order = heard[np.lexsort((voice_index[heard], starts_s[heard]))]
     used, pointing = np.unique(sound[order], return_inverse=True)
     return EventColumns(
         voices=performance.hits.voices,
         audio=tuple(keys[place] for place in used.tolist()),
-        voice=performance.hits.voice_index[order].astype(np.int64),
+        voice=voice_index[order].astype(np.int64),
         stretch=stretch[order],
         alternate=alternate[order],
         sound=pointing.astype(np.int64),
@@ -132,10 +143,16 @@ def play_columns(
 
 
 def play_events(
-    performance: Performance, kit: Kit, mix: Mapping[str, VoiceMix] | None = None, *, loop: bool = True
+    performance: Performance,
+    kit: Kit,
+    mix: Mapping[str, VoiceMix] | None = None,
+    *,
+    loop: bool = True,
+    pass_number: int = 1,
+    seed: int = 0,
 ) -> list[Event]:
     """The same as single events, for the mixdown."""
-    columns = play_columns(performance, kit, mix, loop=loop)
+    columns = play_columns(performance, kit, mix, loop=loop, pass_number=pass_number, seed=seed)
     rows = zip(
         columns.voice.tolist(), columns.stretch.tolist(), columns.sound.tolist(), columns.start_s.tolist(),
         columns.gain.tolist(), columns.pan.tolist(), columns.cut_s.tolist(), columns.alternate.tolist(),
@@ -166,12 +183,17 @@ def _varied(voice: KitVoice, tick: npt.NDArray[np.int64]) -> tuple[npt.NDArray[n
 
 
 def _cuts(
-    performance: Performance, kit: Kit, sounding: set[str], starts_s: npt.NDArray[np.float64], length_s: float | None
+    voices: tuple[str, ...],
+    voice_index: npt.NDArray[np.integer],
+    kit: Kit,
+    sounding: set[str],
+    starts_s: npt.NDArray[np.float64],
+    length_s: float | None,
 ) -> npt.NDArray[np.float64]:
-    """When each hit is choked by the next one of its choke group; infinity when it rings out."""
+    """When each stroke is choked by the next one of its choke group; infinity when it rings out."""
     cuts = np.full(len(starts_s), np.inf)
     groups: dict[str, list[int]] = {}
-    for index, voice in enumerate(performance.hits.voices):
+    for index, voice in enumerate(voices):
         if voice not in sounding:
             continue
         if group := kit.voice(voice).choke_group:
@@ -179,7 +201,7 @@ def _cuts(
         elif not kit.voice(voice).rings:
             groups[f"only {voice}"] = [index]
     for members in groups.values():
-        hits = np.flatnonzero(np.isin(performance.hits.voice_index, members))
+        hits = np.flatnonzero(np.isin(voice_index, members))
         if not len(hits):
             continue
         hits = hits[np.argsort(starts_s[hits], kind="stable")]

@@ -1,6 +1,7 @@
 """Which voice a sound is meant for, guessed from the sound alone.
 
-A forest of extremely randomized trees (Geurts, Ernst, Wehenkel 2006), grown by tools/grow_role_trees.py.
+A picture of the first 0.8 s - level by band and time - is compared with 1,500 known ones: least squares on Gaussian
+kernels, one output per role (Suykens & Vandewalle 1999), fitted by tools/fit_roles.py.
 """
 
 from __future__ import annotations
@@ -14,98 +15,64 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from easy_pocket.core.sound.character import envelope, length_s, measure
 from easy_pocket.core.sound.models import RATE_HZ
-from easy_pocket.core.sound.spectrum import THIRD_HZ, third_energy
 
 Floats = npt.NDArray[np.float64]
 
-TREES_FILE = Path(__file__).with_name("role_trees.npz")
-ATTACK_FRAMES = 2048  # 46 ms
-WATCHED_S = (0.03, 0.07, 0.15, 0.3, 0.7)
-BANDS_HZ = (0, 90, 180, 400, 900, 2000, 4500, 9000, 25_000)
+FITTED_FILE = Path(__file__).with_name("roles.npz")
+WATCHED_S = (0, 0.004, 0.012, 0.03, 0.06, 0.12, 0.22, 0.4, 0.8)
+BANDS_HZ = (
+    20, 55, 75, 95, 120, 150, 190, 240, 320, 450, 650, 900, 1250, 1750, 2500, 3600, 5000, 7000, 10_000, 14_000, 22_050,
+)  # fmt: skip
+FLOOR_DB = -60.0
+KERNEL_WIDTH = 0.6
 
 
 @dataclass(frozen=True)
 class RoleGuess:
     role: str
-    certainty: float  # 0-1, the share of the votes
+    certainty: float  # 0-1, its share of what speaks for any role
 
 
-def role_features(x: npt.NDArray[np.floating[Any]]) -> Floats:
-    """What tells voices apart, as 29 numbers. x: one hit, 44.1 kHz, shape (frames, channels)."""
-    character = measure(x)
-    mono = x.mean(axis=1).astype(np.float64)
-    levels = envelope(mono)
-    attack, whole = third_energy(x, ATTACK_FRAMES), third_energy(x)
-    later = third_energy(x[ATTACK_FRAMES:]) if len(x) > ATTACK_FRAMES + 64 else attack
-    bands = [
-        10 * np.log10(attack[(low <= THIRD_HZ) & (high > THIRD_HZ)].sum() / attack.sum() + 1e-5)
-        for low, high in pairwise(BANDS_HZ)
-    ]
-    middle = [float((e / max(e.sum(), 1e-12) * np.log2(THIRD_HZ)).sum()) for e in (attack, later, whole)]
-    strongest_hz = float(THIRD_HZ[int(np.argmax(whole))])
-    when = [10 * np.log10(_mean_square(mono, at_s) / _mean_square(mono, 0.0) + 1e-5) / 10 for at_s in WATCHED_S]
-    fine = np.abs(np.fft.rfft(mono[:ATTACK_FRAMES] if len(mono) >= ATTACK_FRAMES else np.pad(mono, (0, ATTACK_FRAMES))))
-    metal = fine[60:600] + 1e-9  # 1.3 to 13 kHz
-    flatness = np.log2(np.exp(np.log(metal).mean()) / metal.mean())
-    return np.array(
-        [
-            np.log2(character.length_s + 0.005),
-            np.log2(length_s(mono, 12.0) + 0.003),
-            np.log2(length_s(mono, 24.0) + 0.004),
-            *(band / 8 for band in bands),
-            middle[0],
-            middle[1],
-            middle[2],
-            np.log2(strongest_hz) * 0.7,
-            3.0 * character.noisy,
-            np.log2(float(np.argmax(levels)) + 2),
-            _bumps(levels),
-            np.log2(character.pitch_hz or strongest_hz) * 0.7,
-            *when,
-            flatness,
-            (np.log10(attack[15:24] + 1e-12).max() - np.log10(attack[15:24] + 1e-12).mean()) * 2,  # 800 Hz to 6.3 kHz
-            np.log10((mono[:441] ** 2).sum() / ((mono[1323:1764] ** 2).sum() + 1e-9) + 1e-6),
-            np.log2(levels.max() / np.sqrt(_mean_square(mono, 0.0))),
-        ]
-    )
+def role_picture(x: npt.NDArray[np.floating[Any]]) -> Floats:
+    """Level in dB below the loudest cell, by 8 spans of time and 20 bands, as one row of 160.
+
+    x: one hit, 44.1 kHz, shape (frames, channels).
+    """
+    frames = int(WATCHED_S[-1] * RATE_HZ)
+    mono = x[:frames].mean(axis=1).astype(np.float64)
+    mono = np.pad(mono, (0, frames - len(mono)))
+    cells = []
+    for begin, end in pairwise(int(at_s * RATE_HZ) for at_s in WATCHED_S):
+        piece = mono[begin:end]
+        size = max(4096, 1 << (len(piece) - 1).bit_length())
+        power = np.abs(np.fft.rfft(piece * np.hanning(len(piece) + 2)[1:-1], size)) ** 2 / len(piece)
+        below = np.concatenate([[0.0], np.cumsum(power)[:-1]])
+        cells.append(np.diff(np.interp(BANDS_HZ, np.fft.rfftfreq(size, 1 / RATE_HZ), below)))
+    energy = np.array(cells)
+    decibels = 10 * np.log10(energy / max(float(energy.max()), 1e-30) + 1e-7)
+    return np.asarray(np.maximum(decibels, FLOOR_DB).ravel())
 
 
-def _mean_square(mono: Floats, at_s: float) -> float:
-    """Over 30 ms from a time on; nothing after the end."""
-    piece = mono[int(at_s * RATE_HZ) :][: int(0.03 * RATE_HZ)]
-    return float((piece**2).sum()) / (0.03 * RATE_HZ) + 1e-12
-
-
-def _bumps(levels: Floats) -> float:
-    """How often the first 80 ms rise again by 4 dB or more: hands of a clap, seeds of a shaker."""
-    head = 20 * np.log10(levels[:80] / levels.max() + 1e-3)
-    count, lowest = 0, head[0]
-    for value in head[1:].tolist():
-        if value > lowest + 4 and value > -25:
-            count, lowest = count + 1, value
-        lowest = min(lowest, value)
-    return float(min(count, 6))
+def kernel(pictures: Floats, known: Floats) -> Floats:
+    """How alike pictures are, 0-1: shape (pictures, known)."""
+    distance = (pictures**2).sum(axis=1)[:, None] + (known**2).sum(axis=1)[None] - 2 * pictures @ known.T
+    return np.asarray(np.exp(-KERNEL_WIDTH * distance / pictures.shape[1]))
 
 
 @lru_cache(maxsize=1)
-def _trees() -> dict[str, npt.NDArray[Any]]:
-    with np.load(TREES_FILE, allow_pickle=False) as stored:
-        return {name: stored[name] for name in stored.files}
+def _fitted() -> dict[str, npt.NDArray[Any]]:
+    with np.load(FITTED_FILE, allow_pickle=False) as stored:
+        return {name: stored[name] if name == "roles" else stored[name].astype(np.float64) for name in stored.files}
 
 
 def guess_role(x: npt.NDArray[np.floating[Any]]) -> RoleGuess:
     """x: one hit as `one_shot` or `voice_audio` give it."""
-    trees, features = _trees(), role_features(x).astype(np.float32)
-    at = trees["roots"].copy()
-    while (open_ := trees["feature"][at] >= 0).any():  # every tree at once, a step down at a time
-        asks = trees["feature"][at]
-        left = features[asks] <= trees["limit"][at]
-        at = np.where(open_, np.where(left, trees["left"][at], trees["right"][at]), at)
-    votes = trees["votes"][at].astype(np.float64).sum(axis=0)
+    fitted = _fitted()
+    picture = (role_picture(x) - fitted["middle"]) / fitted["width"]
+    votes = np.maximum((kernel(picture[None], fitted["known"]) @ fitted["weights"])[0], 0.0)
     best = int(np.argmax(votes))
-    return RoleGuess(str(trees["roles"][best]), float(votes[best] / votes.sum()))
+    return RoleGuess(str(fitted["roles"][best]), float(votes[best] / max(float(votes.sum()), 1e-9)))
 
 
 def _strongest_hz(x: npt.NDArray[np.floating[Any]]) -> float:
@@ -131,4 +98,4 @@ def guess_roles(hits: list[npt.NDArray[np.floating[Any]]]) -> list[RoleGuess]:
     return guesses
 
 
-assert RATE_HZ == 44_100, "the features are of this rate"
+assert RATE_HZ == 44_100, "the pictures are of this rate"

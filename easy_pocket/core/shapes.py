@@ -1,0 +1,138 @@
+"""Shapes drawn over the values of many hits at once: lines, waves, chance in a band, scaling, accent figures."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from easy_pocket.core.chosen import VALUE_NAMES, VALUE_RANGES, Place, SetValues, value_of
+from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
+from easy_pocket.core.pattern import Hit, Pattern
+from easy_pocket.core.scatter import uniform
+from easy_pocket.core.timebase import Metre
+from easy_pocket.core.voices import voice_name
+
+SHAPES = ("line", "curve", "wave", "steps", "random", "scale", "compress", "tilt", "shift", "accents")
+FIGURES = ("strong beats", "off-beats", "3 over 4", "own")
+WHOLE = ("velocity", "tune_cents", "strokes", "odds_percent")
+
+Floats = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Shape:
+    """A shape over one value of these hits.
+
+    line, curve: from `start` to `end`, the curve bent by `bend` (-1 to 1). wave: between them, `count` times.
+    steps: `weights` as values, one after another. random: anywhere from `start` to `end`, by `seed`.
+    scale: by `amount` percent of what it is. compress: `amount` percent toward the mean (negative: away from it).
+    tilt: the first hit down and the last one up by `amount`. shift: all by `amount`.
+    accents: `figure`, or `weights` (-1 to 1 for each slot of a bar) when it is "own", times `amount`.
+    """
+
+    field: str
+    places: tuple[Place, ...]
+    shape: str
+    start: float = 0.0
+    end: float = 0.0
+    bend: float = 0.0
+    count: float = 1.0
+    amount: float = 0.0
+    seed: int = 0
+    figure: str = ""
+    weights: tuple[float, ...] = ()
+    step_ticks: int = 240
+
+
+def shaped(pattern: Pattern, edit: Shape) -> SetValues:
+    """The values the shape gives, as one edit. Values beyond their range stop at its ends.
+
+    Raises EditRefusedError when nothing is chosen or a hit is gone, BadValueError for a shape there is none of.
+    """
+    if edit.field not in VALUE_RANGES:
+        raise BadValueError(f"'{edit.field[:20]}' is no value of a hit; there are {', '.join(VALUE_RANGES)}.")
+    hits = [hit for place in dict.fromkeys(edit.places) if (hit := pattern.by_place.get(place))]
+    if not hits:
+        raise EditRefusedError("Nothing is chosen: draw a frame round some hits first, or choose a row.")
+    ticks = np.array([hit.tick for hit in hits], dtype=np.float64)
+    now = np.array([value_of(hit, edit.field) for hit in hits])
+    low, high, _ = VALUE_RANGES[edit.field]
+    values = np.clip(_values(edit, ticks, now, hits, pattern.metre), low, high)
+    values = np.rint(values) if edit.field in WHOLE else np.round(values, 3)
+    rows = zip(hits, values.tolist(), strict=True)
+    return SetValues(edit.field, tuple((hit.voice, hit.tick, value) for hit, value in rows), edit.step_ticks)
+
+
+def _values(edit: Shape, ticks: Floats, now: Floats, hits: list[Hit], metre: Metre) -> Floats:
+    span = ticks.max() - ticks.min()
+    along = (ticks - ticks.min()) / span if span else np.zeros(len(ticks))
+    low, high, _ = VALUE_RANGES[edit.field]
+    for name, value in (("start", edit.start), ("end", edit.end)):
+        if edit.shape in ("line", "curve", "wave", "random"):
+            require_range(f"The {name} of the shape", value, low, high)
+    match edit.shape:
+        case "line":
+            return np.asarray(edit.start + (edit.end - edit.start) * along)
+        case "curve":
+            require_range("The bend", edit.bend, -1, 1)
+            return np.asarray(edit.start + (edit.end - edit.start) * along ** np.exp2(2.5 * edit.bend))
+        case "wave":
+            require_range("The number of waves", edit.count, 0.25, 64)
+            middle, reach = (edit.start + edit.end) / 2, (edit.end - edit.start) / 2
+            return np.asarray(middle - reach * np.cos(2 * np.pi * edit.count * along))
+        case "steps":
+            if not 1 <= len(edit.weights) <= 64:
+                raise BadValueError(f"Steps need 1 to 64 values; {len(edit.weights)} came.")
+            order = np.unique(ticks, return_inverse=True)[1]
+            return np.asarray(np.array(edit.weights)[order % len(edit.weights)])
+        case "random":
+            drawn = np.empty(len(hits))
+            for voice in {hit.voice for hit in hits}:
+                mine = [index for index, hit in enumerate(hits) if hit.voice == voice]
+                drawn[mine] = uniform(edit.seed, f"band {edit.field} {voice}", ticks[mine].astype(np.int64))
+            return np.asarray(edit.start + (edit.end - edit.start) * drawn)
+        case "scale":
+            require_range("The scale", edit.amount, 0, 400, "%")
+            return now * edit.amount / 100
+        case "compress":
+            require_range("The share toward the mean", edit.amount, -200, 100, "%")
+            return np.asarray(now.mean() + (now - now.mean()) * (1 - edit.amount / 100))
+        case "tilt":
+            return now + edit.amount * (2 * along - 1)
+        case "shift":
+            return now + edit.amount
+        case "accents":
+            return now + edit.amount * accent_weights(edit.figure, edit.weights, ticks, metre)
+        case _:
+            raise BadValueError(f"There is no shape '{edit.shape[:20]}'; there are {', '.join(SHAPES)}.")
+
+
+def accent_weights(figure: str, weights: tuple[float, ...], ticks: Floats, metre: Metre) -> Floats:
+    """-1 to 1 for every place. "strong beats": the bar's first beat 1, other beats by turns 0.2 and 0.6, between them
+    down to -1. "off-beats": the half between beats up. "3 over 4": every third 16th."""
+    inside = ticks % metre.bar_ticks
+    pulse = metre.pulse_ticks
+    beat, rest = np.floor(inside / pulse), inside % pulse
+    on_beat, half = rest == 0, rest == (pulse // 3 * 2 if metre.compound else pulse // 2)
+    if figure == "strong beats":
+        strength = np.where(beat == 0, 1.0, np.where(beat % 2 == 0, 0.6, 0.2))
+        return np.where(on_beat, strength, np.where(half, -0.5, -1.0))
+    if figure == "off-beats":
+        return np.where(half, 1.0, np.where(on_beat, -0.3, -1.0))
+    if figure == "3 over 4":
+        return np.where(ticks % 720 == 0, 1.0, -0.5)
+    if figure == "own":
+        if not 1 <= len(weights) <= 64:
+            raise BadValueError(f"An accent figure needs 1 to 64 weights over a bar; {len(weights)} came.")
+        slot = np.floor(inside / metre.bar_ticks * len(weights) + 1e-9).astype(int)
+        return np.clip(np.array(weights), -1, 1)[slot]
+    raise BadValueError(f"There is no accent figure '{figure[:20]}'; there are {', '.join(FIGURES)}.")
+
+
+def describe_shape(edit: Shape) -> str:
+    names = {voice for voice, _ in edit.places}
+    whose = voice_name(names.pop()) if len(names) == 1 else f"{len(edit.places)} hits"
+    what = edit.figure if edit.shape == "accents" else edit.shape
+    return f"{VALUE_NAMES.get(edit.field, edit.field)} of {whose}: {what}"
