@@ -8,7 +8,7 @@ from pathlib import Path
 from playwright.sync_api import Page, sync_playwright
 
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
-from tests.browser.gestures import saved, until
+from tests.browser.gestures import drawn, head_of, saved, until
 from tests.running import CHROMIUM, FLAGS, running_app
 
 TARGET = Path("docs/screenshots")
@@ -20,9 +20,9 @@ def take(page: Page, address: str) -> None:
     page.wait_for_selector(".song-card")
     page.screenshot(path=TARGET / "shelf.png")
     page.click("text=Lamplighter")
-    page.wait_for_selector(".hit")
+    drawn(page)
     page.evaluate("document.fonts.ready")
-    page.hover('#rail-hat_closed .hit[data-tick="720"] .grab', force=True)
+    page.mouse.move(*head_of(page, "hat_closed", 720))
     page.screenshot(path=TARGET / "bench.png")
     page.click("text=Snare")
     page.wait_for_selector("#feel .scope .on >> text=Snare")

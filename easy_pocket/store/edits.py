@@ -10,11 +10,12 @@ from sqlalchemy.orm import Session
 from easy_pocket.core.edit import Edit, apply_edit, describe_edit
 from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
 from easy_pocket.core.lengths import LengthEdit
+from easy_pocket.core.pattern import Pattern
 from easy_pocket.core.sound.events import MAX_LEVEL_DB, VoiceMix
 from easy_pocket.core.timebase import GRID_NAMES, GRID_TICKS, check_tempo
 from easy_pocket.core.voices import ROLES, check_voice
 from easy_pocket.store.changes import Patch, field_patch, hits_patch, lock_song, note, record
-from easy_pocket.store.hits import pattern_to_json
+from easy_pocket.store.hits import locks_of, pattern_to_json
 from easy_pocket.store.kits import load_kit
 from easy_pocket.store.songs import LoadedSong, check_name, feel_from_doc, load_song, remember_pattern
 from easy_pocket.store.templates import templates_by_id
@@ -46,11 +47,15 @@ def _finish(session: Session, loaded: LoadedSong, words: str, patches: list[Patc
 def edit_pattern(session: Session, song_id: int, revision: int, edit: Edit, gesture: str | None = None) -> LoadedSong:
     """Raises StaleRevisionError, EditRefusedError or BadValueError; nothing is written then."""
     loaded = _begin(session, song_id, revision)
-    if getattr(edit, "to_voice", getattr(edit, "voice", None)) not in (None, *loaded.part.voices):
-        raise EditRefusedError("This part has no rail for that voice: add the voice first.")
     after = apply_edit(loaded.pattern, edit)
+    changed = _voices_changed(loaded.pattern, after)
+    if not changed <= set(loaded.part.voices):
+        raise EditRefusedError("This part has no rail for that voice: add the voice first.")
     patches: list[Patch] = [hits_patch(loaded.pattern_row.id, loaded.pattern, after)]
     loaded.pattern_row.hits = pattern_to_json(after)
+    if locks_of(after) != locks_of(loaded.pattern):
+        patches.append(field_patch("pattern", loaded.pattern_row, locks=locks_of(after)))
+        loaded.pattern_row.locks = locks_of(after)
     loaded.pattern_row.length_ticks = after.length_ticks
     remember_pattern(loaded.row, loaded.pattern_row, after)
     if isinstance(edit, LengthEdit):
@@ -59,7 +64,14 @@ def edit_pattern(session: Session, song_id: int, revision: int, edit: Edit, gest
     words = describe_edit(edit, loaded.pattern)
     note(session, loaded.row, words, patches, gesture)
     session.flush()
-    return replace(loaded, pattern=after, just_done=words)
+    same_frame = after.length_ticks == loaded.pattern.length_ticks and locks_of(after) == locks_of(loaded.pattern)
+    return replace(loaded, pattern=after, just_done=words, just_changed=changed if same_frame else None)
+
+
+def _voices_changed(before: Pattern, after: Pattern) -> frozenset[str]:
+    was, now = set(map(id, before.hits)), set(map(id, after.hits))
+    gone = {hit.voice for hit in before.hits if id(hit) not in now}
+    return frozenset(gone | {hit.voice for hit in after.hits if id(hit) not in was})
 
 
 def set_feel(
@@ -145,6 +157,16 @@ def set_mix(
     return _finish(session, loaded, words, [patch], gesture)
 
 
+def solo_only(session: Session, song_id: int, revision: int, voices: tuple[str, ...]) -> LoadedSong:
+    """Exactly these voices soloed; with none, all sound again."""
+    loaded = _begin(session, song_id, revision)
+    wanted = {check_voice(voice) for voice in voices} & set(loaded.part.voices)
+    mix = {voice: {**loaded.part.mix.get(voice, {}), "solo": voice in wanted} for voice in loaded.part.voices}
+    names = ", ".join(ROLES[voice].name.lower() for voice in loaded.part.voices if voice in wanted)
+    words = f"only {names}" if wanted else "all voices sound"
+    return _finish(session, loaded, words, [field_patch("part", loaded.part, mix={**loaded.part.mix, **mix})], None)
+
+
 def set_voice(session: Session, song_id: int, revision: int, voice: str, there: bool) -> LoadedSong:
     """Add a voice's rail, in the kit's order, or take away one that has no hits."""
     loaded = _begin(session, song_id, revision)
@@ -166,6 +188,17 @@ def set_grid(session: Session, song_id: int, revision: int, grid: str) -> Loaded
     loaded = _begin(session, song_id, revision)
     patch = field_patch("part", loaded.part, step_ticks=GRID_TICKS[grid])
     return _finish(session, loaded, f"grid of {GRID_NAMES[grid]}", [patch], None)
+
+
+def set_voice_grid(session: Session, song_id: int, revision: int, voice: str, grid: str) -> LoadedSong:
+    """A row's own grid, "part" for the part's, or "off"."""
+    loaded = _begin(session, song_id, revision)
+    steps = {key: ticks for key, ticks in (loaded.part.voice_steps or {}).items() if key != check_voice(voice)}
+    if grid != "part":
+        steps[voice] = GRID_TICKS.get(grid, 0)
+    named = {"part": "that of the part", "off": "off"}.get(grid) or GRID_NAMES[grid]
+    words = f"grid of {ROLES[voice].name.lower()}: {named}"
+    return _finish(session, loaded, words, [field_patch("part", loaded.part, voice_steps=steps)], None)
 
 
 def set_kit(session: Session, song_id: int, revision: int, kit_key: str) -> LoadedSong:

@@ -42,5 +42,11 @@ def pattern_to_json(pattern: Pattern) -> str:
     return json.dumps([_row(hit) for hit in pattern.hits], separators=(",", ":"))
 
 
+def locks_of(pattern: Pattern) -> dict[str, Any]:
+    """What is locked besides single hits, as it is kept."""
+    locks = {"voices": sorted(pattern.locked_voices), "places": sorted(pattern.locked_places)}
+    return {name: values for name, values in locks.items() if values}
+
+
 def hits_from_json(text: str) -> list[Hit]:
     return rows_to_hits(json.loads(text))

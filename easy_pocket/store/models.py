@@ -17,6 +17,7 @@ from sqlalchemy import (
     String,
     Text,
     func,
+    text,
 )
 from sqlalchemy.dialects.mysql import DATETIME, LONGBLOB, LONGTEXT, TINYBLOB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
@@ -44,7 +45,8 @@ class SongRow(Base):
 
 
 class PartRow(Base):
-    """One independent line. cycle_ticks None: as long as its pattern. mix: per voice level, pan, mute, solo."""
+    """One independent line. cycle_ticks None: as long as its pattern. mix: per voice level, pan, mute, solo.
+    voice_steps: the grid of voices that have their own, in ticks, 0 for none."""
 
     __tablename__ = "part"
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
@@ -60,15 +62,41 @@ class PartRow(Base):
     feel: Mapped[Doc] = mapped_column(JSON)
     voice_feel: Mapped[Doc] = mapped_column(JSON)
     mix: Mapped[Doc] = mapped_column(JSON)
+    voice_steps: Mapped[Doc] = mapped_column(JSON, server_default=text("'{}'"), default=dict)
 
 
 class PatternRow(Base):
+    """locks: {"voices": [...], "places": [ticks within a bar]}."""
+
     __tablename__ = "pattern"
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     part_id: Mapped[int] = mapped_column(ForeignKey("part.id", ondelete="CASCADE"), index=True)
     name: Mapped[str] = mapped_column(String(120))
     length_ticks: Mapped[int] = mapped_column(Integer)
     hits: Mapped[str] = mapped_column(LONGTEXT)
+    locks: Mapped[Doc] = mapped_column(JSON, server_default=text("'{}'"), default=dict)
+
+
+class SnapshotRow(Base):
+    """A pattern as it was when its user named it."""
+
+    __tablename__ = "snapshot"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    pattern_id: Mapped[int] = mapped_column(ForeignKey("pattern.id", ondelete="CASCADE"), index=True)
+    name: Mapped[str] = mapped_column(String(120))
+    length_ticks: Mapped[int] = mapped_column(Integer)
+    hits: Mapped[str] = mapped_column(LONGTEXT)
+    made_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
+
+
+class LineRow(Base):
+    """A short line the user keeps, open to every song."""
+
+    __tablename__ = "line"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    name: Mapped[str] = mapped_column(String(120))
+    doc: Mapped[Doc] = mapped_column(JSON)
+    created_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
 
 
 class SectionRow(Base):

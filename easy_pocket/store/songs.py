@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections import OrderedDict
 from dataclasses import dataclass, fields
 from datetime import UTC, datetime
@@ -45,6 +46,7 @@ class LoadedSong:
     templates: dict[int, GrooveTemplate]
     kit_names: dict[str, str]
     just_done: str | None = None  # words of the edit this is the result of
+    just_changed: frozenset[str] | None = None  # voices whose hits it changed, when it changed nothing else
 
     @property
     def metre(self) -> Metre:
@@ -155,25 +157,35 @@ def load_song(session: Session, song_id: int) -> LoadedSong:
     )
 
 
-_patterns: OrderedDict[tuple[str, int, int, int], Pattern] = OrderedDict()
+_patterns: OrderedDict[tuple[str, int, int, int, str], Pattern] = OrderedDict()
 _lock = Lock()
 
 
 def pattern_of(song: SongRow, row: PatternRow) -> Pattern:
     """The pattern as it is kept; one that was read or written lately is not read again."""
-    key = (row.hits, row.length_ticks, song.metre_beats, song.metre_unit)
     with _lock:
-        known = _patterns.get(key)
+        known = _patterns.get(_key(song, row))
     if known is None:
-        known = Pattern(row.length_ticks, tuple(hits_from_json(row.hits)), Metre(song.metre_beats, song.metre_unit))
+        locks = row.locks or {}
+        known = Pattern(
+            row.length_ticks,
+            tuple(hits_from_json(row.hits)),
+            Metre(song.metre_beats, song.metre_unit),
+            frozenset(locks.get("voices", ())),
+            frozenset(locks.get("places", ())),
+        )
         remember_pattern(song, row, known)
     return known
+
+
+def _key(song: SongRow, row: PatternRow) -> tuple[str, int, int, int, str]:
+    return row.hits, row.length_ticks, song.metre_beats, song.metre_unit, json.dumps(row.locks or {})
 
 
 def remember_pattern(song: SongRow, row: PatternRow, pattern: Pattern) -> None:
     """What the row holds now is this pattern."""
     with _lock:
-        _patterns[row.hits, row.length_ticks, song.metre_beats, song.metre_unit] = pattern
+        _patterns[_key(song, row)] = pattern
         while len(_patterns) > MOST_PATTERNS:
             _patterns.popitem(last=False)
 
@@ -231,7 +243,9 @@ def duplicate_song(session: Session, song_id: int) -> SongRow:
     loaded = load_song(session, copy.id)
     loaded.part.name, loaded.part.feel = source.part.name, source.part.feel
     loaded.part.step_ticks = source.part.step_ticks
+    loaded.part.voice_steps = source.part.voice_steps
     loaded.pattern_row.length_ticks, loaded.pattern_row.hits = source.pattern_row.length_ticks, source.pattern_row.hits
+    loaded.pattern_row.locks = source.pattern_row.locks
     loaded.sections[0].bars = source.sections[0].bars
     for loop in session.scalars(select(LoopRow).where(LoopRow.song_id == song_id, LoopRow.removed.is_(False))):
         session.add(

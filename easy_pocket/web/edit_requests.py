@@ -7,7 +7,8 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from easy_pocket.core import edit as core_edit
-from easy_pocket.core import lengths, rows
+from easy_pocket.core import rows
+from easy_pocket.web.chosen_requests import ChosenEdit, LengthEdit, LockEdit
 from easy_pocket.web.kit_requests import KitChange
 from easy_pocket.web.request_types import Finite, Strict, Tick, Voice
 
@@ -152,16 +153,8 @@ class TurnRow(Strict):
         return rows.TurnRow(self.voice, self.how, self.step_ticks)
 
 
-class Length(Strict):
-    kind: Literal["length"]
-    bars: int
-
-    def to_core(self) -> core_edit.Edit:
-        return lengths.SetLength(self.bars)
-
-
 RowEdit = Paint | Wipe | PaintRow | SpreadRow | ThinRow | CopyRow | TurnRow
-PatternEdit = Write | Remove | Move | Velocity | Offset | Alternate | Length | RowEdit
+PatternEdit = Write | Remove | Move | Velocity | Offset | Alternate | RowEdit | ChosenEdit | LockEdit | LengthEdit
 
 
 class SetFeel(Strict):
@@ -203,6 +196,21 @@ class SetGrid(Strict):
     grid: Literal["8", "8T", "16", "16T", "32", "quint"]
 
 
+class SetVoiceGrid(Strict):
+    """A row's own grid: as for the part, "part" for the part's, or "off"."""
+
+    kind: Literal["voice_grid"]
+    voice: Voice
+    grid: Literal["8", "8T", "16", "16T", "32", "quint", "part", "off"]
+
+
+class SoloOnly(Strict):
+    """Exactly these voices soloed; none: all sound again."""
+
+    kind: Literal["solo_only"]
+    voices: Annotated[list[Voice], Field(max_length=64)]
+
+
 class SetKit(Strict):
     kind: Literal["kit"]
     kit_key: Annotated[str, Field(max_length=40)]
@@ -213,19 +221,15 @@ class SetName(Strict):
     name: Annotated[str, Field(max_length=400)]
 
 
-SongEdit = SetFeel | SetTempo | SetMix | SetVoice | SetGrid | SetKit | SetName
+SongEdit = SetFeel | SetTempo | SetMix | SoloOnly | SetVoice | SetGrid | SetVoiceGrid | SetKit | SetName
 AnyEdit = Annotated[PatternEdit | SongEdit | KitChange, Field(discriminator="kind")]
 
 
 class View(Strict):
-    """What the page shows: first bar (from 1), bars in view, how offsets are magnified, whose feel; on the Kit screen
-    which voice, layer, and alternate sound (0 its own)."""
+    """What the page shows: which screen, whose feel; on the Kit screen which voice, layer, and alternate sound (0 its
+    own)."""
 
     screen: Literal["bench", "loops", "kit"] = "bench"
-
-    from_bar: int = Field(1, ge=1, le=512)
-    bars: int = Field(2, ge=1, le=16)
-    magnify: Literal[1, 3, 6] = 3
     scope: Voice = "stack"
     voice: Annotated[str, Field(max_length=30, pattern=r"^[a-z_0-9]*$")] = ""
     layer: int = Field(0, ge=0, le=3)

@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, Page, sync_playwright
 
+from tests.browser.gestures import drawn
 from tests.running import CHROMIUM, FLAGS, start_app
 
 
@@ -63,5 +64,5 @@ def song(address: str) -> str:
 @pytest.fixture
 def bench(page: Page, song: str) -> Page:
     page.goto(f"{song}/bench")
-    page.wait_for_selector(".hit")
+    drawn(page)
     return page

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from playwright.sync_api import Locator, Page, expect
+from typing import Any
+
+from playwright.sync_api import Page
 
 EDGE = 1.7
 
@@ -10,15 +12,43 @@ EDGE = 1.7
 def slot_point(page: Page, voice: str, tick: int, share: float = 0.5) -> tuple[float, float]:
     """Where a slot of a voice is on the screen; share 0 is the top of its rail."""
     rows = page.locator("#rail-rows")
-    start, end = (int(rows.get_attribute(f"data-{name}") or 0) for name in ("start", "end"))
-    box = page.locator(f"#rail-{voice} svg.rail").bounding_box()
+    start, end = (float(rows.get_attribute(f"data-{name}") or 0) for name in ("start", "end"))
+    box = page.locator(f"#rail-{voice} canvas.rail").bounding_box()
     assert box is not None
     percent = EDGE + (100 - 2 * EDGE) * (tick - start) / (end - start)
     return box["x"] + box["width"] * percent / 100, box["y"] + box["height"] * share
 
 
-def hit(page: Page, voice: str, tick: int) -> Locator:
-    return page.locator(f'#rail-{voice} .hit[data-tick="{tick}"]:not(.waiting):not(.gone)')
+def drawn(page: Page) -> None:
+    """Wait until the rails have been drawn."""
+    until(page, "window.easyPocket?.rails?.drawnAt")
+
+
+def seen(page: Page, voice: str, tick: int) -> dict[str, Any] | None:
+    """A hit as it is drawn: where on the page, and its values."""
+    found: dict[str, Any] | None = page.evaluate(f"easyPocket.rails.seen('{voice}', {tick})")
+    return found
+
+
+def hit(page: Page, voice: str, tick: int) -> dict[str, Any]:
+    """The same, once it is there and the server has said so."""
+    until(page, f"easyPocket.rails.find('{voice}', {tick})?.waiting === false")
+    found = seen(page, voice, tick)
+    assert found is not None
+    return found
+
+
+def expect_hit(page: Page, voice: str, tick: int) -> None:
+    until(page, f"easyPocket.rails.find('{voice}', {tick})?.waiting === false")
+
+
+def expect_no_hit(page: Page, voice: str, tick: int) -> None:
+    until(page, f"!easyPocket.rails.find('{voice}', {tick})")
+
+
+def ticks(page: Page, voice: str) -> list[int]:
+    found: list[int] = page.evaluate(f"easyPocket.rails.data.hits('{voice}').map((hit) => hit.tick)")
+    return sorted(found)
 
 
 def click_slot(page: Page, voice: str, tick: int) -> None:
@@ -34,9 +64,8 @@ def drag(page: Page, start: tuple[float, float], by: tuple[float, float]) -> Non
 
 
 def head_of(page: Page, voice: str, tick: int) -> tuple[float, float]:
-    box = hit(page, voice, tick).locator(".head").bounding_box()
-    assert box is not None
-    return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    found = hit(page, voice, tick)
+    return found["x"], found["y"]
 
 
 def until(page: Page, condition: str, seconds: float = 10.0) -> None:
@@ -60,12 +89,12 @@ def saved(page: Page) -> None:
 
 
 def own_ms(page: Page, voice: str, tick: int) -> float:
-    return float(hit(page, voice, tick).get_attribute("data-own") or "nan")
+    return float(hit(page, voice, tick)["own"])
 
 
 def velocity(page: Page, voice: str, tick: int) -> int:
-    return int(hit(page, voice, tick).get_attribute("data-velocity") or -1)
+    return int(hit(page, voice, tick)["velocity"])
 
 
 def expect_hits(page: Page, voice: str, count: int) -> None:
-    expect(page.locator(f"#rail-{voice} .hit:not(.gone)")).to_have_count(count)
+    until(page, f"easyPocket.rails.data.hits('{voice}').filter((hit) => !hit.waiting).length === {count}")

@@ -13,7 +13,10 @@ from playwright.sync_api import expect
 from tests.browser.gestures import (
     click_slot,
     drag,
+    drawn,
+    expect_hit,
     expect_hits,
+    expect_no_hit,
     head_of,
     hit,
     own_ms,
@@ -24,15 +27,26 @@ from tests.browser.gestures import (
 )
 
 
+def pixel(page, voice, x, y):
+    """The colour drawn on a rail at a place of the page."""
+    return page.evaluate(
+        f"""(() => {{
+            const canvas = document.querySelector('#rail-{voice} canvas.rail');
+            const box = canvas.getBoundingClientRect();
+            return [...canvas.getContext('2d').getImageData({x} - box.left, {y} - box.top, 1, 1).data].slice(0, 3);
+        }})()"""
+    )
+
+
 def test_a_click_writes_and_a_click_removes(bench):
     expect_hits(bench, "rim", 2)
     click_slot(bench, "rim", 960)
-    expect(hit(bench, "rim", 960)).to_have_count(1)
+    expect_hit(bench, "rim", 960)
     assert velocity(bench, "rim", 960) == 96
     bench.mouse.click(*head_of(bench, "rim", 960))
-    expect(hit(bench, "rim", 960)).to_have_count(0)
+    expect_no_hit(bench, "rim", 960)
     bench.reload()
-    bench.wait_for_selector(".hit")
+    drawn(bench)
     expect_hits(bench, "rim", 2)
 
 
@@ -54,9 +68,8 @@ def test_a_head_drawn_sideways_sets_its_own_offset_true_to_the_magnification(ben
         before, at = own_ms(bench, "kick", 3840), head_of(bench, "kick", 3840)
         drag(bench, at, (24, 0))
         saved(bench)
-        until(bench, f"document.querySelector('#rail-kick .hit[data-tick=\"3840\"]').dataset.own !== '{before}'")
         rows = bench.locator("#rail-rows")
-        width = bench.locator("#rail-kick svg.rail").bounding_box()["width"]
+        width = bench.locator("#rail-kick canvas.rail").bounding_box()["width"]
         ticks = 24 / (width * (1 - 2 * 1.7 / 100)) * 7680
         expected_ms = ticks * float(rows.get_attribute("data-ms-per-tick")) / factor
         assert own_ms(bench, "kick", 3840) - before == pytest.approx(expected_ms, abs=0.15)
@@ -65,13 +78,13 @@ def test_a_head_drawn_sideways_sets_its_own_offset_true_to_the_magnification(ben
 
 def test_the_thread_between_foot_and_stem_is_the_offset(bench):
     snare = hit(bench, "snare", 960)
-    foot, stem = (
-        float(snare.locator(f".{name}").get_attribute(at)[:-1]) for name, at in (("foot", "cx"), ("stem", "x1"))
-    )
-    late_ms = float(re.search(r"= ([\d.]+) ms late", snare.get_attribute("data-ledger")).group(1))
-    per_ms = (100 - 2 * 1.7) / 7680 / (60_000 / (104 * 960)) * 3
-    assert stem - foot == pytest.approx(late_ms * per_ms, abs=0.02)
-    assert "late" in snare.get_attribute("class")
+    late_ms = float(re.search(r"= ([\d.]+) ms late", snare["ledger"]).group(1))
+    width = bench.locator("#rail-snare canvas.rail").bounding_box()["width"]
+    per_ms = width * (1 - 2 * 1.7 / 100) / 7680 / (60_000 / (104 * 960)) * 3
+    assert snare["x"] - snare["foot"] == pytest.approx(late_ms * per_ms, abs=0.2)
+    # Madder at the stem, where it was drawn: late is seen, not only told.
+    red, green, blue = pixel(bench, "snare", snare["x"], snare["y"] + 12)
+    assert red > 120 > green > blue - 30
 
 
 def test_the_ledger_line_explains_the_hit_under_the_pointer(bench):
@@ -96,11 +109,11 @@ def test_sliders_of_stack_and_voice_and_the_way_back(bench):
     bench.keyboard.press("Enter")
     saved(bench)
     expect(bench.locator("#feel")).to_contain_text("9 ms behind of its part")
-    expect(hit(bench, "snare", 960)).to_have_attribute("data-ledger", re.compile(r"push \+9\.0"))
-    expect(hit(bench, "kick", 0)).to_have_attribute("data-ledger", re.compile(r" push 0  own"))
+    assert re.search(r"push \+9\.0", hit(bench, "snare", 960)["ledger"])
+    assert re.search(r" push 0  own", hit(bench, "kick", 0)["ledger"])
     bench.click('[data-inherit="push_ms"]')
     saved(bench)
-    expect(hit(bench, "snare", 960)).to_have_attribute("data-ledger", re.compile(r" push 0  own"))
+    assert re.search(r" push 0  own", hit(bench, "snare", 960)["ledger"])
 
 
 def test_full_pull_shows_the_template_in_the_pocket(bench):
@@ -129,9 +142,9 @@ def test_the_whole_rail_by_keys(bench):
     bench.locator("#rail-rows").focus()
     for key in ("Home", "ArrowDown", "ArrowDown", "ArrowRight", "ArrowRight"):
         bench.keyboard.press(key)
-    expect(bench.locator("#spoken")).to_have_text("Rim, 1.1 +2, no hit")
+    expect(bench.locator("#spoken")).to_have_text("Rim, 1.1 &, no hit")
     bench.keyboard.press("Enter")
-    expect(hit(bench, "rim", 480)).to_have_count(1)
+    expect_hit(bench, "rim", 480)
     saved(bench)
     for key in (".", ".", "Shift+>", ","):
         bench.keyboard.press(key)
@@ -147,28 +160,28 @@ def test_the_whole_rail_by_keys(bench):
     saved(bench)
     expect(bench.locator("#rail-rim [data-mix=mute]")).to_have_attribute("aria-pressed", "true")
     bench.keyboard.press("Enter")
-    expect(hit(bench, "rim", 480)).to_have_count(0)
+    expect_no_hit(bench, "rim", 480)
     bench.keyboard.press("?")
     expect(bench.locator("#shortcuts")).to_be_visible()
 
 
 def test_undo_and_redo_survive_a_reload(bench):
     click_slot(bench, "rim", 0)
-    expect(hit(bench, "rim", 0)).to_have_count(1)
+    expect_hit(bench, "rim", 0)
     bench.locator("#tempo").fill("96")
     bench.keyboard.press("Enter")
     saved(bench)
     bench.reload()
-    bench.wait_for_selector(".hit")
+    drawn(bench)
     bench.keyboard.press("Control+z")
     expect(bench.locator("#tempo")).to_have_value("104.0")
     bench.keyboard.press("Control+z")
-    expect(hit(bench, "rim", 0)).to_have_count(0)
+    expect_no_hit(bench, "rim", 0)
     bench.reload()
-    bench.wait_for_selector(".hit")
+    drawn(bench)
     expect(bench.locator("#undo")).to_be_disabled()
     bench.keyboard.press("Control+Shift+Z")
-    expect(hit(bench, "rim", 0)).to_have_count(1)
+    expect_hit(bench, "rim", 0)
     assert bench.locator("#redo").get_attribute("title") == "Redo: tempo 96"
 
 
@@ -190,9 +203,12 @@ def test_tempo_by_dragging_and_by_tapping(bench):
 
 
 def test_length_kit_and_voices(bench):
+    bench.click("[aria-label='Length of the pattern']")
     bench.click('[data-length="4"]')
     expect(bench.locator("#ribbon")).to_contain_text("4 bars")
-    bench.click('[data-from="3"]')
+    bench.keyboard.press("Escape")
+    bench.locator("#rail-rows").focus()
+    bench.keyboard.press("PageDown")
     expect(bench.locator(".ruler")).to_contain_text("bars 3–4")
     bench.select_option("[data-edit=kit]", "signal_box")
     expect(bench.locator(".part-head")).to_contain_text("Signal Box kit")
@@ -205,17 +221,17 @@ def test_length_kit_and_voices(bench):
 def test_two_tabs_never_overwrite_each_other(bench, song):
     other = bench.context.new_page()
     other.goto(f"{song}/bench")
-    other.wait_for_selector(".hit")
+    drawn(other)
     click_slot(bench, "rim", 0)
     saved(bench)
     click_slot(other, "rim", 480)
     expect(other.locator("#note")).to_contain_text("changed in another tab")
-    expect(hit(other, "rim", 0)).to_have_count(1)
-    expect(hit(other, "rim", 480)).to_have_count(0)
+    expect_hit(other, "rim", 0)
+    expect_no_hit(other, "rim", 480)
     other.click("#note >> text=Make it here")
-    expect(hit(other, "rim", 480)).to_have_count(1)
+    expect_hit(other, "rim", 480)
     bench.reload()
-    bench.wait_for_selector(".hit")
+    drawn(bench)
     expect_hits(bench, "rim", 4)
 
 
@@ -229,7 +245,7 @@ def test_no_edit_is_lost_over_a_slow_and_broken_line(bench, song):
     saved(bench)
     expect(bench.locator("#banner")).to_be_hidden()
     bench.reload()
-    bench.wait_for_selector(".hit")
+    drawn(bench)
     expect_hits(bench, "hat_open", 9)
 
 
@@ -239,8 +255,8 @@ def test_edits_waiting_survive_a_reload(bench, song):
     expect(bench.locator("#saved")).to_contain_text("1 edit waiting")
     bench.unroute("**/edits")
     bench.reload()
-    bench.wait_for_selector(".hit")
-    expect(hit(bench, "hat_open", 0)).to_have_count(1)
+    drawn(bench)
+    expect_hit(bench, "hat_open", 0)
 
 
 def test_a_database_that_dies_while_editing_loses_nothing(bench):
@@ -252,7 +268,7 @@ def test_a_database_that_dies_while_editing_loses_nothing(bench):
     expect(bench.locator("#banner")).to_contain_text("database does not answer")
     until(bench, "easyPocket.edits.queue.length === 0", 30)
     bench.reload()
-    bench.wait_for_selector(".hit")
+    drawn(bench)
     expect_hits(bench, "hat_open", 3)
 
 
@@ -261,7 +277,7 @@ def test_nothing_scrolls_and_nothing_is_cut_off(bench, size):
     bench.set_viewport_size({"width": size[0], "height": size[1]})
     for screen in ("Bench", "Loops"):
         bench.click(f"nav >> text={screen}")
-        bench.wait_for_selector(f'#screen[data-screen="{screen.lower()}"] svg g')
+        bench.wait_for_selector(f'#screen[data-screen="{screen.lower()}"] {"canvas" if screen == "Bench" else "svg g"}')
         assert bench.evaluate(
             "[document.documentElement.scrollHeight <= innerHeight, document.documentElement.scrollWidth <= innerWidth]"
         ) == [True, True]
@@ -303,7 +319,7 @@ def test_export_downloads_what_the_song_is_called(bench, tmp_path):
     midi = fetched("straight >> nth=0")
     assert midi.name == "Lamplighter copy straight.mid"
     notes = [m for track in mido.MidiFile(midi).tracks for m in track if m.type == "note_on"]
-    assert len(notes) == bench.locator(".hit").count()
+    assert len(notes) == bench.evaluate("[...easyPocket.rails.data.all()].length")
     wav = fetched("as felt, 24 bit")
     assert wav.name == "Lamplighter copy felt.wav"
     assert soundfile.info(wav).frames == round(8 * 60 / 104 * 44_100)
@@ -317,12 +333,12 @@ def test_an_empty_song_says_what_to_do(page, address):
     expect(page.locator("#pocket")).to_contain_text("Write a hit, and see where it sits")
     expect(page.locator("#song-name")).to_have_value("Empty <b>Net</b>")
     click_slot(page, "kick", 0)
-    expect(hit(page, "kick", 0)).to_have_count(1)
+    expect_hit(page, "kick", 0)
     assert slot_point(page, "kick", 0)[0] == pytest.approx(head_of(page, "kick", 0)[0], abs=1)
 
 
 def test_the_rails_fill_their_space_and_scroll_only_when_they_must(bench):
-    fits = "(() => { const r = document.getElementById('rail-rows'); return [r.scrollHeight - r.clientHeight, r.querySelector('.grid-lines').clientHeight - r.scrollHeight]; })()"
+    fits = "(() => { const r = document.getElementById('rail-rows'); return [r.scrollHeight - r.clientHeight, r.querySelector('.rail-stack').clientHeight - r.scrollHeight]; })()"
     assert bench.evaluate(fits) == [0, 0]
     for voice in ("clap", "hat_pedal", "tom_high", "tom_mid", "tom_low", "ride", "crash"):
         bench.select_option("[data-edit=add-voice]", voice)

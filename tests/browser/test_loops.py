@@ -5,7 +5,7 @@ import pytest
 from playwright.sync_api import expect
 
 from easy_pocket.core.feel import Feel
-from tests.browser.gestures import saved, until
+from tests.browser.gestures import drawn, saved, until
 from tests.drums import SWUNG, beat, rendered, wav_bytes
 
 
@@ -121,7 +121,7 @@ def test_the_groove_goes_on_the_part_in_one_click(loops):
     loops.click("text=Put it on Backbone")
     expect(loops.locator("#take-state")).to_have_text("Brass Lantern is kept, and lies on Backbone now.")
     loops.click("nav >> text=Bench")
-    loops.wait_for_selector(".hit")
+    drawn(loops)
     expect(loops.locator("#feel .scope .on")).to_have_text("Backbone")
     expect(loops.locator("#feel-template option:checked")).to_have_text("Brass Lantern")
     loops.click('[data-inherit="template_id"]')

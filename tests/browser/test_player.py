@@ -10,7 +10,7 @@ from easy_pocket.core.sound.events import MASTER_GAIN
 from easy_pocket.core.sound.house_kits import HOUSE_KITS
 from easy_pocket.core.sound.kit import voice_audio
 from easy_pocket.core.sound.mixdown import pan_gains
-from tests.browser.gestures import click_slot, saved, until
+from tests.browser.gestures import click_slot, drawn, saved, until
 
 RATE = 44_100
 
@@ -21,7 +21,7 @@ def taped(browser, address, song):
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address, bypass_csp=True)
     page = context.new_page()
     page.goto(f"{song}/bench")
-    page.wait_for_selector(".hit")
+    drawn(page)
     yield page
     context.close()
 
@@ -128,8 +128,8 @@ def test_hits_sound_within_a_millisecond_over_eight_bars_while_screens_change(ta
     taped.wait_for_selector(".onset")
     until(taped, "easyPocket.player.context.currentTime > easyPocket.player.anchor + 8")
     taped.click("nav >> text=Bench")
-    taped.wait_for_selector(".hit")
-    taped.click(".voice-name >> text=Snare")
+    drawn(taped)
+    taped.click('#feel [data-scope="part"]')
     passes = 4
     length_s = playing["length_s"]
     until(taped, f"easyPocket.player.context.currentTime > easyPocket.player.anchor + {passes * length_s + 0.4}", 30)

@@ -2,12 +2,7 @@
 
 from playwright.sync_api import expect
 
-from tests.browser.gestures import click_slot, expect_hits, saved, slot_point
-
-
-def ticks(page, voice):
-    hits = page.locator(f"#rail-{voice} .hit:not(.gone)")
-    return sorted(int(hits.nth(n).get_attribute("data-tick")) for n in range(hits.count()))
+from tests.browser.gestures import click_slot, expect_hits, saved, slot_point, ticks
 
 
 def draw(page, points, button="left"):
@@ -108,7 +103,7 @@ def test_every_second_slot_from_the_cursor_on_another_grid(bench):
     bench.click('[data-every="2"]')
     saved(bench)
     assert {320, 960, 1600} <= set(ticks(bench, "rim"))
-    expect(bench.locator(".g-slot")).to_have_count(16)  # two between the beats of two bars
+    assert bench.evaluate("easyPocket.rails.data.step('rim')") == 320
     bench.keyboard.press("Escape")
     for _ in range(3):
         bench.keyboard.press("Control+z")

@@ -16,6 +16,7 @@ from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.one_shot import content_key, one_shot
 from easy_pocket.core.sound.role import guess_roles
 from easy_pocket.samples import dry_dock, shipped_samples
+from tests.core.fresh_kits import FRESH_KITS
 
 
 def hit(role="snare", kit="boathouse"):
@@ -119,16 +120,32 @@ def test_zips_that_cannot_be_unfolded_are_refused_in_words(data, words):
         bring_in_sounds(data, "pack.zip")
 
 
-def test_roles_are_guessed_on_voices_that_are_no_examples():
-    """Of the sampled kit every second voice is an example; the others and the kits of models are not. The method was
-    chosen with these voices in view, so this guards against getting worse; it does not promise as much for others."""
-    right, missed = 0, []
+def wrong_guesses(voices):
+    guesses = guess_roles([voice_audio(voice, 7, shipped_samples) for voice in voices])
+    return [(voice.role, guess.role) for voice, guess in zip(voices, guesses, strict=True) if guess.role != voice.role]
+
+
+@pytest.mark.parametrize("name", FRESH_KITS)
+def test_roles_are_guessed_in_kits_nothing_was_tuned_on(name):
+    wrong = wrong_guesses(FRESH_KITS[name])
+    assert len(wrong) <= len(FRESH_KITS[name]) // 10, wrong
+
+
+def test_roles_are_guessed_in_our_kits():
+    """None of these voices is an example of the fit (every second one of the sampled kit is, and is not counted). They
+    were in view while earlier methods were tried; the fresh kits above were not. Recorded voices are the weak spot."""
+    wrong, count = [], 0
     for kit in (*HOUSE_KITS.values(), dry_dock()):
-        guesses = guess_roles([voice_audio(voice, 7, shipped_samples) for voice in kit.voices])
-        pairs = list(zip(kit.roles, guesses, strict=True))[
-            1 if kit.key == "dry_dock" else 0 :: 2 if kit.key == "dry_dock" else 1
-        ]
-        right += sum(guess.role == role for role, guess in pairs)
-        missed += [f"{kit.name} {role} as {guess.role}" for role, guess in pairs if guess.role != role]
-    print(f"roles: {right} of {right + len(missed)}; {missed}")
-    assert right / (right + len(missed)) >= 0.9
+        counted = {voice.role for voice in (kit.voices[1::2] if kit.key == "dry_dock" else kit.voices)}
+        count += len(counted)
+        wrong += [(kit.name, *pair) for pair in wrong_guesses(kit.voices) if pair[0] in counted]
+    fresh = sum(map(len, FRESH_KITS.values()))
+    wrong_fresh = sum(len(wrong_guesses(kit)) for kit in FRESH_KITS.values())
+    print(f"roles: house kits {count - len(wrong)} of {count}, fresh kits {fresh - wrong_fresh} of {fresh}; {wrong}")
+    assert [pair for pair in wrong if pair[0] != "Dry Dock"] == []
+    assert 1 - (len(wrong) + wrong_fresh) / (count + fresh) >= 0.9
+
+
+def test_twenty_kicks_stay_kicks():
+    kicks = [HOUSE_KITS[kit].voice("kick") for kit in HOUSE_KITS] + [kit[0] for kit in FRESH_KITS.values()]
+    assert [guess.role for guess in guess_roles([voice_audio(voice, 7) for voice in kicks])] == ["kick"] * len(kicks)

@@ -66,13 +66,22 @@ def _fitted() -> dict[str, npt.NDArray[Any]]:
         return {name: stored[name] if name == "roles" else stored[name].astype(np.float64) for name in stored.files}
 
 
-def guess_role(x: npt.NDArray[np.floating[Any]]) -> RoleGuess:
-    """x: one hit as `one_shot` or `voice_audio` give it."""
+def _votes(x: npt.NDArray[np.floating[Any]]) -> Floats:
+    """What speaks for each role; together 1."""
     fitted = _fitted()
     picture = (role_picture(x) - fitted["middle"]) / fitted["width"]
     votes = np.maximum((kernel(picture[None], fitted["known"]) @ fitted["weights"])[0], 0.0)
-    best = int(np.argmax(votes))
-    return RoleGuess(str(fitted["roles"][best]), float(votes[best] / max(float(votes.sum()), 1e-9)))
+    return np.asarray(votes / max(float(votes.sum()), 1e-9))
+
+
+def _guess(votes: Floats, best: int) -> RoleGuess:
+    return RoleGuess(str(_fitted()["roles"][best]), float(votes[best]))
+
+
+def guess_role(x: npt.NDArray[np.floating[Any]]) -> RoleGuess:
+    """x: one hit as `one_shot` or `voice_audio` give it."""
+    votes = _votes(x)
+    return _guess(votes, int(np.argmax(votes)))
 
 
 def _strongest_hz(x: npt.NDArray[np.floating[Any]]) -> float:
@@ -84,9 +93,21 @@ def _strongest_hz(x: npt.NDArray[np.floating[Any]]) -> float:
 PITCHED_FAMILIES = (("tom_low", "tom_mid", "tom_high"), ("conga_low", "conga_high"))
 
 
+# Of sounds brought in together two seldom are the same voice: the less certain one takes another role, if that has at
+# least this share of the votes of its first. Twenty kicks stay kicks.
+NEARLY = 0.4
+
+
 def guess_roles(hits: list[npt.NDArray[np.floating[Any]]]) -> list[RoleGuess]:
-    """Guesses for sounds brought in together: two or three toms or congas among them are told apart by pitch."""
-    guesses = [guess_role(x) for x in hits]
+    """Guesses for sounds brought in together: doubtful ones give way to those that are surer of the same role, and
+    two or three toms or congas among them are told apart by pitch."""
+    votes = [_votes(x) for x in hits]
+    chosen: dict[int, int] = {}
+    for index in sorted(range(len(hits)), key=lambda index: -votes[index].max()):
+        ranked = np.argsort(-votes[index], kind="stable").tolist()
+        close = [role for role in ranked if votes[index][role] >= NEARLY * votes[index][ranked[0]]]
+        chosen[index] = next((role for role in close if role not in chosen.values()), ranked[0])
+    guesses = [_guess(votes[index], chosen[index]) for index in range(len(hits))]
     for family in PITCHED_FAMILIES:
         own = [index for index, guess in enumerate(guesses) if guess.role in family]
         if not 1 < len(own) <= len(family):

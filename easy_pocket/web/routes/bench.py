@@ -2,20 +2,28 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Any
 
 from fastapi import APIRouter
 from starlette.requests import Request
 from starlette.responses import JSONResponse, Response
 
 from easy_pocket.store.changes import StaleRevisionError, lock_song, redo, undo
-from easy_pocket.store.edits import edit_pattern, set_feel, set_grid, set_kit, set_mix, set_name, set_tempo, set_voice
+from easy_pocket.store.edits import (
+    edit_pattern,
+    set_feel,
+    set_grid,
+    set_kit,
+    set_mix,
+    set_name,
+    set_tempo,
+    set_voice,
+    set_voice_grid,
+    solo_only,
+)
 from easy_pocket.store.songs import LoadedSong, load_song
 from easy_pocket.web.edit_requests import (
-    CopyRow,
     EditRequest,
-    Length,
-    Move,
     PatternEdit,
     SetFeel,
     SetGrid,
@@ -24,9 +32,10 @@ from easy_pocket.web.edit_requests import (
     SetName,
     SetTempo,
     SetVoice,
+    SetVoiceGrid,
+    SoloOnly,
     StepRequest,
     View,
-    Wipe,
 )
 from easy_pocket.web.kit_requests import KitChange
 from easy_pocket.web.routes.common import database, song_page
@@ -48,9 +57,6 @@ def bench(request: Request, song_id: int) -> Response:
 def state(
     request: Request,
     song_id: int,
-    from_bar: int = 1,
-    bars: int = 2,
-    magnify: Literal["1", "3", "6"] = "3",
     scope: str = "stack",
     screen: str = "bench",
     voice: str = "",
@@ -58,9 +64,8 @@ def state(
     alternate: int = 0,
 ) -> Response:
     """The song as it is now, for a page that looks elsewhere or has fallen behind."""
-    bench = {"from_bar": from_bar, "bars": bars, "magnify": int(magnify), "scope": scope}
-    kit = {"screen": screen, "voice": voice, "layer": layer, "alternate": alternate}
-    view = View.model_validate({**bench, **kit})
+    asked = {"scope": scope, "screen": screen, "voice": voice, "layer": layer, "alternate": alternate}
+    view = View.model_validate(asked)
     with database(request).transaction() as session:
         return JSONResponse(song_state(session, load_song(session, song_id), view))
 
@@ -76,41 +81,38 @@ def playing_at(request: Request, song_id: int, tempo_bpm: float) -> Response:
 def edit(request: Request, song_id: int, sent: EditRequest) -> Response:
     try:
         with database(request).transaction() as session:
-            song, voices = _apply(session, song_id, sent)
-            return JSONResponse(song_state(session, song, sent.view, voices))
+            song = _apply(session, song_id, sent)
+            return JSONResponse(song_state(session, song, sent.view, song.just_changed))
     except StaleRevisionError:
         return stale(request, song_id, sent.view)
 
 
-def _apply(session: Any, song_id: int, sent: EditRequest) -> tuple[LoadedSong, set[str] | None]:
-    """The song after the edit, and the voices whose rails it changes (None: all)."""
+def _apply(session: Any, song_id: int, sent: EditRequest) -> LoadedSong:
     at = (session, song_id, sent.revision)
     match sent.edit:
         case SetFeel(scope=scope, field=field, value=value):
-            return set_feel(*at, scope, field, value, sent.gesture), None
+            return set_feel(*at, scope, field, value, sent.gesture)
         case SetTempo(tempo_bpm=tempo_bpm):
-            return set_tempo(*at, tempo_bpm, sent.gesture), None
+            return set_tempo(*at, tempo_bpm, sent.gesture)
         case SetMix(voice=voice, field=field, value=value):
-            return set_mix(*at, voice, field, value, sent.gesture), None
+            return set_mix(*at, voice, field, value, sent.gesture)
+        case SoloOnly(voices=voices):
+            return solo_only(*at, tuple(voices))
         case SetVoice(voice=voice, there=there):
-            return set_voice(*at, voice, there), None
+            return set_voice(*at, voice, there)
         case SetKit(kit_key=kit_key):
-            return set_kit(*at, kit_key), None
+            return set_kit(*at, kit_key)
         case SetName(name=name):
-            return set_name(*at, name), None
-        case change if isinstance(change, KitChange):
-            return change.apply(at, sent.gesture), None
-        case Length() as change:
-            return edit_pattern(*at, change.to_core(), sent.gesture), None
+            return set_name(*at, name)
         case SetGrid(grid=grid):
-            return set_grid(*at, grid), None
-        case Move() | CopyRow() as change:
-            return edit_pattern(*at, change.to_core(), sent.gesture), {change.voice, change.to_voice}
-        case Wipe() as change:
-            return edit_pattern(*at, change.to_core(), sent.gesture), {voice for voice, _ in change.places}
+            return set_grid(*at, grid)
+        case SetVoiceGrid(voice=voice, grid=grid):
+            return set_voice_grid(*at, voice, grid)
+        case change if isinstance(change, KitChange):
+            return change.apply(at, sent.gesture)
         case change:
             assert isinstance(change, PatternEdit)
-            return edit_pattern(*at, change.to_core(), sent.gesture), {change.voice}
+            return edit_pattern(*at, change.to_core(), sent.gesture)
 
 
 @router.post("/songs/{song_id}/undo")

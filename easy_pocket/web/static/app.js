@@ -17,7 +17,7 @@ class Page {
   constructor(state) {
     this.song = state.song;
     this.playing = state.playing;
-    this.view = { screen: this.screen, from_bar: 1, bars: 2, magnify: 3, scope: "stack", voice: "", layer: 0, alternate: 0 };
+    this.view = { screen: this.screen, scope: "stack", voice: "", layer: 0, alternate: 0 };
     this.player = new Player();
     this.player.setStack(state.playing);
     this.edits = new Edits(state.song.id, state.song.revision, () => this.view);
@@ -62,7 +62,6 @@ class Page {
     window.addEventListener("blur", () => this.letGo());
     document.addEventListener("pointerdown", (event) => event.target.id === "tempo" && this.dragTempo(event));
     setInterval(() => this.showSaved(), 1000);
-    window.addEventListener("resize", () => this.rails.box && this.rails.showCursor());
   }
 
   // A screen was drawn anew (at first, or by moving between screens): nothing that sounds is touched.
@@ -82,6 +81,8 @@ class Page {
       else link.removeAttribute("aria-current");
     });
     paintAll();
+    this.rails.drawnAt = null;
+    if (this.screen === "bench") this.rails.arrive();
     this.loops.arrive();
     this.kit.arrive();
   }
@@ -159,33 +160,36 @@ class Page {
 
   drawAnswer({ state, item, more }) {
     this.waitsForEar = false;
+    if (state.rails && !this.rails.busy) this.rails.take(state.rails);
     const steering = document.activeElement?.matches?.('#feel input[type="range"]:active, #feel .typed') || this.steering;
     for (const [id, html] of Object.entries(state.pieces)) {
       const target = byId(id);
       if (!target || (id === "feel" && steering) || (id === "rails" && this.rails.busy)) continue;
       if (id.startsWith("kit-") && (this.kit.busy || more || target.querySelector("input.typing"))) continue;
-      if (more && id.startsWith("rail")) continue; // a later answer is on its way; do not undo its drawing
       const focused = document.activeElement?.id;
-      const level = document.activeElement?.matches?.("input.level:active");
+      const level = document.activeElement?.matches?.("input.level:active, input.pan:active");
       if (level && target.contains(document.activeElement)) continue;
+      if (id === "tools" && target.querySelector(".menu input:focus, .menu:hover")) continue;
       target.innerHTML = html;
       if (focused && document.activeElement?.id !== focused) byId(focused)?.focus({ preventScroll: true });
       paintAll(target);
     }
     if (this.screen === "loops" && (item.path === "undo" || item.path === "redo")) this.redraw();
-    this.rails.box && this.rails.showCursor();
-    if (item.edit?.kind === "write") this.sound(item.edit);
+    if (state.pieces.rails) {
+      this.rails.showMode();
+      this.rails.chooseBars(this.rails.bars);
+    }
+    if (this.rails.box) this.rails.later();
+    if (item.edit?.kind === "write") this.sound(item.edit.voice);
     this.kit.drawn(item);
     if (state.words) byId("spoken").textContent = `${item.path}: ${state.words}`;
     if (state.words) showNote(`${item.path === "undo" ? "Undone" : "Done again"}: ${state.words}`, { near: byId(item.path) });
   }
 
-  // Let what was written be heard when nothing plays.
-  sound({ voice }) {
-    if (this.player.running) return;
-    const events = this.playing.felt;
-    const index = events.sound.findIndex((sound) => events.audio[sound].startsWith(`${voice}-`));
-    if (index >= 0) this.player.audition(events.audio[events.sound[index]], events.gain[index], events.pan[index]);
+  // Let a voice be heard: what was written when nothing plays, or what was pressed.
+  sound(voice, always = false) {
+    const strike = this.playing.strikes[voice];
+    if (strike && (always || !this.player.running)) this.player.audition(strike.audio, strike.gain, strike.pan);
   }
 
   // Header ----------------------------------------------------------------------------------------------------------
@@ -256,15 +260,13 @@ class Page {
       needle.hidden = false;
       needle.style.left = `${(at / loop.duration_s) * 100}%`;
     } else if (this.screen === "bench" && this.player.mode !== "loop" && this.rails.box) {
-      const { start, end, msPerTick } = this.rails.facts;
+      const { start, end } = this.rails.look;
+      const { msPerTick } = this.rails.facts;
       const stretch = this.player.stack.tempo_bpm / this.playing.tempo_bpm;
       const tick = ((position * 1000) / msPerTick) * stretch;
-      const svg = this.rails.box.querySelector("svg.rail");
-      needle.hidden = tick < start || tick >= end || !svg;
-      if (!needle.hidden) {
-        const head = svg.parentElement.clientWidth - svg.clientWidth;
-        needle.style.left = `${head + (svg.clientWidth * this.rails.percent(tick)) / 100}px`;
-      }
+      const rail = this.rails.box.querySelector("canvas.rail");
+      needle.hidden = tick < start || tick >= end || !rail;
+      if (!needle.hidden) needle.style.transform = `translateX(${rail.offsetLeft + (rail.clientWidth * this.rails.percent(tick)) / 100}px)`;
     } else {
       needle.hidden = true;
     }
@@ -347,6 +349,14 @@ class Page {
     this.edits.push({ kind: "length", bars }, { near: byId("tools") });
   }
 
+  // A length in slots of the grid; odd ones too.
+  typedLength(field) {
+    const slots = Number(field.value.replace(",", "."));
+    const ticks = Math.round(slots * this.rails.facts.step);
+    if (Number.isFinite(slots) && ticks >= 10) this.edits.push({ kind: "length_ticks", length_ticks: ticks }, { near: field });
+    else showNote(`'${field.value}' is no length: type a number of slots, 16 say.`, { near: field, wrong: true });
+  }
+
   look(changes) {
     this.view = { ...this.view, ...changes };
     this.refresh();
@@ -375,10 +385,10 @@ class Page {
     };
     if (actions[button.id]) actions[button.id]();
     else if (dataset.help !== undefined) byId("shortcuts").hidden = !byId("shortcuts").hidden;
-    else if (dataset.scope) this.look({ scope: dataset.scope });
-    else if (dataset.magnify) this.look({ magnify: Number(dataset.magnify) });
-    else if (dataset.from) this.look({ from_bar: Math.max(1, Number(dataset.from)) });
-    else if (dataset.bars) this.look({ bars: Number(dataset.bars) });
+    else if (dataset.scope) {
+      this.look({ scope: dataset.scope });
+      if (button.closest(".rail-row")) this.sound(dataset.scope, true);
+    }
     else if (dataset.length) this.setLength(Number(dataset.length));
     else if (dataset.inherit) this.feel(dataset.inherit, null, button);
     else if (dataset.feelSet) this.feel(dataset.feelSet, Number(dataset.value), button);
@@ -433,6 +443,10 @@ class Page {
       this.edits.push({ kind: "grid", grid: target.value }, { near: target });
     } else if (target.dataset.edit === "add-voice" && target.value) {
       this.edits.push({ kind: "voice", voice: target.value, there: true }, { near: target });
+    } else if (target.dataset.edit === "voice-grid") {
+      this.edits.push({ kind: "voice_grid", voice: this.rowTools.voice, grid: target.value }, { near: target });
+    } else if (target.id === "length-typed") {
+      this.typedLength(target);
     } else if (target.id === "tempo") {
       this.setTempo(target.value);
     }

@@ -300,6 +300,6 @@ function same(before, after) {
   if (!before) return false;
   const equal = (one, other) => JSON.stringify(one) === JSON.stringify(other);
   const alike = (one, other) => Object.keys({ ...one, ...other }).every((field) => equal(one[field], other[field]));
-  const { felt, straight, ...facts } = after;
+  const { felt, straight, strikes, ...facts } = after;
   return alike(before.felt, felt) && alike(before.straight, straight) && Object.keys(facts).every((field) => equal(before[field], facts[field]));
 }

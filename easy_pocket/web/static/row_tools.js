@@ -28,6 +28,9 @@ export class RowTools {
     byId("row-tools-name").textContent = this.rails.nameOf(voice);
     const to = byId("row-copy-to");
     to.replaceChildren(...this.rails.voices().map((key) => new Option(this.rails.nameOf(key), key, false, key !== voice)));
+    const steps = this.rails.facts.steps[voice];
+    byId("row-grid").value = steps === undefined ? "part" : ({ 480: "8", 320: "8T", 240: "16", 160: "16T", 120: "32", 192: "quint" }[steps] ?? "off");
+    byId("row-lock").textContent = this.rails.facts.lockedVoices.includes(voice) ? "free the row" : "lock the row";
     to.value = this.rails.voices().find((key) => key !== voice) ?? voice;
     // Beside the rail's head, under its row or above it: the row itself stays in sight.
     const place = row.getBoundingClientRect();
@@ -47,8 +50,9 @@ export class RowTools {
 
   // Where a row begins to be filled: at the cursor when it is on this row, else at the first bar in view.
   get from() {
-    const { cursor, facts } = this.rails;
-    return cursor?.voice === this.voice ? cursor.tick : facts.start;
+    const { cursor, look } = this.rails;
+    const step = this.rails.data.step(this.voice);
+    return cursor?.voice === this.voice ? cursor.tick : Math.ceil(look.start / step) * step;
   }
 
   click(event) {
@@ -68,10 +72,11 @@ export class RowTools {
 
   press(button, dataset) {
     const { voice } = this;
-    const step_ticks = this.rails.facts.step;
+    const step_ticks = this.rails.data.step(voice);
     const number = (id) => Math.round(Number(byId(id).value));
     const push = (edit) => this.edits.push({ voice, ...edit }, { near: button });
     if (dataset.close !== undefined) this.close();
+    else if (dataset.lockRow !== undefined) push({ kind: "lock_voice", locked: !this.rails.facts.lockedVoices.includes(voice) });
     else if (dataset.every) push({ kind: "row_every", start_tick: this.from, step_ticks, every: Number(dataset.every) });
     else if (dataset.turn) push({ kind: "row_turn", how: dataset.turn, step_ticks });
     else if (dataset.spread !== undefined) push({ kind: "row_spread", start_tick: this.from, step_ticks, hits: number("row-hits"), slots: number("row-slots"), turned: number("row-turned") });

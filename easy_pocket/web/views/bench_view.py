@@ -11,25 +11,19 @@ from easy_pocket.store.songs import LoadedSong
 from easy_pocket.web.edit_requests import View
 from easy_pocket.web.render import render
 from easy_pocket.web.views.feel_panel import feel_panel
-from easy_pocket.web.views.place import Window, fit_window, grid_lines
 from easy_pocket.web.views.pocket_chart import pocket_chart
-from easy_pocket.web.views.rails import rails
+from easy_pocket.web.views.rails import rail_data, rail_heads
 
 
 class BenchView:
-    """Everything the Bench's templates ask for; `only` limits which rails are drawn."""
+    """Everything the Bench's templates ask for."""
 
-    def __init__(self, song: LoadedSong, view: View, only: set[str] | None = None) -> None:
+    def __init__(self, song: LoadedSong, view: View) -> None:
         self.song = song
         self.view = view
-        self.only = only
-        self.window: Window = fit_window(song.metre, song.pattern.length_ticks, view.from_bar, view.bars)
         self.performance: Performance = perform(song.pattern, song.feel, tempo_bpm=song.row.tempo_bpm)
         voices = tuple(song.part.voices)
-        shown = [voice for voice in voices if only is None or voice in only]
-        sounding = audible(voices, song.mix)
-        self.rails = rails(shown, self.performance, self.window, view.magnify, song.mix, sounding, song.kit)
-        self.lines = grid_lines(self.window, song.part.step_ticks)
+        self.rails = rail_heads(voices, song.mix, audible(voices, song.mix), song.kit)
         self.grid_name = next(
             (GRID_NAMES[key] for key, ticks in GRID_TICKS.items() if ticks == song.part.step_ticks), ""
         )
@@ -37,15 +31,30 @@ class BenchView:
         self.addable = [(voice.role, voice.title) for voice in song.kit.voices if voice.role not in voices]
         self.takeable = set(voices) - set(song.pattern.arrays.voices)
 
-    def pieces(self) -> dict[str, str]:
-        """HTML by element id: the rails drawn (with ruler and tools when all are), chart and panel."""
+    @property
+    def length_words(self) -> str:
+        bars = self.song.pattern.length_ticks / self.song.metre.bar_ticks
+        return f"{bars:.3g} bar{'s' if bars != 1 else ''}"
+
+    @property
+    def length_steps(self) -> str:
+        return f"{self.song.pattern.length_ticks / self.song.part.step_ticks:g}"
+
+    def rail_data(self, only: frozenset[str] | None = None) -> dict[str, Any]:
+        return rail_data(self.song, self.performance, only)
+
+    def pieces(self, only: frozenset[str] | None = None) -> dict[str, str]:
+        """HTML by element id. When only hits of some voices changed, their heads stay as they are but for what hangs
+        on whether a row has hits."""
         values: dict[str, Any] = {"bench": self, "song": self.song}
-        if self.only is None:
-            pieces = {"rails": render("_rails.html", **values), "tools": render("_tools.html", **values)}
+        pieces = {"pocket": self.pocket()}
+        if only is None:
+            pieces |= {"rails": render("_rails.html", **values), "tools": render("_tools.html", **values)}
+            pieces["feel"] = render("_feel.html", panel=self.panel, song=self.song)
         else:
-            pieces = {f"rail-{rail.voice}": render("_rail.html", rail=rail, **values) for rail in self.rails}
-        pieces["pocket"] = self.pocket()
-        pieces["feel"] = render("_feel.html", panel=self.panel, song=self.song)
+            for rail in self.rails:
+                if rail.voice in only:
+                    pieces[f"head-{rail.voice}"] = render("_rail_head.html", rail=rail, **values)
         return pieces
 
     def pocket(self) -> str:

@@ -36,9 +36,10 @@ def columns(events: EventColumns) -> dict[str, Any]:
 def strike(voice: KitVoice, mix: VoiceMix | None = None) -> dict[str, Any]:
     """One hard hit of a voice, for the ear."""
     remember_voices(Kit("", "", (voice,)))
+    pan = voice.pan if mix is None or mix.pan is None else mix.pan
     level_db = voice.level_db + (mix.level_db if mix else 0.0)
     gain = gains(voice.velocity_level)[STRIKE_VELOCITY] * 10 ** (level_db / 20)
-    return {"audio": audio_key(voice, int(voice.stretch_of[STRIKE_VELOCITY])), "gain": round(gain, 5), "pan": voice.pan}
+    return {"audio": audio_key(voice, int(voice.stretch_of[STRIKE_VELOCITY])), "gain": round(gain, 5), "pan": pan}
 
 
 def playing(song: LoadedSong, tempo_bpm: float | None = None, gain_db: float = 0.0) -> dict[str, Any]:
@@ -48,7 +49,13 @@ def playing(song: LoadedSong, tempo_bpm: float | None = None, gain_db: float = 0
     felt = perform(song.pattern, song.feel, tempo_bpm=tempo)
     straight = perform(song.pattern, tempo_bpm=tempo, straight=True)
     metre: Metre = song.metre
+    strikes = {
+        voice.role: strike(voice, song.mix.get(voice.role))
+        for voice in song.kit.voices
+        if voice.role in song.part.voices
+    }
     return {
+        "strikes": strikes,
         "tempo_bpm": tempo,
         "length_s": felt.length_ms / 1000,
         "beat_s": 60.0 / tempo * 4 / metre.unit,

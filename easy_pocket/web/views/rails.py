@@ -1,49 +1,42 @@
-"""The rails: every hit as a stem with a head, its written slot as a foot, the thread between them the offset."""
+"""The rails: their heads, and the hits as columns for the page to draw."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
-from easy_pocket.core.perform import LedgerLine, Performance
+from easy_pocket.core.articulation import articulation_to_doc, articulation_words
+from easy_pocket.core.perform import TIME_STAGES, VELOCITY_STAGES, Performance
 from easy_pocket.core.sound.events import VoiceMix
 from easy_pocket.core.sound.kit import Kit, KitVoice
-from easy_pocket.core.timebase import ms_per_tick, place_name
+from easy_pocket.core.strokes import Strokes, strokes
+from easy_pocket.core.timebase import ms_per_tick
 from easy_pocket.core.voices import ROLES
-from easy_pocket.web.views.place import Window
+from easy_pocket.store.songs import LoadedSong
 
 ON_GRID_MS = 0.75  # an offset smaller than this is drawn as on the grid
-BASE_Y, TOP_Y = 84.0, 14.0  # percent of a rail's height
-
-
-@dataclass(frozen=True)
-class RailHit:
-    tick: int
-    velocity: int
-    own_ms: float
-    slot_x: float
-    x: float
-    head_y: float
-    width: float
-    radius: float
-    lean: str  # "early", "late" or "even"
-    label: str
-    ledger: str
-    alternate: int = 0
 
 
 @dataclass(frozen=True)
 class Rail:
     voice: str
     name: str
-    hits: tuple[RailHit, ...]
     mix: VoiceMix
     sounding: bool
     glyph: str
     alternates: int = 0
     hint: str = ""  # what about its sound one should know when writing
+
+    pan: float = 0.0
+
+    @property
+    def pan_words(self) -> str:
+        if abs(self.pan) < 0.005:
+            return "middle"
+        return f"{abs(self.pan) * 100:.0f} % {'right' if self.pan > 0 else 'left'}"
 
     @property
     def level_share(self) -> int:
@@ -65,57 +58,85 @@ def offset_words(offset_ms: float) -> str:
     return f"{abs(offset_ms):.1f} ms {'late' if offset_ms > 0 else 'early'}"
 
 
-def ledger_text(line: LedgerLine, place: str) -> str:
-    """The sum that explains a hit, as one line; parts are set off by '|' for the page to style."""
-    name = ROLES[line.voice].name if line.voice in ROLES else line.voice
-    amounts = "  ".join(f"{stage} {signed(amount)}" for stage, amount in line.amounts_ms.items() if stage != "order")
-    if abs(line.amounts_ms["order"]) > 0.05:
-        amounts += f"  order {signed(line.amounts_ms['order'])}"
-    velocity = f"velocity {line.written_velocity}"
-    for stage, amount in line.amounts_velocity.items():
-        if amount:
-            velocity += f"  {stage} {signed(amount, 0)}"
-    return f"{name} · {place}|{amounts}|= {offset_words(line.offset_ms)}|{velocity}  = {line.velocity}"
+def hit_columns(performance: Performance, voice: str) -> dict[str, Any]:
+    """A voice's hits as columns: tick, written and played velocity, offset and own offset in ms. `amounts` has the ms
+    of every stage that moves one of them; `accents` velocity steps alike. `dressed` and `asked` name by index the few
+    that are not plain, or ask for another sound."""
+    hits = performance.hits
+    if voice not in hits.voices:
+        return {"tick": [], "velocity": [], "played": [], "offset": [], "own": [], "amounts": {}, "accents": {}}
+    mine = np.flatnonzero(hits.voice_index == hits.voices.index(voice))
+    moved = np.round(performance.amounts_ms[:, mine], 2)
+    louder = performance.amounts_velocity[:, mine]
+    columns: dict[str, Any] = {
+        "tick": hits.tick[mine].tolist(),
+        "velocity": hits.velocity[mine].tolist(),
+        "played": performance.velocity[mine].tolist(),
+        "offset": np.round(performance.offset_ms[mine], 2).tolist(),
+        "own": np.round(hits.offset_ms[mine], 2).tolist(),
+        "amounts": {stage: row.tolist() for stage, row in zip(TIME_STAGES, moved, strict=True) if row.any()},
+        "accents": {stage: row.tolist() for stage, row in zip(VELOCITY_STAGES, louder, strict=True) if row.any()},
+    }
+    asked = np.flatnonzero(hits.alternate[mine])
+    if len(asked):
+        columns["asked"] = {int(place): int(hits.alternate[mine[place]]) for place in asked}
+    if hits.decorated:
+        struck = strokes(performance)
+        place = {int(index): number for number, index in enumerate(mine.tolist())}
+        columns["dressed"] = {
+            place[index]: {
+                "words": articulation_words(dress),
+                "drawn": _strokes_of(struck, performance, index) if dress.ornament else [],
+                **articulation_to_doc(dress),
+            }
+            for index, dress in hits.decorated
+            if index in place
+        }
+    return columns
 
 
-def rail_hits(performance: Performance, voice: str, window: Window, magnify: int) -> tuple[RailHit, ...]:
-    """The voice's hits in view."""
-    if voice not in performance.hits.voices:
-        return ()
-    index = performance.hits.voices.index(voice)
-    in_view = (performance.hits.tick >= window.start) & (performance.hits.tick < window.end)
-    per_ms = magnify / ms_per_tick(performance.tempo_bpm)
-    hits = []
-    for hit in np.flatnonzero((performance.hits.voice_index == index) & in_view).tolist():
-        line = performance.ledger(hit)
-        place = place_name(line.tick, window.metre)
-        loud = line.velocity / 127
-        asked = int(performance.hits.alternate[hit])
-        lean = "even" if abs(line.offset_ms) < ON_GRID_MS else ("late" if line.offset_ms > 0 else "early")
-        hits.append(
-            RailHit(
-                tick=line.tick,
-                velocity=line.written_velocity,
-                own_ms=float(performance.hits.offset_ms[hit]),
-                slot_x=window.x(line.tick),
-                x=window.x(line.tick + line.offset_ms * per_ms),
-                head_y=round(BASE_Y - (BASE_Y - TOP_Y) * (0.14 + 0.86 * loud), 2),
-                width=round(2.0 + 4.2 * loud, 2),
-                radius=round(2.6 + 2.6 * loud, 2),
-                lean=lean,
-                label=f"{ROLES[voice].name}, {place}, velocity {line.velocity}, {offset_words(line.offset_ms)}",
-                ledger=ledger_text(line, place) + (f"  sound {asked + 1}" if asked else ""),
-                alternate=asked,
-            )
-        )
-    return tuple(hits)
+def _strokes_of(struck: Strokes, performance: Performance, index: int) -> list[list[float]]:
+    """What an ornament adds to a hit: ms from it, and velocity."""
+    own = np.flatnonzero((struck.hit == index) & (struck.time_ms != performance.played_ms[index]))
+    after = np.round(struck.time_ms[own] - performance.played_ms[index], 2)
+    return [list(pair) for pair in zip(after.tolist(), struck.velocity[own].tolist(), strict=True)]
 
 
-def rails(
+def rail_facts(song: LoadedSong) -> dict[str, Any]:
+    """What the rails are drawn by: ticks of the pattern, its bars and beats, its grids, what is locked."""
+    metre = song.metre
+    return {
+        "length": song.pattern.length_ticks,
+        "step": song.part.step_ticks,
+        "steps": song.part.voice_steps or {},
+        "bar": metre.bar_ticks,
+        "beat": metre.beat_ticks,
+        "beats": metre.beats,
+        "compound": metre.compound,
+        "msPerTick": ms_per_tick(song.row.tempo_bpm),
+        "lockedVoices": sorted(song.pattern.locked_voices),
+        "lockedPlaces": sorted(song.pattern.locked_places),
+        "names": {voice: voice_title(song.kit, voice) for voice in song.part.voices},
+    }
+
+
+def rail_data(song: LoadedSong, performance: Performance, only: frozenset[str] | None = None) -> dict[str, Any]:
+    """The facts and the hits of every rail, or of some."""
+    voices = [voice for voice in song.part.voices if only is None or voice in only]
+    return {
+        "whole": only is None,
+        "facts": rail_facts(song),
+        "hits": {voice: hit_columns(performance, voice) for voice in voices},
+    }
+
+
+def voice_title(kit: Kit, voice: str) -> str:
+    known = next((one for one in kit.voices if one.role == voice), None)
+    return known.title if known else ROLES[voice].name
+
+
+def rail_heads(
     voices: Iterable[str],
-    performance: Performance,
-    window: Window,
-    magnify: int,
     mix: dict[str, VoiceMix],
     sounding: set[str],
     kit: Kit,
@@ -124,16 +145,22 @@ def rails(
     return [
         Rail(
             voice=voice,
-            name=known[voice].title if voice in known else ROLES[voice].name,
-            hits=rail_hits(performance, voice, window, magnify),
+            name=voice_title(kit, voice),
             mix=mix.get(voice, VoiceMix()),
             sounding=voice in sounding and voice in known,
             glyph=known[voice].sign if voice in known else ROLES[voice].glyph,
             alternates=len(known[voice].alternates) if voice in known else 0,
             hint=_hint(known.get(voice), kit),
+            pan=_pan(mix.get(voice, VoiceMix()), known.get(voice)),
         )
         for voice in voices
     ]
+
+
+def _pan(mix: VoiceMix, voice: KitVoice | None) -> float:
+    if mix.pan is not None:
+        return mix.pan
+    return voice.pan if voice else 0.0
 
 
 def _hint(voice: KitVoice | None, kit: Kit) -> str:

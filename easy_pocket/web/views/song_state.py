@@ -31,17 +31,20 @@ def header_state(session: Session, song: LoadedSong) -> dict[str, Any]:
     }
 
 
-def song_state(session: Session, song: LoadedSong, view: View, voices: set[str] | None = None) -> dict[str, Any]:
+def song_state(session: Session, song: LoadedSong, view: View, voices: frozenset[str] | None = None) -> dict[str, Any]:
     """`voices` limits which rails are sent; None sends them all."""
+    rails = None
     hit = None
     if view.screen == "kit":
         kit = KitView(song, view, sample_source(session), songs_with_kit(session, song.kit.key))
         pieces, hit = kit.pieces(), kit.strike
     else:
-        pieces = BenchView(song, view, voices).pieces()
+        bench = BenchView(song, view)
+        pieces, rails = bench.pieces(voices), bench.rail_data(voices)
     return {
         "song": header_state(session, song),
         "hit": hit,
         "pieces": {**pieces, "ribbon": render("_ribbon.html", song=song)},
+        "rails": rails,
         "playing": playing(song),
     }

@@ -1,0 +1,221 @@
+// Drawing the rails: every hit a stem with a head, its written slot a foot, the thread between them the offset.
+
+export const EDGE = 1.7; // percent left and right, room for hits before the first line and after the last slot
+const ON_GRID_MS = 0.75;
+const BASE = 0.84;
+const TOP = 0.14;
+const MOST_SLOT_LINES = 220;
+
+let known = null;
+export function colours() {
+  if (!known) {
+    const style = getComputedStyle(document.documentElement);
+    const of = (name) => style.getPropertyValue(name).trim();
+    known = { ink: of("--ink"), early: of("--early"), late: of("--late"), thread: of("--thread"), quiet: of("--quiet"), seam: of("--seam"), deep: of("--seam-deep"), paper: of("--paper"), denim: of("--denim-light") };
+  }
+  return known;
+}
+
+// A canvas fitted to its box, ready to draw on in CSS pixels.
+export function fitted(canvas) {
+  const { clientWidth: width, clientHeight: height } = canvas;
+  const scale = window.devicePixelRatio || 1;
+  if (canvas.width !== Math.round(width * scale) || canvas.height !== Math.round(height * scale)) {
+    canvas.width = Math.round(width * scale);
+    canvas.height = Math.round(height * scale);
+  }
+  const pen = canvas.getContext("2d");
+  pen.setTransform(scale, 0, 0, scale, 0, 0);
+  pen.clearRect(0, 0, width, height);
+  return { pen, width, height };
+}
+
+export function xOf(tick, look, width) {
+  return (width * (EDGE + ((100 - 2 * EDGE) * (tick - look.start)) / (look.end - look.start))) / 100;
+}
+
+export function tickOf(x, look, width) {
+  return look.start + (((x / width) * 100 - EDGE) / (100 - 2 * EDGE)) * (look.end - look.start);
+}
+
+export function lean(offset) {
+  if (Math.abs(offset) < ON_GRID_MS) return "even";
+  return offset > 0 ? "late" : "early";
+}
+
+// Where a hit is drawn on a rail of this size.
+export function placed(hit, look, facts, width, height) {
+  const foot = xOf(hit.tick, look, width);
+  const x = xOf(hit.tick + (hit.offset / facts.msPerTick) * look.magnify, look, width);
+  const loud = hit.played / 127;
+  return { foot, x, head: height * (BASE - (BASE - TOP) * (0.14 + 0.86 * loud)), base: height * BASE, loud };
+}
+
+export function drawGrid(pen, look, facts, step, width, height) {
+  const c = colours();
+  const line = (tick, colour, weight) => {
+    const x = Math.round(xOf(tick, look, width)) + (weight % 2 ? 0.5 : 0);
+    pen.strokeStyle = colour;
+    pen.lineWidth = weight;
+    pen.beginPath();
+    pen.moveTo(x, 0);
+    pen.lineTo(x, height);
+    pen.stroke();
+  };
+  const from = Math.floor(look.start / facts.bar) * facts.bar;
+  for (let bar = from; bar <= look.end; bar += facts.bar) {
+    const end = Math.min(bar + facts.bar, look.end);
+    if (step >= 30 && (look.end - look.start) / step <= MOST_SLOT_LINES) for (let tick = bar; tick < end; tick += step) if (tick >= look.start && (tick - bar) % facts.beat) line(tick, "#e5dccc", 1);
+    for (let tick = bar + facts.beat; tick < end; tick += facts.beat) if (tick >= look.start) line(tick, "#cfc3ae", 1);
+    if (bar >= look.start) line(bar, "#8f99b5", 1.5);
+  }
+  if (look.end === facts.length) line(look.end, "#8f99b5", 1.5);
+  pen.strokeStyle = "#b8ab93";
+  pen.lineWidth = 1.2;
+  pen.setLineDash([3, 3]);
+  pen.beginPath();
+  pen.moveTo(0, height * BASE);
+  pen.lineTo(width, height * BASE);
+  pen.stroke();
+  pen.setLineDash([]);
+  for (const place of facts.lockedPlaces) {
+    for (let tick = from + place; tick < look.end; tick += facts.bar) {
+      if (tick < look.start) continue;
+      const x = xOf(tick, look, width);
+      pen.fillStyle = c.deep;
+      pen.globalAlpha = 0.35;
+      pen.fillRect(x - 5, 0, 10, height);
+      pen.globalAlpha = 1;
+    }
+  }
+}
+
+// One rail. `marks` has the chosen keys, the hit under the pointer, and what differs from a snapshot.
+export function drawRail(canvas, voice, hits, look, facts, step, marks) {
+  const { pen, width, height } = fitted(canvas);
+  if (!width || !height) return;
+  drawGrid(pen, look, facts, step, width, height);
+  const reach = ((look.end - look.start) / width) * 40;
+  for (const gone of marks.missing?.get(voice) ?? []) drawMissing(pen, gone, look, facts, width, height);
+  for (const hit of hits) {
+    if (hit.tick < look.start - reach || hit.tick > look.end + reach) continue;
+    drawHit(pen, hit, placed(hit, look, facts, width, height), look, facts, width, height, marks);
+  }
+}
+
+function drawMissing(pen, hit, look, facts, width, height) {
+  const at = placed(hit, look, facts, width, height);
+  pen.strokeStyle = colours().quiet;
+  pen.lineWidth = 1.2;
+  pen.setLineDash([2, 2]);
+  pen.beginPath();
+  pen.moveTo(at.x, at.base);
+  pen.lineTo(at.x, at.head);
+  pen.stroke();
+  circle(pen, at.x, at.head, 3.6);
+  pen.stroke();
+  pen.setLineDash([]);
+}
+
+function circle(pen, x, y, radius) {
+  pen.beginPath();
+  pen.arc(x, y, radius, 0, 2 * Math.PI);
+}
+
+function drawHit(pen, hit, at, look, facts, width, height, marks) {
+  const c = colours();
+  const side = lean(hit.offset);
+  const colour = side === "even" ? c.ink : c[side];
+  const key = `${hit.voice} ${hit.tick}`;
+  pen.globalAlpha = hit.waiting ? 0.55 : 1;
+  pen.strokeStyle = colour;
+  pen.fillStyle = colour;
+  const stem = (x, top, weight) => {
+    pen.lineWidth = weight;
+    pen.beginPath();
+    pen.moveTo(x, at.base);
+    pen.lineTo(x, top);
+    pen.stroke();
+  };
+  for (const [ms, velocity] of hit.dress?.drawn ?? []) {
+    const more = placed({ tick: hit.tick, offset: hit.offset, played: velocity }, look, facts, width, height);
+    const x = at.x + ((ms / facts.msPerTick) * (100 - 2 * EDGE) * width) / 100 / (look.end - look.start);
+    pen.lineCap = "round";
+    pen.globalAlpha = 0.7;
+    stem(x, more.head, 1.6);
+    circle(pen, x, more.head, 1.8);
+    pen.fill();
+    pen.globalAlpha = hit.waiting ? 0.55 : 1;
+  }
+  if (Math.abs(at.x - at.foot) > 0.5) {
+    pen.lineWidth = 2.2;
+    pen.beginPath();
+    pen.moveTo(at.foot, at.base);
+    pen.lineTo(at.x, at.base);
+    pen.stroke();
+  }
+  pen.lineCap = "round";
+  stem(at.x, at.head, 2 + 4.2 * at.loud);
+  pen.lineCap = "butt";
+  const radius = 2.6 + 2.6 * at.loud;
+  const odds = hit.dress?.odds_percent ?? 100;
+  circle(pen, at.x, at.head, radius);
+  if (odds < 100 || hit.dress?.passes) {
+    pen.fillStyle = c.paper;
+    pen.fill();
+    pen.lineWidth = 1.6;
+    pen.stroke();
+    pen.fillStyle = colour;
+    pen.beginPath();
+    pen.moveTo(at.x, at.head);
+    pen.arc(at.x, at.head, radius - 0.5, -Math.PI / 2, -Math.PI / 2 + 2 * Math.PI * (hit.dress.passes ? 1 / Math.max(hit.dress.passes, 4) : odds / 100));
+    pen.fill();
+  } else {
+    pen.fill();
+  }
+  if (hit.dress?.length_ticks) {
+    pen.lineWidth = 1.6;
+    const end = at.x + ((hit.dress.length_ticks * (100 - 2 * EDGE) * width) / 100) / (look.end - look.start);
+    pen.beginPath();
+    pen.moveTo(at.x, at.head);
+    pen.lineTo(end, at.head);
+    pen.moveTo(end, at.head - 3);
+    pen.lineTo(end, at.head + 3);
+    pen.stroke();
+  }
+  if (hit.dress?.tune_cents) chevron(pen, at.x, at.head - radius - 4, 0, -Math.sign(hit.dress.tune_cents));
+  if (hit.dress?.pan) chevron(pen, at.x + Math.sign(hit.dress.pan) * (radius + 4), at.head, Math.sign(hit.dress.pan), 0);
+  if (hit.asked) ring(pen, at, radius + 3, [2, 1.6], colour);
+  circle(pen, at.foot, at.base, 2.4);
+  pen.fillStyle = "#fff";
+  pen.fill();
+  pen.strokeStyle = "#8f836b";
+  pen.lineWidth = 1.2;
+  pen.stroke();
+  if (hit.dress?.locked) {
+    pen.fillStyle = c.ink;
+    pen.fillRect(at.foot - 3.5, at.base + 4, 7, 3);
+  }
+  pen.globalAlpha = 1;
+  if (marks.chosen.has(key)) ring(pen, at, radius + 2.5, [], c.thread, 2);
+  else if (marks.hot === key) ring(pen, at, radius + 1, [], c.thread, 2);
+  if (marks.differs?.has(key)) ring(pen, at, radius + 5, [2, 2], c.thread, 1.5);
+}
+
+function ring(pen, at, radius, dash, colour, weight = 1.2) {
+  pen.strokeStyle = colour;
+  pen.lineWidth = weight;
+  pen.setLineDash(dash);
+  circle(pen, at.x, at.head, radius);
+  pen.stroke();
+  pen.setLineDash([]);
+}
+
+function chevron(pen, x, y, dx, dy) {
+  pen.lineWidth = 1.4;
+  pen.beginPath();
+  pen.moveTo(x - 2.5 * dy - 2 * dx, y - 2.5 * dx - 2 * dy);
+  pen.lineTo(x, y);
+  pen.lineTo(x + 2.5 * dy - 2 * dx, y + 2.5 * dx - 2 * dy);
+  pen.stroke();
+}

@@ -1,0 +1,47 @@
+// Places and offsets in words: the ledger line and what a screen reader says.
+
+const SPOKEN = { 0.25: "e", 0.5: "&", 0.75: "a" };
+
+// The counting syllable of a place inside a beat, or its share of the beat when it has none.
+export function syllable(rest, beat) {
+  const share = rest / beat;
+  if (SPOKEN[share]) return SPOKEN[share];
+  const thirds = Math.round(share * 3);
+  if (Math.abs(share * 3 - thirds) < 1e-9) return ["", "trip", "let"][thirds];
+  return `+${share.toFixed(3).replace(/0+$/, "")}`;
+}
+
+export function placeName(tick, { bar, beat }) {
+  const inside = tick % bar;
+  const rest = inside % beat;
+  const name = `${Math.floor(tick / bar) + 1}.${Math.floor(inside / beat) + 1}`;
+  return rest ? `${name} ${syllable(rest, beat)}` : name;
+}
+
+export function signed(value, digits = 1) {
+  const text = Math.abs(value).toFixed(digits);
+  if (Number(text) === 0) return "0";
+  return `${value > 0 ? "+" : "−"}${text}`;
+}
+
+export function offsetWords(ms) {
+  if (Math.abs(ms) < 0.05) return "on the grid";
+  return `${Math.abs(ms).toFixed(1)} ms ${ms > 0 ? "late" : "early"}`;
+}
+
+const ALWAYS = ["swing", "groove", "part push", "push", "own"];
+
+// The sum that explains a hit; parts are set off by "|" for the bottom line to style.
+export function ledgerText(hit, facts) {
+  const amount = (stage) => hit.amounts[stage]?.[hit.index] ?? 0;
+  const stages = [...ALWAYS, ...Object.keys(hit.amounts).filter((stage) => !ALWAYS.includes(stage) && Math.abs(amount(stage)) > 0.05)];
+  const sum = stages.map((stage) => `${stage} ${signed(amount(stage))}`).join("  ");
+  const louder = Object.entries(hit.accents).filter(([, row]) => row[hit.index]).map(([stage, row]) => `  ${stage} ${signed(row[hit.index], 0)}`).join("");
+  const more = [hit.asked ? `sound ${hit.asked + 1}` : "", hit.dress?.words ?? ""].filter(Boolean).join(", ");
+  return `${facts.names[hit.voice]} · ${placeName(hit.tick, facts)}|${sum}|= ${offsetWords(hit.offset)}|velocity ${hit.velocity}${louder}  = ${hit.played}${more ? ` · ${more}` : ""}`;
+}
+
+export function spokenHit(hit, facts) {
+  const dress = hit.dress?.words ? `, ${hit.dress.words}` : "";
+  return `${facts.names[hit.voice]}, ${placeName(hit.tick, facts)}, velocity ${hit.played}, ${offsetWords(hit.offset)}${dress}`;
+}
