@@ -98,7 +98,7 @@ ChosenEdit = SetValues | Dress | MoveHits | PasteHits | NudgeHits | TurnHits | S
 def _find(pattern: Pattern, places: Iterable[Place]) -> list[Hit]:
     found = []
     for place in dict.fromkeys(places):
-        hit = pattern.by_place.get(place)
+        hit = pattern.at(*place)
         if hit is None:
             where = place_name(place[1], pattern.metre)
             raise EditRefusedError(
@@ -114,9 +114,9 @@ def _find(pattern: Pattern, places: Iterable[Place]) -> list[Hit]:
 def _exchanged(pattern: Pattern, old: list[Hit], new: Iterable[Hit]) -> Pattern:
     """New hits in the place of old ones; a hit that was not among them makes way for one that arrives."""
     come = {(hit.voice, hit.tick): hit for hit in new}
-    gone = set(map(id, old))
-    kept = (hit for hit in pattern.hits if id(hit) not in gone and (hit.voice, hit.tick) not in come)
-    return pattern.with_hits((*kept, *come.values()))
+    gone = {id(hit): hit for hit in old}
+    in_the_way = [hit for place in come if (hit := pattern.at(*place))]
+    return pattern.exchanged({**gone, **{id(hit): hit for hit in in_the_way}}.values(), come.values())
 
 
 def with_value(hit: Hit, field: str, value: float, step_ticks: int) -> Hit:

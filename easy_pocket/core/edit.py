@@ -72,7 +72,7 @@ Edit = HitEdit | RowEdit | ChosenEdit | Shape | LengthEdit | LockEdit
 
 
 def _find(pattern: Pattern, voice: str, tick: int) -> Hit:
-    hit = pattern.by_place.get((voice, tick))
+    hit = pattern.at(voice, tick)
     if hit is None:
         where = place_name(tick, pattern.metre)
         raise EditRefusedError(
@@ -82,8 +82,7 @@ def _find(pattern: Pattern, voice: str, tick: int) -> Hit:
 
 
 def _replace(pattern: Pattern, old: Hit, new: Hit | None) -> Pattern:
-    kept = (hit for hit in pattern.hits if hit is not old)
-    return pattern.with_hits(kept if new is None else (*kept, new))
+    return pattern.exchanged([old], [] if new is None else [new])
 
 
 def apply_edit(pattern: Pattern, edit: Edit) -> Pattern:
@@ -112,16 +111,16 @@ def _apply_hit_edit(pattern: Pattern, edit: HitEdit) -> Pattern:
     match edit:
         case WriteHit(voice, tick, velocity):
             check_voice(voice)
-            if (voice, tick) in pattern.by_place:
+            if pattern.at(voice, tick):
                 where = place_name(tick, pattern.metre)
                 raise EditRefusedError(f"{voice_name(voice).capitalize()} already has a hit at {where}.")
-            return pattern.with_hits((*pattern.hits, Hit(voice, tick, velocity)))
+            return pattern.exchanged([], [Hit(voice, tick, velocity)])
         case RemoveHit(voice, tick):
             return _replace(pattern, _find(pattern, voice, tick), None)
         case MoveHit(voice, tick, to_voice, to_tick):
             hit = _find(pattern, voice, tick)
             check_voice(to_voice)
-            if (to_voice, to_tick) in pattern.by_place and (to_voice, to_tick) != (voice, tick):
+            if pattern.at(to_voice, to_tick) and (to_voice, to_tick) != (voice, tick):
                 where = place_name(to_tick, pattern.metre)
                 raise EditRefusedError(
                     f"{voice_name(to_voice).capitalize()} already has a hit at {where}; remove it first."

@@ -89,10 +89,11 @@ def lock_reason(pattern: Pattern, hit: Hit) -> str:
 
 def keep_locks(before: Pattern, after: Pattern) -> Pattern:
     """`after`, when it changes nothing that is locked in `before`; else EditRefusedError with the reason."""
-    known_before, known_after = set(map(id, before.hits)), set(map(id, after.hits))
-    gone = {hit for hit in before.hits if id(hit) not in known_after}
-    come = {hit for hit in after.hits if id(hit) not in known_before}
-    for hit in _in_order(gone ^ come):
+    nothing_locked = not before.locked_voices and not before.locked_places
+    if nothing_locked and not any(articulation.locked for _, articulation in before.arrays.decorated):
+        return after
+    gone, come = before.differences(after)
+    for hit in _in_order([*gone, *come]):
         # A hit that comes with a lock of its own (a copy of a locked one) is not what the lock is about.
         reason = lock_reason(before, hit) if hit in gone or not hit.articulation.locked else ""
         if reason:

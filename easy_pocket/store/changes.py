@@ -15,7 +15,7 @@ from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import PocketError
-from easy_pocket.core.pattern import Hit, Pattern
+from easy_pocket.core.pattern import Pattern
 from easy_pocket.core.voices import ROLES
 from easy_pocket.store.hits import hits_from_json, hits_to_json, hits_to_rows, rows_to_hits
 from easy_pocket.store.models import ChangeRow, KitRow, LoopRow, PartRow, PatternRow, SectionRow, SongRow
@@ -71,14 +71,11 @@ def field_patch(table: str, row: Any, **after: Any) -> Patch:
 
 def hits_patch(pattern_id: int, before: Pattern, after: Pattern) -> Patch:
     """A patch of the hits that differ, and of the length if it does."""
-    # Hits an edit leaves alone are the same objects: only the others need to be compared.
-    known_before, known_after = set(map(id, before.hits)), set(map(id, after.hits))
-    was = {hit for hit in before.hits if id(hit) not in known_after}
-    now = {hit for hit in after.hits if id(hit) not in known_before}
+    gone, come = before.differences(after)
     patch: Patch = {
         "table": "pattern",
         "id": pattern_id,
-        "hits": {"minus": hits_to_rows(was - now), "plus": hits_to_rows(now - was)},
+        "hits": {"minus": hits_to_rows(gone), "plus": hits_to_rows(come)},
     }
     if before.length_ticks != after.length_ticks:
         patch["fields"] = {"length_ticks": [before.length_ticks, after.length_ticks]}
@@ -214,8 +211,11 @@ def _apply(session: Session, patch: Patch, song: SongRow, *, forwards: bool) -> 
     if "hits" in patch:
         minus, plus = patch["hits"]["minus"], patch["hits"]["plus"]
         gone, come = (minus, plus) if forwards else (plus, minus)
-        hits: set[Hit] = set(hits_from_json(row.hits)) - set(rows_to_hits(gone))
-        row.hits = hits_to_json(hits | set(rows_to_hits(come)))
+        places = {(hit.voice, hit.tick): hit for hit in hits_from_json(row.hits)}
+        for hit in rows_to_hits(gone):
+            places.pop((hit.voice, hit.tick), None)
+        places.update({(hit.voice, hit.tick): hit for hit in rows_to_hits(come)})
+        row.hits = hits_to_json(places.values())
     return _apply_to_kit(session, row, patch, song, forwards=forwards) if patch["table"] == "kit" else ""
 
 

@@ -65,13 +65,14 @@ def edit_pattern(session: Session, song_id: int, revision: int, edit: Edit, gest
     note(session, loaded.row, words, patches, gesture)
     session.flush()
     same_frame = after.length_ticks == loaded.pattern.length_ticks and locks_of(after) == locks_of(loaded.pattern)
-    return replace(loaded, pattern=after, just_done=words, just_changed=changed if same_frame else None)
+    return replace(
+        loaded, pattern=after, performances={}, just_done=words, just_changed=changed if same_frame else None
+    )
 
 
 def _voices_changed(before: Pattern, after: Pattern) -> frozenset[str]:
-    was, now = set(map(id, before.hits)), set(map(id, after.hits))
-    gone = {hit.voice for hit in before.hits if id(hit) not in now}
-    return frozenset(gone | {hit.voice for hit in after.hits if id(hit) not in was})
+    gone, come = before.differences(after)
+    return frozenset(hit.voice for hit in (*gone, *come))
 
 
 def set_feel(

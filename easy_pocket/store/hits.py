@@ -1,12 +1,16 @@
-"""Hits as they are kept: one JSON array of [voice, tick, velocity, own offset in ms] rows, followed where a hit has
-them by the alternate sound it asks for and by what else sets it apart."""
+"""Hits as they are kept: one JSON object of columns - voices, and of every hit which of them, tick, velocity and own
+offset in ms - with the alternate sounds and what else sets a hit apart by its number, where there is any.
+
+The undo log keeps the few hits of a step as rows of the same values; so did whole patterns once, and they can be read.
+"""
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterable
 from operator import attrgetter
 from typing import Any
+
+import orjson
 
 from easy_pocket.core.articulation import PLAIN, articulation_from_doc, articulation_to_doc
 from easy_pocket.core.pattern import Hit, Pattern
@@ -34,12 +38,25 @@ def _hit(
 
 
 def hits_to_json(hits: Iterable[Hit]) -> str:
-    return json.dumps(hits_to_rows(hits), separators=(",", ":"))
+    ordered = sorted(hits, key=attrgetter("tick", "voice"))
+    return pattern_to_json(Pattern(max((hit.tick for hit in ordered), default=0) + 1, tuple(ordered)))
 
 
 def pattern_to_json(pattern: Pattern) -> str:
     """The hits of a pattern, which are in order already."""
-    return json.dumps([_row(hit) for hit in pattern.hits], separators=(",", ":"))
+    columns = pattern.arrays
+    doc: dict[str, Any] = {
+        "voices": columns.voices,
+        "voice": columns.voice_index,
+        "tick": columns.tick,
+        "velocity": columns.velocity,
+        "offset_ms": columns.offset_ms,
+    }
+    if columns.alternate.any():
+        doc["alternate"] = columns.alternate
+    if columns.decorated:
+        doc["dressed"] = {str(index): articulation_to_doc(dress) for index, dress in columns.decorated}
+    return orjson.dumps(doc, option=orjson.OPT_SERIALIZE_NUMPY).decode()
 
 
 def locks_of(pattern: Pattern) -> dict[str, Any]:
@@ -49,4 +66,12 @@ def locks_of(pattern: Pattern) -> dict[str, Any]:
 
 
 def hits_from_json(text: str) -> list[Hit]:
-    return rows_to_hits(json.loads(text))
+    doc = orjson.loads(text)
+    if isinstance(doc, list):
+        return rows_to_hits(doc)
+    voices = [doc["voices"][index] for index in doc["voice"]]
+    alternate = doc.get("alternate") or [0] * len(voices)
+    dressed = [PLAIN] * len(voices)
+    for index, dress in doc.get("dressed", {}).items():
+        dressed[int(index)] = articulation_from_doc(dress)
+    return list(map(Hit, voices, doc["tick"], doc["velocity"], doc["offset_ms"], alternate, dressed))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections import OrderedDict
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, field, fields
 from datetime import UTC, datetime
 from threading import Lock
 from typing import Any
@@ -45,6 +45,7 @@ class LoadedSong:
     mix: dict[str, VoiceMix]
     templates: dict[int, GrooveTemplate]
     kit_names: dict[str, str]
+    performances: dict[tuple[bool, float], Performance] = field(default_factory=dict, compare=False)
     just_done: str | None = None  # words of the edit this is the result of
     just_changed: frozenset[str] | None = None  # voices whose hits it changed, when it changed nothing else
 
@@ -52,8 +53,13 @@ class LoadedSong:
     def metre(self) -> Metre:
         return Metre(self.row.metre_beats, self.row.metre_unit)
 
-    def performance(self, *, straight: bool = False) -> Performance:
-        return perform(self.pattern, self.feel, tempo_bpm=self.row.tempo_bpm, straight=straight)
+    def performance(self, *, straight: bool = False, tempo_bpm: float | None = None) -> Performance:
+        """Made once for each way of playing; the pattern and the feel of a loaded song do not change."""
+        tempo = self.row.tempo_bpm if tempo_bpm is None else tempo_bpm
+        key = (straight, tempo)
+        if key not in self.performances:
+            self.performances[key] = perform(self.pattern, self.feel, tempo_bpm=tempo, straight=straight)
+        return self.performances[key]
 
 
 def check_name(name: str) -> str:

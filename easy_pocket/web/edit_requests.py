@@ -226,11 +226,12 @@ AnyEdit = Annotated[PatternEdit | SongEdit | KitChange, Field(discriminator="kin
 
 
 class View(Strict):
-    """What the page shows: which screen, whose feel; on the Kit screen which voice, layer, and alternate sound (0 its
-    own)."""
+    """What the page shows: which screen, whose feel, whether it is heard straight; on the Kit screen which voice,
+    layer, and alternate sound (0 its own)."""
 
     screen: Literal["bench", "loops", "kit"] = "bench"
     scope: Voice = "stack"
+    straight: bool = False
     voice: Annotated[str, Field(max_length=30, pattern=r"^[a-z_0-9]*$")] = ""
     layer: int = Field(0, ge=0, le=3)
     alternate: int = Field(0, ge=0, le=4)

@@ -12,6 +12,7 @@ from starlette.responses import HTMLResponse
 
 from easy_pocket.core.sound.kit_edit import NOTE_NAMES
 from easy_pocket.core.timebase import GRID_NAMES
+from easy_pocket.web.answer import to_json
 
 FOLDER = Path(__file__).parent
 STATIC = FOLDER / "static"
@@ -36,6 +37,7 @@ def static(path: str) -> str:
     return _version(path, (STATIC / path).stat().st_mtime_ns)
 
 
+environment.policies["json.dumps_function"] = lambda content, **_: to_json(content).decode()
 environment.globals["static"] = static
 environment.globals["note_names"] = NOTE_NAMES
 environment.globals["grid_names"] = GRID_NAMES

@@ -6,7 +6,7 @@ from typing import Any
 
 from fastapi import APIRouter
 from starlette.requests import Request
-from starlette.responses import JSONResponse, Response
+from starlette.responses import Response
 
 from easy_pocket.store.changes import StaleRevisionError, lock_song, redo, undo
 from easy_pocket.store.edits import (
@@ -22,6 +22,7 @@ from easy_pocket.store.edits import (
     solo_only,
 )
 from easy_pocket.store.songs import LoadedSong, load_song
+from easy_pocket.web.answer import Answer
 from easy_pocket.web.edit_requests import (
     EditRequest,
     PatternEdit,
@@ -40,7 +41,7 @@ from easy_pocket.web.edit_requests import (
 from easy_pocket.web.kit_requests import KitChange
 from easy_pocket.web.routes.common import database, song_page
 from easy_pocket.web.views.bench_view import BenchView
-from easy_pocket.web.views.playing import playing
+from easy_pocket.web.views.playing import passes, playing
 from easy_pocket.web.views.song_state import song_state
 
 router = APIRouter()
@@ -58,23 +59,40 @@ def state(
     request: Request,
     song_id: int,
     scope: str = "stack",
+    straight: bool = False,
     screen: str = "bench",
     voice: str = "",
     layer: int = 0,
     alternate: int = 0,
 ) -> Response:
     """The song as it is now, for a page that looks elsewhere or has fallen behind."""
-    asked = {"scope": scope, "screen": screen, "voice": voice, "layer": layer, "alternate": alternate}
+    asked = {
+        "scope": scope,
+        "straight": straight,
+        "screen": screen,
+        "voice": voice,
+        "layer": layer,
+        "alternate": alternate,
+    }
     view = View.model_validate(asked)
     with database(request).transaction() as session:
-        return JSONResponse(song_state(session, load_song(session, song_id), view))
+        return Answer(song_state(session, load_song(session, song_id), view))
+
+
+@router.get("/songs/{song_id}/straight")
+def straight_passes(request: Request, song_id: int) -> Response:
+    """What the loop plays on the grid, for a page that is about to hear it."""
+    with database(request).transaction() as session:
+        song = load_song(session, song_id)
+        first, *more = passes(song, song.performance(straight=True))
+        return Answer({"revision": song.row.revision, "straight": first, "straight_more": more})
 
 
 @router.get("/songs/{song_id}/playing")
 def playing_at(request: Request, song_id: int, tempo_bpm: float) -> Response:
     """The stack at another tempo, to be heard beside a loop."""
     with database(request).transaction() as session:
-        return JSONResponse(playing(load_song(session, song_id), tempo_bpm))
+        return Answer(playing(load_song(session, song_id), tempo_bpm))
 
 
 @router.post("/songs/{song_id}/edits")
@@ -82,7 +100,7 @@ def edit(request: Request, song_id: int, sent: EditRequest) -> Response:
     try:
         with database(request).transaction() as session:
             song = _apply(session, song_id, sent)
-            return JSONResponse(song_state(session, song, sent.view, song.just_changed))
+            return Answer(song_state(session, song, sent.view, song.just_changed))
     except StaleRevisionError:
         return stale(request, song_id, sent.view)
 
@@ -130,7 +148,7 @@ def _step(request: Request, song_id: int, sent: StepRequest, step: Any) -> Respo
         with database(request).transaction() as session:
             words = step(session, lock_song(session, song_id, sent.revision))
             session.flush()
-            return JSONResponse({**song_state(session, load_song(session, song_id), sent.view), "words": words})
+            return Answer({**song_state(session, load_song(session, song_id), sent.view), "words": words})
     except StaleRevisionError:
         return stale(request, song_id, sent.view)
 
@@ -140,4 +158,4 @@ def stale(request: Request, song_id: int, view: View) -> Response:
     words = "This song was changed in another tab. You see its newest state; your last edit was not made."
     with database(request).transaction() as session:
         now = song_state(session, load_song(session, song_id), view)
-    return JSONResponse({"error": words, "now": now}, 409)
+    return Answer({"error": words, "now": now}, 409)

@@ -9,7 +9,7 @@ from fastapi import APIRouter, Query
 from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 from starlette.requests import Request
-from starlette.responses import JSONResponse, Response
+from starlette.responses import Response
 
 from easy_pocket.core.formats.sfz import read_sfz, write_one_shots, write_sfz
 from easy_pocket.core.sound.kit import Kit
@@ -22,6 +22,7 @@ from easy_pocket.store.kits import load_kit
 from easy_pocket.store.samples import sample_source, save_samples
 from easy_pocket.store.songs import LoadedSong, load_song
 from easy_pocket.store.sounds import get_sound, sound_of
+from easy_pocket.web.answer import Answer
 from easy_pocket.web.edit_requests import View
 from easy_pocket.web.routes.bench import stale
 from easy_pocket.web.routes.common import database, download, song_page
@@ -59,7 +60,7 @@ def try_sound(
         tried = _with_sound(session, song, voice, layer, alternate, sound_id) if sound_id else song.kit
         heard = replace(song, kit=tried)
         hit = strike(tried.voice(voice).alternate(alternate), song.mix.get(voice))
-        return JSONResponse({"hit": hit, "playing": playing(heard) if in_beat else None})
+        return Answer({"hit": hit, "playing": playing(heard) if in_beat else None})
 
 
 def _with_sound(session: Session, song: LoadedSong, role: str, layer: int, alternate: int, sound_id: int) -> Kit:
@@ -81,7 +82,7 @@ def beside(request: Request, song_id: int, kit_key: Annotated[str, Query(max_len
         other = load_kit(session, kit_key or first)
         gain_db = matched_gain_db(song.performance(), song.kit, other, song.mix, samples)
         facts = playing(replace(song, kit=other), gain_db=gain_db)
-        return JSONResponse({"name": other.name, "gain_db": gain_db, "playing": facts})
+        return Answer({"name": other.name, "gain_db": gain_db, "playing": facts})
 
 
 @router.get("/songs/{song_id}/kit.zip")
@@ -115,6 +116,6 @@ def _import_kit(store: Database, request: Request, song_id: int, revision: int, 
             save_samples(session, read.audio)
             song = put_kit(session, load_song(session, song_id), read.kit, f"bring in the kit {read.kit.name}")
             answer: dict[str, Any] = song_state(session, song, View(screen="kit"))
-            return JSONResponse({**answer, "remarks": read.remarks, "name": read.kit.name})
+            return Answer({**answer, "remarks": read.remarks, "name": read.kit.name})
     except StaleRevisionError:
         return stale(request, song_id, View(screen="kit"))

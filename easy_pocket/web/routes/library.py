@@ -7,7 +7,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Query
 from starlette.concurrency import run_in_threadpool
 from starlette.requests import Request
-from starlette.responses import JSONResponse, Response
+from starlette.responses import Response
 
 from easy_pocket.core.sound.bring_in import bring_in_sounds
 from easy_pocket.core.sound.library import Query as Wanted
@@ -25,6 +25,7 @@ from easy_pocket.store.sounds import (
     sound_index,
     sounds_by_id,
 )
+from easy_pocket.web.answer import Answer
 from easy_pocket.web.request_types import Name, Strict, Voice
 from easy_pocket.web.routes.common import database
 from easy_pocket.web.uploads import plain_name, read_upload
@@ -66,9 +67,7 @@ def find(
         index = sound_index(session)
         places = search(index, wanted)
         rows = sounds_by_id(session, index.ids[places[offset : offset + limit]].tolist())
-        return JSONResponse(
-            {"total": len(places), "offset": offset, "sounds": [sound_doc(row, song.kit) for row in rows]}
-        )
+        return Answer({"total": len(places), "offset": offset, "sounds": [sound_doc(row, song.kit) for row in rows]})
 
 
 @router.post("/songs/{song_id}/library/upload")
@@ -88,7 +87,7 @@ def _bring_in(store: Database, song_id: int, name: str, data: bytes) -> Response
             {**sound_doc(row, kit), "new": fresh, "certainty": round(one.certainty, 2)}
             for one, (row, fresh) in zip(ready, kept, strict=True)
         ]
-    return JSONResponse({"sounds": docs, "refused": refused})
+    return Answer({"sounds": docs, "refused": refused})
 
 
 class Change(Strict):
@@ -109,4 +108,4 @@ def change(request: Request, sound_id: int, sent: Change) -> Response:
             row = remove_sound(session, sound_id, sent.removed)
         else:
             row = rename_sound(session, sound_id, sent.name and check_name(sent.name), sent.role)
-        return JSONResponse(sound_doc(row, None))
+        return Answer(sound_doc(row, None))

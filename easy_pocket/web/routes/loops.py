@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 from starlette.requests import Request
-from starlette.responses import JSONResponse, Response
+from starlette.responses import Response
 
 from easy_pocket.core.formats.audio_file import read_audio
 from easy_pocket.core.listen.groove import extract_template
@@ -30,6 +30,7 @@ from easy_pocket.store.loops import (
 )
 from easy_pocket.store.songs import check_name, load_song
 from easy_pocket.store.templates import save_template
+from easy_pocket.web.answer import Answer
 from easy_pocket.web.routes.common import database, song_page
 from easy_pocket.web.uploads import plain_name, read_upload
 from easy_pocket.web.views.loop_changes import LoopChange, changed_overrules
@@ -62,7 +63,7 @@ def _bring_in(store: Database, song_id: int, name: str, data: bytes) -> Response
         row = bring_in(session, song_id, audio, heard)
         session.flush()
         song = header_state(session, load_song(session, song_id))
-        return JSONResponse({"address": f"/songs/{song_id}/loops/{row.id}", "song": song})
+        return Answer({"address": f"/songs/{song_id}/loops/{row.id}", "song": song})
 
 
 class OverruleRequest(BaseModel):
@@ -128,4 +129,4 @@ def _changed(request: Request, song_id: int, change: Callable[[Session], None]) 
         status = 409
     with database(request).transaction() as session:
         song = header_state(session, load_song(session, song_id))
-    return JSONResponse({"song": song, **({"error": words} if words else {})}, status)
+    return Answer({"song": song, **({"error": words} if words else {})}, status)

@@ -17,7 +17,7 @@ class Page {
   constructor(state) {
     this.song = state.song;
     this.playing = state.playing;
-    this.view = { screen: this.screen, scope: "stack", voice: "", layer: 0, alternate: 0 };
+    this.view = { screen: this.screen, scope: "stack", straight: false, voice: "", layer: 0, alternate: 0 };
     this.player = new Player();
     this.player.setStack(state.playing);
     this.edits = new Edits(state.song.id, state.song.revision, () => this.view);
@@ -89,8 +89,26 @@ class Page {
 
   setPlaying(playing) {
     this.playing = playing;
+    if (!playing.straight) this.fetchStraightSoon();
     if (this.kit?.trial) return; // a sound is being tried in the beat; what is kept is heard when that ends
     if (this.player.mode !== "both" || !this.player.running) this.player.setStack(playing);
+  }
+
+  // Answers to edits bring what is felt; what lies on the grid comes when the hands rest, or when it is to be heard.
+  fetchStraightSoon(wait_ms = 250) {
+    clearTimeout(this.straightTimer);
+    this.straightTimer = setTimeout(() => this.fetchStraight(), wait_ms);
+  }
+
+  async fetchStraight() {
+    const { playing } = this;
+    if (playing.straight || this.edits.queue.length) return;
+    const answer = await fetch(`/songs/${this.song.id}/straight`).catch(() => null);
+    if (!answer?.ok) return;
+    const { revision, ...columns } = await answer.json();
+    if (playing !== this.playing || revision !== this.edits.revision) return;
+    Object.assign(playing, columns);
+    if (this.player.timing === "straight") this.player.setTiming("straight");
   }
 
   // Draw the screen again from the server, in place; what is asked for meanwhile is drawn once more at the end.
@@ -337,6 +355,8 @@ class Page {
       byId(name).classList.toggle("on", name === timing);
       byId(name).setAttribute("aria-pressed", name === timing);
     }
+    this.view.straight = timing === "straight";
+    if (this.view.straight && !this.playing.straight) this.fetchStraightSoon(0);
     this.player.setTiming(timing);
   }
 

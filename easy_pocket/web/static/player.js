@@ -41,7 +41,9 @@ export class Player extends EventTarget {
   setStack(playing) {
     const before = this.stack;
     this.stack = playing;
-    if (this.running && this.mode !== "loop" && !same(before, playing)) {
+    const unchanged = same(before, playing);
+    if (unchanged && !playing.straight) Object.assign(playing, { straight: before.straight, straight_more: before.straight_more });
+    if (this.running && this.mode !== "loop" && !unchanged) {
       if (before && before.length_s !== playing.length_s) {
         // Another tempo or length: the place in the music stays where it is.
         const now = this.context.currentTime;
@@ -86,14 +88,21 @@ export class Player extends EventTarget {
     return this.mode === "loop" ? this.loop.length_s : this.stack.length_s;
   }
 
-  sounds(timing = this.timing) {
+  // What a pass (counted from 0) plays. Straight columns may still be on their way: until then it is felt.
+  sounds(pass) {
     const heard = this.beside ?? this.stack;
-    return heard ? heard[timing] : null;
+    const timing = heard[this.timing] ? this.timing : "felt";
+    const more = heard[`${timing}_more`] ?? [];
+    const again = heard.first_pass_differs ? 1 : 0;
+    const count = more.length + 1;
+    const place = pass < count ? pass : again + ((pass - again) % (count - again));
+    return place ? more[place - 1] : heard[timing];
   }
 
   async fetchSounds(playing = this.beside ?? this.stack) {
     if (!this.context || !playing) return;
-    const keys = new Set([...playing.felt.audio, ...playing.straight.audio]);
+    const heard = [playing.felt, ...(playing.felt_more ?? []), playing.straight, ...(playing.straight_more ?? [])];
+    const keys = new Set(heard.flatMap((columns) => columns?.audio ?? []));
     await Promise.all([...keys].map((key) => this.sound(key)));
   }
 
@@ -196,13 +205,13 @@ export class Player extends EventTarget {
   }
 
   planStack(from, until) {
-    const events = this.sounds();
     const length = this.stack.length_s;
     const lastPass = this.repeats ? Infinity : 0;
     const firstPass = Math.max(0, Math.floor((from - this.anchor) / length));
     for (let pass = firstPass; pass <= lastPass; pass += 1) {
       const begin = this.anchor + pass * length;
       if (begin >= until) break;
+      const events = this.sounds(pass);
       for (let index = 0; index < events.start_s.length; index += 1) {
         const at = begin + events.start_s[index];
         if (at < from) continue;
@@ -300,6 +309,7 @@ function same(before, after) {
   if (!before) return false;
   const equal = (one, other) => JSON.stringify(one) === JSON.stringify(other);
   const alike = (one, other) => Object.keys({ ...one, ...other }).every((field) => equal(one[field], other[field]));
-  const { felt, straight, strikes, ...facts } = after;
-  return alike(before.felt, felt) && alike(before.straight, straight) && Object.keys(facts).every((field) => equal(before[field], facts[field]));
+  const { felt, straight, straight_more, strikes, ...facts } = after;
+  const straightAlike = !straight || !before.straight || alike(before.straight, straight);
+  return alike(before.felt, felt) && straightAlike && Object.keys(facts).every((field) => equal(before[field], facts[field]));
 }

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from easy_pocket.core.perform import Performance, perform
+from easy_pocket.core.perform import Performance
 from easy_pocket.core.sound.events import audible
 from easy_pocket.core.timebase import GRID_NAMES, GRID_TICKS
 from easy_pocket.store.songs import LoadedSong
@@ -21,7 +21,7 @@ class BenchView:
     def __init__(self, song: LoadedSong, view: View) -> None:
         self.song = song
         self.view = view
-        self.performance: Performance = perform(song.pattern, song.feel, tempo_bpm=song.row.tempo_bpm)
+        self.performance: Performance = song.performance()
         voices = tuple(song.part.voices)
         self.rails = rail_heads(voices, song.mix, audible(voices, song.mix), song.kit)
         self.grid_name = next(

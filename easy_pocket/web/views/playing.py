@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-import math
 from typing import Any
 
 import numpy as np
 
-from easy_pocket.core.perform import perform
+from easy_pocket.core.perform import Performance
 from easy_pocket.core.sound.events import CUT_FADE_S, MASTER_GAIN, EventColumns, VoiceMix, play_columns
 from easy_pocket.core.sound.kit import Kit, KitVoice, audio_key
 from easy_pocket.core.sound.velocity import gains
-from easy_pocket.core.timebase import Metre
+from easy_pocket.core.strokes import first_pass_differs, pass_cycle
+from easy_pocket.core.timebase import Metre, ms_per_tick
 from easy_pocket.store.kits import remember_voices
 from easy_pocket.store.songs import LoadedSong
 
@@ -19,18 +19,27 @@ STRIKE_VELOCITY = 116  # a single hit to listen to
 
 
 def columns(events: EventColumns) -> dict[str, Any]:
-    """Events as the player takes them; a rate of 1 and no cut are the rule and are said short."""
-    cuts = np.round(events.cut_s, 7).tolist()
+    """Events as the player takes them; a rate of 1 is the rule and is left out, a cut that never comes is null."""
     plain_rate = bool((events.rate == 1.0).all())
     return {
         "audio": list(events.audio),
-        "sound": events.sound.tolist(),
-        "start_s": np.round(events.start_s, 7).tolist(),
-        "gain": np.round(events.gain, 5).tolist(),
-        "rate": None if plain_rate else np.round(events.rate, 6).tolist(),
-        "pan": np.round(events.pan, 4).tolist(),
-        "cut_s": [None if cut == math.inf else cut for cut in cuts],
+        "sound": events.sound,
+        "start_s": np.round(events.start_s, 7),
+        "gain": np.round(events.gain, 5),
+        "rate": None if plain_rate else np.round(events.rate, 6),
+        "pan": np.round(events.pan, 4),
+        "cut_s": np.round(events.cut_s, 7),
     }
+
+
+def passes(song: LoadedSong, performance: Performance) -> list[dict[str, Any]]:
+    """One pass after another until they repeat: only a pattern with odds or hits of certain passes has more than one.
+    After the last comes the second again when the first has hits of its own, else the first."""
+    count = pass_cycle(song.pattern) + first_pass_differs(song.pattern)
+    return [
+        columns(play_columns(performance, song.kit, song.mix, pass_number=number, seed=song.row.seed))
+        for number in range(1, count + 1)
+    ]
 
 
 def strike(voice: KitVoice, mix: VoiceMix | None = None) -> dict[str, Any]:
@@ -42,27 +51,32 @@ def strike(voice: KitVoice, mix: VoiceMix | None = None) -> dict[str, Any]:
     return {"audio": audio_key(voice, int(voice.stretch_of[STRIKE_VELOCITY])), "gain": round(gain, 5), "pan": pan}
 
 
-def playing(song: LoadedSong, tempo_bpm: float | None = None, gain_db: float = 0.0) -> dict[str, Any]:
-    """One pass of the loop at a tempo (default: the song's), all of it louder by gain_db."""
+def playing(
+    song: LoadedSong,
+    tempo_bpm: float | None = None,
+    gain_db: float = 0.0,
+    *,
+    timings: tuple[str, ...] = ("felt", "straight"),
+) -> dict[str, Any]:
+    """The loop's passes at a tempo (default: the song's), all of it louder by gain_db. `felt` and `straight` are the
+    first pass, `felt_more` and `straight_more` what differs after it; a timing not asked for is null."""
     remember_voices(song.kit)
     tempo = song.row.tempo_bpm if tempo_bpm is None else tempo_bpm
-    felt = perform(song.pattern, song.feel, tempo_bpm=tempo)
-    straight = perform(song.pattern, tempo_bpm=tempo, straight=True)
     metre: Metre = song.metre
-    strikes = {
-        voice.role: strike(voice, song.mix.get(voice.role))
-        for voice in song.kit.voices
-        if voice.role in song.part.voices
-    }
+    heard: dict[str, Any] = {"felt": None, "felt_more": [], "straight": None, "straight_more": []}
+    for timing in timings:
+        performance = song.performance(straight=timing == "straight", tempo_bpm=tempo)
+        heard[timing], *heard[f"{timing}_more"] = passes(song, performance)
+    part = [voice for voice in song.kit.voices if voice.role in song.part.voices]
     return {
-        "strikes": strikes,
+        "strikes": {voice.role: strike(voice, song.mix.get(voice.role)) for voice in part},
         "tempo_bpm": tempo,
-        "length_s": felt.length_ms / 1000,
+        "length_s": song.pattern.length_ticks * ms_per_tick(tempo) / 1000,
         "beat_s": 60.0 / tempo * 4 / metre.unit,
         "beats": metre.beats,
         "bars": song.pattern.bars,
+        "first_pass_differs": first_pass_differs(song.pattern),
         "master_gain": MASTER_GAIN * 10 ** (gain_db / 20),
         "cut_fade_s": CUT_FADE_S,
-        "felt": columns(play_columns(felt, song.kit, song.mix)),
-        "straight": columns(play_columns(straight, song.kit, song.mix)),
+        **heard,
     }

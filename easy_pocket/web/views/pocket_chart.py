@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from markupsafe import Markup
+
 from easy_pocket.core.perform import Performance
 from easy_pocket.core.pocket import found_swing_percent, pocket_by_voice
 from easy_pocket.core.voices import ROLES
@@ -20,6 +22,11 @@ class PocketRow:
     mean_x: float
     lean: str
     words: str
+
+    @property
+    def drawn(self) -> Markup:
+        """The dots as SVG; they are numbers of ours, and many."""
+        return Markup("".join(f'<circle class="dot" cx="{x}%" cy="{y}%" r="1.9"/>' for x, y in self.dots))
 
 
 @dataclass(frozen=True)

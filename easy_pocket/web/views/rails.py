@@ -69,13 +69,13 @@ def hit_columns(performance: Performance, voice: str) -> dict[str, Any]:
     moved = np.round(performance.amounts_ms[:, mine], 2)
     louder = performance.amounts_velocity[:, mine]
     columns: dict[str, Any] = {
-        "tick": hits.tick[mine].tolist(),
-        "velocity": hits.velocity[mine].tolist(),
-        "played": performance.velocity[mine].tolist(),
-        "offset": np.round(performance.offset_ms[mine], 2).tolist(),
-        "own": np.round(hits.offset_ms[mine], 2).tolist(),
-        "amounts": {stage: row.tolist() for stage, row in zip(TIME_STAGES, moved, strict=True) if row.any()},
-        "accents": {stage: row.tolist() for stage, row in zip(VELOCITY_STAGES, louder, strict=True) if row.any()},
+        "tick": hits.tick[mine],
+        "velocity": hits.velocity[mine],
+        "played": performance.velocity[mine],
+        "offset": np.round(performance.offset_ms[mine], 2),
+        "own": np.round(hits.offset_ms[mine], 2),
+        "amounts": {stage: row for stage, row in zip(TIME_STAGES, moved, strict=True) if row.any()},
+        "accents": {stage: row for stage, row in zip(VELOCITY_STAGES, louder, strict=True) if row.any()},
     }
     asked = np.flatnonzero(hits.alternate[mine])
     if len(asked):

@@ -46,5 +46,5 @@ def song_state(session: Session, song: LoadedSong, view: View, voices: frozenset
         "hit": hit,
         "pieces": {**pieces, "ribbon": render("_ribbon.html", song=song)},
         "rails": rails,
-        "playing": playing(song),
+        "playing": playing(song, timings=("felt", "straight") if view.straight else ("felt",)),
     }
