@@ -13,6 +13,7 @@ from easy_pocket.core.errors import EditRefusedError, require_range
 from easy_pocket.core.lengths import Break, LengthEdit, apply_length_edit, describe_length_edit
 from easy_pocket.core.locks import LockEdit, apply_lock, describe_lock, keep_locks
 from easy_pocket.core.pattern import MAX_OFFSET_MS, Hit, Pattern
+from easy_pocket.core.put_line import PutLine, apply_put_line
 from easy_pocket.core.rows import RowEdit, apply_row_edit, describe_row_edit
 from easy_pocket.core.shapes import Shape, describe_shape, shaped
 from easy_pocket.core.timebase import place_name
@@ -68,7 +69,7 @@ class SetAlternate:
 
 
 HitEdit = WriteHit | RemoveHit | MoveHit | SetVelocity | SetOffset | SetAlternate
-Edit = HitEdit | RowEdit | ChosenEdit | Shape | LengthEdit | LockEdit
+Edit = HitEdit | RowEdit | ChosenEdit | Shape | LengthEdit | LockEdit | PutLine
 
 
 def _find(pattern: Pattern, voice: str, tick: int) -> Hit:
@@ -96,6 +97,8 @@ def apply_edit(pattern: Pattern, edit: Edit) -> Pattern:
         after = apply_chosen_edit(pattern, shaped(pattern, edit))
     elif isinstance(edit, ChosenEdit):
         after = apply_chosen_edit(pattern, edit)
+    elif isinstance(edit, PutLine):
+        after = apply_put_line(pattern, edit)
     elif isinstance(edit, LengthEdit):
         return (
             apply_length_edit(pattern, edit)
@@ -149,6 +152,8 @@ def describe_edit(edit: Edit, pattern: Pattern) -> str:
         return describe_chosen_edit(edit)
     if isinstance(edit, LengthEdit):
         return describe_length_edit(edit, pattern)
+    if isinstance(edit, PutLine):
+        return f"line {edit.name}"
     if isinstance(edit, RowEdit):
         return describe_row_edit(edit)
     match edit:

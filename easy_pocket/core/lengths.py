@@ -164,7 +164,7 @@ def describe_length_edit(edit: LengthEdit, pattern: Pattern) -> str:
         case ChangeSpeed(factor):
             return "the pattern at half speed" if factor > 1 else "the pattern at double speed"
         case Break(from_bar, bars, keep):
-            return f"break in {_range(from_bar, bars)}, {len(keep)} voice{'s' if len(keep) != 1 else ''} go on"
+            return f"break in {_range(from_bar, bars)}, {len(keep)} voice{'s go' if len(keep) != 1 else ' goes'} on"
 
 
 def _bars(count: int) -> str:

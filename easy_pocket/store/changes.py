@@ -167,6 +167,16 @@ def redo(session: Session, song: SongRow) -> str:
     return change.words + "".join(left)
 
 
+MOST_LISTED = 400
+
+
+def change_list(session: Session, song_id: int) -> list[dict[str, Any]]:
+    """The steps of a song in words, the newest first; `undone` ones lie ahead."""
+    found = select(ChangeRow.id, ChangeRow.words, ChangeRow.undone).where(ChangeRow.song_id == song_id)
+    rows = session.execute(found.order_by(ChangeRow.id.desc()).limit(MOST_LISTED))
+    return [{"id": row.id, "words": row.words, "undone": row.undone} for row in rows]
+
+
 def undo_words(session: Session, song_id: int) -> tuple[str | None, str | None]:
     """What undo and redo would do, in words; None where there is nothing."""
     last = _last(session, song_id, undone=False)

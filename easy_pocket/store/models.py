@@ -86,6 +86,7 @@ class SnapshotRow(Base):
     name: Mapped[str] = mapped_column(String(120))
     length_ticks: Mapped[int] = mapped_column(Integer)
     hits: Mapped[str] = mapped_column(LONGTEXT)
+    removed: Mapped[bool] = mapped_column(Boolean, server_default="0", default=False)
     made_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
 
 
@@ -96,6 +97,7 @@ class LineRow(Base):
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     name: Mapped[str] = mapped_column(String(120))
     doc: Mapped[Doc] = mapped_column(JSON)
+    removed: Mapped[bool] = mapped_column(Boolean, server_default="0", default=False)
     created_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
 
 

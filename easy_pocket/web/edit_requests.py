@@ -211,6 +211,19 @@ class SoloOnly(Strict):
     voices: Annotated[list[Voice], Field(max_length=64)]
 
 
+class PutLine(Strict):
+    """A line of the shelf from a place on."""
+
+    kind: Literal["put_line"]
+    key: Annotated[str, Field(max_length=80)]
+    start_tick: Tick = 0
+
+
+class TakeSnapshotBack(Strict):
+    kind: Literal["snapshot_back"]
+    snapshot_id: Annotated[int, Field(ge=1)]
+
+
 class SetKit(Strict):
     kind: Literal["kit"]
     kit_key: Annotated[str, Field(max_length=40)]
@@ -221,7 +234,19 @@ class SetName(Strict):
     name: Annotated[str, Field(max_length=400)]
 
 
-SongEdit = SetFeel | SetTempo | SetMix | SoloOnly | SetVoice | SetGrid | SetVoiceGrid | SetKit | SetName
+SongEdit = (
+    SetFeel
+    | SetTempo
+    | SetMix
+    | SoloOnly
+    | SetVoice
+    | SetGrid
+    | SetVoiceGrid
+    | SetKit
+    | SetName
+    | PutLine
+    | TakeSnapshotBack
+)
 AnyEdit = Annotated[PatternEdit | SongEdit | KitChange, Field(discriminator="kind")]
 
 
@@ -245,5 +270,8 @@ class EditRequest(Strict):
 
 
 class StepRequest(Strict):
+    """steps: how many to undo or redo in one go."""
+
     revision: int
+    steps: int = Field(1, ge=1, le=400)
     view: View = View()

@@ -21,11 +21,14 @@ from easy_pocket.store.edits import (
     set_voice_grid,
     solo_only,
 )
+from easy_pocket.store.lines import put_line
+from easy_pocket.store.snapshots import take_snapshot_back
 from easy_pocket.store.songs import LoadedSong, load_song
 from easy_pocket.web.answer import Answer
 from easy_pocket.web.edit_requests import (
     EditRequest,
     PatternEdit,
+    PutLine,
     SetFeel,
     SetGrid,
     SetKit,
@@ -36,6 +39,7 @@ from easy_pocket.web.edit_requests import (
     SetVoiceGrid,
     SoloOnly,
     StepRequest,
+    TakeSnapshotBack,
     View,
 )
 from easy_pocket.web.kit_requests import KitChange
@@ -126,6 +130,10 @@ def _apply(session: Any, song_id: int, sent: EditRequest) -> LoadedSong:
             return set_grid(*at, grid)
         case SetVoiceGrid(voice=voice, grid=grid):
             return set_voice_grid(*at, voice, grid)
+        case PutLine(key=key, start_tick=start_tick):
+            return put_line(*at, key, start_tick)
+        case TakeSnapshotBack(snapshot_id=snapshot_id):
+            return take_snapshot_back(*at, snapshot_id)
         case change if isinstance(change, KitChange):
             return change.apply(at, sent.gesture)
         case change:
@@ -146,8 +154,10 @@ def redo_step(request: Request, song_id: int, sent: StepRequest) -> Response:
 def _step(request: Request, song_id: int, sent: StepRequest, step: Any) -> Response:
     try:
         with database(request).transaction() as session:
-            words = step(session, lock_song(session, song_id, sent.revision))
-            session.flush()
+            row = lock_song(session, song_id, sent.revision)
+            for _ in range(sent.steps):
+                words = step(session, row)
+                session.flush()
             return Answer({**song_state(session, load_song(session, song_id), sent.view), "words": words})
     except StaleRevisionError:
         return stale(request, song_id, sent.view)

@@ -3,6 +3,7 @@
 import { Edits } from "./edits.js";
 import { KitScreen } from "./kit.js";
 import { Loops } from "./loops.js";
+import { Memory } from "./memory.js";
 import { showNote } from "./notes.js";
 import { Player } from "./player.js";
 import { Rails } from "./rails.js";
@@ -10,6 +11,7 @@ import { RowTools } from "./row_tools.js";
 import { paint, paintAll } from "./sliders.js";
 
 const EAR_FIRST_MS = 120;
+const HOLD_MS = 280;
 
 const byId = (id) => document.getElementById(id);
 
@@ -23,6 +25,7 @@ class Page {
     this.edits = new Edits(state.song.id, state.song.revision, () => this.view);
     this.rails = new Rails(this.edits, this);
     this.rowTools = new RowTools(this.edits, this.rails);
+    this.memory = new Memory(this);
     this.loops = new Loops(this.edits, this.player, this);
     this.kit = new KitScreen(this.edits, this.player, this);
     this.savedAt = Date.now();
@@ -60,7 +63,10 @@ class Page {
     document.addEventListener("focusout", (event) => event.target.id === "song-name" && this.rename(event.target));
     window.addEventListener("popstate", () => this.redraw());
     window.addEventListener("blur", () => this.letGo());
-    document.addEventListener("pointerdown", (event) => event.target.id === "tempo" && this.dragTempo(event));
+    document.addEventListener("pointerdown", (event) => {
+      if (event.target.id === "tempo") this.dragTempo(event);
+      if (event.target.dataset?.mix === "solo") this.holdSolo(event.target);
+    });
     setInterval(() => this.showSaved(), 1000);
   }
 
@@ -81,6 +87,7 @@ class Page {
       else link.removeAttribute("aria-current");
     });
     paintAll();
+    this.memory.close();
     this.rails.drawnAt = null;
     if (this.screen === "bench") this.rails.arrive();
     this.loops.arrive();
@@ -200,6 +207,7 @@ class Page {
     if (this.rails.box) this.rails.later();
     if (item.edit?.kind === "write") this.sound(item.edit.voice);
     this.kit.drawn(item);
+    if (!more) this.memory.follow();
     if (state.words) byId("spoken").textContent = `${item.path}: ${state.words}`;
     if (state.words) showNote(`${item.path === "undo" ? "Undone" : "Done again"}: ${state.words}`, { near: byId(item.path) });
   }
@@ -416,6 +424,29 @@ class Page {
     else if (dataset.takeVoice !== undefined) this.edits.push({ kind: "voice", voice: voiceOf(button), there: false }, { near: button });
   }
 
+  // Solo while the button is held; a short press turns it on and off.
+  holdSolo(button) {
+    const voice = voiceOf(button);
+    if (button.getAttribute("aria-pressed") === "true") return;
+    let held = false;
+    const timer = setTimeout(() => {
+      held = true;
+      this.edits.push({ kind: "mix", voice, field: "solo", value: true }, { near: button });
+    }, HOLD_MS);
+    const release = () => {
+      clearTimeout(timer);
+      if (!held) return;
+      this.edits.push({ kind: "mix", voice, field: "solo", value: false }, { near: byId("rail-rows") });
+      const swallow = (click) => {
+        click.stopImmediatePropagation();
+        click.preventDefault();
+      };
+      document.addEventListener("click", swallow, { capture: true, once: true });
+      setTimeout(() => document.removeEventListener("click", swallow, { capture: true }), 60);
+    };
+    document.addEventListener("pointerup", release, { once: true });
+  }
+
   toggleLoop(button) {
     this.player.repeats = !this.player.repeats;
     button.classList.toggle("on", this.player.repeats);
@@ -494,7 +525,7 @@ class Page {
       return;
     }
     if (isTyping(event.target)) return;
-    if (this.rails.key(event) || this.loops.key(event) || this.kit.key(event)) {
+    if (this.memory.key(event) || this.rails.key(event) || this.loops.key(event) || this.kit.key(event)) {
       event.preventDefault();
       return;
     }

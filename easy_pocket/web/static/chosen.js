@@ -113,6 +113,33 @@ export class Chosen {
     }
   }
 
+  // One of the finer ways to strike, as chosen or typed.
+  dressBy(name, value) {
+    const hits = this.need();
+    if (!hits.length) return;
+    const step = this.data.step(hits[0].voice);
+    const number = Number(String(value).replace(",", ".").replace("−", "-"));
+    if (name !== "spacing" && !Number.isFinite(number)) {
+      this.rails.say(`'${value}' is no number.`);
+      return;
+    }
+    const rolls = hits.filter((hit) => ["ratchet", "roll"].includes(hit.dress?.ornament));
+    if (["spacing", "swell", "span", "strokes"].includes(name) && rolls.length < hits.length) {
+      this.rails.say("Only a ratchet or a roll has strokes: press ratchet (r) or roll (Shift R) first.");
+      return;
+    }
+    const values = {
+      spacing: { spacing: value },
+      swell: { swell: Math.round(number) },
+      span: { span_ticks: Math.max(10, Math.round(number * step)) },
+      strokes: { strokes: Math.round(number), ornament: number > 8 ? "roll" : (hits[0].dress?.ornament ?? "ratchet") },
+      grace_ms: { grace_ms: number },
+      length: { length_ticks: Math.max(0, Math.round(number * step)) },
+      passes: { passes: Math.round(number) },
+    };
+    this.dress(values[name]);
+  }
+
   plain() {
     this.dress({ ornament: "", strokes: 0, span_ticks: 0, spacing: "even", swell: 0, tune_cents: 0, pan: 0, length_ticks: 0, odds_percent: 100, passes: 0 });
   }
@@ -179,6 +206,10 @@ export class Chosen {
   stretch(factor) {
     const hits = this.need();
     if (hits.length) this.push({ kind: "stretch", places: hits.map(placeOf), factor, start_tick: Math.min(...hits.map(({ tick }) => tick)) });
+  }
+
+  bare(hit) {
+    return bare(hit.dress);
   }
 
   // The system's clipboard, as text one can read: voice, tick, velocity, own offset, other sound, what sets it apart.

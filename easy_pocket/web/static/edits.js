@@ -43,8 +43,8 @@ export class Edits extends EventTarget {
     this.send();
   }
 
-  step(path) {
-    this.queue.push({ path });
+  step(path, steps = 1) {
+    this.queue.push({ path, steps });
     this.keep();
     this.send();
   }
@@ -55,6 +55,7 @@ export class Edits extends EventTarget {
     clearTimeout(this.timer);
     const item = this.queue[0];
     const body = { revision: this.revision, view: this.view() };
+    if (item.steps > 1) body.steps = item.steps;
     if (item.edit) Object.assign(body, { edit: item.edit, gesture: item.gesture });
     let answer = null;
     try {

@@ -85,7 +85,7 @@ export class Player extends EventTarget {
   }
 
   get turnLength() {
-    return this.mode === "loop" ? this.loop.length_s : this.stack.length_s;
+    return this.mode === "loop" ? this.loop.length_s : (this.beside ?? this.stack).length_s;
   }
 
   // What a pass (counted from 0) plays. Straight columns may still be on their way: until then it is felt.
@@ -205,7 +205,7 @@ export class Player extends EventTarget {
   }
 
   planStack(from, until) {
-    const length = this.stack.length_s;
+    const length = (this.beside ?? this.stack).length_s;
     const lastPass = this.repeats ? Infinity : 0;
     const firstPass = Math.max(0, Math.floor((from - this.anchor) / length));
     for (let pass = firstPass; pass <= lastPass; pass += 1) {

@@ -42,6 +42,7 @@ export class Rails {
     on("click", (event) => this.click(event));
     on("focusin", (event) => event.target.id === "rail-rows" && this.showCursor());
     on("focusout", (event) => event.target.id === "rail-rows" && this.hideCursor());
+    on("change", (event) => event.target.dataset?.dress && this.chosen.dressBy(event.target.dataset.dress, event.target.value));
     window.addEventListener("resize", () => this.later());
   }
 
@@ -102,7 +103,6 @@ export class Rails {
     const run = this.afterAnswer;
     this.afterAnswer = null;
     if (run && !this.edits.queue.length) run();
-    this.page.snapshots?.mark();
     this.later();
   }
 
@@ -151,8 +151,6 @@ export class Rails {
     };
     for (const button of document.querySelectorAll("[data-mode]")) set(button, button.dataset.mode === this.mode);
     for (const button of document.querySelectorAll("[data-magnify]")) set(button, Number(button.dataset.magnify) === this.look.magnify);
-    const bar = document.getElementById("choosing");
-    if (bar) bar.hidden = this.mode !== "select" && !this.chosen.keys.size;
     this.box?.classList.toggle("selecting", this.mode === "select");
   }
 
@@ -162,7 +160,7 @@ export class Rails {
     this.later();
     const count = this.chosen.keys.size;
     const line = document.getElementById("chosen-count");
-    if (line) line.textContent = count ? `${count} hit${count === 1 ? "" : "s"} chosen` : "nothing chosen";
+    if (line) line.textContent = count ? `${count} chosen ▾` : "choose ▾";
   }
 
   // Drawn once a frame, however much has changed.
@@ -563,6 +561,7 @@ export class Rails {
     if (dataset.mode) this.setMode(dataset.mode);
     else if (dataset.magnify) this.magnify(Number(dataset.magnify));
     else if (dataset.choose) this.chosen.by(dataset.choose);
+    else if (dataset.dress) this.chosen.dressBy(dataset.dress, dataset.value);
     else if (dataset.deed) this.deed(dataset.deed, Number(dataset.by));
     else if (dataset.speed) this.push({ kind: "speed", factor: Number(dataset.speed) }, { near: button });
     else if (dataset.barsEdit) this.barsEdit(dataset.barsEdit, button);

@@ -20,6 +20,7 @@ def upgrade() -> None:
         sa.Column("name", sa.String(length=120), nullable=False),
         sa.Column("length_ticks", sa.Integer(), nullable=False),
         sa.Column("hits", mysql.LONGTEXT(), nullable=False),
+        sa.Column("removed", sa.Boolean(), server_default="0", nullable=False),
         sa.Column("made_at", sa.DateTime(), server_default=sa.func.now(), nullable=False),
         sa.ForeignKeyConstraint(["pattern_id"], ["pattern.id"], ondelete="CASCADE"),
         sa.PrimaryKeyConstraint("id"),
@@ -30,6 +31,7 @@ def upgrade() -> None:
         sa.Column("id", sa.Integer(), nullable=False),
         sa.Column("name", sa.String(length=120), nullable=False),
         sa.Column("doc", sa.JSON(), nullable=False),
+        sa.Column("removed", sa.Boolean(), server_default="0", nullable=False),
         sa.Column("created_at", sa.DateTime(), server_default=sa.func.now(), nullable=False),
         sa.PrimaryKeyConstraint("id"),
     )

@@ -1,0 +1,98 @@
+"""The shelf of short lines: those of the house, and those the user keeps."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from easy_pocket.core.edit import apply_edit, describe_edit
+from easy_pocket.core.errors import BadValueError, EditRefusedError, PocketError
+from easy_pocket.core.pattern import Hit, Pattern
+from easy_pocket.core.put_line import PutLine, on_kit
+from easy_pocket.core.starters import Line, group_of, starter_lines
+from easy_pocket.core.timebase import Metre
+from easy_pocket.core.voices import ROLES
+from easy_pocket.store.changes import field_patch, hits_patch, lock_song, note
+from easy_pocket.store.hits import hits_to_rows, pattern_to_json, rows_to_hits
+from easy_pocket.store.models import LineRow
+from easy_pocket.store.songs import LoadedSong, check_name, load_song, remember_pattern
+
+OWN = "own-"
+MOST_LINES = 500
+MOST_HITS = 2000
+
+
+def _line(row: LineRow) -> Line:
+    doc = row.doc
+    hits = tuple(rows_to_hits(doc["hits"]))
+    group = group_of({hit.voice for hit in hits})
+    return Line(f"{OWN}{row.id}", row.name, group, Metre(*doc["metre"]), False, doc["length_ticks"], hits)
+
+
+def lines(session: Session) -> list[Line]:
+    """The user's own first, the newest first; then those of the house."""
+    own = session.scalars(select(LineRow).where(LineRow.removed.is_(False)).order_by(LineRow.id.desc()))
+    return [*(_line(row) for row in own), *starter_lines().values()]
+
+
+def find_line(session: Session, key: str) -> Line:
+    """Raises PocketError for a key there is none of."""
+    if key in starter_lines():
+        return starter_lines()[key]
+    number = key.removeprefix(OWN)
+    row = session.get(LineRow, int(number)) if key.startswith(OWN) and number.isdigit() and len(number) < 10 else None
+    if row is None:
+        raise PocketError("This line is gone: choose another one of the list.")
+    return _line(row)
+
+
+def keep_line(session: Session, name: str, hits: tuple[Hit, ...], length_ticks: int, metre: Metre) -> Line:
+    """Raises BadValueError for a name, hits or a length that cannot be kept."""
+    if not 1 <= len(hits) <= MOST_HITS:
+        raise BadValueError(f"A line has 1 to {MOST_HITS} hits; {len(hits)} are chosen.")
+    if (session.scalar(select(func.count(LineRow.id)).where(LineRow.removed.is_(False))) or 0) >= MOST_LINES:
+        raise BadValueError(f"{MOST_LINES} lines are kept; put some away first.")
+    kept = Pattern(length_ticks, hits, metre)  # refuses what no pattern could hold
+    doc: dict[str, Any] = {
+        "hits": hits_to_rows(kept.hits),
+        "length_ticks": length_ticks,
+        "metre": [metre.beats, metre.unit],
+    }
+    row = LineRow(name=check_name(name), doc=doc)
+    session.add(row)
+    session.flush()
+    return _line(row)
+
+
+def put_away_line(session: Session, key: str, removed: bool) -> None:
+    """Take one of the user's lines off the shelf, or put it back; those of the house stay."""
+    find_line(session, key)
+    if not key.startswith(OWN):
+        raise EditRefusedError("The lines of the house stay; only your own can be put away.")
+    row = session.get(LineRow, int(key.removeprefix(OWN)))
+    assert row is not None
+    row.removed = removed
+
+
+def put_line(session: Session, song_id: int, revision: int, key: str, start_tick: int) -> LoadedSong:
+    """Put a line into the pattern, adding the rails it needs; one step of the undo log."""
+    lock_song(session, song_id, revision)
+    loaded = load_song(session, song_id)
+    line = find_line(session, key)
+    edit = PutLine(line.name, on_kit(line.hits, loaded.kit.roles), line.length_ticks, start_tick)
+    after = apply_edit(loaded.pattern, edit)
+    words = describe_edit(edit, loaded.pattern)
+    patches = [hits_patch(loaded.pattern_row.id, loaded.pattern, after)]
+    loaded.pattern_row.hits = pattern_to_json(after)
+    remember_pattern(loaded.row, loaded.pattern_row, after)
+    needed = {hit.voice for hit in edit.hits} - set(loaded.part.voices)
+    if needed:
+        voices = [role for role in ROLES if role in {*loaded.part.voices, *needed}]
+        patches.append(field_patch("part", loaded.part, voices=voices))
+        loaded.part.voices = voices
+    note(session, loaded.row, words, patches)
+    session.flush()
+    return replace(loaded, pattern=after, performances={}, just_done=words)

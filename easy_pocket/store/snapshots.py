@@ -1,0 +1,74 @@
+"""Named snapshots of a pattern: kept, listed, taken back, put away. Keeping one never touches the pattern."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from easy_pocket.core.errors import BadValueError, PocketError
+from easy_pocket.core.pattern import Pattern
+from easy_pocket.store.changes import field_patch, hits_patch, lock_song, note
+from easy_pocket.store.hits import hits_from_json, pattern_to_json
+from easy_pocket.store.models import SnapshotRow
+from easy_pocket.store.songs import LoadedSong, check_name, load_song, remember_pattern
+
+MOST_SNAPSHOTS = 200
+
+
+def snapshots(session: Session, song: LoadedSong) -> list[SnapshotRow]:
+    """Of the song's pattern, the oldest first."""
+    found = select(SnapshotRow).where(SnapshotRow.pattern_id == song.pattern_row.id, SnapshotRow.removed.is_(False))
+    return list(session.scalars(found.order_by(SnapshotRow.id)))
+
+
+def keep_snapshot(session: Session, song: LoadedSong, name: str) -> SnapshotRow:
+    """The pattern as it is now, under a name. Raises BadValueError for no name, or more than 200 snapshots."""
+    count = session.scalar(select(func.count()).where(SnapshotRow.pattern_id == song.pattern_row.id)) or 0
+    if count >= MOST_SNAPSHOTS:
+        raise BadValueError(f"This pattern has {MOST_SNAPSHOTS} snapshots; put some away first.")
+    row = SnapshotRow(
+        pattern_id=song.pattern_row.id,
+        name=check_name(name),
+        length_ticks=song.pattern.length_ticks,
+        hits=pattern_to_json(song.pattern),
+    )
+    session.add(row)
+    session.flush()
+    return row
+
+
+def find_snapshot(session: Session, song: LoadedSong, snapshot_id: int) -> SnapshotRow:
+    """Raises PocketError when this pattern has none of that number."""
+    row = session.get(SnapshotRow, snapshot_id)
+    if row is None or row.pattern_id != song.pattern_row.id:
+        raise PocketError("This snapshot is gone: choose another one of the list.")
+    return row
+
+
+def snapshot_pattern(song: LoadedSong, row: SnapshotRow) -> Pattern:
+    return Pattern(row.length_ticks, tuple(hits_from_json(row.hits)), song.metre)
+
+
+def put_away_snapshot(session: Session, song: LoadedSong, snapshot_id: int, removed: bool) -> None:
+    """Take a snapshot off the list, or put it back."""
+    find_snapshot(session, song, snapshot_id).removed = removed
+
+
+def take_snapshot_back(session: Session, song_id: int, revision: int, snapshot_id: int) -> LoadedSong:
+    """The pattern as it was then; one step of the undo log."""
+    lock_song(session, song_id, revision)
+    loaded = load_song(session, song_id)
+    row = find_snapshot(session, loaded, snapshot_id)
+    after = replace(loaded.pattern, length_ticks=row.length_ticks, hits=tuple(hits_from_json(row.hits)))
+    patches = [hits_patch(loaded.pattern_row.id, loaded.pattern, after)]
+    loaded.pattern_row.hits, loaded.pattern_row.length_ticks = pattern_to_json(after), after.length_ticks
+    remember_pattern(loaded.row, loaded.pattern_row, after)
+    if after.bars != loaded.sections[0].bars:
+        patches.append(field_patch("section", loaded.sections[0], bars=after.bars))
+        loaded.sections[0].bars = after.bars
+    words = f"back to snapshot {row.name}"
+    note(session, loaded.row, words, patches)
+    session.flush()
+    return replace(loaded, pattern=after, performances={}, just_done=words)
