@@ -1,8 +1,8 @@
-"""`./pocket bench [NAME ...]`: listen, perform, mixdown, edit, kit, heard."""
+"""`./pocket bench [NAME ...]`: listen, perform, mixdown, edit, kit, heard, drawn."""
 
 import sys
 
-from bench import edit, heard, kit, listen, mixdown, perform
+from bench import drawn, edit, heard, kit, listen, mixdown, perform
 
 ALL = {
     "listen": listen.run,
@@ -11,6 +11,7 @@ ALL = {
     "edit": edit.run,
     "kit": kit.run,
     "heard": heard.run,
+    "drawn": drawn.run,
 }
 
 chosen = sys.argv[1:] or list(ALL)

@@ -55,6 +55,8 @@ def run() -> None:
         _measure(client, database, "Lamplighter, 2 bars", 2, lamplighter_hits(), 40)
         busy = tuple(Hit(voice, slot * 240, 90) for voice in list(ROLES)[:12] for slot in range(16 * 16))
         _measure(client, database, "16 bars x 12 voices of 16ths", 16, busy, 40)
+        full = tuple(Hit(voice, slot * 240, 90) for voice in ROLES for slot in range(64 * 16))
+        _measure(client, database, f"64 bars x {len(ROLES)} voices (all there are) of 16ths", 64, full, 100)
 
 
 def _measure(

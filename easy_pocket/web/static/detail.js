@@ -160,7 +160,7 @@ export class Detail {
     }
     this.drawing = { x, y };
     if (last !== null) showLedger(`${this.facts.label}|${this.words(last)}|${this.drawn.size} hit${this.drawn.size === 1 ? "" : "s"}`);
-    this.rails.later();
+    this.rails.later([]);
   }
 
   up() {
@@ -180,7 +180,7 @@ export class Detail {
     const button = event.target.closest?.("button");
     if (button?.dataset.detail) {
       this.field = button.dataset.detail;
-      this.rails.later();
+      this.rails.later([]);
       this.showShape();
     } else if (button?.dataset.shape !== undefined) {
       this.shape(button);
