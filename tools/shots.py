@@ -8,7 +8,7 @@ from pathlib import Path
 from playwright.sync_api import Page, sync_playwright
 
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
-from tests.browser.gestures import drawn, head_of, saved, until
+from tests.browser.gestures import drawn, head_of, saved, slot_point, until
 from tests.running import CHROMIUM, FLAGS, running_app
 
 TARGET = Path("docs/screenshots")
@@ -24,9 +24,20 @@ def take(page: Page, address: str) -> None:
     page.evaluate("document.fonts.ready")
     page.mouse.move(*head_of(page, "hat_closed", 720))
     page.screenshot(path=TARGET / "bench.png")
-    page.click("text=Snare")
+    page.keyboard.press("Escape")
+    page.click(".voice-name >> text=Snare")
     page.wait_for_selector("#feel .scope .on >> text=Snare")
     page.screenshot(path=TARGET / "bench-voice.png")
+    page.click('[data-mode="select"]')
+    page.mouse.move(*slot_point(page, "hat_closed", 3600, 0.05))
+    page.mouse.down()
+    page.mouse.move(*slot_point(page, "hat_closed", 7600, 0.95), steps=6)
+    page.mouse.up()
+    page.click('[data-detail="tune_cents"]')
+    page.click("[data-memory=lines]")
+    page.wait_for_selector(".line-row")
+    page.screenshot(path=TARGET / "bench-lines.png")
+    page.click("[data-memory-close]")
     page.click("nav >> text=Kit")
     page.wait_for_selector(".sound")
     page.click('[data-kit-voice="snare"]')

@@ -68,6 +68,8 @@ export class Detail {
     pen.lineTo(width, rest);
     pen.stroke();
     pen.setLineDash([]);
+    const slot_px = xOf(look.start + data.facts.step, look, width) - xOf(look.start, look, width);
+    const thin = Math.max(0.8, Math.min(2, slot_px / 3));
     for (const hit of this.hits) {
       if (hit.tick < look.start || hit.tick > look.end) continue;
       const value = this.drawn.get(keyOf(hit)) ?? valueOf(hit, this.field);
@@ -75,13 +77,13 @@ export class Detail {
       const y = this.y(value, height);
       const side = this.field === "offset_ms" ? lean(value) : "even";
       pen.strokeStyle = pen.fillStyle = side === "even" ? (this.drawn.has(keyOf(hit)) ? c.thread : c.denim) : c[side];
-      pen.lineWidth = 2;
+      pen.lineWidth = thin;
       pen.beginPath();
       pen.moveTo(x, rest);
       pen.lineTo(x, y);
       pen.stroke();
       pen.beginPath();
-      pen.arc(x, y, 3.6, 0, 2 * Math.PI);
+      pen.arc(x, y, 1.8 * thin, 0, 2 * Math.PI);
       pen.fill();
     }
     this.showHead();

@@ -44,11 +44,14 @@ export function lean(offset) {
 }
 
 // Where a hit is drawn on a rail of this size.
-export function placed(hit, look, facts, width, height) {
+export function placed(hit, look, facts, width, height, step = facts.step) {
   const foot = xOf(hit.tick, look, width);
   const x = xOf(hit.tick + (hit.offset / facts.msPerTick) * look.magnify, look, width);
   const loud = hit.played / 127;
-  return { foot, x, head: height * (BASE - (BASE - TOP) * (0.14 + 0.86 * loud)), base: height * BASE, loud };
+  // Where slots lie close together stems are thin, so that one still sees each of them.
+  const slot_px = xOf(look.start + step, look, width) - xOf(look.start, look, width);
+  const thin = Math.min(1, slot_px / 9);
+  return { foot, x, thin, head: height * (BASE - (BASE - TOP) * (0.14 + 0.86 * loud)), base: height * BASE, loud };
 }
 
 export function drawGrid(pen, look, facts, step, width, height) {
@@ -148,16 +151,16 @@ function drawHit(pen, hit, at, look, facts, width, height, marks) {
     pen.globalAlpha = hit.waiting ? 0.55 : 1;
   }
   if (Math.abs(at.x - at.foot) > 0.5) {
-    pen.lineWidth = 2.2;
+    pen.lineWidth = Math.max(1, 2.2 * at.thin);
     pen.beginPath();
     pen.moveTo(at.foot, at.base);
     pen.lineTo(at.x, at.base);
     pen.stroke();
   }
   pen.lineCap = "round";
-  stem(at.x, at.head, 2 + 4.2 * at.loud);
+  stem(at.x, at.head, (2 + 4.2 * at.loud) * at.thin);
   pen.lineCap = "butt";
-  const radius = 2.6 + 2.6 * at.loud;
+  const radius = (2.6 + 2.6 * at.loud) * Math.max(at.thin, 0.35);
   const odds = hit.dress?.odds_percent ?? 100;
   circle(pen, at.x, at.head, radius);
   if (odds < 100 || hit.dress?.passes) {
@@ -186,12 +189,14 @@ function drawHit(pen, hit, at, look, facts, width, height, marks) {
   if (hit.dress?.tune_cents) chevron(pen, at.x, at.head - radius - 4, 0, -Math.sign(hit.dress.tune_cents));
   if (hit.dress?.pan) chevron(pen, at.x + Math.sign(hit.dress.pan) * (radius + 4), at.head, Math.sign(hit.dress.pan), 0);
   if (hit.asked) ring(pen, at, radius + 3, [2, 1.6], colour);
-  circle(pen, at.foot, at.base, 2.4);
-  pen.fillStyle = "#fff";
-  pen.fill();
-  pen.strokeStyle = "#8f836b";
-  pen.lineWidth = 1.2;
-  pen.stroke();
+  if (at.thin > 0.6) {
+    circle(pen, at.foot, at.base, 2.4);
+    pen.fillStyle = "#fff";
+    pen.fill();
+    pen.strokeStyle = "#8f836b";
+    pen.lineWidth = 1.2;
+    pen.stroke();
+  }
   if (hit.dress?.locked) {
     pen.fillStyle = c.ink;
     pen.fillRect(at.foot - 3.5, at.base + 4, 7, 3);

@@ -3,8 +3,9 @@
 import { colours, fitted, tickOf, xOf } from "./rail_canvas.js";
 import { syllable } from "./rail_words.js";
 
-const MOST_LABELS = 40; // more would run into each other
-const MOST_LONG_LABELS = 18; // of the syllables of triplets and the shares of quintuplets
+// Labels closer than this would run into each other; the syllables of triplets and shares of quintuplets are longer.
+const SHORT_PX = 18;
+const LONG_PX = 34;
 
 export function drawCounting(canvas, look, facts, bars) {
   const { pen, width, height } = fitted(canvas);
@@ -17,12 +18,12 @@ export function drawCounting(canvas, look, facts, bars) {
     pen.fillStyle = c.thread;
     pen.fillRect(left, height - 3, right - left, 3);
   }
-  const span = look.end - look.start;
+  const apart = (ticks) => xOf(look.start + ticks, look, width) - xOf(look.start, look, width);
   const perBeat = facts.beat / facts.step;
   const short = Number.isInteger(perBeat) && [1, 2, 4].includes(perBeat);
-  const slots = span / facts.step <= (short ? MOST_LABELS : MOST_LONG_LABELS);
-  const beats = span / facts.beat <= MOST_LABELS;
-  const every = Math.max(1, Math.ceil(span / facts.bar / MOST_LABELS));
+  const slots = apart(facts.step) >= (short ? SHORT_PX : LONG_PX);
+  const beats = apart(facts.beat) >= SHORT_PX;
+  const every = Math.max(1, Math.ceil(LONG_PX / apart(facts.bar)));
   pen.textAlign = "center";
   pen.textBaseline = "alphabetic";
   const first = Math.floor(look.start / facts.bar) * facts.bar;
