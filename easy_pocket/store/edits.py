@@ -14,7 +14,7 @@ from easy_pocket.core.pattern import Pattern
 from easy_pocket.core.sound.events import MAX_LEVEL_DB, VoiceMix
 from easy_pocket.core.timebase import GRID_NAMES, GRID_TICKS, check_tempo
 from easy_pocket.core.voices import ROLES, check_voice
-from easy_pocket.store.changes import Patch, field_patch, hits_patch, lock_song, note, record
+from easy_pocket.store.changes import Patch, StaleRevisionError, field_patch, hits_patch, note, record
 from easy_pocket.store.hits import locks_of, pattern_to_json
 from easy_pocket.store.kits import load_kit
 from easy_pocket.store.songs import LoadedSong, check_name, feel_from_doc, load_song, remember_pattern
@@ -34,8 +34,10 @@ FEEL_WORDS = {
 
 def _begin(session: Session, song_id: int, revision: int | None) -> LoadedSong:
     """The song, held against other changes until the transaction ends; revision None takes it as it is."""
-    lock_song(session, song_id, revision)
-    return load_song(session, song_id)
+    loaded = load_song(session, song_id, lock=True)
+    if revision is not None and revision != loaded.row.revision:
+        raise StaleRevisionError(loaded.row.revision, revision)
+    return loaded
 
 
 def _finish(session: Session, loaded: LoadedSong, words: str, patches: list[Patch], gesture: str | None) -> LoadedSong:

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import json
 from collections import OrderedDict
+from collections.abc import Callable
 from dataclasses import dataclass, field, fields
 from datetime import UTC, datetime
+from functools import cached_property, partial
 from threading import Lock
 from typing import Any
 
@@ -44,10 +46,14 @@ class LoadedSong:
     feel: FeelScopes
     mix: dict[str, VoiceMix]
     templates: dict[int, GrooveTemplate]
-    kit_names: dict[str, str]
+    kit_names_of: Callable[[], dict[str, str]]  # asked for only where they are shown
     performances: dict[tuple[bool, float], Performance] = field(default_factory=dict, compare=False)
     just_done: str | None = None  # words of the edit this is the result of
     just_changed: frozenset[str] | None = None  # voices whose hits it changed, when it changed nothing else
+
+    @cached_property
+    def kit_names(self) -> dict[str, str]:
+        return self.kit_names_of()
 
     @property
     def metre(self) -> Metre:
@@ -130,16 +136,18 @@ def create_song(
     return song
 
 
-def load_song(session: Session, song_id: int) -> LoadedSong:
-    """Raises MissingSongError when it is not on the shelf."""
-    found = session.execute(
+def load_song(session: Session, song_id: int, *, lock: bool = False) -> LoadedSong:
+    """Raises MissingSongError when it is not on the shelf. `lock` holds it until the transaction ends, so that changes
+    come one after another."""
+    asked = (
         select(SongRow, PartRow, PatternRow)
         .join(PartRow, PartRow.song_id == SongRow.id)
         .join(PatternRow, PatternRow.part_id == PartRow.id)
         .where(SongRow.id == song_id, SongRow.deleted_at.is_(None))
         .order_by(PartRow.position, PatternRow.id)
         .limit(1)
-    ).first()
+    )
+    found = session.execute(asked.with_for_update() if lock else asked).first()
     if found is None:
         raise MissingSongError("There is no such song on the shelf: it may have been deleted in another tab.")
     row, part, pattern_row = found
@@ -159,7 +167,7 @@ def load_song(session: Session, song_id: int) -> LoadedSong:
         ),
         mix={voice: VoiceMix(**doc) for voice, doc in part.mix.items()},
         templates=templates,
-        kit_names=kit_names(session),
+        kit_names_of=partial(kit_names, session),
     )
 
 

@@ -244,6 +244,15 @@ def test_bars_are_chosen_on_the_ruler_and_a_break_made_in_them(bench):
     ruler = bench.locator("#counting").bounding_box()
     x = slot_point(bench, "kick", 3840 + 480)[0]
     bench.mouse.click(x, ruler["y"] + 8)
+    bench.locator("#rail-rows").focus()
+    bench.evaluate("easyPocket.rails.putCursor('kick', 0)")
+    bench.keyboard.press("[")
+    until(bench, "easyPocket.rails.bars.from === 1 && easyPocket.rails.bars.count === 2")
+    bench.evaluate("easyPocket.rails.putCursor('kick', 3840)")
+    bench.keyboard.press("[")
+    bench.keyboard.press("v")
+    assert chosen(bench) == ["kick 3840"]
+    bench.keyboard.press("v")
     bench.click("#rail-kick [data-mix=solo]")
     saved(bench)
     bench.click("[aria-label='Length of the pattern']")

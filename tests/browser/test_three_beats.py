@@ -17,6 +17,22 @@ def empty(page):
     return page
 
 
+@pytest.mark.parametrize(("metre", "bar", "beat"), [("2/4", 1920, 960), ("15/8", 7200, 480)])
+def test_metres_from_the_shortest_to_the_longest(page, metre, bar, beat):
+    page.goto("/")
+    page.fill(".new-song [name=name]", f"In {metre}")
+    page.select_option(".new-song [name=metre]", metre)
+    page.click("text=New song")
+    page.wait_for_selector("#rail-kick")
+    drawn(page)
+    last = 2 * bar - beat
+    write(page, "kick", [0, last])
+    assert ticks(page, "kick") == [0, last]
+    place = f"2.{bar // beat}"
+    assert hit(page, "kick", last)["label"].startswith(f"Kick, {place}, velocity 96")
+    assert page.evaluate("easyPocket.playing.length_s") == pytest.approx(2 * bar / 960 * 60 / 100)
+
+
 def write(page, voice, places):
     for tick in places:
         click_slot(page, voice, tick)

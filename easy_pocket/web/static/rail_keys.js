@@ -95,6 +95,9 @@ export class RailKeys {
       d: () => rails.push({ kind: "length", bars: Math.max(1, Math.round((rails.facts.length / rails.facts.bar) * 2)) }, { near: rails.box }),
       D: () => rails.push({ kind: "length_ticks", length_ticks: Math.max(10, Math.round(rails.facts.length / 2)) }, { near: rails.box }),
       e: () => rails.setMode(rails.mode === "write" ? "select" : "write"),
+      v: () => hit && chosen.toggle(hit),
+      "[": () => this.bars(tick, null),
+      "]": () => this.bars(null, tick),
       w: () => chosen.by("row"),
       p: () => chosen.by("place"),
       "+": () => rails.zoom(0.5, tick),
@@ -105,6 +108,18 @@ export class RailKeys {
     else if (deeds[event.key]) return deeds[event.key]() !== false;
     else return false;
     return true;
+  }
+
+  // Choose bars: from the cursor's bar on, or up to it.
+  bars(from, to) {
+    const { rails } = this;
+    const barOf = (tick) => Math.floor(tick / rails.facts.bar) + 1;
+    const now = rails.bars ?? { from: barOf(from ?? to), count: 1 };
+    const last = now.from + now.count - 1;
+    const first = from === null ? Math.min(now.from, barOf(to)) : barOf(from);
+    const end = to === null ? Math.max(first, last) : Math.max(first, barOf(to));
+    rails.chooseBars({ from: first, count: end - first + 1 });
+    speak(rails.bars.count > 1 ? `bars ${first} to ${end} chosen` : `bar ${first} chosen`);
   }
 
   velocity(value) {

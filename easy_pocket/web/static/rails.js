@@ -40,6 +40,7 @@ export class Rails extends RailPointer {
     on("focusin", (event) => event.target.id === "rail-rows" && this.showCursor());
     on("focusout", (event) => event.target.id === "rail-rows" && this.hideCursor());
     on("change", (event) => event.target.dataset?.dress && this.chosen.dressBy(event.target.dataset.dress, event.target.value));
+    on("scroll", (event) => event.target.id === "rail-rows" && this.later(this.voices()), { capture: true });
     window.addEventListener("resize", () => this.later());
   }
 
@@ -179,10 +180,13 @@ export class Rails extends RailPointer {
     this.marks.chosen = this.chosen.keys;
     const { stale } = this;
     this.stale = null;
+    const { scrollTop: top } = this.box;
+    const bottom = top + this.box.clientHeight;
     for (const voice of stale ?? this.voices()) {
       const canvas = this.canvasOf(voice);
       if (!canvas) continue;
       const row = canvas.parentElement;
+      if (row.offsetTop + row.offsetHeight < top || row.offsetTop > bottom) continue; // scrolled out of sight
       canvas.classList.toggle("silent", row.dataset.sounding !== "true");
       drawRail(canvas, voice, this.data.hits(voice), look, facts, this.data.step(voice), this.marks);
     }

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
 from markupsafe import Markup
 
 from easy_pocket.core.perform import Performance
@@ -47,10 +48,9 @@ def pocket_chart(performance: Performance, order: list[str]) -> PocketChart:
             continue
         pocket = pockets[voice]
         step = max(1, len(pocket.offsets_ms) // MAX_DOTS)
-        dots = tuple(
-            (_x(offset, reach), 30.0 + 40.0 * ((index * 7) % 5) / 4)
-            for index, offset in enumerate(pocket.offsets_ms[::step])
-        )
+        shown = np.array(pocket.offsets_ms[::step])
+        across = np.round(50 + 48 * np.clip(shown / reach, -1, 1), 2).tolist()
+        dots = tuple(zip(across, (30.0 + 40.0 * ((index * 7) % 5) / 4 for index in range(len(shown))), strict=True))
         lean = "even" if abs(pocket.mean_ms) < ON_GRID_MS else ("late" if pocket.mean_ms > 0 else "early")
         words = f"{signed(pocket.mean_ms)} ±{pocket.spread_ms:.1f}"
         rows.append(PocketRow(ROLES[voice].name, dots, _x(pocket.mean_ms, reach), lean, words))
