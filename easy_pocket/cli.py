@@ -92,6 +92,10 @@ def _parser() -> Parser:
     play.add_argument("--accent-pull", type=float, help="percent, 0-100 (default 0)")
     play.add_argument("--keep-ms", action="store_true", help="template offsets keep their ms at another tempo")
     play.add_argument("--push", action="append", default=[], metavar="[VOICE=]MS", help="lead (-) or lag, repeatable")
+    play.add_argument("--drift", type=float, metavar="MS", help="slow wander shared by all voices, 0-20")
+    play.add_argument("--jitter", type=float, metavar="MS", help="scatter of single hits, 0-20")
+    play.add_argument("--touch", type=float, metavar="STEPS", help="scatter of velocity, 0-40")
+    play.add_argument("--seed", type=int, help="what drift, jitter and touch are drawn by (default 1)")
     play.add_argument("--tempo", type=float, help="play at another tempo, in bpm")
     play.add_argument("--straight", action="store_true", help="every hit on its written slot, no feel")
     play.set_defaults(run=run_perform)
@@ -185,6 +189,10 @@ def _feel(chosen: argparse.Namespace, present: set[str]) -> FeelScopes:
         accent_pull=chosen.accent_pull,
         groove_scales=False if chosen.keep_ms else None,
         push_ms=part_push_ms,
+        drift_ms=chosen.drift,
+        jitter_ms=chosen.jitter,
+        touch=chosen.touch,
+        seed=chosen.seed,
     )
     return FeelScopes(stack=stack, voices=voices)
 

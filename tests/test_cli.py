@@ -106,6 +106,22 @@ def test_perform_swings_pushes_and_pulls(desk):
     np.testing.assert_allclose(pulled, [2, 6, 2, 6], atol=tick_ms)
 
 
+def test_perform_loosens_the_same_way_for_the_same_seed(desk):
+    for name, seed in (("one", 41), ("same", 41), ("other", 42)):
+        run("perform", "in.mid", "-o", f"{name}.mid", "--drift", 4, "--jitter", 2, "--seed", seed, cwd=desk)
+    one, same, other = (starts(desk / f"{name}.mid") for name in ("one", "same", "other"))
+    assert one == same != other
+    tick_ms = 60_000 / 104 / 960
+    moved = (
+        np.concatenate([np.array(one[note]) - np.array(starts(desk / "in.mid")[note]) for note in (38, 42)]) * tick_ms
+    )
+    assert 0.5 < moved.std() < 12
+    done = run("perform", "in.mid", "-o", "wild.mid", "--drift", 99, cwd=desk)
+    assert done.returncode == 2
+    assert "Drift is 99 ms" in done.stderr
+    assert not (desk / "wild.mid").exists()
+
+
 def test_straight_takes_the_feel_out(desk):
     run("perform", "in.mid", "-o", "felt.mid", "--push", "4", cwd=desk)
     run("perform", "felt.mid", "-o", "straight.mid", "--straight", cwd=desk)

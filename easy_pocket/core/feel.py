@@ -10,6 +10,7 @@ from easy_pocket.core.errors import BadValueError, require_range
 from easy_pocket.core.template import GrooveTemplate
 
 MAX_PUSH_MS = 100.0
+UNITS = {"touch": "velocity", "seed": ""}
 
 
 @dataclass(frozen=True)
@@ -19,7 +20,9 @@ class Feel:
     swing_percent: 50 (straight) to 75, where the off-beat falls within its pair. swing_unit: 8 or 16, the notes that
     swing. short_note_ms: the short note of a pair never gets shorter than this; 0 = no such limit. timing_pull and
     accent_pull: 0-100 %. groove_scales: template offsets grow and shrink with tempo (else they keep their ms).
-    push_ms: constant lead (negative) or lag, -100 to 100. Raises BadValueError outside these ranges.
+    push_ms: constant lead (negative) or lag, -100 to 100. drift_ms and jitter_ms: standard deviations of the shared
+    wander and of the scatter of single hits, 0-20; touch: velocity scatter, 0-40 either way; seed: what is drawn by;
+    runs_on: another draw in every pass of the loop, else the same. Raises BadValueError outside these ranges.
     """
 
     swing_percent: float | None = None
@@ -30,6 +33,11 @@ class Feel:
     accent_pull: float | None = None
     groove_scales: bool | None = None
     push_ms: float | None = None
+    drift_ms: float | None = None
+    jitter_ms: float | None = None
+    touch: float | None = None
+    seed: int | None = None
+    runs_on: bool | None = None
 
     def __post_init__(self) -> None:
         for name, low, high, words in (
@@ -38,10 +46,14 @@ class Feel:
             ("timing_pull", 0.0, 100.0, "Timing pull"),
             ("accent_pull", 0.0, 100.0, "Accent pull"),
             ("push_ms", -MAX_PUSH_MS, MAX_PUSH_MS, "Push / lay back"),
+            ("drift_ms", 0.0, 20.0, "Drift"),
+            ("jitter_ms", 0.0, 20.0, "Jitter"),
+            ("touch", 0.0, 40.0, "Touch"),
+            ("seed", 0, 2**31, "The seed"),
         ):
             value = getattr(self, name)
             if value is not None:
-                require_range(words, value, low, high, "ms" if name.endswith("ms") else "%")
+                require_range(words, value, low, high, UNITS.get(name, "ms" if name.endswith("ms") else "%"))
         if self.swing_unit not in (None, 8, 16):
             raise BadValueError(f"Swing on {self.swing_unit}ths is not known; use 8 or 16.")
 
@@ -54,6 +66,11 @@ DEFAULTS = Feel(
     accent_pull=0.0,
     groove_scales=True,
     push_ms=0.0,
+    drift_ms=0.0,
+    jitter_ms=0.0,
+    touch=0.0,
+    seed=1,
+    runs_on=False,
 )
 STRAIGHT = Feel()
 
@@ -76,6 +93,11 @@ class FeelScopes:
         chosen = {f.name: first_set(chain, f.name) for f in fields(Feel)}
         chosen["push_ms"] = chain[0].push_ms or 0.0
         return Feel(**chosen)
+
+    def runs_on(self, voices: tuple[str, ...]) -> bool:
+        """Whether one pass of these voices differs from the next by their looseness."""
+        settings = [self.resolve(voice) for voice in voices]
+        return any(one.runs_on and (one.drift_ms or one.jitter_ms or one.touch) for one in settings)
 
     @property
     def part_push_ms(self) -> float:

@@ -1,7 +1,7 @@
 """From written to played: every hit with its ledger.
 
-Stages in order: swing, groove, part push, push, own, order. Each adds one named amount in ms (and the groove's accent
-and the clamp one in velocity steps); played = straight + the sum of the amounts.
+Stages in order: swing, groove, part push, push, own, drift, jitter, order. Each adds one named amount in ms (and the
+groove's accent, touch and the clamp one in velocity steps); played = straight + the sum of the amounts.
 """
 
 from __future__ import annotations
@@ -13,13 +13,14 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.feel import Feel, FeelScopes
+from easy_pocket.core.looseness import SLOT_TICKS, drift, jitter, touch
 from easy_pocket.core.pattern import HitArrays, Pattern
 from easy_pocket.core.timebase import Metre, check_tempo, ms_per_tick
 
 MIN_GAP_MS = 5.0  # hits of one voice closer than this sound as one
 
-TIME_STAGES = ("swing", "groove", "part push", "push", "own", "order")
-VELOCITY_STAGES = ("accent", "clamp")
+TIME_STAGES = ("swing", "groove", "part push", "push", "own", "drift", "jitter", "order")
+VELOCITY_STAGES = ("accent", "touch", "clamp")
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -88,9 +89,16 @@ class Performance:
 
 
 def perform(
-    pattern: Pattern, feel: FeelScopes | None = None, *, tempo_bpm: float, straight: bool = False, loop: bool = True
+    pattern: Pattern,
+    feel: FeelScopes | None = None,
+    *,
+    tempo_bpm: float,
+    straight: bool = False,
+    loop: bool = True,
+    pass_number: int = 1,
 ) -> Performance:
-    """Play the pattern. `straight` leaves every hit on its written slot, with its own velocity.
+    """Play the pattern. `straight` leaves every hit on its written slot, with its own velocity. pass_number, from 1,
+    matters to looseness that runs on.
 
     With `loop` the last hit also keeps its distance from the first of the next pass. Raises BadValueError for a
     tempo outside 20-400 bpm.
@@ -115,11 +123,12 @@ def perform(
         amounts_ms[2] = scopes.part_push_ms
         amounts_ms[3] = np.array([setting.push_ms for setting in settings])[hits.voice_index]
         amounts_ms[4] = hits.offset_ms
+        _loosen(pattern, settings, pass_number - 1, amounts_ms[5], amounts_ms[6], amounts_velocity[1])
         before = straight_ms + amounts_ms.sum(axis=0)
-        amounts_ms[5] = _keep_order(hits, before, length_ms if loop else None) - before
-        unclamped = velocity + amounts_velocity[0]
+        amounts_ms[7] = _keep_order(hits, before, length_ms if loop else None) - before
+        unclamped = velocity + amounts_velocity[:2].sum(axis=0)
         velocity = np.clip(unclamped, 1, 127)
-        amounts_velocity[1] = velocity - unclamped
+        amounts_velocity[2] = velocity - unclamped
     return Performance(
         hits=hits,
         tempo_bpm=tempo_bpm,
@@ -172,6 +181,24 @@ def _add_groove(
         if setting.accent_pull and mean_accent > 0:
             factor = setting.accent_pull / 100.0 * (accents / mean_accent - 1.0)
             accent[mine] = np.rint(hits.velocity[mine] * factor).astype(np.int64)
+
+
+def _loosen(
+    pattern: Pattern, settings: list[Feel], passes_before: int, drift_ms: Floats, jitter_ms: Floats, velocity: Ints
+) -> None:
+    """Fill the amounts of drift, jitter and touch."""
+    hits = pattern.arrays
+    for index, setting in enumerate(settings):
+        if not (setting.drift_ms or setting.jitter_ms or setting.touch):
+            continue
+        mine = np.flatnonzero(hits.voice_index == index)
+        tick, seed = hits.tick[mine], setting.seed or 0
+        pass_key = passes_before if setting.runs_on else 0
+        start_slot = pass_key * -(-pattern.length_ticks // SLOT_TICKS)
+        drift_ms[mine] = (setting.drift_ms or 0.0) * drift(seed, tick, start_slot)
+        jitter_ms[mine] = (setting.jitter_ms or 0.0) * jitter(seed, hits.voices[index], tick, pass_key)
+        scattered = touch(seed, hits.voices[index], tick, start_slot, pass_key)
+        velocity[mine] = np.rint((setting.touch or 0.0) * scattered).astype(np.int64)
 
 
 def _keep_order(hits: HitArrays, played_ms: Floats, length_ms: float | None) -> Floats:

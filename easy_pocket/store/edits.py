@@ -29,6 +29,11 @@ FEEL_WORDS = {
     "accent_pull": "accent pull",
     "groove_scales": "groove follows tempo",
     "push_ms": "push",
+    "drift_ms": "drift",
+    "jitter_ms": "jitter",
+    "touch": "touch",
+    "seed": "seed",
+    "runs_on": "looseness runs on",
 }
 
 
@@ -82,9 +87,9 @@ def set_feel(
 ) -> LoadedSong:
     """Set a feel field of "stack", "part" or a voice; None gives it back to what it inherits."""
     loaded = _begin(session, song_id, revision)
-    if isinstance(value, float) and field in ("swing_unit", "template_id"):
+    if isinstance(value, float) and field in ("swing_unit", "template_id", "seed"):
         value = int(value)
-    if field == "groove_scales" and value is not None:
+    if field in ("groove_scales", "runs_on") and value is not None:
         value = bool(value)
     templates = templates_by_id(session)
     if field == "template_id" and value is not None and value not in templates:

@@ -47,7 +47,7 @@ class LoadedSong:
     mix: dict[str, VoiceMix]
     templates: dict[int, GrooveTemplate]
     kit_names_of: Callable[[], dict[str, str]]  # asked for only where they are shown
-    performances: dict[tuple[bool, float], Performance] = field(default_factory=dict, compare=False)
+    performances: dict[tuple[bool, float, int], Performance] = field(default_factory=dict, compare=False)
     just_done: str | None = None  # words of the edit this is the result of
     just_changed: frozenset[str] | None = None  # voices whose hits it changed, when it changed nothing else
 
@@ -59,12 +59,16 @@ class LoadedSong:
     def metre(self) -> Metre:
         return Metre(self.row.metre_beats, self.row.metre_unit)
 
-    def performance(self, *, straight: bool = False, tempo_bpm: float | None = None) -> Performance:
+    def performance(
+        self, *, straight: bool = False, tempo_bpm: float | None = None, pass_number: int = 1
+    ) -> Performance:
         """Made once for each way of playing; the pattern and the feel of a loaded song do not change."""
         tempo = self.row.tempo_bpm if tempo_bpm is None else tempo_bpm
-        key = (straight, tempo)
+        key = (straight, tempo, pass_number)
         if key not in self.performances:
-            self.performances[key] = perform(self.pattern, self.feel, tempo_bpm=tempo, straight=straight)
+            self.performances[key] = perform(
+                self.pattern, self.feel, tempo_bpm=tempo, straight=straight, pass_number=pass_number
+            )
         return self.performances[key]
 
 

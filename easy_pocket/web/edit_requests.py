@@ -164,7 +164,7 @@ class SetFeel(Strict):
     scope: Voice  # "stack", "part" or a voice
     field: Literal[
         "swing_percent", "swing_unit", "short_note_ms", "template_id", "timing_pull", "accent_pull", "groove_scales",
-        "push_ms",
+        "push_ms", "drift_ms", "jitter_ms", "touch", "seed", "runs_on",
     ]  # fmt: skip
     value: Finite | bool | None
 

@@ -116,6 +116,27 @@ def test_sliders_of_stack_and_voice_and_the_way_back(bench):
     assert re.search(r" push 0  own", hit(bench, "snare", 960)["ledger"])
 
 
+def test_looseness_moves_hits_and_is_drawn_again(bench):
+    bench.locator("#feel-drift_ms").fill("6")
+    bench.locator("#feel-jitter_ms").fill("2")
+    saved(bench)
+    first = hit(bench, "kick", 0)
+    assert re.search(r"drift [+−]\d", first["ledger"])
+    assert re.search(r"jitter [+−]\d", first["ledger"])
+    bench.click("[data-reroll]")
+    saved(bench)
+    assert hit(bench, "kick", 0)["offset"] != first["offset"]
+    assert bench.evaluate("easyPocket.playing.felt_more.length") == 0
+    bench.click("[data-feel-check=runs_on]")
+    saved(bench)
+    passes = bench.evaluate("[easyPocket.playing.felt, ...easyPocket.playing.felt_more].map((one) => one.start_s[3])")
+    assert len(set(passes)) == 8
+    for _ in range(3):
+        bench.keyboard.press("Control+z")
+        saved(bench)
+    assert not re.search(r"jitter", hit(bench, "kick", 0)["ledger"])
+
+
 def test_full_pull_shows_the_template_in_the_pocket(bench):
     bench.locator("#feel-timing_pull").fill("0")
     bench.locator("#feel-swing_percent").fill("50")

@@ -88,7 +88,7 @@ def straight_passes(request: Request, song_id: int) -> Response:
     """What the loop plays on the grid, for a page that is about to hear it."""
     with database(request).transaction() as session:
         song = load_song(session, song_id)
-        first, *more = passes(song, song.performance(straight=True))
+        first, *more = passes(song, straight=True)
         return Answer({"revision": song.row.revision, "straight": first, "straight_more": more})
 
 

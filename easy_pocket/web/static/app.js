@@ -419,6 +419,7 @@ class Page {
     }
     else if (dataset.length) this.setLength(Number(dataset.length));
     else if (dataset.inherit) this.feel(dataset.inherit, null, button);
+    else if (dataset.reroll !== undefined) this.feel("seed", 1 + Math.floor(Math.random() * 9998), button);
     else if (dataset.feelSet) this.feel(dataset.feelSet, Number(dataset.value), button);
     else if (dataset.mix) this.mix(button, button.getAttribute("aria-pressed") !== "true");
     else if (dataset.takeVoice !== undefined) this.edits.push({ kind: "voice", voice: voiceOf(button), there: false }, { near: button });

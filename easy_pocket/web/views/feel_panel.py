@@ -58,6 +58,11 @@ def feel_panel(song: LoadedSong, scope: str) -> FeelPanel:
         "accent_pull",
         "groove_scales",
         "push_ms",
+        "drift_ms",
+        "jitter_ms",
+        "touch",
+        "seed",
+        "runs_on",
     ):
         value = first_set(tuple(scope_feel for scope_feel, _ in chain), field)
         source = next(where for scope_feel, where in chain if getattr(scope_feel, field) is not None)

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 import numpy as np
 
-from easy_pocket.core.perform import Performance
 from easy_pocket.core.sound.events import CUT_FADE_S, MASTER_GAIN, EventColumns, VoiceMix, play_columns
 from easy_pocket.core.sound.kit import Kit, KitVoice, audio_key
 from easy_pocket.core.sound.velocity import gains
@@ -32,14 +32,23 @@ def columns(events: EventColumns) -> dict[str, Any]:
     }
 
 
-def passes(song: LoadedSong, performance: Performance) -> list[dict[str, Any]]:
-    """One pass after another until they repeat: only a pattern with odds or hits of certain passes has more than one.
-    After the last comes the second again when the first has hits of its own, else the first."""
-    count = pass_cycle(song.pattern) + first_pass_differs(song.pattern)
-    return [
-        columns(play_columns(performance, song.kit, song.mix, pass_number=number, seed=song.row.seed))
-        for number in range(1, count + 1)
-    ]
+LOOSE_PASSES = 8  # of looseness that runs on, before the loop comes round to the first
+MOST_EVENTS = 60_000
+
+
+def passes(song: LoadedSong, *, straight: bool = False, tempo_bpm: float | None = None) -> list[dict[str, Any]]:
+    """One pass after another until they repeat: only a pattern with odds, hits of certain passes, or looseness that
+    runs on has more than one. After the last comes the second again when the first has hits of its own, else the
+    first."""
+    cycle = pass_cycle(song.pattern)
+    runs_on = not straight and song.feel.runs_on(song.pattern.arrays.voices)
+    if runs_on:
+        cycle = math.lcm(cycle, max(1, min(LOOSE_PASSES, MOST_EVENTS // max(1, len(song.pattern.hits)))))
+    found = []
+    for number in range(1, min(cycle, 48) + first_pass_differs(song.pattern) + 1):
+        played = song.performance(straight=straight, tempo_bpm=tempo_bpm, pass_number=number if runs_on else 1)
+        found.append(columns(play_columns(played, song.kit, song.mix, pass_number=number, seed=song.row.seed)))
+    return found
 
 
 def strike(voice: KitVoice, mix: VoiceMix | None = None) -> dict[str, Any]:
@@ -65,8 +74,7 @@ def playing(
     metre: Metre = song.metre
     heard: dict[str, Any] = {"felt": None, "felt_more": [], "straight": None, "straight_more": []}
     for timing in timings:
-        performance = song.performance(straight=timing == "straight", tempo_bpm=tempo)
-        heard[timing], *heard[f"{timing}_more"] = passes(song, performance)
+        heard[timing], *heard[f"{timing}_more"] = passes(song, straight=timing == "straight", tempo_bpm=tempo)
     part = [voice for voice in song.kit.voices if voice.role in song.part.voices]
     return {
         "strikes": {voice.role: strike(voice, song.mix.get(voice.role)) for voice in part},
