@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
 from fastapi import APIRouter
 from pydantic import Field
@@ -105,8 +105,8 @@ def shelf_of_lines(request: Request, song_id: int) -> Response:
 
 
 @router.get("/songs/{song_id}/lines/{key}/playing")
-def line_playing(request: Request, song_id: int, key: str, beside: Literal["alone", "beat"] = "alone") -> Response:
-    """A line on the song's kit at its tempo and with its feel, alone or in the beat."""
+def line_playing(request: Request, song_id: int, key: str) -> Response:
+    """A line on the song's kit, at its tempo and with its feel."""
     with database(request).transaction() as session:
         song = load_song(session, song_id)
         line = find_line(session, key)

@@ -38,11 +38,6 @@ class Rail:
             return "middle"
         return f"{abs(self.pan) * 100:.0f} % {'right' if self.pan > 0 else 'left'}"
 
-    @property
-    def level_share(self) -> int:
-        """Level as a slider position, 0-100."""
-        return round((self.mix.level_db + 36) / 48 * 100)
-
 
 def signed(value: float, digits: int = 1) -> str:
     """+3.2, −0.4 with a true minus, and 0 without a sign."""
