@@ -16,6 +16,7 @@ from easy_pocket.core.pattern import MAX_OFFSET_MS, Hit, Pattern
 from easy_pocket.core.put_line import PutLine, apply_put_line
 from easy_pocket.core.rows import RowEdit, apply_row_edit, describe_row_edit
 from easy_pocket.core.shapes import Shape, describe_shape, shaped
+from easy_pocket.core.tighten import StraightAgain, apply_straight_again
 from easy_pocket.core.timebase import place_name
 from easy_pocket.core.voices import check_voice, voice_name
 
@@ -69,7 +70,7 @@ class SetAlternate:
 
 
 HitEdit = WriteHit | RemoveHit | MoveHit | SetVelocity | SetOffset | SetAlternate
-Edit = HitEdit | RowEdit | ChosenEdit | Shape | LengthEdit | LockEdit | PutLine
+Edit = HitEdit | RowEdit | ChosenEdit | Shape | LengthEdit | LockEdit | PutLine | StraightAgain
 
 
 def _find(pattern: Pattern, voice: str, tick: int) -> Hit:
@@ -99,6 +100,8 @@ def apply_edit(pattern: Pattern, edit: Edit) -> Pattern:
         after = apply_chosen_edit(pattern, edit)
     elif isinstance(edit, PutLine):
         after = apply_put_line(pattern, edit)
+    elif isinstance(edit, StraightAgain):
+        after = apply_straight_again(pattern, edit)
     elif isinstance(edit, LengthEdit):
         return (
             apply_length_edit(pattern, edit)
@@ -154,6 +157,8 @@ def describe_edit(edit: Edit, pattern: Pattern) -> str:
         return describe_length_edit(edit, pattern)
     if isinstance(edit, PutLine):
         return f"line {edit.name}"
+    if isinstance(edit, StraightAgain):
+        return f"{len(edit.places) or 'all'} hits straight again"
     if isinstance(edit, RowEdit):
         return describe_row_edit(edit)
     match edit:

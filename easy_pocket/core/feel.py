@@ -7,8 +7,9 @@ from dataclasses import dataclass, field, fields
 from typing import Any
 
 from easy_pocket.core.errors import BadValueError, require_range
-from easy_pocket.core.template import GrooveTemplate
+from easy_pocket.core.template import LANES, GrooveTemplate
 
+BY_VOICE = "voice"
 MAX_PUSH_MS = 100.0
 UNITS = {"touch": "velocity", "seed": ""}
 
@@ -22,7 +23,11 @@ class Feel:
     accent_pull: 0-100 %. groove_scales: template offsets grow and shrink with tempo (else they keep their ms).
     push_ms: constant lead (negative) or lag, -100 to 100. drift_ms and jitter_ms: standard deviations of the shared
     wander and of the scatter of single hits, 0-20; touch: velocity scatter, 0-40 either way; seed: what is drawn by;
-    runs_on: another draw in every pass of the loop, else the same. Raises BadValueError outside these ranges.
+    runs_on: another draw in every pass of the loop, else the same. groove_on: whether the groove reaches these hits.
+    groove_lane: "voice" (the lane of the voice's band) or one of the template's lanes. ghost_percent: velocity of
+    ghosts, 25-200 % of what is written. depth_percent: how far other hits stand from their voice's middle, 0-200 %.
+    weaker_hand: fast hats and rides are quieter and later on every second stroke. Raises BadValueError outside these
+    ranges.
     """
 
     swing_percent: float | None = None
@@ -38,6 +43,11 @@ class Feel:
     touch: float | None = None
     seed: int | None = None
     runs_on: bool | None = None
+    groove_on: bool | None = None
+    groove_lane: str | None = None
+    ghost_percent: float | None = None
+    depth_percent: float | None = None
+    weaker_hand: bool | None = None
 
     def __post_init__(self) -> None:
         for name, low, high, words in (
@@ -50,12 +60,19 @@ class Feel:
             ("jitter_ms", 0.0, 20.0, "Jitter"),
             ("touch", 0.0, 40.0, "Touch"),
             ("seed", 0, 2**31, "The seed"),
+            ("ghost_percent", 25.0, 200.0, "The level of ghosts"),
+            ("depth_percent", 0.0, 200.0, "Accent depth"),
         ):
             value = getattr(self, name)
             if value is not None:
                 require_range(words, value, low, high, UNITS.get(name, "ms" if name.endswith("ms") else "%"))
         if self.swing_unit not in (None, 8, 16):
             raise BadValueError(f"Swing on {self.swing_unit}ths is not known; use 8 or 16.")
+        if self.groove_lane not in (None, BY_VOICE, *LANES):
+            raise BadValueError(
+                f"There is no lane '{self.groove_lane[:20]}'; a groove is followed by {BY_VOICE}, or by its lane "
+                f"{', '.join(LANES)}."
+            )
 
 
 DEFAULTS = Feel(
@@ -71,6 +88,11 @@ DEFAULTS = Feel(
     touch=0.0,
     seed=1,
     runs_on=False,
+    groove_on=True,
+    groove_lane=BY_VOICE,
+    ghost_percent=100.0,
+    depth_percent=100.0,
+    weaker_hand=False,
 )
 STRAIGHT = Feel()
 
@@ -93,6 +115,20 @@ class FeelScopes:
         chosen = {f.name: first_set(chain, f.name) for f in fields(Feel)}
         chosen["push_ms"] = chain[0].push_ms or 0.0
         return Feel(**chosen)
+
+    def neutral(self, voice: str) -> Feel:
+        """Settings that, as the voice's own, leave its hits where they are written whatever the stack and part say."""
+        return Feel(
+            swing_percent=50.0,
+            groove_on=False,
+            push_ms=-self.part_push_ms or None,
+            drift_ms=0.0,
+            jitter_ms=0.0,
+            touch=0.0,
+            ghost_percent=100.0,
+            depth_percent=100.0,
+            weaker_hand=False,
+        )
 
     def runs_on(self, voices: tuple[str, ...]) -> bool:
         """Whether one pass of these voices differs from the next by their looseness."""

@@ -1,7 +1,6 @@
 """From written to played: every hit with its ledger.
 
-Stages in order: swing, groove, part push, push, own, drift, jitter, order. Each adds one named amount in ms (and the
-groove's accent, touch and the clamp one in velocity steps); played = straight + the sum of the amounts.
+Every stage adds one named amount in ms, in velocity steps, or both; played = straight + the sum of the amounts.
 """
 
 from __future__ import annotations
@@ -12,15 +11,17 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from easy_pocket.core.feel import Feel, FeelScopes
+from easy_pocket.core.dynamics import level_dynamics, weaken_hand
+from easy_pocket.core.feel import BY_VOICE, Feel, FeelScopes
 from easy_pocket.core.looseness import SLOT_TICKS, drift, jitter, touch
 from easy_pocket.core.pattern import HitArrays, Pattern
 from easy_pocket.core.timebase import Metre, check_tempo, ms_per_tick
+from easy_pocket.core.voices import ROLES
 
 MIN_GAP_MS = 5.0  # hits of one voice closer than this sound as one
 
-TIME_STAGES = ("swing", "groove", "part push", "push", "own", "drift", "jitter", "order")
-VELOCITY_STAGES = ("accent", "touch", "clamp")
+TIME_STAGES = ("swing", "groove", "part push", "push", "own", "drift", "jitter", "hand", "order")
+VELOCITY_STAGES = ("ghost", "depth", "accent", "touch", "hand", "clamp")
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -110,6 +111,10 @@ def perform(
     count = len(hits.tick)
     amounts_ms = np.zeros((len(TIME_STAGES), count))
     amounts_velocity = np.zeros((len(VELOCITY_STAGES), count), dtype=np.int64)
+    moved, louder = (
+        dict(zip(TIME_STAGES, amounts_ms, strict=True)),
+        dict(zip(VELOCITY_STAGES, amounts_velocity, strict=True)),
+    )
     velocity = hits.velocity.copy()
     length_ms = pattern.length_ticks * tick_ms
     pairs, shares = np.full(len(hits.voices), 480.0), np.full(len(hits.voices), 0.5)
@@ -117,18 +122,20 @@ def perform(
         scopes = feel or FeelScopes()
         settings = [scopes.resolve(voice) for voice in hits.voices]
         pairs, shares = _swing_of(settings, tick_ms)
-        swing = swung(hits.tick, pairs[hits.voice_index], shares[hits.voice_index]) * tick_ms
-        amounts_ms[0] = swing
-        _add_groove(pattern, settings, tempo_bpm, swing, amounts_ms[1], amounts_velocity[0])
-        amounts_ms[2] = scopes.part_push_ms
-        amounts_ms[3] = np.array([setting.push_ms for setting in settings])[hits.voice_index]
-        amounts_ms[4] = hits.offset_ms
-        _loosen(pattern, settings, pass_number - 1, amounts_ms[5], amounts_ms[6], amounts_velocity[1])
+        moved["swing"][:] = swung(hits.tick, pairs[hits.voice_index], shares[hits.voice_index]) * tick_ms
+        level_dynamics(hits, settings, louder["ghost"], louder["depth"])
+        levelled = velocity + louder["ghost"] + louder["depth"]
+        _add_groove(pattern, settings, tempo_bpm, moved["swing"], levelled, moved["groove"], louder["accent"])
+        moved["part push"][:] = scopes.part_push_ms
+        moved["push"][:] = np.array([setting.push_ms for setting in settings])[hits.voice_index]
+        moved["own"][:] = hits.offset_ms
+        _loosen(pattern, settings, pass_number - 1, moved["drift"], moved["jitter"], louder["touch"])
+        weaken_hand(hits, settings, tick_ms, levelled, moved["hand"], louder["hand"])
         before = straight_ms + amounts_ms.sum(axis=0)
-        amounts_ms[7] = _keep_order(hits, before, length_ms if loop else None) - before
-        unclamped = velocity + amounts_velocity[:2].sum(axis=0)
+        moved["order"][:] = _keep_order(hits, before, length_ms if loop else None) - before
+        unclamped = velocity + amounts_velocity.sum(axis=0)
         velocity = np.clip(unclamped, 1, 127)
-        amounts_velocity[2] = velocity - unclamped
+        louder["clamp"][:] = velocity - unclamped
     return Performance(
         hits=hits,
         tempo_bpm=tempo_bpm,
@@ -164,23 +171,39 @@ def swung(tick: Floats | Ints, pair_ticks: Floats, share: Floats) -> Floats:
 
 
 def _add_groove(
-    pattern: Pattern, settings: list[Feel], tempo_bpm: float, swing_ms: Floats, groove_ms: Floats, accent: Ints
+    pattern: Pattern,
+    settings: list[Feel],
+    tempo_bpm: float,
+    swing_ms: Floats,
+    velocity: Ints,
+    groove_ms: Floats,
+    accent: Ints,
 ) -> None:
-    """Fill the groove amounts of every voice that has a template."""
+    """Fill the groove amounts of every voice that a template reaches, from the lane that speaks for it."""
     hits = pattern.arrays
     for index, setting in enumerate(settings):
-        if setting.template is None:
+        if setting.template is None or not setting.groove_on:
             continue
         mine = np.flatnonzero(hits.voice_index == index)
         tick = hits.tick[mine]
-        target_ms = setting.template.offsets_at(tick, pattern.metre, tempo_bpm, scale=bool(setting.groove_scales))
+        lane = lane_of(setting, hits.voices[index])
+        scale = bool(setting.groove_scales)
+        target_ms = setting.template.offsets_at(tick, pattern.metre, tempo_bpm, scale=scale, lane=lane)
         # The template holds its own swing: at full pull it replaces ours.
         groove_ms[mine] = (setting.timing_pull or 0.0) / 100.0 * (target_ms - swing_ms[mine])
-        accents = setting.template.accents_at(tick, pattern.metre)
+        accents = setting.template.accents_at(tick, pattern.metre, lane)
         mean_accent = accents.mean()
         if setting.accent_pull and mean_accent > 0:
             factor = setting.accent_pull / 100.0 * (accents / mean_accent - 1.0)
-            accent[mine] = np.rint(hits.velocity[mine] * factor).astype(np.int64)
+            accent[mine] = np.rint(velocity[mine] * factor).astype(np.int64)
+
+
+def lane_of(setting: Feel, voice: str) -> str:
+    """The lane of the template that speaks for a voice: the one of its band, unless another is chosen."""
+    chosen = setting.groove_lane or BY_VOICE
+    if chosen != BY_VOICE:
+        return chosen
+    return ROLES[voice].band if voice in ROLES else "all"
 
 
 def _loosen(

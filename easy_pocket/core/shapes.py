@@ -14,7 +14,21 @@ from easy_pocket.core.scatter import uniform
 from easy_pocket.core.timebase import Metre
 from easy_pocket.core.voices import voice_name
 
-SHAPES = ("line", "curve", "wave", "steps", "random", "scale", "compress", "tilt", "shift", "accents")
+SHAPES = (
+    "line",
+    "curve",
+    "wave",
+    "steps",
+    "random",
+    "scale",
+    "compress",
+    "tilt",
+    "shift",
+    "accents",
+    "fixed",
+    "limit",
+    "humanize",
+)
 FIGURES = ("strong beats", "off-beats", "3 over 4", "own")
 WHOLE = ("velocity", "tune_cents", "strokes", "odds_percent")
 
@@ -28,7 +42,8 @@ class Shape:
     line, curve: from `start` to `end`, the curve bent by `bend` (-1 to 1). wave: between them, `count` times.
     steps: `weights` as values, one after another. random: anywhere from `start` to `end`, by `seed`.
     scale: by `amount` percent of what it is. compress: `amount` percent toward the mean (negative: away from it).
-    tilt: the first hit down and the last one up by `amount`. shift: all by `amount`.
+    fixed: all to `start`. limit: none below `start` or above `end`. humanize: up to `amount` either way by `seed`, the
+    order of loud and quiet kept. tilt: the first hit down and the last one up by `amount`. shift: all by `amount`.
     accents: `figure`, or `weights` (-1 to 1 for each slot of a bar) when it is "own", times `amount`.
     """
 
@@ -70,7 +85,7 @@ def _values(edit: Shape, ticks: Floats, now: Floats, hits: list[Hit], metre: Met
     along = (ticks - ticks.min()) / span if span else np.zeros(len(ticks))
     low, high, _ = VALUE_RANGES[edit.field]
     for name, value in (("start", edit.start), ("end", edit.end)):
-        if edit.shape in ("line", "curve", "wave", "random"):
+        if edit.shape in ("line", "curve", "wave", "random", "limit") or (edit.shape, name) == ("fixed", "start"):
             require_range(f"The {name} of the shape", value, low, high)
     match edit.shape:
         case "line":
@@ -87,12 +102,17 @@ def _values(edit: Shape, ticks: Floats, now: Floats, hits: list[Hit], metre: Met
                 raise BadValueError(f"Steps need 1 to 64 values; {len(edit.weights)} came.")
             order = np.unique(ticks, return_inverse=True)[1]
             return np.asarray(np.array(edit.weights)[order % len(edit.weights)])
+        case "fixed":
+            return np.full(len(hits), edit.start)
+        case "limit":
+            if edit.start > edit.end:
+                raise BadValueError(f"The lower limit {edit.start:g} lies above the upper one, {edit.end:g}.")
+            return np.clip(now, edit.start, edit.end)
+        case "humanize":
+            require_range("The band", edit.amount, 0, (high - low) / 2)
+            return now + edit.amount * _ordered_scatter(edit, hits, ticks, now)
         case "random":
-            drawn = np.empty(len(hits))
-            for voice in {hit.voice for hit in hits}:
-                mine = [index for index, hit in enumerate(hits) if hit.voice == voice]
-                drawn[mine] = uniform(edit.seed, f"band {edit.field} {voice}", ticks[mine].astype(np.int64))
-            return np.asarray(edit.start + (edit.end - edit.start) * drawn)
+            return np.asarray(edit.start + (edit.end - edit.start) * _drawn(edit, hits, ticks))
         case "scale":
             require_range("The scale", edit.amount, 0, 400, "%")
             return now * edit.amount / 100
@@ -107,6 +127,30 @@ def _values(edit: Shape, ticks: Floats, now: Floats, hits: list[Hit], metre: Met
             return now + edit.amount * accent_weights(edit.figure, edit.weights, ticks, metre)
         case _:
             raise BadValueError(f"There is no shape '{edit.shape[:20]}'; there are {', '.join(SHAPES)}.")
+
+
+def _drawn(edit: Shape, hits: list[Hit], ticks: Floats) -> Floats:
+    """A number in (0, 1) for every hit, keyed by its voice and place."""
+    drawn = np.empty(len(hits))
+    for voice in {hit.voice for hit in hits}:
+        mine = [index for index, hit in enumerate(hits) if hit.voice == voice]
+        drawn[mine] = uniform(edit.seed, f"band {edit.field} {voice}", ticks[mine].astype(np.int64))
+    return drawn
+
+
+def _ordered_scatter(edit: Shape, hits: list[Hit], ticks: Floats, now: Floats) -> Floats:
+    """Shares of edit.amount, -1 to 1, none so far that a hit passes the next louder or quieter one of its voice."""
+    shares = 2 * _drawn(edit, hits, ticks) - 1
+    for voice in {hit.voice for hit in hits} if edit.amount else ():
+        mine = np.array([index for index, hit in enumerate(hits) if hit.voice == voice])
+        levels, level_of = np.unique(now[mine], return_inverse=True)
+        room = np.diff(levels)
+        if edit.field in WHOLE:
+            room = room - 1  # whole numbers: two that were apart stay apart
+        room = np.maximum(np.floor(room / 2) if edit.field in WHOLE else room * 0.499, 0) / edit.amount
+        up, down = np.append(room, np.inf)[level_of], np.insert(room, 0, np.inf)[level_of]
+        shares[mine] = np.clip(shares[mine], -down, up)
+    return shares
 
 
 def accent_weights(figure: str, weights: tuple[float, ...], ticks: Floats, metre: Metre) -> Floats:

@@ -15,6 +15,7 @@ from easy_pocket.core.timebase import COMMON_TIME, Metre, check_tempo
 MAX_TEMPLATE_BARS = 8
 MAX_SLOTS_PER_BAR = 96
 MAX_TEMPLATE_OFFSET_MS = 250.0
+Places = npt.NDArray[np.int64] | npt.NDArray[np.float64]
 LANES = ("all", "low", "mid", "high")
 
 
@@ -70,6 +71,7 @@ class GrooveTemplate:
     bars: int = 1
     metre: Metre = COMMON_TIME
     source: str = field(default="", compare=False)
+    words: str = field(default="", compare=False)
 
     def __post_init__(self) -> None:
         check_tempo(self.tempo_bpm)
@@ -86,7 +88,7 @@ class GrooveTemplate:
                     f"{self.slots_per_bar} slots need {self.slots_per_bar * self.bars}."
                 )
 
-    def slot_position(self, tick: npt.NDArray[np.int64], metre: Metre) -> npt.NDArray[np.float64]:
+    def slot_position(self, tick: Places, metre: Metre) -> npt.NDArray[np.float64]:
         """Where ticks of a pattern in `metre` fall among the slots: float, 0 up to slots_per_bar x bars.
 
         The template repeats by bars. In another metre every bar of the pattern starts a bar of the template, which
@@ -97,7 +99,7 @@ class GrooveTemplate:
         return (bar % self.bars) * self.slots_per_bar + slot
 
     def offsets_at(
-        self, tick: npt.NDArray[np.int64], metre: Metre, tempo_bpm: float, *, scale: bool, lane: str = "all"
+        self, tick: Places, metre: Metre, tempo_bpm: float, *, scale: bool, lane: str = "all"
     ) -> npt.NDArray[np.float64]:
         """Offset in ms at each tick, between slots by linear interpolation.
 
@@ -111,7 +113,7 @@ class GrooveTemplate:
         values = offsets[before % slots] * (1 - share) + offsets[(before + 1) % slots] * share
         return values * (self.tempo_bpm / tempo_bpm) if scale else values
 
-    def accents_at(self, tick: npt.NDArray[np.int64], metre: Metre, lane: str = "all") -> npt.NDArray[np.float64]:
+    def accents_at(self, tick: Places, metre: Metre, lane: str = "all") -> npt.NDArray[np.float64]:
         """Accent 0-1 of the slot nearest to each tick."""
         accents = self.lanes.get(lane, self.lanes["all"]).accents
         slot = np.floor(self.slot_position(tick, metre) + 0.5).astype(np.intp)

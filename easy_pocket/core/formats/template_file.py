@@ -26,6 +26,7 @@ def template_to_doc(template: GrooveTemplate) -> dict[str, Any]:
         "bars": template.bars,
         "slots_per_bar": template.slots_per_bar,
         "source": template.source,
+        "words": template.words,
         "lanes": {
             name: {
                 "offset_ms": list(lane.offset_ms),
@@ -54,6 +55,7 @@ def template_from_doc(doc: Any) -> GrooveTemplate:
             bars=int(doc.get("bars", 1)),
             metre=metre,
             source=str(doc.get("source", ""))[:200],
+            words=str(doc.get("words", ""))[:200],
         )
     except PocketError:
         raise

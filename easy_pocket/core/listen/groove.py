@@ -49,17 +49,19 @@ def found_swing_percent(onsets: Onsets, reading: Reading) -> float | None:
 def extract_template(onsets: Onsets, reading: Reading, name: str, source: str = "", bars: int = 1) -> GrooveTemplate:
     """Mean offset (weighted by strength), spread, accent and count of every slot of `bars` bars.
 
-    An empty slot carries the mean of the slots of its swing phase, marked as guessed. Hits before bar one are left
-    out.
+    An empty slot carries the mean of the slots of its swing phase, marked as guessed; where a lane has none of that
+    phase, what all hits do there. Hits before bar one are left out.
     """
     slot, offset_ms = slots_and_offsets(onsets, reading)
     slots = reading.slots_per_bar * bars
     heard = (slot >= 0) & (slot < reading.slots_per_bar * reading.bars)
-    lanes = {"all": _lane(slot, offset_ms, onsets.strength, heard, slots)}
+    lanes = {"all": lane_from_hits(slot, offset_ms, onsets.strength, heard, slots)}
     for band, lane in enumerate(("low", "mid", "high")):
         belongs = heard & (onsets.bands[:, band] >= LANE_SHARE)
         if belongs.any():
-            lanes[lane] = _lane(slot, offset_ms, onsets.strength * np.sqrt(onsets.bands[:, band]), belongs, slots)
+            lanes[lane] = lane_from_hits(
+                slot, offset_ms, onsets.strength * np.sqrt(onsets.bands[:, band]), belongs, slots, lanes["all"]
+            )
     return GrooveTemplate(
         name=name,
         tempo_bpm=reading.tempo_bpm,
@@ -71,7 +73,16 @@ def extract_template(onsets: Onsets, reading: Reading, name: str, source: str = 
     )
 
 
-def _lane(slot: Ints, offset_ms: Floats, strength: Floats, chosen: npt.NDArray[np.bool_], slots: int) -> Lane:
+def lane_from_hits(
+    slot: Ints,
+    offset_ms: Floats,
+    strength: Floats,
+    chosen: npt.NDArray[np.bool_],
+    slots: int,
+    every: Lane | None = None,
+) -> Lane:
+    """A lane from hits, as columns: slot, offset_ms, strength 0-1; `chosen` says which count. `every` (all hits) stands
+    in for a swing phase without any."""
     index = slot[chosen] % slots
     offset_ms, strength = offset_ms[chosen], np.maximum(strength[chosen], 1e-6)
     count = np.bincount(index, minlength=slots)
@@ -85,8 +96,12 @@ def _lane(slot: Ints, offset_ms: Floats, strength: Floats, chosen: npt.NDArray[n
         same = np.arange(slots) % 2 == phase
         known = same & filled
         fill = same & ~filled
-        mean[fill] = np.average(mean[known], weights=count[known]) if known.any() else 0.0
-        accent[fill] = accent[known].mean() if known.any() else 0.5
+        if known.any():
+            mean[fill] = np.average(mean[known], weights=count[known])
+            accent[fill] = accent[known].mean()
+        else:
+            mean[fill] = every.offsets[fill] if every else 0.0
+            accent[fill] = every.accents[fill] if every else 0.5
     return Lane(
         offset_ms=tuple(np.clip(mean, -250, 250).tolist()),
         accent=tuple(np.clip(accent, 0, 1).tolist()),
