@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -11,7 +11,8 @@ from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.listen.groove import LANE_SHARE
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.reading import Reading
-from easy_pocket.core.perform import Performance
+from easy_pocket.core.pattern import HitArrays
+from easy_pocket.core.perform import TIME_STAGES, VELOCITY_STAGES, Performance
 from easy_pocket.core.timebase import ms_per_tick
 from easy_pocket.core.voices import ROLES
 
@@ -40,7 +41,7 @@ class Side:
 def side_of(performance: Performance, name: str) -> Side:
     hits = performance.hits
     order = np.argsort(performance.loop_ms, kind="stable")
-    of = np.array([[ROLES[v].band == band if v in ROLES else True for band in BANDS] for v in hits.voices], dtype=bool)
+    of = np.array([[_band(voice) in (band, "all") for band in BANDS] for voice in hits.voices], dtype=bool)
     return Side(
         name,
         hits.voices,
@@ -53,27 +54,55 @@ def side_of(performance: Performance, name: str) -> Side:
     )
 
 
-def side_of_loop(onsets: Onsets, reading: Reading, name: str, tempo_bpm: float) -> Side:
-    """What was heard in a loop, counted in its bars and brought to a tempo. Hits before its bar one are left out."""
+def _band(voice: str) -> str:
+    if voice in BANDS:
+        return voice
+    return ROLES[voice].band if voice in ROLES else "all"
+
+
+def heard_performance(onsets: Onsets, reading: Reading, tempo_bpm: float) -> Performance:
+    """What was heard in a loop as a performance at a tempo: its voices are the bands low, mid and high (each hit is of
+    its strongest), written on the slots of the reading. Hits before its bar one are left out."""
     per_slot = reading.metre.bar_ticks / reading.slots_per_bar
     place = reading.slot_at(onsets.time_s)
     total = reading.slots_per_bar * reading.bars
-    place = np.mod(place, total) if reading.trimmed else place
-    inside = (place >= -0.5) & (place < total)
-    exact = np.mod(place[inside], total) * per_slot
-    order = np.argsort(exact, kind="stable")
-    tick = np.rint(exact / per_slot).astype(np.int64) * round(per_slot)
-    return Side(
-        name,
-        (),
-        np.zeros(len(exact), dtype=np.intp),
-        exact[order] * ms_per_tick(tempo_bpm),
-        tick[order] % round(total * per_slot),
-        127 * onsets.strength[inside][order],
-        onsets.bands[inside][order] >= LANE_SHARE,
-        total * per_slot * ms_per_tick(tempo_bpm),
-        heard=True,
+    slot = np.floor(reading.nearest_places(place)).astype(np.int64)
+    inside = (slot >= 0) & (slot <= total) if reading.trimmed else (slot >= 0) & (slot < total)
+    place, slot = place[inside], slot[inside]
+    wraps = slot >= total
+    tick = np.rint(np.where(wraps, 0, slot) * per_slot).astype(np.int64)
+    tick_ms = ms_per_tick(tempo_bpm)
+    played_ms = (place - np.where(wraps, total, 0)) * per_slot * tick_ms
+    order = np.argsort(tick, kind="stable")
+    band = onsets.bands[inside].argmax(axis=1)[order]
+    velocity = np.clip(np.rint(127 * onsets.strength[inside][order]), 1, 127).astype(np.int64)
+    count = len(order)
+    hits = HitArrays(BANDS, band, tick[order], velocity, np.zeros(count), np.zeros(count, dtype=np.int64))
+    straight_ms = np.asarray(tick[order] * tick_ms, dtype=np.float64)
+    amounts_ms = np.zeros((len(TIME_STAGES), count))
+    amounts_ms[TIME_STAGES.index("own")] = played_ms[order] - straight_ms
+    return Performance(
+        hits=hits,
+        tempo_bpm=tempo_bpm,
+        length_ms=total * per_slot * tick_ms,
+        metre=reading.metre,
+        straight_ms=straight_ms,
+        played_ms=played_ms[order],
+        velocity=velocity,
+        amounts_ms=amounts_ms,
+        amounts_velocity=np.zeros((len(VELOCITY_STAGES), count), dtype=np.int64),
     )
+
+
+def side_of_loop(onsets: Onsets, reading: Reading, name: str, tempo_bpm: float) -> Side:
+    """What was heard in a loop, counted in its bars and brought to a tempo; hits know all bands they are of."""
+    heard = side_of(heard_performance(onsets, reading, tempo_bpm), name)
+    place = reading.slot_at(onsets.time_s)
+    slot = np.floor(reading.nearest_places(place))
+    total = reading.slots_per_bar * reading.bars
+    inside = (slot >= 0) & (slot <= total if reading.trimmed else slot < total)
+    position = np.argsort(np.mod(place[inside], total), kind="stable")
+    return replace(heard, bands=onsets.bands[inside][position] >= LANE_SHARE, heard=True)
 
 
 @dataclass(frozen=True)

@@ -13,7 +13,7 @@ from easy_pocket.store.kits import save_house_kits
 from easy_pocket.store.library import save_house_sounds
 from easy_pocket.store.loops import add_loop
 from easy_pocket.store.songs import create_song, is_empty
-from easy_pocket.store.templates import save_template
+from easy_pocket.store.templates import save_house_grooves, save_template
 
 QUAYSIDE_BREAK = Path(__file__).with_name("quayside-break.flac")
 
@@ -44,10 +44,11 @@ def lamplighter_hits() -> tuple[Hit, ...]:
 
 
 def load_demo(database: Database, *, songs: bool = True) -> None:
-    """House kits always; Lamplighter with its loop and groove only when no song was ever made."""
+    """House kits, sounds and grooves always; Lamplighter with its loop and groove only when no song was ever made."""
     with database.transaction() as session:
         save_house_kits(session)
         save_house_sounds(session)
+        save_house_grooves(session)
         session.flush()
         if not songs or not is_empty(session):
             return

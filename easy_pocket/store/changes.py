@@ -1,13 +1,14 @@
 """The undo log. Every change is a list of patches that can be applied and taken back, made in one transaction.
 
 A patch is {"table", "id"} and any of "fields": {name: [before, after]}, "hits": {"minus": [...], "plus": [...]},
-"voices": {role: [before, after]} with "order": [before, after] for a kit. Kits belong to every song: a voice that was
-changed since in another song is left as it is there, and the words of the step say so.
+"voices": {role: [before, after]} with "order": [before, after] for a kit. Kits and grooves belong to every song: a
+voice or a groove that was changed since in another song is left as it is there, and the words of the step say so.
 """
 
 from __future__ import annotations
 
 import json
+from collections.abc import Iterable
 from datetime import UTC, datetime
 from typing import Any
 
@@ -18,7 +19,7 @@ from easy_pocket.core.errors import PocketError
 from easy_pocket.core.pattern import Pattern
 from easy_pocket.core.voices import ROLES
 from easy_pocket.store.hits import hits_from_json, hits_to_json, hits_to_rows, rows_to_hits
-from easy_pocket.store.models import ChangeRow, KitRow, LoopRow, PartRow, PatternRow, SectionRow, SongRow
+from easy_pocket.store.models import ChangeRow, KitRow, LoopRow, PartRow, PatternRow, SectionRow, SongRow, TemplateRow
 
 Patch = dict[str, Any]
 TABLES: dict[str, Any] = {
@@ -28,6 +29,7 @@ TABLES: dict[str, Any] = {
     "section": SectionRow,
     "loop": LoopRow,
     "kit": KitRow,
+    "template": TemplateRow,
 }
 GESTURE_WINDOW_S = 20.0  # a drag that rests longer than this starts a new step
 
@@ -99,9 +101,13 @@ def voices_patch(row: KitRow, after: list[dict[str, Any]], **fields: Any) -> Pat
 
 def record(session: Session, song: SongRow, words: str, patches: list[Patch], gesture: str | None = None) -> None:
     """Apply patches and note them."""
+    apply_patches(session, song, patches)
+    note(session, song, words, patches, gesture)
+
+
+def apply_patches(session: Session, song: SongRow, patches: Iterable[Patch]) -> None:
     for patch in patches:
         _apply(session, patch, song, forwards=True)
-    note(session, song, words, patches, gesture)
 
 
 def note(session: Session, song: SongRow, words: str, patches: list[Patch], gesture: str | None = None) -> None:
@@ -216,6 +222,8 @@ def _apply(session: Session, patch: Patch, song: SongRow, *, forwards: bool) -> 
     row = session.get(TABLES[patch["table"]], patch["id"])
     if row is None:
         raise PocketError("A part of the song this step is about is gone: reload the page.")
+    if patch["table"] == "template":
+        return _apply_to_groove(row, patch, forwards=forwards)
     for name, (before, after) in patch.get("fields", {}).items():
         setattr(row, name, after if forwards else before)
     if "hits" in patch:
@@ -227,6 +235,15 @@ def _apply(session: Session, patch: Patch, song: SongRow, *, forwards: bool) -> 
         places.update({(hit.voice, hit.tick): hit for hit in rows_to_hits(come)})
         row.hits = hits_to_json(places.values())
     return _apply_to_kit(session, row, patch, song, forwards=forwards) if patch["table"] == "kit" else ""
+
+
+def _apply_to_groove(row: TemplateRow, patch: Patch, *, forwards: bool) -> str:
+    fields = {name: values if forwards else values[::-1] for name, values in patch["fields"].items()}
+    if any(getattr(row, name) != known for name, (known, _) in fields.items()):
+        return f"; groove {row.name} stays as it is: another song changed it since"
+    for name, (_, wanted) in fields.items():
+        setattr(row, name, wanted)
+    return ""
 
 
 def _apply_to_kit(session: Session, row: KitRow, patch: Patch, song: SongRow, *, forwards: bool) -> str:

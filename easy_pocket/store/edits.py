@@ -3,78 +3,33 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any
 
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.edit import Edit, apply_edit, describe_edit
-from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
-from easy_pocket.core.lengths import LengthEdit
+from easy_pocket.core.errors import EditRefusedError, require_range
 from easy_pocket.core.pattern import Pattern
 from easy_pocket.core.sound.events import MAX_LEVEL_DB, VoiceMix
 from easy_pocket.core.timebase import GRID_NAMES, GRID_TICKS, check_tempo
 from easy_pocket.core.voices import ROLES, check_voice
-from easy_pocket.store.changes import Patch, StaleRevisionError, field_patch, hits_patch, note, record
-from easy_pocket.store.hits import locks_of, pattern_to_json
+from easy_pocket.store.changes import field_patch
+from easy_pocket.store.feels import value_words
+from easy_pocket.store.hits import locks_of
+from easy_pocket.store.keep import begin, finish, keep_pattern
 from easy_pocket.store.kits import load_kit
-from easy_pocket.store.songs import LoadedSong, check_name, feel_from_doc, load_song, remember_pattern
-from easy_pocket.store.templates import templates_by_id
-
-FEEL_WORDS = {
-    "swing_percent": "swing",
-    "swing_unit": "swing unit",
-    "short_note_ms": "shortest short note",
-    "template_id": "groove",
-    "timing_pull": "timing pull",
-    "accent_pull": "accent pull",
-    "groove_scales": "groove follows tempo",
-    "push_ms": "push",
-    "drift_ms": "drift",
-    "jitter_ms": "jitter",
-    "touch": "touch",
-    "seed": "seed",
-    "runs_on": "looseness runs on",
-}
-
-
-def _begin(session: Session, song_id: int, revision: int | None) -> LoadedSong:
-    """The song, held against other changes until the transaction ends; revision None takes it as it is."""
-    loaded = load_song(session, song_id, lock=True)
-    if revision is not None and revision != loaded.row.revision:
-        raise StaleRevisionError(loaded.row.revision, revision)
-    return loaded
-
-
-def _finish(session: Session, loaded: LoadedSong, words: str, patches: list[Patch], gesture: str | None) -> LoadedSong:
-    record(session, loaded.row, words, patches, gesture)
-    session.flush()
-    return replace(load_song(session, loaded.row.id), just_done=words)
+from easy_pocket.store.songs import LoadedSong, check_name
 
 
 def edit_pattern(session: Session, song_id: int, revision: int, edit: Edit, gesture: str | None = None) -> LoadedSong:
     """Raises StaleRevisionError, EditRefusedError or BadValueError; nothing is written then."""
-    loaded = _begin(session, song_id, revision)
+    loaded = begin(session, song_id, revision)
     after = apply_edit(loaded.pattern, edit)
     changed = _voices_changed(loaded.pattern, after)
     if not changed <= set(loaded.part.voices):
         raise EditRefusedError("This part has no rail for that voice: add the voice first.")
-    patches: list[Patch] = [hits_patch(loaded.pattern_row.id, loaded.pattern, after)]
-    loaded.pattern_row.hits = pattern_to_json(after)
-    if locks_of(after) != locks_of(loaded.pattern):
-        patches.append(field_patch("pattern", loaded.pattern_row, locks=locks_of(after)))
-        loaded.pattern_row.locks = locks_of(after)
-    loaded.pattern_row.length_ticks = after.length_ticks
-    remember_pattern(loaded.row, loaded.pattern_row, after)
-    if isinstance(edit, LengthEdit):
-        patches.append(field_patch("section", loaded.sections[0], bars=after.bars))
-        loaded.sections[0].bars = after.bars
-    words = describe_edit(edit, loaded.pattern)
-    note(session, loaded.row, words, patches, gesture)
-    session.flush()
+    kept = keep_pattern(session, loaded, after, describe_edit(edit, loaded.pattern), gesture)
     same_frame = after.length_ticks == loaded.pattern.length_ticks and locks_of(after) == locks_of(loaded.pattern)
-    return replace(
-        loaded, pattern=after, performances={}, just_done=words, just_changed=changed if same_frame else None
-    )
+    return replace(kept, just_changed=changed if same_frame else None)
 
 
 def _voices_changed(before: Pattern, after: Pattern) -> frozenset[str]:
@@ -82,60 +37,19 @@ def _voices_changed(before: Pattern, after: Pattern) -> frozenset[str]:
     return frozenset(hit.voice for hit in (*gone, *come))
 
 
-def set_feel(
-    session: Session, song_id: int, revision: int, scope: str, field: str, value: Any, gesture: str | None = None
-) -> LoadedSong:
-    """Set a feel field of "stack", "part" or a voice; None gives it back to what it inherits."""
-    loaded = _begin(session, song_id, revision)
-    if isinstance(value, float) and field in ("swing_unit", "template_id", "seed"):
-        value = int(value)
-    if field in ("groove_scales", "runs_on") and value is not None:
-        value = bool(value)
-    templates = templates_by_id(session)
-    if field == "template_id" and value is not None and value not in templates:
-        raise BadValueError("This groove template is gone: choose another.")
-    if scope == "stack":
-        row, table, column, doc = loaded.row, "song", "feel", dict(loaded.row.feel)
-    elif scope == "part":
-        row, table, column, doc = loaded.part, "part", "feel", dict(loaded.part.feel)  # type: ignore[assignment]
-    else:
-        check_voice(scope)
-        row, table, column, doc = loaded.part, "part", "voice_feel", dict(loaded.part.voice_feel)  # type: ignore[assignment]
-    own = dict(doc.get(scope, {})) if column == "voice_feel" else doc
-    if value is None:
-        own.pop(field, None)
-    else:
-        own[field] = value
-    feel_from_doc(own, templates)  # refuses what is out of range
-    after = {**doc, scope: own} if column == "voice_feel" else own
-    whose = {"stack": "the stack", "part": loaded.part.name}.get(scope) or ROLES[scope].name.lower()
-    words = f"{FEEL_WORDS[field]} of {whose} {_value_words(field, value, templates)}"
-    return _finish(session, loaded, words, [field_patch(table, row, **{column: after})], gesture)
-
-
-def _value_words(field: str, value: Any, templates: dict[int, Any]) -> str:
-    if value is None:
-        return "back to inherited"
-    if field == "template_id":
-        return templates[value].name
-    if isinstance(value, bool):
-        return "on" if value else "off"
-    return f"{value:g}"
-
-
 def set_tempo(
     session: Session, song_id: int, revision: int, tempo_bpm: float, gesture: str | None = None
 ) -> LoadedSong:
-    loaded = _begin(session, song_id, revision)
+    loaded = begin(session, song_id, revision)
     tempo_bpm = round(check_tempo(tempo_bpm), 3)
     patch = field_patch("song", loaded.row, tempo_bpm=tempo_bpm)
-    return _finish(session, loaded, f"tempo {tempo_bpm:g}", [patch], gesture)
+    return finish(session, loaded, f"tempo {tempo_bpm:g}", [patch], gesture)
 
 
 def set_name(session: Session, song_id: int, revision: int | None, name: str) -> LoadedSong:
-    loaded = _begin(session, song_id, revision)
+    loaded = begin(session, song_id, revision)
     patch = field_patch("song", loaded.row, name=check_name(name))
-    return _finish(session, loaded, "rename the song", [patch], None)
+    return finish(session, loaded, "rename the song", [patch], None)
 
 
 def set_mix(
@@ -148,7 +62,7 @@ def set_mix(
     gesture: str | None = None,
 ) -> LoadedSong:
     """Level, pan, mute or solo of a voice."""
-    loaded = _begin(session, song_id, revision)
+    loaded = begin(session, song_id, revision)
     if voice not in loaded.part.voices:
         raise EditRefusedError("This part has no rail for that voice: add the voice first.")
     if field == "level_db":
@@ -161,23 +75,23 @@ def set_mix(
     VoiceMix(**own)
     patch = field_patch("part", loaded.part, mix={**loaded.part.mix, voice: own})
     word = {"level_db": "level", "pan": "pan", "mute": "mute", "solo": "solo"}[field]
-    words = f"{word} of {ROLES[voice].name.lower()} {_value_words(field, value, {})}"
-    return _finish(session, loaded, words, [patch], gesture)
+    words = f"{word} of {ROLES[voice].name.lower()} {value_words(value)}"
+    return finish(session, loaded, words, [patch], gesture)
 
 
 def solo_only(session: Session, song_id: int, revision: int, voices: tuple[str, ...]) -> LoadedSong:
     """Exactly these voices soloed; with none, all sound again."""
-    loaded = _begin(session, song_id, revision)
+    loaded = begin(session, song_id, revision)
     wanted = {check_voice(voice) for voice in voices} & set(loaded.part.voices)
     mix = {voice: {**loaded.part.mix.get(voice, {}), "solo": voice in wanted} for voice in loaded.part.voices}
     names = ", ".join(ROLES[voice].name.lower() for voice in loaded.part.voices if voice in wanted)
     words = f"only {names}" if wanted else "all voices sound"
-    return _finish(session, loaded, words, [field_patch("part", loaded.part, mix={**loaded.part.mix, **mix})], None)
+    return finish(session, loaded, words, [field_patch("part", loaded.part, mix={**loaded.part.mix, **mix})], None)
 
 
 def set_voice(session: Session, song_id: int, revision: int, voice: str, there: bool) -> LoadedSong:
     """Add a voice's rail, in the kit's order, or take away one that has no hits."""
-    loaded = _begin(session, song_id, revision)
+    loaded = begin(session, song_id, revision)
     check_voice(voice)
     if there and voice not in loaded.kit.roles:
         raise EditRefusedError(f"{loaded.kit.name} has no {ROLES[voice].name.lower()}.")
@@ -188,29 +102,29 @@ def set_voice(session: Session, song_id: int, revision: int, voice: str, there: 
         raise EditRefusedError("A part needs at least one voice.")
     voices = [role for role in ROLES if role in chosen]
     words = f"{'add' if there else 'take away'} {ROLES[voice].name.lower()}"
-    return _finish(session, loaded, words, [field_patch("part", loaded.part, voices=voices)], None)
+    return finish(session, loaded, words, [field_patch("part", loaded.part, voices=voices)], None)
 
 
 def set_grid(session: Session, song_id: int, revision: int, grid: str) -> LoadedSong:
     """What a slot of the part is; hits stay where they were written."""
-    loaded = _begin(session, song_id, revision)
+    loaded = begin(session, song_id, revision)
     patch = field_patch("part", loaded.part, step_ticks=GRID_TICKS[grid])
-    return _finish(session, loaded, f"grid of {GRID_NAMES[grid]}", [patch], None)
+    return finish(session, loaded, f"grid of {GRID_NAMES[grid]}", [patch], None)
 
 
 def set_voice_grid(session: Session, song_id: int, revision: int, voice: str, grid: str) -> LoadedSong:
     """A row's own grid, "part" for the part's, or "off"."""
-    loaded = _begin(session, song_id, revision)
+    loaded = begin(session, song_id, revision)
     steps = {key: ticks for key, ticks in (loaded.part.voice_steps or {}).items() if key != check_voice(voice)}
     if grid != "part":
         steps[voice] = GRID_TICKS.get(grid, 0)
     named = {"part": "that of the part", "off": "off"}.get(grid) or GRID_NAMES[grid]
     words = f"grid of {ROLES[voice].name.lower()}: {named}"
-    return _finish(session, loaded, words, [field_patch("part", loaded.part, voice_steps=steps)], None)
+    return finish(session, loaded, words, [field_patch("part", loaded.part, voice_steps=steps)], None)
 
 
 def set_kit(session: Session, song_id: int, revision: int, kit_key: str) -> LoadedSong:
     kit = load_kit(session, kit_key)
-    loaded = _begin(session, song_id, revision)
+    loaded = begin(session, song_id, revision)
     patch = field_patch("part", loaded.part, kit_key=kit.key)
-    return _finish(session, loaded, f"kit {kit.name}", [patch], None)
+    return finish(session, loaded, f"kit {kit.name}", [patch], None)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Any
 
 from sqlalchemy import func, select
@@ -15,10 +14,11 @@ from easy_pocket.core.put_line import PutLine, on_kit
 from easy_pocket.core.starters import Line, group_of, starter_lines
 from easy_pocket.core.timebase import Metre
 from easy_pocket.core.voices import ROLES
-from easy_pocket.store.changes import field_patch, hits_patch, lock_song, note
-from easy_pocket.store.hits import hits_to_rows, pattern_to_json, rows_to_hits
+from easy_pocket.store.changes import field_patch
+from easy_pocket.store.hits import hits_to_rows, rows_to_hits
+from easy_pocket.store.keep import begin, keep_pattern
 from easy_pocket.store.models import LineRow
-from easy_pocket.store.songs import LoadedSong, check_name, load_song, remember_pattern
+from easy_pocket.store.songs import LoadedSong, check_name
 
 OWN = "own-"
 MOST_LINES = 500
@@ -79,20 +79,12 @@ def put_away_line(session: Session, key: str, removed: bool) -> None:
 
 def put_line(session: Session, song_id: int, revision: int, key: str, start_tick: int) -> LoadedSong:
     """Put a line into the pattern, adding the rails it needs; one step of the undo log."""
-    lock_song(session, song_id, revision)
-    loaded = load_song(session, song_id)
+    loaded = begin(session, song_id, revision)
     line = find_line(session, key)
     edit = PutLine(line.name, on_kit(line.hits, loaded.kit.roles), line.length_ticks, start_tick)
     after = apply_edit(loaded.pattern, edit)
     words = describe_edit(edit, loaded.pattern)
-    patches = [hits_patch(loaded.pattern_row.id, loaded.pattern, after)]
-    loaded.pattern_row.hits = pattern_to_json(after)
-    remember_pattern(loaded.row, loaded.pattern_row, after)
     needed = {hit.voice for hit in edit.hits} - set(loaded.part.voices)
-    if needed:
-        voices = [role for role in ROLES if role in {*loaded.part.voices, *needed}]
-        patches.append(field_patch("part", loaded.part, voices=voices))
-        loaded.part.voices = voices
-    note(session, loaded.row, words, patches)
-    session.flush()
-    return replace(loaded, pattern=after, performances={}, just_done=words)
+    voices = [role for role in ROLES if role in {*loaded.part.voices, *needed}]
+    rails = (field_patch("part", loaded.part, voices=voices),) if needed else ()
+    return keep_pattern(session, loaded, after, words, patches=rails)

@@ -173,12 +173,15 @@ class LoopRow(Base):
 
 
 class TemplateRow(Base):
-    """A groove template, open to every song."""
+    """A groove template, open to every song. house: its key among those of the house. removed: off the shelf; songs
+    that lean on it still do."""
 
     __tablename__ = "groove_template"
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     name: Mapped[str] = mapped_column(String(120))
     doc: Mapped[Doc] = mapped_column(JSON)
+    house: Mapped[str | None] = mapped_column(String(40), unique=True)
+    removed: Mapped[bool] = mapped_column(Boolean, server_default="0", default=False)
     created_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
 
 

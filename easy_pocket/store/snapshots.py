@@ -9,10 +9,10 @@ from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import BadValueError, PocketError
 from easy_pocket.core.pattern import Pattern
-from easy_pocket.store.changes import field_patch, hits_patch, lock_song, note
 from easy_pocket.store.hits import hits_from_json, pattern_to_json
+from easy_pocket.store.keep import begin, keep_pattern
 from easy_pocket.store.models import SnapshotRow
-from easy_pocket.store.songs import LoadedSong, check_name, load_song, remember_pattern
+from easy_pocket.store.songs import LoadedSong, check_name
 
 MOST_SNAPSHOTS = 200
 
@@ -58,17 +58,7 @@ def put_away_snapshot(session: Session, song: LoadedSong, snapshot_id: int, remo
 
 def take_snapshot_back(session: Session, song_id: int, revision: int, snapshot_id: int) -> LoadedSong:
     """The pattern as it was then; one step of the undo log."""
-    lock_song(session, song_id, revision)
-    loaded = load_song(session, song_id)
+    loaded = begin(session, song_id, revision)
     row = find_snapshot(session, loaded, snapshot_id)
     after = replace(loaded.pattern, length_ticks=row.length_ticks, hits=tuple(hits_from_json(row.hits)))
-    patches = [hits_patch(loaded.pattern_row.id, loaded.pattern, after)]
-    loaded.pattern_row.hits, loaded.pattern_row.length_ticks = pattern_to_json(after), after.length_ticks
-    remember_pattern(loaded.row, loaded.pattern_row, after)
-    if after.bars != loaded.sections[0].bars:
-        patches.append(field_patch("section", loaded.sections[0], bars=after.bars))
-        loaded.sections[0].bars = after.bars
-    words = f"back to snapshot {row.name}"
-    note(session, loaded.row, words, patches)
-    session.flush()
-    return replace(loaded, pattern=after, performances={}, just_done=words)
+    return keep_pattern(session, loaded, after, f"back to snapshot {row.name}")

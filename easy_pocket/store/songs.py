@@ -20,13 +20,15 @@ from easy_pocket.core.pattern import Hit, Pattern
 from easy_pocket.core.perform import Performance, perform
 from easy_pocket.core.sound.events import VoiceMix
 from easy_pocket.core.sound.kit import Kit
+from easy_pocket.core.sound.sound import SampleSource
 from easy_pocket.core.template import GrooveTemplate
 from easy_pocket.core.timebase import COMMON_TIME, GRID_TICKS, Metre, check_tempo
 from easy_pocket.store.changes import MissingSongError
 from easy_pocket.store.hits import hits_from_json, hits_to_json
 from easy_pocket.store.kits import kit_names, load_kit
 from easy_pocket.store.models import LoopRow, PartRow, PatternRow, SectionRow, SongRow
-from easy_pocket.store.templates import templates_by_id
+from easy_pocket.store.samples import sample_source
+from easy_pocket.store.templates import off_the_shelf, templates_by_id
 
 MAX_NAME = 80
 MOST_PATTERNS = 32
@@ -46,9 +48,12 @@ class LoadedSong:
     feel: FeelScopes
     mix: dict[str, VoiceMix]
     templates: dict[int, GrooveTemplate]
+    off_shelf: frozenset[int]  # grooves that are not offered any more
+    samples: SampleSource  # recordings of its sounds, while the session lasts
     kit_names_of: Callable[[], dict[str, str]]  # asked for only where they are shown
     performances: dict[tuple[bool, float, int], Performance] = field(default_factory=dict, compare=False)
     just_done: str | None = None  # words of the edit this is the result of
+    just_made: int | None = None  # the groove it put on the shelf
     just_changed: frozenset[str] | None = None  # voices whose hits it changed, when it changed nothing else
 
     @cached_property
@@ -171,6 +176,8 @@ def load_song(session: Session, song_id: int, *, lock: bool = False) -> LoadedSo
         ),
         mix={voice: VoiceMix(**doc) for voice, doc in part.mix.items()},
         templates=templates,
+        off_shelf=off_the_shelf(session),
+        samples=sample_source(session),
         kit_names_of=partial(kit_names, session),
     )
 

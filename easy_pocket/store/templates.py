@@ -9,14 +9,24 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.formats.template_file import template_from_doc, template_to_doc
+from easy_pocket.core.house_grooves import house_grooves
 from easy_pocket.core.template import GrooveTemplate
 from easy_pocket.store.models import TemplateRow
 
 
 def templates_by_id(session: Session) -> dict[int, GrooveTemplate]:
-    """All of them, in the order they were made."""
+    """All of them, also those off the shelf, in the order they were made."""
     rows = session.scalars(select(TemplateRow).order_by(TemplateRow.id))
-    return {row.id: _template(json.dumps(row.doc)) for row in rows}
+    return {row.id: template_of_row(row) for row in rows}
+
+
+def off_the_shelf(session: Session) -> frozenset[int]:
+    """Ids of grooves that are not on the shelf any more."""
+    return frozenset(session.scalars(select(TemplateRow.id).where(TemplateRow.removed.is_(True))))
+
+
+def template_of_row(row: TemplateRow) -> GrooveTemplate:
+    return _template(json.dumps(row.doc))
 
 
 @lru_cache(maxsize=256)
@@ -24,8 +34,16 @@ def _template(doc: str) -> GrooveTemplate:
     return template_from_doc(json.loads(doc))
 
 
-def save_template(session: Session, template: GrooveTemplate) -> int:
-    row = TemplateRow(name=template.name, doc=template_to_doc(template))
+def save_template(session: Session, template: GrooveTemplate, house: str | None = None) -> int:
+    row = TemplateRow(name=template.name, doc=template_to_doc(template), house=house)
     session.add(row)
     session.flush()
     return row.id
+
+
+def save_house_grooves(session: Session) -> None:
+    """Those of the house that are not there yet; what the user made of the others stays."""
+    there = set(session.scalars(select(TemplateRow.house).where(TemplateRow.house.is_not(None))))
+    for key, groove in house_grooves().items():
+        if key not in there:
+            save_template(session, groove, key)

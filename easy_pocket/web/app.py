@@ -10,7 +10,7 @@ from starlette.types import Scope
 from easy_pocket.store.database import Database
 from easy_pocket.web import errors
 from easy_pocket.web.render import STATIC
-from easy_pocket.web.routes import audio, bench, export, kit, library, loops, memory, shelf
+from easy_pocket.web.routes import audio, bench, export, grooves, kit, library, loops, memory, shelf
 from easy_pocket.web.security import Guard
 
 
@@ -29,7 +29,7 @@ def make_app(database: Database) -> FastAPI:
     app.state.database = database
     app.add_middleware(Guard)
     app.mount("/static", LastingFiles(directory=STATIC), name="static")
-    for routes in (shelf, bench, memory, loops, kit, library, audio, export):
+    for routes in (shelf, bench, memory, loops, grooves, kit, library, audio, export):
         app.include_router(routes.router)
     errors.install(app)
     return app

@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
-from easy_pocket.core import chosen, lengths, locks
+from easy_pocket.core import chosen, lengths, locks, tighten
 from easy_pocket.core.articulation import PLAIN, articulation_from_doc
 from easy_pocket.core.pattern import Hit
 from easy_pocket.core.shapes import Shape
@@ -213,6 +213,17 @@ class BreakBars(Strict):
         return lengths.Break(self.from_bar, self.bars, tuple(self.keep))
 
 
-ChosenEdit = Values | ShapeValues | Dress | MoveMany | Paste | NudgeMany | TurnMany | StretchMany
+class StraightMany(Strict):
+    """On the grid, without offsets of their own; no places: all hits."""
+
+    kind: Literal["straight_again"]
+    places: Places
+    step_ticks: Tick
+
+    def to_core(self) -> tighten.StraightAgain:
+        return tighten.StraightAgain(tuple(self.places), self.step_ticks)
+
+
+ChosenEdit = Values | ShapeValues | Dress | MoveMany | Paste | NudgeMany | TurnMany | StretchMany | StraightMany
 LockEdit = LockMany | LockRow | LockPlaces
 LengthEdit = Length | LengthTicks | DropBars | AddBars | Speed | BreakBars

@@ -9,6 +9,8 @@ from pydantic import Field
 from easy_pocket.core import edit as core_edit
 from easy_pocket.core import rows
 from easy_pocket.web.chosen_requests import ChosenEdit, LengthEdit, LockEdit
+from easy_pocket.web.feel_requests import FeelChange
+from easy_pocket.web.groove_requests import GrooveChange
 from easy_pocket.web.kit_requests import KitChange
 from easy_pocket.web.request_types import Finite, Strict, Tick, Voice
 
@@ -157,18 +159,6 @@ RowEdit = Paint | Wipe | PaintRow | SpreadRow | ThinRow | CopyRow | TurnRow
 PatternEdit = Write | Remove | Move | Velocity | Offset | Alternate | RowEdit | ChosenEdit | LockEdit | LengthEdit
 
 
-class SetFeel(Strict):
-    """Set one field of a scope's feel; value None gives it back to what it inherits."""
-
-    kind: Literal["feel"]
-    scope: Voice  # "stack", "part" or a voice
-    field: Literal[
-        "swing_percent", "swing_unit", "short_note_ms", "template_id", "timing_pull", "accent_pull", "groove_scales",
-        "push_ms", "drift_ms", "jitter_ms", "touch", "seed", "runs_on",
-    ]  # fmt: skip
-    value: Finite | bool | None
-
-
 class SetTempo(Strict):
     kind: Literal["tempo"]
     tempo_bpm: Finite
@@ -235,31 +225,23 @@ class SetName(Strict):
 
 
 SongEdit = (
-    SetFeel
-    | SetTempo
-    | SetMix
-    | SoloOnly
-    | SetVoice
-    | SetGrid
-    | SetVoiceGrid
-    | SetKit
-    | SetName
-    | PutLine
-    | TakeSnapshotBack
+    SetTempo | SetMix | SoloOnly | SetVoice | SetGrid | SetVoiceGrid | SetKit | SetName | PutLine | TakeSnapshotBack
 )
-AnyEdit = Annotated[PatternEdit | SongEdit | KitChange, Field(discriminator="kind")]
+AnyEdit = Annotated[PatternEdit | SongEdit | KitChange | FeelChange | GrooveChange, Field(discriminator="kind")]
 
 
 class View(Strict):
     """What the page shows: which screen, whose feel, whether it is heard straight; on the Kit screen which voice,
-    layer, and alternate sound (0 its own)."""
+    layer, and alternate sound (0 its own); on the Grooves screen which groove and lane."""
 
-    screen: Literal["bench", "loops", "kit"] = "bench"
+    screen: Literal["bench", "loops", "grooves", "kit"] = "bench"
     scope: Voice = "stack"
     straight: bool = False
     voice: Annotated[str, Field(max_length=30, pattern=r"^[a-z_0-9]*$")] = ""
     layer: int = Field(0, ge=0, le=3)
     alternate: int = Field(0, ge=0, le=4)
+    groove: int = Field(0, ge=0)
+    lane: Literal["all", "low", "mid", "high"] = "all"
 
 
 class EditRequest(Strict):

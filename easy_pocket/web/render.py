@@ -11,7 +11,7 @@ from starlette.requests import Request
 from starlette.responses import HTMLResponse
 
 from easy_pocket.core.sound.kit_edit import NOTE_NAMES
-from easy_pocket.core.timebase import GRID_NAMES
+from easy_pocket.core.timebase import GRID_NAMES, GRID_TICKS
 from easy_pocket.web.answer import to_json
 
 FOLDER = Path(__file__).parent
@@ -41,6 +41,7 @@ environment.policies["json.dumps_function"] = lambda content, **_: to_json(conte
 environment.globals["static"] = static
 environment.globals["note_names"] = NOTE_NAMES
 environment.globals["grid_names"] = GRID_NAMES
+environment.globals["grid_ticks"] = GRID_TICKS
 
 
 def render(template: str, **values: Any) -> str:

@@ -11,6 +11,7 @@ EDGE = 1.7
 
 def slot_point(page: Page, voice: str, tick: int, share: float = 0.5) -> tuple[float, float]:
     """Where a slot of a voice is on the screen; share 0 is the top of its rail."""
+    until(page, "document.getElementById('rail-rows')?.dataset.end > 0")  # the rails may be drawn anew just now
     rows = page.locator("#rail-rows")
     start, end = (float(rows.get_attribute(f"data-{name}") or 0) for name in ("start", "end"))
     box = page.locator(f"#rail-{voice} canvas.rail").bounding_box()

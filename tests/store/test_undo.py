@@ -20,7 +20,8 @@ from easy_pocket.store.changes import (
     undo_words,
 )
 from easy_pocket.store.database import Database
-from easy_pocket.store.edits import edit_pattern, set_feel, set_kit, set_mix, set_tempo, set_voice
+from easy_pocket.store.edits import edit_pattern, set_kit, set_mix, set_tempo, set_voice
+from easy_pocket.store.feels import set_feel
 from easy_pocket.store.songs import create_song, load_song
 
 HITS = (Hit("kick", 0, 110), Hit("snare", 960, 100, -4.0), Hit("hat_closed", 480, 70))

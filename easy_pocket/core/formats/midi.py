@@ -9,6 +9,7 @@ from typing import TypeVar
 
 import mido
 import numpy as np
+import numpy.typing as npt
 
 from easy_pocket.core.errors import MidiRefusedError
 from easy_pocket.core.pattern import MAX_HITS, Hit, Pattern
@@ -145,16 +146,20 @@ FINE_TICKS = 4  # 2-3 ms: what a file's own resolution can be off by
 def split_places(notes: list[tuple[int, str, int]], tempo_bpm: float, length_ticks: int) -> tuple[Hit, ...]:
     """Notes as (tick, voice, velocity) to hits: slot plus own offset, none lost.
 
-    A note on a slot of any grid is written there. Others go to the nearest slot of the grid that suits the file
+    A note on a slot of any grid is written there; on a quintuplet's only where its voice plays two of a beat, for a
+    single one is more likely swung. Others go to the nearest slot of the grid that suits the file
     best, with what is left as their own offset; where a voice already has a hit there, to the nearest free tick.
     """
     ticks = np.array([note[0] for note in notes], dtype=np.int64)
-    steps = sorted(set(GRID_TICKS.values()))
+    # The quintuplets last: what another grid explains is no quintuplet.
+    steps = sorted(set(GRID_TICKS.values()), key=lambda step: (step == GRID_TICKS["quint"], step))
     on_grid = np.zeros(len(ticks), dtype=bool)
     slots = ticks.copy()
     for step in steps:
         nearest = np.rint(ticks / step).astype(np.int64) * step
         close = ~on_grid & (np.abs(ticks - nearest) <= FINE_TICKS)
+        if step == GRID_TICKS["quint"]:
+            close &= _in_company([note[1] for note in notes], nearest, close)
         slots[close] = nearest[close]
         on_grid |= close
     if not on_grid.all():
@@ -173,6 +178,17 @@ def split_places(notes: list[tuple[int, str, int]], tempo_bpm: float, length_tic
         taken.add((voice, place))
         hits.append(Hit(voice, place, velocity, (tick - place) * tick_ms))
     return tuple(hits)
+
+
+def _in_company(voices: list[str], slots: npt.NDArray[np.int64], close: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
+    """Which of the close notes have another one of their voice in the same beat, on another of its quintuplet slots."""
+    inner = close & (slots % PPQ > 0)
+    beats: dict[tuple[str, int], set[int]] = {}
+    for voice, slot, wanted in zip(voices, slots.tolist(), inner.tolist(), strict=True):
+        if wanted:
+            beats.setdefault((voice, slot // PPQ), set()).add(slot)
+    found = [len(beats.get((voice, slot // PPQ), ())) > 1 for voice, slot in zip(voices, slots.tolist(), strict=True)]
+    return np.array(found, dtype=bool)
 
 
 def _free_tick(voice: str, tick: int, length_ticks: int, taken: set[tuple[str, int]]) -> int:

@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Query
 from starlette.requests import Request
 from starlette.responses import Response
 
 from easy_pocket.store.changes import StaleRevisionError, lock_song, redo, undo
 from easy_pocket.store.edits import (
     edit_pattern,
-    set_feel,
     set_grid,
     set_kit,
     set_mix,
@@ -29,7 +28,6 @@ from easy_pocket.web.edit_requests import (
     EditRequest,
     PatternEdit,
     PutLine,
-    SetFeel,
     SetGrid,
     SetKit,
     SetMix,
@@ -42,6 +40,8 @@ from easy_pocket.web.edit_requests import (
     TakeSnapshotBack,
     View,
 )
+from easy_pocket.web.feel_requests import FeelChange
+from easy_pocket.web.groove_requests import GrooveChange
 from easy_pocket.web.kit_requests import KitChange
 from easy_pocket.web.routes.common import database, song_page
 from easy_pocket.web.views.bench_view import BenchView
@@ -59,26 +59,8 @@ def bench(request: Request, song_id: int) -> Response:
 
 
 @router.get("/songs/{song_id}/state")
-def state(
-    request: Request,
-    song_id: int,
-    scope: str = "stack",
-    straight: bool = False,
-    screen: str = "bench",
-    voice: str = "",
-    layer: int = 0,
-    alternate: int = 0,
-) -> Response:
+def state(request: Request, song_id: int, view: Annotated[View, Query()]) -> Response:
     """The song as it is now, for a page that looks elsewhere or has fallen behind."""
-    asked = {
-        "scope": scope,
-        "straight": straight,
-        "screen": screen,
-        "voice": voice,
-        "layer": layer,
-        "alternate": alternate,
-    }
-    view = View.model_validate(asked)
     with database(request).transaction() as session:
         return Answer(song_state(session, load_song(session, song_id), view))
 
@@ -112,8 +94,6 @@ def edit(request: Request, song_id: int, sent: EditRequest) -> Response:
 def _apply(session: Any, song_id: int, sent: EditRequest) -> LoadedSong:
     at = (session, song_id, sent.revision)
     match sent.edit:
-        case SetFeel(scope=scope, field=field, value=value):
-            return set_feel(*at, scope, field, value, sent.gesture)
         case SetTempo(tempo_bpm=tempo_bpm):
             return set_tempo(*at, tempo_bpm, sent.gesture)
         case SetMix(voice=voice, field=field, value=value):
@@ -134,7 +114,7 @@ def _apply(session: Any, song_id: int, sent: EditRequest) -> LoadedSong:
             return put_line(*at, key, start_tick)
         case TakeSnapshotBack(snapshot_id=snapshot_id):
             return take_snapshot_back(*at, snapshot_id)
-        case change if isinstance(change, KitChange):
+        case change if isinstance(change, KitChange | FeelChange | GrooveChange):
             return change.apply(at, sent.gesture)
         case change:
             assert isinstance(change, PatternEdit)

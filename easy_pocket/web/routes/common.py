@@ -29,5 +29,5 @@ def download(data: bytes, name: str, ending: str, media_type: str) -> Response:
 
 def song_page(request: Request, template: str, session: Any, song: LoadedSong, **values: Any) -> Response:
     """A screen of a song, with header, ribbon and what the player is to play."""
-    shared = {"song": song, "header": header_state(session, song), "playing": playing(song)}
+    shared = {"song": song, "header": header_state(session, song), "playing": playing(song, timings=("felt",))}
     return page(request, template, {**shared, **values})

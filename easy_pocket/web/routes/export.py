@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Literal
 
 from fastapi import APIRouter
@@ -12,9 +13,9 @@ from easy_pocket.core.formats.audio_file import write_audio
 from easy_pocket.core.formats.midi import write_midi
 from easy_pocket.core.sound.events import play_events
 from easy_pocket.core.sound.mixdown import mixdown
-from easy_pocket.store.samples import sample_source
 from easy_pocket.store.songs import load_song
 from easy_pocket.web.routes.common import database, download
+from easy_pocket.web.views.playing import straight_gain
 
 router = APIRouter()
 Timing = Literal["felt", "straight"]
@@ -41,6 +42,7 @@ def wav(request: Request, song_id: int, timing: Timing = "felt", bits: Literal["
     with database(request).transaction() as session:
         song = load_song(session, song_id)
         performance = song.performance(straight=timing == "straight")
-        events = play_events(performance, song.kit, song.mix)
-        audio = mixdown(events, song.kit, performance.length_ms / 1000, samples=sample_source(session))
+        louder = straight_gain(song) if timing == "straight" else 1.0
+        events = [replace(one, gain=one.gain * louder) for one in play_events(performance, song.kit, song.mix)]
+        audio = mixdown(events, song.kit, performance.length_ms / 1000, samples=song.samples)
     return download(write_audio(audio, "WAV", int(bits)), song.row.name, f" {timing}.wav", "audio/wav")

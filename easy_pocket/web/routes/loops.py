@@ -17,7 +17,7 @@ from easy_pocket.core.listen.groove import extract_template
 from easy_pocket.core.listen.hear import hear
 from easy_pocket.store.changes import StaleRevisionError
 from easy_pocket.store.database import Database
-from easy_pocket.store.edits import set_feel
+from easy_pocket.store.feels import set_feel
 from easy_pocket.store.loops import (
     bring_in,
     found_from_doc,

@@ -1,6 +1,7 @@
 // The page around the screens: header, transport, keys, and what an answer changes on the screen.
 
 import { Edits } from "./edits.js";
+import { Grooves } from "./grooves.js";
 import { KitScreen } from "./kit.js";
 import { Loops } from "./loops.js";
 import { Memory } from "./memory.js";
@@ -8,7 +9,9 @@ import { showNote } from "./notes.js";
 import { Player } from "./player.js";
 import { Rails } from "./rails.js";
 import { RowTools } from "./row_tools.js";
+import { Side } from "./side.js";
 import { paint, paintAll } from "./sliders.js";
+import { TryOut } from "./try_out.js";
 
 const EAR_FIRST_MS = 120;
 const HOLD_MS = 280;
@@ -19,11 +22,14 @@ class Page {
   constructor(state) {
     this.song = state.song;
     this.playing = state.playing;
-    this.view = { screen: this.screen, scope: "stack", straight: false, voice: "", layer: 0, alternate: 0 };
+    this.view = { screen: this.screen, scope: "stack", straight: false, voice: "", layer: 0, alternate: 0, groove: 0, lane: "all" };
     this.player = new Player();
     this.player.setStack(state.playing);
     this.edits = new Edits(state.song.id, state.song.revision, () => this.view);
     this.rails = new Rails(this.edits, this);
+    this.tryOut = new TryOut(this);
+    this.side = new Side(this);
+    this.grooves = new Grooves(this);
     this.rowTools = new RowTools(this.edits, this.rails);
     this.memory = new Memory(this);
     this.loops = new Loops(this.edits, this.player, this);
@@ -34,6 +40,7 @@ class Page {
     this.showHeader();
     this.arrive();
     this.draw();
+    this.fetchStraightSoon();
     if (this.edits.seen > this.edits.revision) this.refresh(); // loaded while the last edit was still on its way
   }
 
@@ -90,6 +97,8 @@ class Page {
     this.memory.close();
     this.rails.drawnAt = null;
     if (this.screen === "bench") this.rails.arrive();
+    this.side.arrive();
+    this.grooves.arrive();
     this.loops.arrive();
     this.kit.arrive();
   }
@@ -97,7 +106,7 @@ class Page {
   setPlaying(playing) {
     this.playing = playing;
     if (!playing.straight) this.fetchStraightSoon();
-    if (this.kit?.trial) return; // a sound is being tried in the beat; what is kept is heard when that ends
+    if (this.kit?.trial || this.tryOut?.now) return; // a sound is being tried in the beat; what is kept is heard when that ends
     if (this.player.mode !== "both" || !this.player.running) this.player.setStack(playing);
   }
 
@@ -186,10 +195,12 @@ class Page {
   drawAnswer({ state, item, more }) {
     this.waitsForEar = false;
     if (state.rails && !this.rails.busy) this.rails.take(state.rails);
+    const drawing = this.grooves.stroke;
     const steering = document.activeElement?.matches?.('#feel input[type="range"]:active, #feel .typed') || this.steering;
     for (const [id, html] of Object.entries(state.pieces)) {
       const target = byId(id);
       if (!target || (id === "feel" && steering) || (id === "rails" && this.rails.busy)) continue;
+      if (id.startsWith("groove-") && (drawing || target.contains(document.activeElement) && document.activeElement.matches("input:not([type=range])"))) continue;
       if (id.startsWith("kit-") && (this.kit.busy || more || target.querySelector("input.typing"))) continue;
       const focused = document.activeElement?.id;
       const level = document.activeElement?.matches?.("input.level:active, input.pan:active");
@@ -204,7 +215,9 @@ class Page {
       this.rails.showMode();
       this.rails.chooseBars(this.rails.bars);
     }
+    if (state.groove !== null && this.screen === "grooves") this.grooves.take(state.groove, { made: state.made, more });
     if (this.rails.box) this.rails.later();
+    if (!more) this.side.follow();
     if (item.edit?.kind === "write") this.sound(item.edit.voice);
     this.kit.drawn(item);
     if (!more) this.memory.follow();
@@ -486,7 +499,7 @@ class Page {
     } else if (target.matches(".typed[data-feel]")) {
       this.typed(target);
     } else if (target.dataset.feelSelect) {
-      this.feel(target.dataset.feelSelect, target.value ? Number(target.value) : null, target);
+      this.feel(target.dataset.feelSelect, target.value, target);
     } else if (target.dataset.feelCheck) {
       this.feel(target.dataset.feelCheck, JSON.parse(target.checked ? target.dataset.on : target.dataset.off), target);
     } else if (target.dataset.edit === "kit") {
@@ -526,7 +539,7 @@ class Page {
       return;
     }
     if (isTyping(event.target)) return;
-    if (this.memory.key(event) || this.rails.key(event) || this.loops.key(event) || this.kit.key(event)) {
+    if (this.memory.key(event) || this.side.key(event) || this.grooves.key(event) || this.rails.key(event) || this.loops.key(event) || this.kit.key(event)) {
       event.preventDefault();
       return;
     }

@@ -210,7 +210,7 @@ export class Detail {
   showShape() {
     const kind = byId("shape-kind")?.value;
     if (!kind) return;
-    const shown = { line: ["start", "end"], curve: ["start", "end", "bend"], wave: ["start", "end", "count"], steps: ["weights"], random: ["start", "end"], scale: ["amount"], compress: ["amount"], tilt: ["amount"], shift: ["amount"], accents: byId("shape-figure").value === "own" ? ["figure", "weights", "amount"] : ["figure", "amount"] }[kind];
+    const shown = { line: ["start", "end"], curve: ["start", "end", "bend"], wave: ["start", "end", "count"], steps: ["weights"], random: ["start", "end"], scale: ["amount"], compress: ["amount"], tilt: ["amount"], shift: ["amount"], fixed: ["start"], limit: ["start", "end"], humanize: ["amount"], accents: byId("shape-figure").value === "own" ? ["figure", "weights", "amount"] : ["figure", "amount"] }[kind];
     for (const line of document.querySelectorAll("[data-shape-field]")) line.hidden = !shown.includes(line.dataset.shapeField);
     const { low, high, wide } = this.facts;
     const tenth = (high - low) / 10;
@@ -220,7 +220,7 @@ export class Detail {
     this.shapeFor = fresh;
     set("shape-start", wide ? -tenth : low + (high - low) * 0.35);
     set("shape-end", wide ? tenth : low + (high - low) * 0.85);
-    set("shape-amount", { scale: 90, compress: 50 }[kind] ?? Math.round(tenth * 10) / 10);
+    set("shape-amount", { scale: 90, compress: 50, humanize: this.field === "velocity" ? 8 : Math.round(tenth * 5) / 10 }[kind] ?? Math.round(tenth * 10) / 10);
   }
 
   shape(button) {

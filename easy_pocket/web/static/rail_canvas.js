@@ -104,6 +104,26 @@ export function drawRail(canvas, voice, hits, look, facts, step, marks) {
     if (hit.tick < look.start - reach || hit.tick > look.end + reach) continue;
     drawHit(pen, hit, placed(hit, look, facts, width, height), look, facts, width, height, marks);
   }
+  const targets = marks.targets?.get(voice);
+  if (targets) for (const hit of hits) if (targets.has(hit.tick)) drawTarget(pen, hit, targets.get(hit.tick), look, facts, width, height);
+}
+
+// Where a hit would go: an open ring, and the way there.
+function drawTarget(pen, hit, by, look, facts, width, height) {
+  const from = placed(hit, look, facts, width, height);
+  const to = placed({ ...hit, offset: hit.offset + by }, look, facts, width, height);
+  pen.strokeStyle = colours().thread;
+  pen.lineWidth = 1.6;
+  pen.beginPath();
+  pen.moveTo(from.x, to.head);
+  pen.lineTo(to.x, to.head);
+  pen.moveTo(to.x, to.base);
+  pen.lineTo(to.x, to.head + 4.5);
+  pen.stroke();
+  circle(pen, to.x, to.head, 4.5);
+  pen.fillStyle = colours().paper;
+  pen.fill();
+  pen.stroke();
 }
 
 function drawMissing(pen, hit, look, facts, width, height) {

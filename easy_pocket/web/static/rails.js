@@ -156,6 +156,7 @@ export class Rails extends RailPointer {
     this.marks.chosen = this.chosen.keys;
     this.showMode();
     this.later();
+    this.page.side?.follow();
     const count = this.chosen.keys.size;
     const line = document.getElementById("chosen-count");
     if (line) line.textContent = count ? `${count} chosen ▾` : "choose ▾";
@@ -327,6 +328,14 @@ export class Rails extends RailPointer {
     const { start, end } = this.look;
     if (this.cursor.tick < start || this.cursor.tick >= end) this.show(Math.floor(this.cursor.tick / this.facts.bar) * this.facts.bar, end - start);
     this.later();
+  }
+
+  // Show a hit, wherever it is.
+  goTo(voice, tick) {
+    this.marks.hot = `${voice} ${tick}`;
+    this.putCursor(voice, tick);
+    document.getElementById(`rail-${voice}`)?.scrollIntoView({ block: "nearest" });
+    this.box.focus({ preventScroll: true });
   }
 
   showCursor() {

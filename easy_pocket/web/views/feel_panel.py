@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from dataclasses import fields as dataclass_fields
 from typing import Any
 
-from easy_pocket.core.feel import DEFAULTS, first_set, swing_ratio
+from easy_pocket.core.feel import DEFAULTS, Feel, first_set, swing_ratio
+from easy_pocket.core.groove_shape import fit_words
 from easy_pocket.core.timebase import ms_per_tick
 from easy_pocket.core.voices import ROLES
 from easy_pocket.store.songs import LoadedSong
+from easy_pocket.web.views.rails import voice_title
 
 
 @dataclass(frozen=True)
@@ -22,24 +25,40 @@ class Setting:
 
 
 @dataclass(frozen=True)
+class ReachChip:
+    """A voice the groove can reach: whether it does, and whether it is a cymbal (hats, ride, crash)."""
+
+    voice: str
+    name: str
+    reached: bool
+    glyph: str
+
+
+@dataclass(frozen=True)
 class FeelPanel:
     scope: str
     scope_name: str
     settings: dict[str, Setting]
-    swing_ratio: str
+    swing_words: str
     short_note_ms: float
     template_name: str
-    template_source: str
-    templates: tuple[tuple[int, str], ...]
+    template_words: str
     template_id: int | None
+    fit: str
     push_words: str
+    reach: tuple[ReachChip, ...]
+    writable: bool  # whether there is a feel to write in
+
+
+FIELDS = tuple(f.name for f in dataclass_fields(Feel) if f.name != "template")
+TRIPLETS = 200 / 3
 
 
 def feel_panel(song: LoadedSong, scope: str) -> FeelPanel:
     """The panel of "stack", "part" or a voice of the part; an unknown scope shows the stack."""
     if scope != "part" and scope not in song.part.voices:
         scope = "stack"
-    name = {"stack": "the stack", "part": song.part.name}.get(scope) or ROLES[scope].name
+    name = {"stack": "the stack", "part": song.part.name}.get(scope) or voice_title(song.kit, scope)
     feel = song.feel
     chain = [(feel.stack, "the stack"), (DEFAULTS, "the house")]
     docs = [song.row.feel, {}]
@@ -47,23 +66,10 @@ def feel_panel(song: LoadedSong, scope: str) -> FeelPanel:
         chain, docs = [(feel.part, name), *chain], [song.part.feel, *docs]
     elif scope != "stack":
         own = feel.voices.get(scope)
-        chain = [(own or type(DEFAULTS)(), name), (feel.part, song.part.name), *chain]
+        chain = [(own or Feel(), name), (feel.part, song.part.name), *chain]
         docs = [song.part.voice_feel.get(scope, {}), song.part.feel, *docs]
     settings = {}
-    for field in (
-        "swing_percent",
-        "swing_unit",
-        "short_note_ms",
-        "timing_pull",
-        "accent_pull",
-        "groove_scales",
-        "push_ms",
-        "drift_ms",
-        "jitter_ms",
-        "touch",
-        "seed",
-        "runs_on",
-    ):
+    for field in FIELDS:
         value = first_set(tuple(scope_feel for scope_feel, _ in chain), field)
         source = next(where for scope_feel, where in chain if getattr(scope_feel, field) is not None)
         settings[field] = Setting(field, value, getattr(chain[0][0], field) is not None, source)
@@ -81,11 +87,33 @@ def feel_panel(song: LoadedSong, scope: str) -> FeelPanel:
         scope=scope,
         scope_name=name,
         settings=settings,
-        swing_ratio=f"{swing_ratio(swing_percent):.2f} : 1",
+        swing_words=ratio_words(swing_percent),
         short_note_ms=pair_ms * (1 - swing_percent / 100),
         template_name=template.name if template else "no groove",
-        template_source=template.source if template else "",
-        templates=tuple((key, value.name) for key, value in song.templates.items()),
+        template_words=(template.words or (f"from {template.source}" if template.source else "")) if template else "",
         template_id=template_id,
+        fit=fit_words(template, song.metre, song.pattern.bars) if template else "",
         push_words="on the grid" if push_ms == 0 else f"{abs(push_ms):g} ms {'behind' if push_ms > 0 else 'ahead'}",
+        reach=tuple(_reach(song)),
+        writable=bool(song.row.feel or song.part.feel or any(song.part.voice_feel.values())),
     )
+
+
+def ratio_words(swing_percent: float) -> str:
+    """Long to short note; what triplets would be is named."""
+    if abs(swing_percent - TRIPLETS) < 0.34:
+        return "2 : 1, triplets"
+    return f"{swing_ratio(swing_percent):.2f} : 1"
+
+
+def _reach(song: LoadedSong) -> list[ReachChip]:
+    glyphs = {voice.role: voice.sign for voice in song.kit.voices}
+    return [
+        ReachChip(
+            voice,
+            voice_title(song.kit, voice),
+            bool(song.feel.resolve(voice).groove_on),
+            glyphs.get(voice, ROLES[voice].glyph),
+        )
+        for voice in song.part.voices
+    ]

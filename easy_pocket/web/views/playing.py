@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from easy_pocket.core.sound.events import CUT_FADE_S, MASTER_GAIN, EventColumns, VoiceMix, play_columns
 from easy_pocket.core.sound.kit import Kit, KitVoice, audio_key
+from easy_pocket.core.sound.matched import matching_gain
 from easy_pocket.core.sound.velocity import gains
 from easy_pocket.core.strokes import first_pass_differs, pass_cycle
 from easy_pocket.core.timebase import Metre, ms_per_tick
@@ -41,14 +43,25 @@ def passes(song: LoadedSong, *, straight: bool = False, tempo_bpm: float | None 
     runs on has more than one. After the last comes the second again when the first has hits of its own, else the
     first."""
     cycle = pass_cycle(song.pattern)
+    louder = straight_gain(song, tempo_bpm) if straight else 1.0
     runs_on = not straight and song.feel.runs_on(song.pattern.arrays.voices)
     if runs_on:
         cycle = math.lcm(cycle, max(1, min(LOOSE_PASSES, MOST_EVENTS // max(1, len(song.pattern.hits)))))
     found = []
     for number in range(1, min(cycle, 48) + first_pass_differs(song.pattern) + 1):
         played = song.performance(straight=straight, tempo_bpm=tempo_bpm, pass_number=number if runs_on else 1)
-        found.append(columns(play_columns(played, song.kit, song.mix, pass_number=number, seed=song.row.seed)))
+        events = play_columns(played, song.kit, song.mix, pass_number=number, seed=song.row.seed)
+        found.append(columns(replace(events, gain=events.gain * louder)))
     return found
+
+
+def straight_gain(song: LoadedSong, tempo_bpm: float | None = None) -> float:
+    """What makes the straight beat as loud as the felt one, so that hearing them by turns compares time alone."""
+    felt, straight = (
+        play_columns(song.performance(straight=straight, tempo_bpm=tempo_bpm), song.kit, song.mix)
+        for straight in (False, True)
+    )
+    return matching_gain(straight, felt, song.kit, song.samples)
 
 
 def strike(voice: KitVoice, mix: VoiceMix | None = None) -> dict[str, Any]:

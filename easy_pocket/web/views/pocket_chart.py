@@ -8,7 +8,7 @@ import numpy as np
 from markupsafe import Markup
 
 from easy_pocket.core.perform import Performance
-from easy_pocket.core.pocket import found_swing_percent, pocket_by_voice
+from easy_pocket.core.pocket import SwingFound, VoicePocket, pocket_by_voice, swing_found
 from easy_pocket.core.voices import ROLES
 from easy_pocket.web.views.rails import ON_GRID_MS, signed
 
@@ -42,21 +42,22 @@ def pocket_chart(performance: Performance, order: list[str]) -> PocketChart:
     pockets = {row.voice: row for row in pocket_by_voice(performance)}
     furthest = max((max(map(abs, row.offsets_ms)) for row in pockets.values()), default=0.0)
     reach = next((reach for reach in REACHES_MS if furthest <= reach), REACHES_MS[-1])
-    rows = []
-    for voice in order:
-        if voice not in pockets:
-            continue
-        pocket = pockets[voice]
-        step = max(1, len(pocket.offsets_ms) // MAX_DOTS)
-        shown = np.array(pocket.offsets_ms[::step])
-        across = np.round(50 + 48 * np.clip(shown / reach, -1, 1), 2).tolist()
-        dots = tuple(zip(across, (30.0 + 40.0 * ((index * 7) % 5) / 4 for index in range(len(shown))), strict=True))
-        lean = "even" if abs(pocket.mean_ms) < ON_GRID_MS else ("late" if pocket.mean_ms > 0 else "early")
-        words = f"{signed(pocket.mean_ms)} ±{pocket.spread_ms:.1f}"
-        rows.append(PocketRow(ROLES[voice].name, dots, _x(pocket.mean_ms, reach), lean, words))
-    swing = found_swing_percent(performance) if len(performance.straight_ms) else None
-    return PocketChart(tuple(rows), reach, "no off-beats" if swing is None else f"{swing:.1f} %")
+    rows = tuple(chart_row(pockets[voice], reach, ROLES[voice].name) for voice in order if voice in pockets)
+    return PocketChart(rows, reach, swing_words(swing_found(performance) if len(performance.straight_ms) else None))
 
 
-def _x(offset_ms: float, reach_ms: float) -> float:
-    return round(50 + 48 * max(-1.0, min(1.0, offset_ms / reach_ms)), 2)
+def chart_row(pocket: VoicePocket, reach_ms: int, name: str) -> PocketRow:
+    step = max(1, len(pocket.offsets_ms) // MAX_DOTS)
+    shown = np.array(pocket.offsets_ms[::step])
+    across = np.round(50 + 48 * np.clip(shown / reach_ms, -1, 1), 2).tolist()
+    dots = tuple(zip(across, (30.0 + 40.0 * ((index * 7) % 5) / 4 for index in range(len(shown))), strict=True))
+    lean = "even" if abs(pocket.mean_ms) < ON_GRID_MS else ("late" if pocket.mean_ms > 0 else "early")
+    words = f"{signed(pocket.mean_ms)} ±{pocket.spread_ms:.1f}"
+    mean_x = round(50 + 48 * max(-1.0, min(1.0, pocket.mean_ms / reach_ms)), 2)
+    return PocketRow(name, dots, mean_x, lean, words)
+
+
+def swing_words(swing: SwingFound | None) -> str:
+    if swing is None:
+        return "no off-beats"
+    return f"{swing.percent:.1f} %" + (" of 8ths" if swing.unit == 8 else "")

@@ -13,6 +13,7 @@ from easy_pocket.store.songs import LoadedSong
 from easy_pocket.web.edit_requests import View
 from easy_pocket.web.render import render
 from easy_pocket.web.views.bench_view import BenchView
+from easy_pocket.web.views.groove_view import GrooveView
 from easy_pocket.web.views.kit_view import KitView
 from easy_pocket.web.views.playing import playing
 
@@ -34,10 +35,13 @@ def header_state(session: Session, song: LoadedSong) -> dict[str, Any]:
 def song_state(session: Session, song: LoadedSong, view: View, voices: frozenset[str] | None = None) -> dict[str, Any]:
     """`voices` limits which rails are sent; None sends them all."""
     rails = None
-    hit = None
+    hit = groove = None
     if view.screen == "kit":
         kit = KitView(song, view, sample_source(session), songs_with_kit(session, song.kit.key))
         pieces, hit = kit.pieces(), kit.strike
+    elif view.screen == "grooves":
+        shelf = GrooveView(session, song, view)
+        pieces, groove = shelf.pieces(), shelf.data()
     else:
         bench = BenchView(song, view)
         pieces, rails = bench.pieces(voices), bench.rail_data(voices)
@@ -46,5 +50,7 @@ def song_state(session: Session, song: LoadedSong, view: View, voices: frozenset
         "hit": hit,
         "pieces": {**pieces, "ribbon": render("_ribbon.html", song=song)},
         "rails": rails,
+        "groove": groove,
+        "made": song.just_made,
         "playing": playing(song, timings=("felt", "straight") if view.straight else ("felt",)),
     }

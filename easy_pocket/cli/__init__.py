@@ -1,4 +1,4 @@
-"""The command line: listen, groove, perform, render.
+"""The command line: listen, groove, perform, pocket, render.
 
 Bad input gives one line on stderr, exit code 2 and no file.
 """
@@ -9,7 +9,6 @@ import argparse
 import json
 import os
 import sys
-import tempfile
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -17,15 +16,16 @@ from typing import NoReturn
 
 import numpy as np
 
+from easy_pocket.cli.files import bounded_bytes, listen, read_beat, write
+from easy_pocket.cli.perform import add_perform
+from easy_pocket.cli.pocket import add_pocket
 from easy_pocket.core.errors import BadValueError, PocketError
-from easy_pocket.core.feel import Feel, FeelScopes
-from easy_pocket.core.formats.audio_file import read_audio, write_audio
+from easy_pocket.core.formats.audio_file import write_audio
 from easy_pocket.core.formats.heard_json import heard_to_doc
-from easy_pocket.core.formats.midi import MidiBeat, nearest_voice, read_midi, write_midi
+from easy_pocket.core.formats.midi import nearest_voice
 from easy_pocket.core.formats.sfz import read_sfz
-from easy_pocket.core.formats.template_file import dump_template, load_template
+from easy_pocket.core.formats.template_file import dump_template
 from easy_pocket.core.listen.groove import extract_template
-from easy_pocket.core.listen.hear import Heard, hear
 from easy_pocket.core.pattern import Pattern
 from easy_pocket.core.perform import perform
 from easy_pocket.core.sound.events import play_events
@@ -33,10 +33,8 @@ from easy_pocket.core.sound.kit import Kit
 from easy_pocket.core.sound.mixdown import mixdown
 from easy_pocket.core.sound.sound import SampleSource
 from easy_pocket.core.template import MAX_TEMPLATE_BARS
-from easy_pocket.core.voices import check_voice, stand_in
+from easy_pocket.core.voices import stand_in
 from easy_pocket.samples import house_kits, shipped_samples
-
-PATIENT_BYTES = 200_000_000  # a file larger than this is not read into memory
 
 
 class Parser(argparse.ArgumentParser):
@@ -81,24 +79,8 @@ def _parser() -> Parser:
     groove.add_argument("--bars", type=int, default=1, help=f"bars of the template, 1-{MAX_TEMPLATE_BARS} (default 1)")
     groove.set_defaults(run=run_groove)
 
-    play = commands.add_parser("perform", help="give a MIDI beat a feel")
-    play.add_argument("midi", metavar="IN.mid")
-    play.add_argument("-o", "--out", required=True, metavar="OUT.mid")
-    play.add_argument("--swing", type=float, help="percent, 50-75")
-    play.add_argument("--swing-unit", type=int, choices=(8, 16), help="8ths or 16ths swing (default 16)")
-    play.add_argument("--short-note", type=float, metavar="MS", help="the short note of a pair lasts at least this")
-    play.add_argument("--template", metavar="T.json", help="a groove template")
-    play.add_argument("--timing-pull", type=float, help="percent, 0-100 (default 100)")
-    play.add_argument("--accent-pull", type=float, help="percent, 0-100 (default 0)")
-    play.add_argument("--keep-ms", action="store_true", help="template offsets keep their ms at another tempo")
-    play.add_argument("--push", action="append", default=[], metavar="[VOICE=]MS", help="lead (-) or lag, repeatable")
-    play.add_argument("--drift", type=float, metavar="MS", help="slow wander shared by all voices, 0-20")
-    play.add_argument("--jitter", type=float, metavar="MS", help="scatter of single hits, 0-20")
-    play.add_argument("--touch", type=float, metavar="STEPS", help="scatter of velocity, 0-40")
-    play.add_argument("--seed", type=int, help="what drift, jitter and touch are drawn by (default 1)")
-    play.add_argument("--tempo", type=float, help="play at another tempo, in bpm")
-    play.add_argument("--straight", action="store_true", help="every hit on its written slot, no feel")
-    play.set_defaults(run=run_perform)
+    add_perform(commands)
+    add_pocket(commands)
 
     render = commands.add_parser("render", help="play a MIDI beat on a kit into a WAV file")
     render.add_argument("midi", metavar="IN.mid")
@@ -112,13 +94,9 @@ def _parser() -> Parser:
     return parser
 
 
-def _listen(path: str) -> Heard:
-    return hear(read_audio(path, os.path.basename(path)))
-
-
 def run_listen(chosen: argparse.Namespace) -> None:
     name = os.path.basename(chosen.loop)
-    doc = heard_to_doc(_listen(chosen.loop), name)
+    doc = heard_to_doc(listen(chosen.loop), name)
     if chosen.json:
         print(json.dumps(doc))
         return
@@ -132,69 +110,10 @@ def run_listen(chosen: argparse.Namespace) -> None:
 def run_groove(chosen: argparse.Namespace) -> None:
     if not 1 <= chosen.bars <= MAX_TEMPLATE_BARS:
         raise BadValueError(f"--bars is {chosen.bars}; a template has 1 to {MAX_TEMPLATE_BARS}.")
-    heard = _listen(chosen.loop)
+    heard = listen(chosen.loop)
     name = os.path.basename(chosen.loop)
     template = extract_template(heard.onsets, heard.reading, chosen.name or Path(name).stem, name, chosen.bars)
-    _write(chosen.out, dump_template(template).encode())
-
-
-def _bounded_bytes(path: str, what: str) -> bytes:
-    if os.path.getsize(path) > PATIENT_BYTES:
-        raise BadValueError(f"{os.path.basename(path)} is too large for a {what}.")
-    return Path(path).read_bytes()
-
-
-def _read_beat(path: str) -> MidiBeat:
-    beat = read_midi(_bounded_bytes(path, "MIDI file"), os.path.basename(path))
-    for remark in beat.remarks:
-        print(f"easy-pocket: {remark}", file=sys.stderr)
-    return beat
-
-
-def run_perform(chosen: argparse.Namespace) -> None:
-    beat = _read_beat(chosen.midi)
-    feel = _feel(chosen, {hit.voice for hit in beat.pattern.hits})
-    tempo_bpm = beat.tempo_bpm if chosen.tempo is None else chosen.tempo
-    performance = perform(beat.pattern, feel, tempo_bpm=tempo_bpm, straight=chosen.straight, loop=False)
-    written = write_midi(performance, name=Path(chosen.out).stem)
-    if written.pre_roll_bars:
-        print("easy-pocket: one bar of pre-roll was set before bar 1, for hits that come before it.", file=sys.stderr)
-    _write(chosen.out, written.data)
-
-
-def _feel(chosen: argparse.Namespace, present: set[str]) -> FeelScopes:
-    template = None
-    if chosen.template:
-        template = load_template(_bounded_bytes(chosen.template, "groove template"), os.path.basename(chosen.template))
-    part_push_ms, voices = None, {}
-    for text in chosen.push:
-        voice, _, amount = text.rpartition("=")
-        try:
-            push_ms = float(amount)
-        except ValueError:
-            raise BadValueError(f"--push {text}: '{amount}' is no number of ms; write it like snare=8.") from None
-        if not voice:
-            part_push_ms = push_ms
-            continue
-        check_voice(voice)
-        for name in present | {voice}:
-            if nearest_voice(name) == voice:
-                voices[name] = Feel(push_ms=push_ms)
-    stack = Feel(
-        swing_percent=chosen.swing,
-        swing_unit=chosen.swing_unit,
-        short_note_ms=chosen.short_note,
-        template=template,
-        timing_pull=chosen.timing_pull,
-        accent_pull=chosen.accent_pull,
-        groove_scales=False if chosen.keep_ms else None,
-        push_ms=part_push_ms,
-        drift_ms=chosen.drift,
-        jitter_ms=chosen.jitter,
-        touch=chosen.touch,
-        seed=chosen.seed,
-    )
-    return FeelScopes(stack=stack, voices=voices)
+    write(chosen.out, dump_template(template).encode())
 
 
 def on_voices_of(kit: Kit, pattern: Pattern) -> Pattern:
@@ -214,7 +133,7 @@ def on_voices_of(kit: Kit, pattern: Pattern) -> Pattern:
 def _kit(name: str) -> tuple[Kit, SampleSource]:
     """A kit of the house by its key, or one read from a zip with an SFZ."""
     if name.lower().endswith(".zip"):
-        read = read_sfz(_bounded_bytes(name, "kit"), os.path.basename(name))
+        read = read_sfz(bounded_bytes(name, "kit"), os.path.basename(name))
         for remark in read.remarks:
             print(f"easy-pocket: {remark}", file=sys.stderr)
         return read.kit, read.audio.__getitem__
@@ -226,7 +145,7 @@ def _kit(name: str) -> tuple[Kit, SampleSource]:
 
 def run_render(chosen: argparse.Namespace) -> None:
     kit, samples = _kit(chosen.kit)
-    beat = _read_beat(chosen.midi)
+    beat = read_beat(chosen.midi)
     performance = perform(on_voices_of(kit, beat.pattern), tempo_bpm=beat.tempo_bpm, loop=chosen.loop)
     events = play_events(performance, kit, loop=chosen.loop)
     early_s = max(0.0, -min((event.start_s for event in events), default=0.0))
@@ -240,22 +159,4 @@ def run_render(chosen: argparse.Namespace) -> None:
     ]
     length_s = performance.length_ms / 1000 + early_s
     audio = mixdown(events, kit, length_s, loop=chosen.loop, samples=samples)
-    _write(chosen.out, write_audio(audio, "WAV", chosen.bits))
-
-
-def _write(path: str, data: bytes) -> None:
-    """The whole file or none of it."""
-    target = Path(path)
-    handle, temporary = tempfile.mkstemp(dir=target.parent or ".", prefix=".easy-pocket-")
-    try:
-        with os.fdopen(handle, "wb") as out:
-            out.write(data)
-        os.chmod(temporary, 0o644)
-        os.replace(temporary, target)
-    except BaseException:
-        os.unlink(temporary)
-        raise
-
-
-if __name__ == "__main__":
-    sys.exit(main())
+    write(chosen.out, write_audio(audio, "WAV", chosen.bits))

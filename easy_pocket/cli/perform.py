@@ -1,0 +1,176 @@
+"""`easy-pocket perform`: give a MIDI beat a feel, tighten it, and say why every hit is where it is."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import re
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from easy_pocket.cli.files import read_beat, read_template, say, write
+from easy_pocket.core.errors import BadValueError
+from easy_pocket.core.feel import Feel, FeelScopes
+from easy_pocket.core.formats.midi import nearest_voice, write_midi
+from easy_pocket.core.pattern import Pattern
+from easy_pocket.core.perform import TIME_STAGES, VELOCITY_STAGES, Performance, perform
+from easy_pocket.core.tighten import Tighten, tighten
+from easy_pocket.core.timebase import GRID_TICKS, check_tempo, place_name
+from easy_pocket.core.voices import ROLES, check_voice
+
+# Names for several voices at once.
+GROUPS = {
+    "hat": ("hat_closed", "hat_open", "hat_pedal"),
+    "cymbals": ("hat_closed", "hat_open", "hat_pedal", "ride", "crash"),
+    "toms": ("tom_high", "tom_mid", "tom_low"),
+    "drums": ("kick", "snare", "rim", "clap", "tom_high", "tom_mid", "tom_low"),
+    "percussion": ("shaker", "tambourine", "conga_high", "conga_low", "wood", "bell"),
+}
+# Options that may be set for everything, or for a voice as VOICE=VALUE: (option, field of the feel, words of help).
+SCOPED = (
+    ("swing", "swing_percent", "percent, 50-75"),
+    ("swing-unit", "swing_unit", "8ths or 16ths swing: 8 or 16 (default 16)"),
+    ("short-note", "short_note_ms", "ms the short note of a pair lasts at least"),
+    ("template", "template", "a groove template, T.json; 'none' keeps a voice free of it"),
+    ("timing-pull", "timing_pull", "percent, 0-100 (default 100)"),
+    ("accent-pull", "accent_pull", "percent, 0-100 (default 0)"),
+    ("lane", "groove_lane", "lane of the template: voice (default), all, low, mid or high"),
+    ("push", "push_ms", "ms of lead (-) or lag"),
+    ("drift", "drift_ms", "ms of slow wander shared by all voices, 0-20"),
+    ("jitter", "jitter_ms", "ms of scatter of single hits, 0-20"),
+    ("touch", "touch", "scatter of velocity, 0-40"),
+    ("ghosts", "ghost_percent", "level of ghosts in percent, 25-200"),
+    ("depth", "depth_percent", "accent depth in percent, 0-200"),
+)
+WHOLE = ("swing_unit",)
+WORDS = ("template", "groove_lane")
+
+
+def add_perform(commands: Any) -> None:
+    play = commands.add_parser(
+        "perform", help="give a MIDI beat a feel",
+        epilog=f"[VOICE=]VALUE sets it for one voice, or for {', '.join(GROUPS)}; repeat the option for more.",
+    )  # fmt: skip
+    play.add_argument("midi", metavar="IN.mid")
+    play.add_argument("-o", "--out", required=True, metavar="OUT.mid")
+    for option, field, words in SCOPED:
+        play.add_argument(f"--{option}", dest=field, action="append", default=[], metavar="[VOICE=]VALUE", help=words)
+    play.add_argument("--weaker-hand", action="store_true", help="fast hats: every second stroke quieter and later")
+    play.add_argument("--keep-ms", action="store_true", help="template offsets keep their ms at another tempo")
+    play.add_argument("--seed", type=int, help="what drift, jitter and touch are drawn by (default 1)")
+    play.add_argument("--tighten", type=float, metavar="PERCENT", help="first move the hits toward a target, 0-100")
+    play.add_argument("--toward", default="grid", metavar="grid|PERCENT|T.json",
+                      help="what they are tightened to: the grid (default), a swung grid, or a template")  # fmt: skip
+    play.add_argument("--grid", choices=tuple(GRID_TICKS), default="16", help="the grid to tighten to (default 16)")
+    play.add_argument("--leave-alone", type=float, default=0.0, metavar="MS", help="hits nearer than this stay")
+    play.add_argument("--tempo", type=float, help="play at another tempo, in bpm")
+    play.add_argument("--straight", action="store_true", help="every hit on its written slot, no feel")
+    play.add_argument("--ledger", metavar="FILE.json", help="write down, hit by hit, what moved it")
+    play.set_defaults(run=run_perform)
+
+
+def run_perform(chosen: argparse.Namespace) -> None:
+    beat = read_beat(chosen.midi)
+    feel = feel_of(chosen, {hit.voice for hit in beat.pattern.hits})
+    tempo_bpm = check_tempo(beat.tempo_bpm if chosen.tempo is None else chosen.tempo)
+    pattern = _tightened(chosen, beat.pattern, tempo_bpm)
+    performance = perform(pattern, feel, tempo_bpm=tempo_bpm, straight=chosen.straight, loop=False)
+    written = write_midi(performance, name=Path(chosen.out).stem)
+    if written.pre_roll_bars:
+        say("one bar of pre-roll was set before bar 1, for hits that come before it.")
+    ledger = json.dumps(ledger_doc(performance), indent=1) + "\n" if chosen.ledger else None
+    write(chosen.out, written.data)
+    if ledger:
+        write(chosen.ledger, ledger.encode())
+
+
+def _tightened(chosen: argparse.Namespace, pattern: Pattern, tempo_bpm: float) -> Pattern:
+    if chosen.tighten is None:
+        return pattern
+    wanted = Tighten(
+        strength_percent=chosen.tighten, leave_alone_ms=chosen.leave_alone, step_ticks=GRID_TICKS[chosen.grid]
+    )
+    if re.fullmatch(r"[\d.]+", chosen.toward):
+        wanted = replace(wanted, target="swing", swing_percent=float(chosen.toward))
+    elif chosen.toward != "grid":
+        wanted = replace(wanted, target="groove", template=read_template(chosen.toward))
+    done = tighten(pattern, FeelScopes(), tempo_bpm, wanted)
+    if done.collisions:
+        say(done.warning())
+    return done.after
+
+
+def feel_of(chosen: argparse.Namespace, present: set[str]) -> FeelScopes:
+    """The feel the options describe, for the voices that are there. Raises BadValueError for a value that is none."""
+    stack: dict[str, Any] = {}
+    voices: dict[str, dict[str, Any]] = {}
+    for option, field, _ in SCOPED:
+        for text in getattr(chosen, field):
+            name, _, value = text.rpartition("=")
+            read = _value(option, field, value)
+            if not name:
+                stack[field] = read
+                continue
+            for voice in _voices(name, present):
+                own = voices.setdefault(voice, {})
+                if field == "template" and read is None:
+                    own["groove_on"] = False
+                else:
+                    own[field] = read
+    everything: dict[str, Any] = {
+        **stack,
+        "groove_scales": False if chosen.keep_ms else None,
+        "seed": chosen.seed,
+        "weaker_hand": True if chosen.weaker_hand else None,
+    }
+    return FeelScopes(Feel(**everything), voices={voice: Feel(**own) for voice, own in voices.items()})
+
+
+def _voices(name: str, present: set[str]) -> list[str]:
+    """Voices of the file a name means: the voice itself and notes that are played by it, or those of a group."""
+    wanted = set(GROUPS.get(name) or (check_voice(name),))
+    return sorted({voice for voice in present if nearest_voice(voice) in wanted} | wanted & set(ROLES))
+
+
+def _value(option: str, field: str, text: str) -> Any:
+    if field == "template":
+        return None if text == "none" else read_template(text)
+    if field in WORDS:
+        return text
+    try:
+        number = float(text)
+        return int(text) if field in WHOLE else number
+    except ValueError:
+        raise BadValueError(
+            f"--{option} has '{text[:30]}', which is no number: write it like --{option} 4 or --{option} snare=4."
+        ) from None
+
+
+def ledger_doc(performance: Performance) -> dict[str, Any]:
+    """Every hit with what moved it: straight_ms + the sum of amounts_ms is played_ms."""
+    return {
+        "tempo_bpm": performance.tempo_bpm,
+        "metre": str(performance.metre),
+        "stages_ms": list(TIME_STAGES),
+        "stages_velocity": list(VELOCITY_STAGES),
+        "hits": [_line(performance, index) for index in range(len(performance.hits.tick))],
+    }
+
+
+def _line(performance: Performance, index: int) -> dict[str, Any]:
+    line, metre = performance.ledger(index), performance.metre
+    bar, inside = divmod(line.tick, metre.bar_ticks)
+    return {
+        "voice": line.voice,
+        "place": place_name(line.tick, metre),
+        "bar": bar + 1,
+        "beat": inside // metre.beat_ticks + 1,
+        "tick": line.tick,
+        "straight_ms": line.straight_ms,
+        "played_ms": line.played_ms,
+        "amounts_ms": {stage: ms for stage, ms in line.amounts_ms.items() if ms},
+        "written_velocity": line.written_velocity,
+        "velocity": line.velocity,
+        "amounts_velocity": {stage: steps for stage, steps in line.amounts_velocity.items() if steps},
+    }

@@ -1,0 +1,53 @@
+"""What a performance can be compared with: the beat felt or straight, a snapshot, another song's beat, a loop."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from easy_pocket.core.errors import BadValueError
+from easy_pocket.core.gap import Side, heard_performance, side_of, side_of_loop
+from easy_pocket.core.perform import Performance
+from easy_pocket.store.loops import found_from_doc, get_loop, loops_of
+from easy_pocket.store.models import SongRow
+from easy_pocket.store.snapshots import find_snapshot, snapshot_pattern, snapshots
+from easy_pocket.store.songs import LoadedSong, load_song
+
+MOST_SONGS = 60
+
+
+def choices(session: Session, song: LoadedSong) -> list[tuple[str, str]]:
+    """(key, name) of everything the song can be compared with."""
+    found = [("felt", "felt"), ("straight", "straight")]
+    found += [(f"snapshot-{row.id}", f"snapshot {row.name}") for row in snapshots(session, song)]
+    found += [(f"loop-{row.id}", f"loop {row.name}") for row in loops_of(session, song.row.id)]
+    others = select(SongRow.id, SongRow.name).where(SongRow.deleted_at.is_(None), SongRow.id != song.row.id)
+    rows = session.execute(others.order_by(SongRow.changed_at.desc()).limit(MOST_SONGS))
+    return found + [(f"song-{key}", f"song {name}") for key, name in rows]
+
+
+def side(session: Session, song: LoadedSong, key: str) -> tuple[Side, Performance]:
+    """One side, at the song's tempo. Raises BadValueError for a key that means nothing here."""
+    kind, _, number = key.partition("-")
+    if kind in ("felt", "straight") and not number:
+        performance = song.performance(straight=kind == "straight")
+        return side_of(performance, kind), performance
+    if not number.isdigit() or len(number) > 9:
+        raise BadValueError(f"'{key[:30]}' is nothing to compare with: choose one of the list.")
+    tempo_bpm = song.row.tempo_bpm
+    if kind == "snapshot":
+        row = find_snapshot(session, song, int(number))
+        then = replace(song, pattern=snapshot_pattern(song, row), performances={})
+        return side_of(then.performance(), f"snapshot {row.name}"), then.performance()
+    if kind == "song":
+        other = load_song(session, int(number))
+        performance = other.performance(tempo_bpm=tempo_bpm)
+        return side_of(performance, other.row.name), performance
+    if kind == "loop":
+        loop = get_loop(session, song.row.id, int(number))
+        heard = found_from_doc(loop.found)
+        performance = heard_performance(heard.onsets, heard.reading, tempo_bpm)
+        return side_of_loop(heard.onsets, heard.reading, loop.name, tempo_bpm), performance
+    raise BadValueError(f"'{key[:30]}' is nothing to compare with: choose one of the list.")
