@@ -10,6 +10,7 @@ from easy_pocket.core.edit import RemoveHit, SetOffset, SetVelocity, WriteHit
 from easy_pocket.core.errors import BadValueError, EditRefusedError, PocketError
 from easy_pocket.core.lengths import SetLength
 from easy_pocket.core.pattern import Hit
+from easy_pocket.core.tighten import StraightAgain, Tighten
 from easy_pocket.store.changes import (
     MissingSongError,
     NothingToUndoError,
@@ -21,7 +22,9 @@ from easy_pocket.store.changes import (
 )
 from easy_pocket.store.database import Database
 from easy_pocket.store.edits import edit_pattern, set_kit, set_mix, set_tempo, set_voice
-from easy_pocket.store.feels import set_feel
+from easy_pocket.store.feels import set_feel, set_reach, tighten_hits, write_feel_in
+from easy_pocket.store.groove_make import draw_groove
+from easy_pocket.store.grooves import groove_rows
 from easy_pocket.store.songs import create_song, load_song
 
 HITS = (Hit("kick", 0, 110), Hit("snare", 960, 100, -4.0), Hit("hat_closed", 480, 70))
@@ -39,8 +42,9 @@ def seen(store, song_id):
         song = load_song(session, song_id)
         part = song.part
         return (
-            song.pattern, song.row.tempo_bpm, song.row.feel, part.kit_key, part.voices, part.voice_feel, part.mix,
-            song.sections[0].bars,
+            song.pattern, song.row.tempo_bpm, song.row.feel, part.feel,
+            part.kit_key, part.voices, part.voice_feel, part.mix,
+            song.sections[0].bars, [row.name for row in groove_rows(session)],
         )  # fmt: skip
 
 
@@ -68,6 +72,13 @@ EVERY_KIND = [
     lambda *at: set_mix(*at, "kick", "mute", True),
     lambda *at: set_voice(*at, "crash", True),
     lambda *at: set_kit(*at, "signal_box"),
+    lambda *at: set_reach(*at, ("hat_closed",)),
+    lambda *at: tighten_hits(*at, lambda song: Tighten(strength_percent=50)),
+    lambda *at: write_feel_in(*at, "snare"),
+    lambda *at: set_feel(*at, "part", "weaker_hand", True),
+    lambda *at: write_feel_in(*at, "stack"),
+    lambda *at: edit_pattern(*at, StraightAgain((), 240)),
+    lambda *at: draw_groove(*at, "Mine", 16, 1),
 ]
 
 

@@ -19,11 +19,16 @@ export class Side {
     document.addEventListener("click", (event) => this.click(event));
     document.addEventListener("input", (event) => event.target.closest?.("#tighten") && this.preview());
     document.addEventListener("change", (event) => this.change(event));
-    document.addEventListener("pointerdown", (event) => !byId("groove-chooser")?.hidden && !event.target.closest?.("#groove-chooser, [data-groove-open]") && this.closeChooser());
+    document.addEventListener("pointerdown", (event) => this.choosing && !event.target.closest?.("#groove-chooser, [data-groove-open]") && this.closeChooser());
   }
 
   get box() {
     return byId("bench-side");
+  }
+
+  get choosing() {
+    const chooser = byId("groove-chooser");
+    return Boolean(chooser && !chooser.hidden);
   }
 
   get rails() {
@@ -89,7 +94,7 @@ export class Side {
   // Groove: chosen by ear ------------------------------------------------------------------------------------------
   async openChooser(button) {
     const chooser = byId("groove-chooser");
-    if (!chooser.hidden) {
+    if (this.choosing) {
       this.closeChooser();
       return;
     }
@@ -120,8 +125,7 @@ export class Side {
   }
 
   key(event) {
-    const chooser = byId("groove-chooser");
-    if (chooser && !chooser.hidden) return this.list.key(event, chooser.querySelector(".groove-list"));
+    if (this.choosing) return this.list.key(event, byId("groove-chooser").querySelector(".groove-list"));
     if (event.key === "o" && !event.ctrlKey && !event.metaKey && this.box && this.shown === "feel") {
       document.querySelector("[data-groove-open]")?.click();
       return true;
