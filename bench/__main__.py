@@ -1,12 +1,13 @@
-"""`./pocket bench [NAME ...]`: listen, perform, mixdown, edit, kit, heard, drawn."""
+"""`./pocket bench [NAME ...]`: listen, perform, feel, mixdown, edit, kit, heard, drawn."""
 
 import sys
 
-from bench import drawn, edit, heard, kit, listen, mixdown, perform
+from bench import drawn, edit, feel, heard, kit, listen, mixdown, perform
 
 ALL = {
     "listen": listen.run,
     "perform": perform.run,
+    "feel": feel.run,
     "mixdown": mixdown.run,
     "edit": edit.run,
     "kit": kit.run,

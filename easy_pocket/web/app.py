@@ -9,16 +9,20 @@ from starlette.types import Scope
 
 from easy_pocket.store.database import Database
 from easy_pocket.web import errors
-from easy_pocket.web.render import STATIC
+from easy_pocket.web.render import SCRIPTS, STATIC, with_versions
 from easy_pocket.web.routes import audio, bench, export, grooves, kit, library, loops, memory, shelf
 from easy_pocket.web.security import Guard
 
 
 class LastingFiles(StaticFiles):
-    """Files whose address carries their version may be kept for ever."""
+    """Files whose address carries their version may be kept for ever; so may what a script imports."""
 
     async def get_response(self, path: str, scope: Scope) -> Response:
-        response = await super().get_response(path, scope)
+        if path in SCRIPTS:
+            text = with_versions((STATIC / path).read_text())
+            response: Response = Response(text, media_type="text/javascript")
+        else:
+            response = await super().get_response(path, scope)
         lasting = scope.get("query_string") or "/vendor/" in scope["path"]
         response.headers["Cache-Control"] = "public, max-age=31536000, immutable" if lasting else "no-cache"
         return response

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import contextlib
 import re
+import urllib.error
 import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
 
 from tests.browser.gestures import drawn
 from tests.running import CHROMIUM, FLAGS, start_app
@@ -30,9 +32,16 @@ def browser() -> Iterator[Browser]:
         browser.close()
 
 
-@pytest.fixture
-def page(browser: Browser, address: str) -> Iterator[Page]:
+@pytest.fixture(scope="session")
+def context(browser: Browser, address: str) -> Iterator[BrowserContext]:
+    """One for all tests, so that scripts and sounds are fetched once; what a page keeps it keeps by tab and song."""
     context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True, base_url=address)
+    yield context
+    context.close()
+
+
+@pytest.fixture
+def page(context: BrowserContext) -> Iterator[Page]:
     page = context.new_page()
     page.set_default_timeout(10_000)
     faults: list[str] = []
@@ -41,7 +50,7 @@ def page(browser: Browser, address: str) -> Iterator[Page]:
         "console", lambda message: faults.append(message.text) if "Content Security Policy" in message.text else None
     )
     yield page
-    context.close()
+    page.close()
     assert faults == []
 
 
@@ -52,13 +61,15 @@ def send(address: str, path: str) -> str:
 
 
 @pytest.fixture
-def song(address: str) -> str:
-    """Address of a fresh copy of Lamplighter."""
+def song(address: str) -> Iterator[str]:
+    """Address of a fresh copy of Lamplighter, taken off the shelf in the end so that the shelf stays short."""
     with urllib.request.urlopen(address + "/") as answer:
         first = min(int(n) for n in re.findall(r"/songs/(\d+)/bench", answer.read().decode()))
     shelf = send(address, f"/songs/{first}/duplicate")
     newest = max(int(n) for n in re.findall(r"/songs/(\d+)/bench", shelf))
-    return f"/songs/{newest}"
+    yield f"/songs/{newest}"
+    with contextlib.suppress(urllib.error.HTTPError):  # a test may have done it
+        send(address, f"/songs/{newest}/delete")
 
 
 @pytest.fixture

@@ -74,6 +74,9 @@ class Page {
       if (event.target.id === "tempo") this.dragTempo(event);
       if (event.target.dataset?.mix === "solo") this.holdSolo(event.target);
     });
+    // What is pressed is not drawn anew under the finger: the press would be lost.
+    document.addEventListener("pointerdown", (event) => (this.pressed = event.target), true);
+    for (const name of ["pointerup", "pointercancel"]) document.addEventListener(name, () => setTimeout(() => this.letUp()), true);
     setInterval(() => this.showSaved(), 1000);
   }
 
@@ -192,6 +195,13 @@ class Page {
     else Promise.race([heard, new Promise((go) => setTimeout(go, EAR_FIRST_MS))]).then(() => turn === this.turn && this.drawAnswer(answer));
   }
 
+  letUp() {
+    this.pressed = null;
+    if (!this.postponed) return;
+    this.postponed = false;
+    if (!this.edits.queue.length) this.refresh();
+  }
+
   drawAnswer({ state, item, more }) {
     this.waitsForEar = false;
     if (state.rails && !this.rails.busy) this.rails.take(state.rails);
@@ -202,6 +212,10 @@ class Page {
       if (!target || (id === "feel" && steering) || (id === "rails" && this.rails.busy)) continue;
       if (id.startsWith("groove-") && (drawing || target.contains(document.activeElement) && document.activeElement.matches("input:not([type=range])"))) continue;
       if (id.startsWith("kit-") && (this.kit.busy || more || target.querySelector("input.typing"))) continue;
+      if (this.pressed?.matches?.("button, button *, select, .check, .check *") && target.contains(this.pressed)) {
+        this.postponed = true;
+        continue;
+      }
       const focused = document.activeElement?.id;
       const level = document.activeElement?.matches?.("input.level:active, input.pan:active");
       if (level && target.contains(document.activeElement)) continue;
@@ -270,6 +284,7 @@ class Page {
     byId("play").setAttribute("aria-pressed", running);
     byId("play").setAttribute("aria-label", running ? "Stop" : "Play");
     this.loops.showMode();
+    if (running && !this.moving) this.draw();
     if (!running && this.player.mode === "both") this.player.stack = this.playing;
   }
 
@@ -287,7 +302,9 @@ class Page {
       needle.hidden = true;
       byId("position").textContent = "1.1.01";
     }
-    requestAnimationFrame(() => this.draw());
+    // Nothing moves while nothing plays: then no frame is asked for.
+    this.moving = position !== null;
+    if (this.moving) requestAnimationFrame(() => this.draw());
   }
 
   drawNeedle(needle, position) {

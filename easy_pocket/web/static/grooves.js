@@ -59,6 +59,8 @@ export class Grooves {
     }
     this.take(JSON.parse(byId("groove-data").textContent));
     byId("groove-list").querySelector(".on")?.scrollIntoView({ block: "nearest" });
+    const { bars } = this.page.rails; // what was chosen on the Bench is offered
+    if (bars) [byId("take-from").value, byId("take-bars").value] = [bars.from, Math.min(8, bars.count)];
   }
 
   take(data, { made = null, more = false } = {}) {

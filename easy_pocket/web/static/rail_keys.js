@@ -59,7 +59,7 @@ export class RailKeys {
     const { voice, tick } = rails.cursor;
     const hit = rails.find(voice, tick);
     speak(hit ? spokenHit(hit, rails.facts) : `${rails.nameOf(voice)}, ${placeName(tick, rails.facts)}, no hit`);
-    if (hit) showLedger(ledgerText(hit, rails.facts));
+    if (hit) showLedger(ledgerText(hit, rails.facts, rails.marks.targets?.get(hit.voice)?.get(hit.tick)));
     rails.marks.hot = hit ? `${voice} ${tick}` : null;
   }
 

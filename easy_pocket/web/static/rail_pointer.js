@@ -73,7 +73,7 @@ export class RailPointer {
     if (key === this.marks.hot) return;
     const touched = [this.marks.hot, key].filter(Boolean).map((one) => one.split(" ")[0]);
     this.marks.hot = key;
-    if (hit) showLedger(ledgerText(hit, this.facts));
+    if (hit) showLedger(ledgerText(hit, this.facts, this.marks.targets?.get(hit.voice)?.get(hit.tick)));
     this.later(touched);
   }
 

@@ -32,13 +32,15 @@ export function offsetWords(ms) {
 const ALWAYS = ["swing", "groove", "part push", "push", "own"];
 
 // The sum that explains a hit; parts are set off by "|" for the bottom line to style.
-export function ledgerText(hit, facts) {
+// `by`: how far tightening would move it, in ms.
+export function ledgerText(hit, facts, by = undefined) {
   const amount = (stage) => hit.amounts[stage]?.[hit.index] ?? 0;
   const stages = [...ALWAYS, ...Object.keys(hit.amounts).filter((stage) => !ALWAYS.includes(stage) && Math.abs(amount(stage)) > 0.05)];
   const sum = stages.map((stage) => `${stage} ${signed(amount(stage))}`).join("  ");
   const louder = Object.entries(hit.accents).filter(([, row]) => row[hit.index]).map(([stage, row]) => `  ${stage} ${signed(row[hit.index], 0)}`).join("");
+  const to = by === undefined ? "" : `, tighten ${signed(by)}: ${offsetWords(hit.offset + by)}`;
   const more = [hit.asked ? `sound ${hit.asked + 1}` : "", hit.dress?.words ?? ""].filter(Boolean).join(", ");
-  return `${facts.names[hit.voice]} · ${placeName(hit.tick, facts)}|${sum}|= ${offsetWords(hit.offset)}|velocity ${hit.velocity}${louder}  = ${hit.played}${more ? ` · ${more}` : ""}`;
+  return `${facts.names[hit.voice]} · ${placeName(hit.tick, facts)}|${sum}|= ${offsetWords(hit.offset)}${to}|velocity ${hit.velocity}${louder}  = ${hit.played}${more ? ` · ${more}` : ""}`;
 }
 
 export function spokenHit(hit, facts) {

@@ -1,0 +1,95 @@
+"""The feel: a large performance with every stage on, and how often a slider that is dragged redraws and re-sounds."""
+
+from __future__ import annotations
+
+from playwright.sync_api import Page, sync_playwright
+
+from bench.clock import median_ms
+from easy_pocket.core.feel import Feel, FeelScopes
+from easy_pocket.core.house_grooves import house_grooves
+from easy_pocket.core.pattern import Hit, Pattern
+from easy_pocket.core.perform import TIME_STAGES, perform
+from easy_pocket.core.voices import ROLES
+from tests.browser.gestures import drawn, saved
+from tests.running import CHROMIUM, FLAGS, running_app
+
+DRAG_S = 4.0
+VOICES = 8
+
+
+def run() -> None:
+    _perform()
+    with running_app() as address, sync_playwright() as driver:
+        browser = driver.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=address)
+        page.goto("/")
+        page.click("text=Lamplighter")
+        drawn(page)
+        _sliders(page)
+        browser.close()
+
+
+def _perform() -> None:
+    feel = FeelScopes(
+        Feel(swing_percent=58, template=house_grooves()["dead_slow"], timing_pull=70, accent_pull=40, drift_ms=4,
+             jitter_ms=2, touch=8, seed=41, ghost_percent=80, depth_percent=130, weaker_hand=True),
+        Feel(push_ms=3),
+        {"snare": Feel(push_ms=8)},
+    )  # fmt: skip
+    voices = [*ROLES, *(f"note{number}" for number in range(80, 85))]
+    hits = tuple(Hit(v, slot * 240, 30 + slot % 90, slot % 3) for v in voices for slot in range(64 * 16))
+    pattern = Pattern(64 * 3840, hits)
+    ready = median_ms(lambda: perform(pattern, feel, tempo_bpm=104))
+    moved = perform(pattern, feel, tempo_bpm=104).amounts_ms.any(axis=1).sum()
+    words = f"{moved} of {len(TIME_STAGES)} stages moving hits"
+    print(f"64 bars x {len(voices)} voices of 16ths, {len(hits)} hits, {words}: {ready:.0f} ms (wanted: 150)")
+
+
+def _sliders(page: Page) -> None:
+    """Eight bars of 16ths on eight rails while it plays; swing is dragged to and fro."""
+    page.evaluate(
+        """async () => {
+            const { edits } = easyPocket;
+            for (const { value } of [...document.querySelectorAll('[data-edit=add-voice] option')])
+                if (value && easyPocket.rails.voices().length + edits.queue.length < 8)
+                    edits.push({kind: 'voice', voice: value, there: true});
+            edits.push({kind: 'length', bars: 8});
+        }"""
+    )
+    saved(page)
+    page.evaluate(
+        """() => {
+            for (const voice of easyPocket.rails.voices())
+                easyPocket.edits.push({kind: 'row_every', voice, start_tick: 0, step_ticks: 240, every: 1});
+        }"""
+    )
+    saved(page)
+    page.evaluate("easyPocket.rails.show(0, 8 * 3840)")
+    page.click("#play")
+    page.evaluate(
+        """() => {
+            window.answers = 0;
+            window.drawings = 0;
+            easyPocket.edits.addEventListener('state', () => { window.answers += 1; });
+            const { draw } = easyPocket.rails;
+            easyPocket.rails.draw = function (...rest) { window.drawings += 1; return draw.apply(this, rest); };
+        }"""
+    )
+    box = page.locator("#feel-swing_percent").bounding_box()
+    assert box
+    y = box["y"] + box["height"] / 2
+    page.mouse.move(box["x"] + box["width"] * 0.4, y)
+    page.mouse.down()
+    took = page.evaluate("performance.now()")
+    step = 0
+    while page.evaluate("performance.now()") - took < 1000 * DRAG_S:
+        step += 1
+        page.mouse.move(box["x"] + box["width"] * (0.2 + 0.6 * abs((step / 60) % 2 - 1)), y)
+    seconds = (page.evaluate("performance.now()") - took) / 1000
+    page.mouse.up()
+    rails, hits = page.evaluate("[easyPocket.rails.voices().length, [...easyPocket.rails.data.all()].length]")
+    answers, drawings = page.evaluate("[window.answers, window.drawings]")
+    print(
+        f"swing dragged, 8 bars x {rails} rails ({hits} hits), playing: {answers / seconds:.0f} times a second "
+        f"answered and given to the player, {drawings / seconds:.0f} drawn (wanted: 15)"
+    )

@@ -1,0 +1,260 @@
+"""Loops made anew from a seed, with exact truth: drums of our kits changed a little, with bass, chords, reverb, noise
+and clipping, trimmed or ragged. For measuring how well is heard what was never heard before."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import soxr
+from scipy import signal
+
+from easy_pocket.core.audio import Audio
+from easy_pocket.core.formats.audio_file import write_audio
+from easy_pocket.core.pattern import Pattern
+from easy_pocket.core.sound.kit import Kit, voice_audio
+from easy_pocket.core.sound.velocity import gains
+from easy_pocket.core.timebase import COMMON_TIME, Metre
+from easy_pocket.samples import house_kits, shipped_samples
+from tests.drums import beat
+
+RATE = 44_100
+# name: metre, ticks of a mark, slots a beat, tempi, voices and their lines; several lines for a voice are drawn from.
+STYLES: dict[str, tuple[Metre, int, int, tuple[int, int], dict[str, tuple[str, ...]]]] = {
+    "rock": (COMMON_TIME, 240, 4, (88, 140), {
+        "kick": ("X.......X.x.....", "X.....x.X.......", "X..x....X.x....."), "snare": ("....X.......X...",),
+        "hat_closed": ("x.o.x.o.x.o.x.o.", "xoxoxoxoxoxoxoxo"), "crash": ("X...............", "................")}),
+    "floor": (COMMON_TIME, 240, 4, (112, 132), {
+        "kick": ("X...X...X...X...",), "clap": ("....X.......X...",), "hat_open": ("..x...x...x...x.",),
+        "hat_closed": ("x..x...xx..x...x", "xo.ox..oxo.ox..o"),
+        "tambourine": ("................", "....x.......x...")}),
+    "funk": (COMMON_TIME, 240, 4, (84, 112), {
+        "kick": ("X..x..X...x.....", "X.x....x..X..x.."), "snare": ("....X..-.-..X..-", "-...X.-..-.-X..-"),
+        "hat_closed": ("xoxoxoxoxoxoxoxo", "x.oxx.oxx.oxx.ox"), "hat_open": ("................", "..............x.")}),
+    "swung": (COMMON_TIME, 240, 4, (72, 104), {
+        "kick": ("X......x..X..x..", "X..x..X........x"), "snare": ("....X.......X..-", "....X..-....X..."),
+        "hat_closed": ("x.x.x.xxx.x.x.x.", "xoxoxoxoxoxoxoxo"), "shaker": ("................", "xoxoxoxoxoxoxoxo")}),
+    "shuffle": (COMMON_TIME, 320, 3, (96, 140), {
+        "kick": ("X.....x.....", "X....xx....."), "snare": ("...X.....X..", "...X.....X.-"),
+        "ride": ("x.ox.ox.ox.o",), "tom_low": ("............", "..........xX")}),
+    "waltz": (Metre(3, 4), 240, 4, (100, 150), {
+        "kick": ("X...........", "X.........x."), "snare": ("....x...x...", "....o...X.-."),
+        "ride": ("x...x.o.x...", "x.o.x.o.x.o.")}),
+    "six": (Metre(6, 8), 240, 6, (60, 96), {
+        "kick": ("X...........", "X.........x."), "snare": ("......X.....",), "hat_closed": ("x.o.o.x.o.o.",),
+        "tom_mid": ("............", "..........xx")}),
+    "five": (Metre(5, 4), 240, 4, (90, 130), {
+        "kick": ("X.....x.....X.......",), "snare": ("....X.......x...X...",), "ride": ("x.x.x.x.x.x.x.x.x.x.",)}),
+    "two_step": (COMMON_TIME, 240, 4, (150, 174), {
+        "kick": ("X.........X.....",), "snare": ("....X.......X...", "....X..-.-..X..-"),
+        "hat_closed": ("x.x.x.x.x.x.x.x.", "xoxoxoxoxoxoxoxo")}),
+    "half": (COMMON_TIME, 240, 4, (62, 80), {
+        "kick": ("X.....x.....x...", "X.........xx...."), "rim": ("........X.......",), "snare": ("........X.......",),
+        "hat_closed": ("x.oxx.oxx.oxx.ox", "x.x.x.x.x.x.x.x.")}),
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class MadeLoop:
+    name: str
+    audio: Audio
+    truth: dict[str, Any]
+
+
+def made_loops(count: int, seed: int = 1, kits: tuple[str, ...] = ()) -> Iterator[MadeLoop]:
+    """So many loops, style after style; kits: the keys of those they may use (all that ship when empty)."""
+    known = house_kits()
+    chosen = [known[key] for key in (kits or tuple(key for key in known if key != "net_loft"))]
+    for number in range(count):
+        style = list(STYLES)[number % len(STYLES)]
+        yield _loop(
+            f"made_{number:03}_{style}", style, chosen[number % len(chosen)], np.random.default_rng([seed, number])
+        )
+
+
+def _pattern(style: str, dice: np.random.Generator) -> Pattern:
+    metre, step, _, _, lines = STYLES[style]
+    bars = 4 if metre.bar_ticks < 3840 or style == "two_step" else 2
+    drawn = {voice: "|".join(str(dice.choice(options)) for _ in range(bars)) for voice, options in lines.items()}
+    pattern = beat({voice: line for voice, line in drawn.items() if line.strip(".|")}, metre, step)
+    return Pattern(bars * metre.bar_ticks, pattern.hits, metre)
+
+
+def _loop(name: str, style: str, kit: Kit, dice: np.random.Generator) -> MadeLoop:
+    metre, step, per_beat, tempi, _ = STYLES[style]
+    tempo_bpm = round(float(dice.uniform(*tempi)), 1)
+    swing = float(dice.choice([54.0, 57.0, 60.0, 63.0])) if style in ("funk", "swung", "half") else 50.0
+    pattern = _pattern(style, dice)
+    slots = metre.bar_ticks // step
+    lean_ms, lag_ms = dice.normal(0, 3.0, slots), {voice: dice.normal(0, 4.0) for voice in STYLES[style][4]}
+    bar_ms = metre.bar_ticks * 60_000 / tempo_bpm / 960
+    ends = str(dice.choice(["wrap", "cut", "untrimmed"], p=[0.5, 0.3, 0.2]))
+    lead_s = float(dice.uniform(0.15, 1.2)) if ends == "untrimmed" else 0.0
+    length_s = pattern.bars * bar_ms / 1000
+    hits = []
+    for hit in pattern.hits:
+        slot = hit.tick // step
+        swung_ms = (swing / 50 - 1) * step * 60_000 / tempo_bpm / 960 if slot % 2 and per_beat == 4 else 0.0
+        offset_ms = swung_ms + lean_ms[slot % slots] + lag_ms[hit.voice] + dice.normal(0, 2.5)
+        velocity = int(np.clip(hit.velocity + dice.normal(0, 6), 12, 127))
+        hits.append((hit.voice, slot, velocity, offset_ms, hit.tick * 60 / tempo_bpm / 960 + offset_ms / 1000))
+    total = round((length_s + lead_s + (0.8 if ends == "untrimmed" else 0.0)) * RATE)
+    drums, told = _drums(kit, hits, lead_s, total, ends, dice)
+    tonal = _tonal(length_s, tempo_bpm, lead_s, total, dice) if dice.random() < 0.5 else np.zeros(total)
+    mixed = drums + tonal * np.sqrt(np.mean(drums**2) / max(np.mean(tonal**2), 1e-12)) * 10 ** (-9 / 20) * bool(
+        tonal.any()
+    )
+    mixed = _effects(mixed, ends == "wrap", dice)
+    truth = {
+        "name": name, "file": f"{name}.wav", "duration_s": total / RATE, "tempo_bpm": tempo_bpm * metre.unit / 4,
+        "beats_per_bar": metre.beats, "beat_unit": metre.unit, "bars": pattern.bars, "bar_one_s": lead_s,
+        "grid": per_beat if metre.unit == 4 else 2, "swing_percent": swing, "ends": ends,
+        "hits": sorted(told, key=lambda one: one["time_s"]), "template": _template(told, slots),
+    }  # fmt: skip
+    if metre.unit == 8:
+        truth["alt_readings"] = [{"tempo_bpm": tempo_bpm * 2 / 3, "beats_per_bar": 2}]
+    peak = np.abs(mixed).max()
+    return MadeLoop(
+        name, Audio((mixed / max(peak, 1e-9) * 0.9).astype(np.float32)[:, None], RATE, f"{name}.wav"), truth
+    )
+
+
+def _drums(
+    kit: Kit, hits: list, lead_s: float, total: int, ends: str, dice: np.random.Generator
+) -> tuple[np.ndarray, list[dict]]:
+    line = np.zeros(total + 4 * RATE)
+    changed = {
+        voice: (float(dice.uniform(-2.5, 2.5)), float(dice.uniform(-4, 4)), float(dice.uniform(-3, 3)))
+        for voice in {h[0] for h in hits}
+    }
+    made: dict[tuple[str, int], np.ndarray] = {}
+    told = []
+    for voice, slot, velocity, offset_ms, time_s in hits:
+        if voice not in kit.roles:
+            continue
+        kit_voice = kit.voice(voice)
+        stretch = int(kit_voice.stretch_of[velocity])
+        if (voice, stretch) not in made:
+            sound = voice_audio(kit_voice, stretch, shipped_samples).mean(axis=1, dtype=np.float64)
+            made[voice, stretch] = _changed(sound, *changed[voice])
+        sound = made[voice, stretch] * gains(kit_voice.velocity_level)[velocity] * 10 ** (kit_voice.level_db / 20)
+        early = onset_sample(sound)
+        start = round((time_s + lead_s) * RATE) - early
+        wrapped = start + early < 0
+        if wrapped:
+            if ends == "untrimmed":
+                continue
+            start += total if ends != "untrimmed" else 0
+        begin = max(start, 0)
+        piece = sound[begin - start :]
+        line[begin : begin + len(piece)] += piece[: len(line) - begin]
+        first = np.abs(sound[: int(0.06 * RATE)])
+        told.append({
+            "time_s": (start + early) / RATE, "slot": slot, "voice": voice, "velocity": velocity, "offset_ms": offset_ms,
+            "level_db": float(20 * np.log10(max(first.max(), 1e-9))), "wrapped": bool(wrapped),
+            "strength": float(np.sqrt(np.mean(sound[early : early + int(0.06 * RATE)] ** 2))),
+        })  # fmt: skip
+    if ends == "wrap":
+        folded = line[:total].copy()
+        tail = line[total:]
+        folded[: min(len(tail), total)] += tail[:total]
+        return folded, told
+    return line[:total], told
+
+
+def onset_sample(sound: np.ndarray) -> int:
+    """Where the short envelope first passes 20 dB below its peak of the first 60 ms."""
+    short = int(0.0005 * RATE)
+    envelope = (
+        np.maximum.reduce([np.abs(sound[k : len(sound) - short + k]) for k in range(short)])
+        if len(sound) > short
+        else np.abs(sound)
+    )
+    return int(np.argmax(envelope >= envelope[: int(0.06 * RATE)].max() * 0.1))
+
+
+def _changed(sound: np.ndarray, semitones: float, tilt_db: float, level_db: float) -> np.ndarray:
+    tuned = soxr.resample(sound, RATE * 2 ** (semitones / 12), RATE)
+    low = signal.sosfilt(signal.butter(1, 900, fs=RATE, output="sos"), tuned)
+    return np.asarray((low * 10 ** (-tilt_db / 40) + (tuned - low) * 10 ** (tilt_db / 40)) * 10 ** (level_db / 20))
+
+
+def _tonal(length_s: float, tempo_bpm: float, lead_s: float, total: int, dice: np.random.Generator) -> np.ndarray:
+    """A bass line, and sometimes chords."""
+    line = np.zeros(total + 3 * RATE)
+    beat_s = 60 / tempo_bpm
+    root = int(dice.integers(28, 40))
+    chords = dice.random() < 0.5
+    at = 0.0
+    while at < length_s:
+        note = root + int(dice.choice([0, 0, 3, 5, 7, 10]))
+        lasts_s = beat_s * float(dice.choice([0.5, 1, 1.5]))
+        t = np.arange(int(lasts_s * RATE)) / RATE
+        hz = 440 * 2 ** ((note - 69) / 12)
+        tone = (
+            sum(np.sin(2 * np.pi * hz * k * t) / k**1.5 for k in range(1, 6))
+            * np.minimum(1, t / 0.008)
+            * np.exp(-t * 2.5)
+        )
+        tone[-200:] *= np.linspace(1, 0, 200)
+        start = int((at + lead_s + dice.normal(0, 0.006) + 0.02) * RATE)
+        line[start : start + len(tone)] += tone
+        if chords and dice.random() < 0.4:
+            for interval in (0, 3, 7, 10):
+                hz = 440 * 2 ** ((root + 24 + interval - 69) / 12)
+                line[start : start + len(tone)] += (
+                    0.25 * np.sin(2 * np.pi * hz * t) * np.minimum(1, t / 0.012) * np.exp(-t * 1.5)
+                )
+        at += lasts_s
+    return line[:total]
+
+
+def _effects(x: np.ndarray, wraps: bool, dice: np.random.Generator) -> np.ndarray:
+    if dice.random() < 0.4:
+        rt60_s = float(dice.uniform(0.25, 0.8))
+        t = np.arange(int(rt60_s * RATE)) / RATE
+        room = dice.standard_normal(len(t)) * 10 ** (-3 * t / rt60_s)
+        room = signal.sosfilt(signal.butter(2, 5000, fs=RATE, output="sos"), room)
+        room *= 10 ** (dice.uniform(-20, -12) / 20) / np.sqrt(np.sum(room**2))
+        wet = signal.fftconvolve(x, room)
+        folded = wet[: len(x)].copy()
+        if wraps:
+            folded[: len(room) - 1] += wet[len(x) :][: len(x)]
+        x = x + folded
+    if dice.random() < 0.35:
+        drive = float(dice.uniform(1.5, 3.0))
+        x = np.tanh(x / np.abs(x).max() * drive)
+    if dice.random() < 0.35:
+        x = x + dice.standard_normal(len(x)) * np.abs(x).max() * 10 ** (dice.uniform(-62, -48) / 20)
+    return x
+
+
+def _template(told: list[dict], slots: int) -> dict[str, Any]:
+    by_slot: list[list[dict]] = [[hit for hit in told if hit["slot"] % slots == slot] for slot in range(slots)]
+
+    def level(own: list[dict]) -> float | None:
+        bars: dict[int, float] = {}
+        for hit in own:
+            bars[hit["slot"]] = bars.get(hit["slot"], 0.0) + hit["strength"] ** 2
+        return float(np.sqrt(np.mean(list(bars.values())))) if bars else None
+
+    levels = [level(own) for own in by_slot]
+    loudest = max((one for one in levels if one), default=1.0)
+    return {
+        "slots_per_bar": slots,
+        "offset_ms": [float(np.mean([hit["offset_ms"] for hit in own])) if own else None for own in by_slot],
+        "velocity": [float(np.mean([hit["velocity"] for hit in own])) if own else None for own in by_slot],
+        "level": [one / loudest if one else None for one in levels],
+    }
+
+
+def write_made(folder: Path, count: int, seed: int) -> None:
+    """NAME.wav and NAME.truth.json for each."""
+    folder.mkdir(parents=True, exist_ok=True)
+    for loop in made_loops(count, seed):
+        (folder / f"{loop.name}.wav").write_bytes(write_audio(loop.audio, "WAV", 16))
+        (folder / f"{loop.name}.truth.json").write_text(json.dumps(loop.truth))
