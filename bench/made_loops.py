@@ -4,7 +4,7 @@ and clipping, trimmed or ragged. For measuring how well is heard what was never 
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -65,7 +65,13 @@ class MadeLoop:
     truth: dict[str, Any]
 
 
-def made_loops(count: int, seed: int = 1, kits: tuple[str, ...] = ()) -> Iterator[MadeLoop]:
+# Gives a voice another sound for one loop, struck hard: shape (frames,), or None for the kit's own.
+SoundOf = Callable[[str, np.random.Generator], np.ndarray | None]
+
+
+def made_loops(
+    count: int, seed: int = 1, kits: tuple[str, ...] = (), sound_of: SoundOf | None = None
+) -> Iterator[MadeLoop]:
     """So many loops, style after style; kits: the keys of those they may use (all that ship when empty)."""
     known = house_kits()
     chosen = [known[key] for key in (kits or tuple(key for key in known if key != "net_loft"))]
@@ -84,7 +90,7 @@ def _pattern(style: str, dice: np.random.Generator) -> Pattern:
     return Pattern(bars * metre.bar_ticks, pattern.hits, metre)
 
 
-def _loop(name: str, style: str, kit: Kit, dice: np.random.Generator) -> MadeLoop:
+def _loop(name: str, style: str, kit: Kit, dice: np.random.Generator, sound_of: SoundOf | None = None) -> MadeLoop:
     metre, step, per_beat, tempi, _ = STYLES[style]
     tempo_bpm = round(float(dice.uniform(*tempi)), 1)
     swing = float(dice.choice([54.0, 57.0, 60.0, 63.0])) if style in ("funk", "swung", "half") else 50.0
@@ -103,7 +109,7 @@ def _loop(name: str, style: str, kit: Kit, dice: np.random.Generator) -> MadeLoo
         velocity = int(np.clip(hit.velocity + dice.normal(0, 6), 12, 127))
         hits.append((hit.voice, slot, velocity, offset_ms, hit.tick * 60 / tempo_bpm / 960 + offset_ms / 1000))
     total = round((length_s + lead_s + (0.8 if ends == "untrimmed" else 0.0)) * RATE)
-    drums, told = _drums(kit, hits, lead_s, total, ends, dice)
+    drums, told = _drums(kit, hits, lead_s, total, ends, dice, sound_of)
     tonal = _tonal(length_s, tempo_bpm, lead_s, total, dice) if dice.random() < 0.5 else np.zeros(total)
     mixed = drums + tonal * np.sqrt(np.mean(drums**2) / max(np.mean(tonal**2), 1e-12)) * 10 ** (-9 / 20) * bool(
         tonal.any()
@@ -124,13 +130,20 @@ def _loop(name: str, style: str, kit: Kit, dice: np.random.Generator) -> MadeLoo
 
 
 def _drums(
-    kit: Kit, hits: list, lead_s: float, total: int, ends: str, dice: np.random.Generator
+    kit: Kit,
+    hits: list,
+    lead_s: float,
+    total: int,
+    ends: str,
+    dice: np.random.Generator,
+    sound_of: SoundOf | None = None,
 ) -> tuple[np.ndarray, list[dict]]:
     line = np.zeros(total + 4 * RATE)
     changed = {
         voice: (float(dice.uniform(-2.5, 2.5)), float(dice.uniform(-4, 4)), float(dice.uniform(-3, 3)))
         for voice in {h[0] for h in hits}
     }
+    others = {voice: sound_of(voice, dice) for voice in changed} if sound_of else {}
     made: dict[tuple[str, int], np.ndarray] = {}
     told = []
     for voice, slot, velocity, offset_ms, time_s in hits:
@@ -140,6 +153,10 @@ def _drums(
         stretch = int(kit_voice.stretch_of[velocity])
         if (voice, stretch) not in made:
             sound = voice_audio(kit_voice, stretch, shipped_samples).mean(axis=1, dtype=np.float64)
+            other = others.get(voice)
+            if other is not None:  # as loud as the kit's own
+                first = int(0.1 * RATE)
+                sound = other * np.sqrt((sound[:first] ** 2).mean() / max((other[:first] ** 2).mean(), 1e-12))
             made[voice, stretch] = _changed(sound, *changed[voice])
         sound = made[voice, stretch] * gains(kit_voice.velocity_level)[velocity] * 10 ** (kit_voice.level_db / 20)
         early = onset_sample(sound)
@@ -154,7 +171,8 @@ def _drums(
         line[begin : begin + len(piece)] += piece[: len(line) - begin]
         first = np.abs(sound[: int(0.06 * RATE)])
         told.append({
-            "time_s": (start + early) / RATE, "slot": slot, "voice": voice, "velocity": velocity, "offset_ms": offset_ms,
+            "time_s": (start + early) / RATE, "slot": slot, "voice": voice, "velocity": velocity,
+            "offset_ms": offset_ms,
             "level_db": float(20 * np.log10(max(first.max(), 1e-9))), "wrapped": bool(wrapped),
             "strength": float(np.sqrt(np.mean(sound[early : early + int(0.06 * RATE)] ** 2))),
         })  # fmt: skip
@@ -201,7 +219,7 @@ def _tonal(length_s: float, tempo_bpm: float, lead_s: float, total: int, dice: n
             * np.exp(-t * 2.5)
         )
         tone[-200:] *= np.linspace(1, 0, 200)
-        start = int((at + lead_s + dice.normal(0, 0.006) + 0.02) * RATE)
+        start = max(int((at + lead_s + dice.normal(0, 0.006) + 0.02) * RATE), 0)
         line[start : start + len(tone)] += tone
         if chords and dice.random() < 0.4:
             for interval in (0, 3, 7, 10):

@@ -17,6 +17,7 @@ from typing import NoReturn
 import numpy as np
 
 from easy_pocket.cli.files import bounded_bytes, listen, read_beat, write
+from easy_pocket.cli.loops import add_loops
 from easy_pocket.cli.perform import add_perform
 from easy_pocket.cli.pocket import add_pocket
 from easy_pocket.core.errors import BadValueError, PocketError
@@ -81,6 +82,7 @@ def _parser() -> Parser:
 
     add_perform(commands)
     add_pocket(commands)
+    add_loops(commands)
 
     render = commands.add_parser("render", help="play a MIDI beat on a kit into a WAV file")
     render.add_argument("midi", metavar="IN.mid")

@@ -12,6 +12,7 @@ from easy_pocket.web.chosen_requests import ChosenEdit, LengthEdit, LockEdit
 from easy_pocket.web.feel_requests import FeelChange
 from easy_pocket.web.groove_requests import GrooveChange
 from easy_pocket.web.kit_requests import KitChange
+from easy_pocket.web.loop_requests import LoopUse
 from easy_pocket.web.request_types import Finite, Strict, Tick, Voice
 
 
@@ -227,7 +228,9 @@ class SetName(Strict):
 SongEdit = (
     SetTempo | SetMix | SoloOnly | SetVoice | SetGrid | SetVoiceGrid | SetKit | SetName | PutLine | TakeSnapshotBack
 )
-AnyEdit = Annotated[PatternEdit | SongEdit | KitChange | FeelChange | GrooveChange, Field(discriminator="kind")]
+AnyEdit = Annotated[
+    PatternEdit | SongEdit | KitChange | FeelChange | GrooveChange | LoopUse, Field(discriminator="kind")
+]
 
 
 class View(Strict):

@@ -9,6 +9,7 @@ import numpy as np
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError, NoHitsError, require_range
 from easy_pocket.core.listen.beats import line_times
+from easy_pocket.core.listen.groups import KeptGroup
 from easy_pocket.core.listen.onsets import CLEAR_DB, RATE_HZ, Onsets, find_onsets, measure, prepare, refine
 from easy_pocket.core.listen.read import read_loop
 from easy_pocket.core.listen.reading import Reading, counted_beats
@@ -24,6 +25,8 @@ class Overrules:
     """What the user decided against what was heard; None and empty mean: as heard.
 
     added and removed are hit times in seconds; a moved hit is one of each. one_s says where a first downbeat is.
+    kept_s: doubtful hits the user confirmed. groups: the hits sorted by sound as the user left them. Hearing depends on
+    neither.
     """
 
     sensitivity: float = 0.5
@@ -32,6 +35,8 @@ class Overrules:
     one_s: float | None = None
     added_s: tuple[float, ...] = ()
     removed_s: tuple[float, ...] = ()
+    kept_s: tuple[float, ...] = ()
+    groups: tuple[KeptGroup, ...] = ()
 
     def __post_init__(self) -> None:
         require_range("The sensitivity", self.sensitivity, 0.0, 1.0)

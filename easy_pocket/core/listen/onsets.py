@@ -72,6 +72,11 @@ class Onsets:
     def __len__(self) -> int:
         return len(self.time_s)
 
+    @property
+    def certainty(self) -> Floats:
+        """How sure each hit is, 0-1, by how far it rose above what was needed: half at 2 dB."""
+        return np.asarray(1.0 - 0.5 ** (np.maximum(self.rise_db, 0.0) / 2.0))
+
     def take(self, index: npt.NDArray[np.bool_] | Ints) -> Onsets:
         """The chosen hits; `index` is a mask or sorted positions."""
         return Onsets(self.time_s[index], self.strength[index], self.rise_db[index], self.bands[index], self.duration_s)

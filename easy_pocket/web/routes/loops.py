@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
+from pathlib import PurePath
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
@@ -12,12 +14,18 @@ from starlette.concurrency import run_in_threadpool
 from starlette.requests import Request
 from starlette.responses import Response
 
-from easy_pocket.core.formats.audio_file import read_audio
+from easy_pocket.core.feel import FeelScopes
+from easy_pocket.core.formats.audio_file import read_audio, write_audio
+from easy_pocket.core.formats.slice_kit import slice_archive
 from easy_pocket.core.listen.groove import extract_template
 from easy_pocket.core.listen.hear import hear
+from easy_pocket.core.listen.slices import at_tempo, cut_slices
+from easy_pocket.core.put_line import on_kit
+from easy_pocket.core.voices import ROLES
 from easy_pocket.store.changes import StaleRevisionError
 from easy_pocket.store.database import Database
 from easy_pocket.store.feels import set_feel
+from easy_pocket.store.loop_uses import heard_beat
 from easy_pocket.store.loops import (
     bring_in,
     found_from_doc,
@@ -31,10 +39,13 @@ from easy_pocket.store.loops import (
 from easy_pocket.store.songs import check_name, load_song
 from easy_pocket.store.templates import save_template
 from easy_pocket.web.answer import Answer
-from easy_pocket.web.routes.common import database, song_page
+from easy_pocket.web.loop_requests import SitInRequest
+from easy_pocket.web.routes.common import database, download, song_page
 from easy_pocket.web.uploads import plain_name, read_upload
 from easy_pocket.web.views.loop_changes import LoopChange, changed_overrules
+from easy_pocket.web.views.loop_uses import against_doc, groups_doc
 from easy_pocket.web.views.loop_view import LoopView
+from easy_pocket.web.views.playing import playing
 from easy_pocket.web.views.song_state import header_state
 
 router = APIRouter()
@@ -47,7 +58,10 @@ def show(request: Request, song_id: int, loop_id: int | None = None) -> Response
         song, rows = load_song(session, song_id), loops_of(session, song_id)
         row = next((row for row in rows if row.id == loop_id), rows[-1] if rows else None)
         found = LoopView(row, load_audio(session, row.audio_hash, row.name)) if row else None
-        return song_page(request, "loops.html", session, song, loops=rows, found=found)
+        names = {voice.role: voice.title for voice in song.kit.voices}
+        voice_names = {voice: names.get(voice, ROLES[voice].name) for voice in song.part.voices}
+        values = {"loops": rows, "found": found, "kit_voices": list(names.items()), "voice_names": voice_names}
+        return song_page(request, "loops.html", session, song, **values)
 
 
 @router.post("/songs/{song_id}/loops/upload")
@@ -82,6 +96,61 @@ def overrule_loop(request: Request, song_id: int, loop_id: int, sent: OverruleRe
         overrule(session, song_id, loop_id, sent.revision, after, words, sent.gesture)
 
     return _changed(request, song_id, change)
+
+
+@router.get("/songs/{song_id}/loops/{loop_id}/groups")
+def groups(request: Request, song_id: int, loop_id: int) -> Response:
+    """The loop's hits sorted by sound."""
+    with database(request).transaction() as session:
+        return Answer(groups_doc(session, get_loop(session, song_id, loop_id)))
+
+
+@router.get("/songs/{song_id}/loops/{loop_id}/beat")
+def beat_playing(request: Request, song_id: int, loop_id: int) -> Response:
+    """The loop's hits on the song's kit, at the loop's tempo and as they were played."""
+    with database(request).transaction() as session:
+        song = load_song(session, song_id)
+        beat = heard_beat(session, get_loop(session, song_id, loop_id))
+        pattern = replace(beat.pattern, hits=on_kit(beat.pattern.hits, song.kit.roles))
+        heard = replace(song, pattern=pattern, feel=FeelScopes(), performances={}, mix={})
+        return Answer(playing(heard, beat.tempo_bpm, timings=("felt",)))
+
+
+@router.post("/songs/{song_id}/loops/{loop_id}/against")
+def against(request: Request, song_id: int, loop_id: int, sent: SitInRequest) -> Response:
+    """The stack against the loop, and what sitting in would do; nothing is changed."""
+    with database(request).transaction() as session:
+        return Answer(against_doc(session, load_song(session, song_id), loop_id, sent.to_core()))
+
+
+@router.get("/songs/{song_id}/loops/{loop_id}/slices.zip")
+def slices_zip(
+    request: Request,
+    song_id: int,
+    loop_id: int,
+    by: Literal["hits", "grid"] = "hits",
+    slots: Annotated[int, Query(ge=1, le=96)] = 1,
+) -> Response:
+    """Slices as WAV, with an SFZ and the MIDI that replays them."""
+    with database(request).transaction() as session:
+        row = get_loop(session, song_id, loop_id)
+        heard, sound = found_from_doc(row.found), load_audio(session, row.audio_hash, row.name)
+    name = PurePath(row.name).stem[:60] or "loop"
+    return download(slice_archive(sound, heard, name, by, slots), name, " slices.zip", "application/zip")
+
+
+@router.get("/songs/{song_id}/loops/{loop_id}/retimed.wav")
+def retimed_wav(
+    request: Request, song_id: int, loop_id: int, tempo_bpm: Annotated[float, Query(allow_inf_nan=False)]
+) -> Response:
+    """The loop at another tempo, its slices set anew."""
+    with database(request).transaction() as session:
+        row = get_loop(session, song_id, loop_id)
+        heard, sound = found_from_doc(row.found), load_audio(session, row.audio_hash, row.name)
+    cuts = cut_slices(heard.onsets, heard.reading)
+    moved = at_tempo(sound, cuts, heard.reading, tempo_bpm)
+    name = PurePath(row.name).stem[:60] or "loop"
+    return download(write_audio(moved, "WAV", 24), name, f" {tempo_bpm:g} bpm.wav", "audio/wav")
 
 
 class TemplateRequest(BaseModel):

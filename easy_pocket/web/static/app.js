@@ -224,6 +224,7 @@ class Page {
       if (focused && document.activeElement?.id !== focused) byId(focused)?.focus({ preventScroll: true });
       paintAll(target);
     }
+    if (item.edit?.kind === "loop_beat") byId("beat-state").textContent = "They are on the Bench now.";
     if (this.screen === "loops" && (item.path === "undo" || item.path === "redo")) this.redraw();
     if (state.pieces.rails) {
       this.rails.showMode();
@@ -232,6 +233,7 @@ class Page {
     if (state.groove !== null && this.screen === "grooves") this.grooves.take(state.groove, { made: state.made, more });
     if (this.rails.box) this.rails.later();
     if (!more) this.side.follow();
+    if (!more && this.screen === "loops") this.loops.uses.follow();
     if (item.edit?.kind === "write") this.sound(item.edit.voice);
     this.kit.drawn(item);
     if (!more) this.memory.follow();

@@ -1,5 +1,6 @@
 // The Loops screen: bring audio in, correct what was heard, take the groove.
 
+import { LoopUses } from "./loop_uses.js";
 import { showLedger, showNote, speak } from "./notes.js";
 
 export class Loops {
@@ -10,6 +11,7 @@ export class Loops {
     this.tool = "move";
     this.drag = null;
     this.grooveBars = 1;
+    this.uses = new LoopUses(this);
     document.addEventListener("change", (event) => this.changed(event));
     document.addEventListener("input", (event) => this.input(event));
     document.addEventListener("click", (event) => this.click(event));
@@ -38,6 +40,30 @@ export class Loops {
     this.player.loop = { ...facts, url, buffer: same ? this.player.loop.buffer : null };
     this.setTool(this.tool);
     this.showMode();
+    this.uses.arrive();
+  }
+
+  // Parts of the loop as they are in the file, one after another: [from, length] in seconds.
+  async playSpans(spans) {
+    await this.player.ready();
+    const buffer = await this.player.loopBuffer();
+    this.heardSpans?.forEach((node) => node.stop());
+    let at = this.player.context.currentTime + 0.03;
+    this.heardSpans = spans.map(([from, length]) => {
+      const node = this.player.context.createBufferSource();
+      const gain = this.player.context.createGain();
+      node.buffer = buffer;
+      node.connect(gain).connect(this.player.master);
+      gain.gain.setValueAtTime(1, at + length - 0.01);
+      gain.gain.linearRampToValueAtTime(0, at + length);
+      node.start(at, from, length);
+      at += length + 0.03;
+      return node;
+    });
+  }
+
+  playSpan(from, length) {
+    return this.playSpans([[from, length]]);
   }
 
   setTool(tool) {
@@ -224,6 +250,7 @@ export class Loops {
     onset.classList.add("chosen");
     showLedger(onset.dataset.label);
     speak(onset.dataset.label);
+    this.uses.showHit();
   }
 
   over(event) {
@@ -232,6 +259,7 @@ export class Loops {
   }
 
   key(event) {
+    if (this.section && this.uses.key(event)) return true;
     if (document.activeElement?.id !== "wave") return false;
     const onsets = [...document.querySelectorAll(".onset:not(.gone)")];
     const at = onsets.findIndex((onset) => onset.classList.contains("chosen"));

@@ -6,11 +6,26 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Annotated, Literal
 
+import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from easy_pocket.core.audio import Audio
+from easy_pocket.core.errors import BadValueError
+from easy_pocket.core.listen.groups import (
+    MOST_GROUPS,
+    Group,
+    groups_now,
+    kept_of,
+    merge_groups,
+    mono_of,
+    sort_hits,
+    split_group,
+)
 from easy_pocket.core.listen.hear import SAME_HIT_S, Heard, Overrules, attack_near, doubled, halved
+from easy_pocket.core.listen.sorts import onset_pictures
 from easy_pocket.core.timebase import parse_metre
+from easy_pocket.core.voices import check_voice, voice_name
+from easy_pocket.web.request_types import Voice
 
 Seconds = Annotated[float, Field(ge=0, le=600, allow_inf_nan=False)]
 
@@ -57,14 +72,59 @@ class RemoveHit(Strict):
     time_s: Seconds
 
 
+class KeepHit(Strict):
+    """A doubtful hit is one."""
+
+    kind: Literal["keep"]
+    time_s: Seconds
+
+
 class AsHeard(Strict):
     """Give up every correction."""
 
     kind: Literal["as_heard"]
 
 
+GroupNumber = Annotated[int, Field(ge=0, le=63)]
+
+
+class GroupCount(Strict):
+    """So many groups by sound, proposed anew; 0: as many as there seem to be."""
+
+    kind: Literal["group_count"]
+    count: Annotated[int, Field(ge=0, le=8)]
+
+
+class GroupVoice(Strict):
+    kind: Literal["group_voice"]
+    group: GroupNumber
+    voice: Voice
+
+
+class GroupSplit(Strict):
+    kind: Literal["group_split"]
+    group: GroupNumber
+
+
+class GroupMerge(Strict):
+    kind: Literal["group_merge"]
+    group: GroupNumber
+    into: GroupNumber
+
+
+class GroupMove(Strict):
+    """A hit from one group to another, or out of it (to: None)."""
+
+    kind: Literal["group_move"]
+    time_s: Seconds
+    group: GroupNumber
+    to: GroupNumber | None
+
+
+GroupChange = GroupCount | GroupVoice | GroupSplit | GroupMerge | GroupMove
 LoopChange = Annotated[
-    Sensitivity | Pace | Bars | One | AddHit | MoveHit | RemoveHit | AsHeard, Field(discriminator="kind")
+    Sensitivity | Pace | Bars | One | AddHit | MoveHit | RemoveHit | KeepHit | AsHeard | GroupChange,
+    Field(discriminator="kind"),
 ]
 
 
@@ -89,8 +149,58 @@ def changed_overrules(
             return _added(_removed(now, time_s), attack_near(audio(), to_s)), f"move a hit to {to_s:.2f} s"
         case RemoveHit(time_s=time_s):
             return _removed(now, time_s), f"remove the hit at {time_s:.2f} s"
+        case KeepHit(time_s=time_s):
+            return replace(now, kept_s=tuple(sorted({*now.kept_s, time_s}))), f"keep the hit at {time_s:.2f} s"
         case AsHeard():
             return Overrules(), "everything as heard"
+        case _:
+            groups, words = _regrouped(groups_now(audio(), heard.onsets, now.groups), heard, change, audio)
+            return replace(now, groups=kept_of(groups, heard.onsets)), words
+
+
+def _regrouped(
+    groups: tuple[Group, ...], heard: Heard, change: GroupChange, audio: Callable[[], Audio]
+) -> tuple[tuple[Group, ...], str]:
+    def of(number: int) -> Group:
+        if number >= len(groups):
+            raise BadValueError("This group is gone: choose another.")
+        return groups[number]
+
+    def without(*numbers: int) -> list[Group]:
+        return [group for place, group in enumerate(groups) if place not in numbers]
+
+    match change:
+        case GroupCount(count=count):
+            if count == 1:
+                raise BadValueError("The number of groups is 1; there are 2 to 8.")
+            return sort_hits(audio(), heard.onsets, count or None), f"{count or 'as many'} groups as proposed"
+        case GroupVoice(group=number, voice=voice):
+            changed = replace(of(number), voice=check_voice(voice))
+            return tuple(changed if place == number else group for place, group in enumerate(groups)), (
+                f"{of(number).name} is {voice_name(voice)}"
+            )
+        case GroupSplit(group=number):
+            if len(groups) >= MOST_GROUPS:
+                raise BadValueError(f"There are {MOST_GROUPS} groups already: merge two first.")
+            parts = split_group(of(number), onset_pictures(mono_of(audio()), heard.onsets.time_s))
+            return (*groups[:number], *parts, *groups[number + 1 :]), f"split {of(number).name}"
+        case GroupMerge(group=number, into=into):
+            if number == into:
+                raise BadValueError("A group cannot be merged with itself: choose another.")
+            joined = merge_groups(of(into), of(number))
+            rest = [joined if place == into else group for place, group in enumerate(groups) if place != number]
+            return tuple(rest), f"{of(number).name} to {of(into).name}"
+        case GroupMove(time_s=time_s, group=number, to=to):
+            index = int(np.abs(heard.onsets.time_s - time_s).argmin())
+            if index not in of(number).hits:
+                raise BadValueError("This hit is in another group now; look again.")
+            left = [hit for hit in of(number).hits if hit != index]
+            moved = {number: replace(of(number), hits=tuple(left), certainty=tuple(0.9 for _ in left))}
+            if to is not None:
+                moved[to] = merge_groups(of(to), replace(of(to), hits=(index,), certainty=(1.0,)))
+            return tuple(moved.get(place, group) for place, group in enumerate(groups)), (
+                f"a hit of {of(number).name} {'to ' + of(to).name if to is not None else 'left out'}"
+            )
 
 
 def _added(now: Overrules, time_s: float) -> Overrules:

@@ -19,6 +19,7 @@ WAVE_COLUMNS = 1200
 GRID_NAMES = {2: "8ths", 3: "8th triplets", 4: "16ths", 6: "16th triplets"}
 COMPOUND_GRID_NAMES = {2: "dotted 8ths", 3: "8ths", 4: "dotted 16ths", 6: "16ths"}
 SURE = 0.6
+SURE_PERCENT = 35  # a hit less sure than this is doubtful
 LABELLED_BARS = 4  # up to so many bars every beat has its number
 
 
@@ -31,6 +32,7 @@ class WaveHit:
     lean: str
     added: bool
     label: str
+    sure: int = 100  # percent
 
 
 @dataclass(frozen=True)
@@ -86,6 +88,8 @@ class LoopView:
         self.wave = wave_path(audio)
         self.lines = self._lines(reading)
         self.hits = self._hits(heard)
+        confirmed = np.array([*overrules.added_s, *overrules.kept_s])
+        self.doubtful = [hit for hit in self.hits if hit.sure < SURE_PERCENT and not _near(confirmed, hit.time_s)]
         self._map(heard)
         self.readings = self._readings(heard)
         counts = group_names(heard.onsets)
@@ -122,6 +126,7 @@ class LoopView:
         slot, offset_ms = slots_and_offsets(heard.onsets, heard.reading)
         groups = group_names(heard.onsets)
         added = np.asarray(self.overrules.added_s)
+        certainty = heard.onsets.certainty
         hits = []
         for index, time_s in enumerate(heard.onsets.time_s.tolist()):
             offset = float(offset_ms[index])
@@ -137,6 +142,7 @@ class LoopView:
                     added=bool(len(added) and np.abs(added - time_s).min() < 1e-6),
                     label=f"hit {index + 1} · {time_s:.4f} s · {groups[index]} · {offset_words(offset)}, "
                     f"bar {bar + 1} beat {beat} · strength {heard.onsets.strength[index] * 100:.0f} %",
+                    sure=round(100 * float(certainty[index])),
                 )
             )
         return hits
@@ -205,6 +211,10 @@ class LoopView:
             "beat_s": reading.beat_s,
             "beats": counted_beats(reading.metre),
         }
+
+
+def _near(times_s: np.ndarray, time_s: float) -> bool:
+    return bool(len(times_s) and np.abs(times_s - time_s).min() < 0.002)
 
 
 def lean(offset_ms: float) -> str:

@@ -1,0 +1,118 @@
+"""Sit in: hits go to the hits of a loop; and the loop's slices to the hits of a beat."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
+from easy_pocket.core.feel import FeelScopes
+from easy_pocket.core.gap import side_of, side_of_loop
+from easy_pocket.core.listen.groove import extract_template
+from easy_pocket.core.listen.onsets import Onsets
+from easy_pocket.core.listen.reading import Reading
+from easy_pocket.core.listen.slices import Slices
+from easy_pocket.core.locks import keep_locks, lock_reason
+from easy_pocket.core.pattern import Pattern
+from easy_pocket.core.perform import Performance, perform
+from easy_pocket.core.tighten import Tightening, placed, without_order
+from easy_pocket.core.timebase import check_tempo, ms_per_tick
+from easy_pocket.core.voices import ROLES
+
+BANDS = ("low", "mid", "high")
+
+Floats = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class SitIn:
+    """How far (0-100 %) which voices go (none: all) to the loop's hits; half of step_ticks is how near one must be."""
+
+    strength_percent: float = 100.0
+    voices: tuple[str, ...] = ()
+    step_ticks: int = 240
+
+    def __post_init__(self) -> None:
+        require_range("The strength", self.strength_percent, 0, 100, "%")
+        require_range("The grid", self.step_ticks, 10, 3840, "ticks")
+
+
+@dataclass(frozen=True)
+class SatIn:
+    """What sitting in does. led: shape (n,), whether a hit of the loop leads a hit of the pattern; one that has none
+    near it follows the loop's template instead."""
+
+    tightening: Tightening
+    led: npt.NDArray[np.bool_]
+
+
+def sit_in(
+    pattern: Pattern, feel: FeelScopes, tempo_bpm: float, onsets: Onsets, reading: Reading, wanted: SitIn
+) -> SatIn:
+    """Every hit goes by the strength to the nearest hit of the loop in its voice's band (or of the loop at all) within
+    half a slot, and if there is none to where the loop's template has its slot. The loop repeats along the pattern.
+    Hits keep their slots, none is lost; the feel stays. Raises EditRefusedError when there is nothing to move, and
+    BadValueError for a loop without hits."""
+    check_tempo(tempo_bpm)
+    hits = pattern.arrays
+    if not pattern.hits:
+        raise EditRefusedError("There are no hits to sit in yet: write or import some.")
+    side = side_of_loop(onsets, reading, "loop", tempo_bpm)
+    if not len(side.time_ms):
+        raise BadValueError("The loop holds no hits to sit in with: add some by hand, or raise the sensitivity.")
+    from_ms = without_order(perform(pattern, feel, tempo_bpm=tempo_bpm))
+    straight_ms = hits.tick * ms_per_tick(tempo_bpm)
+    template = extract_template(onsets, reading, "loop", bars=min(reading.bars, 8))
+    target_ms, led = np.zeros(len(from_ms)), np.zeros(len(from_ms), dtype=bool)
+    half_ms = wanted.step_ticks / 2 * ms_per_tick(tempo_bpm)
+    for index, voice in enumerate(hits.voices):
+        mine = np.flatnonzero(hits.voice_index == index)
+        band = ROLES[voice].band if voice in ROLES else "all"
+        lane = template.offsets_at(hits.tick[mine], pattern.metre, tempo_bpm, scale=True, lane=band)
+        target_ms[mine] = straight_ms[mine] + lane
+        own = side.bands[:, BANDS.index(band)] if band in BANDS else np.ones(len(side.time_ms), dtype=bool)
+        for candidates in (np.ones(len(own), dtype=bool), own):  # those of its band have the last word
+            if candidates.any():
+                away_ms = _nearest(from_ms[mine], np.sort(side.time_ms[candidates]), side.length_ms)
+                near = np.abs(away_ms) <= half_ms
+                target_ms[mine[near]] = from_ms[mine[near]] + away_ms[near]
+                led[mine[near]] = True
+    chosen = np.array(
+        [(not wanted.voices or hit.voice in wanted.voices) and not lock_reason(pattern, hit) for hit in pattern.hits]
+    )
+    to_ms = np.where(chosen, from_ms + wanted.strength_percent / 100 * (target_ms - from_ms), from_ms)
+    moved = chosen & (np.abs(to_ms - from_ms) > 1e-9)
+    after = keep_locks(pattern, placed(pattern, feel, tempo_bpm, np.flatnonzero(moved), hits.tick, to_ms))
+    return SatIn(Tightening(hits, after, from_ms, target_ms, to_ms, moved, (), None), led)
+
+
+def _nearest(at_ms: Floats, times_ms: Floats, length_ms: float) -> Floats:
+    """From each place to the nearest of the (sorted) times, round the loop."""
+    inside = np.mod(at_ms, length_ms)
+    after = np.searchsorted(times_ms, inside) % len(times_ms)
+    away = [
+        (times_ms[which] - inside + length_ms / 2) % length_ms - length_ms / 2
+        for which in ((after - 1) % len(times_ms), after)
+    ]
+    return np.where(np.abs(away[0]) <= np.abs(away[1]), away[0], away[1])
+
+
+def loop_sits_in(slices: Slices, reading: Reading, performance: Performance, strength_percent: float) -> Floats:
+    """Where the loop's slices go so that the loop sits in the beat: each by the strength to the nearest hit of the beat
+    within half a slot of the loop; others stay where they are. In seconds at the loop's own tempo, in order.
+
+    The performance must be at any tempo; it is laid along the loop bar by bar and repeats.
+    """
+    require_range("The strength", strength_percent, 0, 100, "%")
+    beat = side_of(performance, "beat")
+    if not len(beat.time_ms):
+        raise EditRefusedError("There are no hits for the loop to sit in with: write some.")
+    per_slot = reading.metre.bar_ticks / reading.slots_per_bar
+    place_ms = reading.slot_at(slices.attack_s) * per_slot * ms_per_tick(performance.tempo_bpm)
+    half_ms = per_slot / 2 * ms_per_tick(performance.tempo_bpm)
+    away_ms = _nearest(place_ms, beat.time_ms, beat.length_ms)
+    moved_ms = np.where(np.abs(away_ms) <= half_ms, strength_percent / 100 * away_ms, 0.0)
+    to_s = slices.attack_s + moved_ms / 1000 * performance.tempo_bpm / reading.tempo_bpm
+    return np.maximum.accumulate(to_s)
