@@ -82,6 +82,12 @@ def take(page: Page, address: str) -> None:
     page.wait_for_selector(".onset")
     page.hover(".onset >> nth=4 >> .grab", force=True)
     page.screenshot(path=TARGET / "loops.png")
+    page.click('[data-loop-show="against"]')
+    page.wait_for_selector("#against-worst button")
+    page.screenshot(path=TARGET / "loops-against.png")
+    page.click('[data-loop-show="hits"]')
+    page.wait_for_selector(".group-line")
+    page.screenshot(path=TARGET / "loops-hits.png")
 
 
 def main() -> None:

@@ -117,15 +117,16 @@ def test_sensitivity_changes_what_is_heard(loops):
 
 
 def test_the_groove_goes_on_the_part_in_one_click(loops):
+    loops.click('[data-loop-show="take"]')
     loops.fill("#groove-name", "Brass Lantern")
     loops.click("text=Put it on Backbone")
     expect(loops.locator("#take-state")).to_have_text("Brass Lantern is kept, and lies on Backbone now.")
     loops.click("nav >> text=Bench")
     drawn(loops)
     expect(loops.locator("#feel .scope .on")).to_have_text("Backbone")
-    expect(loops.locator("#feel-template option:checked")).to_have_text("Brass Lantern")
+    expect(loops.locator("[data-groove-open]")).to_have_text("Brass Lantern ▾")
     loops.click('[data-inherit="template_id"]')
-    expect(loops.locator("#feel-template option:checked")).to_have_text("inherited")
+    expect(loops.locator("[data-groove-open]")).to_have_text("Rope Walk ▾")
     expect(loops.locator("#feel")).to_contain_text("Rope Walk, from quayside-break.flac")
 
 

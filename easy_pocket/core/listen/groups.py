@@ -140,14 +140,16 @@ def _by_kind(mono: Floats, onsets: Onsets, scores: Floats) -> list[Group]:
         if alone and others.all():
             continue  # a single doubtful second sound is none
         if kind == "hat":
-            groups += _hats(mono, onsets, mine, scores[:, number])
+            noisy = scores[:, [KINDS.index("snare"), KINDS.index("cymbal")]].max(axis=1) >= HELD
+            groups += _hats(mono, onsets, mine, scores[:, number], noisy[mine])
         else:
             groups.append(_group(kind, kind, VOICE_OF_KIND[kind], mine, scores[mine, number]))
     return groups
 
 
-def _hats(mono: Floats, onsets: Onsets, mine: Ints, score: Floats) -> list[Group]:
-    """Closed and open ones: those that still ring after 80 ms, if nothing else is struck until then."""
+def _hats(mono: Floats, onsets: Onsets, mine: Ints, score: Floats, noisy: npt.NDArray[np.bool_]) -> list[Group]:
+    """Closed and open ones: those that still ring after 70 ms, if nothing else is struck until then and nothing noisy
+    sounds with them."""
     follows = np.append(np.diff(onsets.time_s), np.inf)[mine]
     at = np.rint(onsets.time_s[mine] * RATE_HZ).astype(np.intp)
     high = np.concatenate([[0.0], np.cumsum(np.diff(mono, prepend=mono[:1]) ** 2)])  # what is above some kHz
@@ -160,7 +162,7 @@ def _hats(mono: Floats, onsets: Onsets, mine: Ints, score: Floats) -> list[Group
 
     until_s = np.minimum(0.16, follows - 0.012)  # the next hit says nothing of this one
     rings = energy(0.07, until_s) / np.maximum(energy(0.0, 0.04), 1e-12)
-    is_open = (rings > OPEN_HAT) & (until_s > 0.10)
+    is_open = (rings > OPEN_HAT) & (until_s > 0.10) & ~noisy
     if is_open.sum() < FEWEST and is_open.sum() < len(mine):
         is_open[:] = False
     parts = [("hat", "hat_closed", mine[~is_open]), ("open hat", "hat_open", mine[is_open])]

@@ -18,6 +18,7 @@ from easy_pocket.core.timebase import Metre
 
 MAX_CORRECTIONS = 2000
 SAME_HIT_S = 0.002
+BY_HAND_DB = 40.0  # how far a hit added by hand counts as risen: nobody doubts it
 
 
 @dataclass(frozen=True)
@@ -78,18 +79,20 @@ def _corrected(audio: Audio, overrules: Overrules) -> Onsets:
     if not overrules.added_s and not overrules.removed_s:
         assert found is not None
         return found
-    times = found.time_s if found is not None else np.zeros(0)
+    times, rise_db = (found.time_s, found.rise_db) if found is not None else (np.zeros(0), np.zeros(0))
     for removed_s in overrules.removed_s:
-        times = times[np.abs(times - removed_s) > SAME_HIT_S]
+        left = np.abs(times - removed_s) > SAME_HIT_S
+        times, rise_db = times[left], rise_db[left]
     added = [
         time_s
         for time_s in overrules.added_s
         if time_s < audio.duration_s and not np.any(np.abs(times - time_s) <= SAME_HIT_S)
     ]
-    merged = np.unique(np.concatenate([times, added]))
+    merged, first = np.unique(np.concatenate([times, added]), return_index=True)
+    rises_db = np.concatenate([rise_db, np.full(len(added), BY_HAND_DB)])[first]
     prepared = prepare(audio)
     starts = np.rint(merged * RATE_HZ).astype(np.intp) + prepared.context
-    measured = measure(prepared, starts, np.zeros(len(merged)))
+    measured = measure(prepared, starts, rises_db)
     return replace(measured, time_s=merged)
 
 

@@ -1,0 +1,193 @@
+"""What one takes from a loop over HTTP: groups mended, hits written on the kit, sitting in, slices, other tempi."""
+
+import io
+import re
+import zipfile
+
+import pytest
+import soundfile
+
+from easy_pocket.core.feel import Feel
+from easy_pocket.core.formats.midi import read_midi
+from easy_pocket.core.listen.hear import hear
+from easy_pocket.store.loops import add_loop
+from easy_pocket.store.songs import create_song, load_song
+from tests.drums import SWUNG, beat, rendered
+from tests.web.test_bench import Tab
+
+AUDIO, _ = rendered(beat(SWUNG), 96.0, Feel(swing_percent=60))
+HEARD = hear(AUDIO)
+
+
+class LoopTab(Tab):
+    """A tab that shows a loop of its song."""
+
+    def __init__(self, client, song_id, loop_id):
+        super().__init__(client, song_id)
+        self.loop_id = loop_id
+
+    def overrule(self, **change):
+        return self.post(f"loops/{self.loop_id}/overrule", change=change)
+
+    def get(self, path):
+        return self.client.get(f"/songs/{self.song_id}/loops/{self.loop_id}/{path}")
+
+    def groups(self):
+        return {group["name"]: (group["voice"], len(group["times"])) for group in self.get("groups").json()["groups"]}
+
+    def against(self, **wanted):
+        answer = self.client.post(f"/songs/{self.song_id}/loops/{self.loop_id}/against", json=wanted)
+        return answer.status_code, answer.json()
+
+
+@pytest.fixture
+def tab(client, store):
+    with store.transaction() as session:
+        song = create_song(session, "Ferry Bell", tempo_bpm=100, hits=beat(SWUNG).hits)
+        loop = add_loop(session, song.id, AUDIO, HEARD)
+        session.flush()
+        return LoopTab(client, song.id, loop.id)
+
+
+def test_groups_are_split_joined_given_to_voices_and_undone(tab):
+    first = tab.groups()
+    assert {voice for voice, _ in first.values()} == {"kick", "snare", "hat_closed"}
+    names = list(first)
+    tab.overrule(kind="group_voice", group=names.index("snare"), voice="clap")
+    assert tab.groups()["snare"][0] == "clap"
+    tab.overrule(kind="group_split", group=0)
+    assert len(tab.groups()) == len(first) + 1
+    tab.overrule(kind="group_merge", group=1, into=0)
+    assert tab.groups()[names[0]][1] == first[names[0]][1]
+    for _ in range(3):
+        tab.post("undo")
+    assert tab.groups() == first
+
+
+def test_a_hit_goes_from_one_group_to_another_and_survives_hearing_again(tab):
+    groups = tab.get("groups").json()["groups"]
+    hats = next(place for place, group in enumerate(groups) if group["voice"] == "hat_closed")
+    kicks = next(place for place, group in enumerate(groups) if group["voice"] == "kick")
+    alone = next(t for t in groups[hats]["times"] if all(abs(t - k) > 0.05 for k in groups[kicks]["times"]))
+    tab.overrule(kind="group_move", time_s=alone, group=hats, to=kicks)
+    tab.overrule(kind="sensitivity", value=0.45)
+    after = tab.get("groups").json()["groups"]
+    assert any(abs(t - alone) < 0.006 for t in after[kicks]["times"])
+    assert not any(abs(t - alone) < 0.006 for t in after[hats]["times"])
+
+
+def test_the_hits_are_written_on_the_kit_at_the_loops_tempo_and_undone_in_one_step(tab, store):
+    before = tab.state(), tab.client.get(f"/songs/{tab.song_id}/state").json()["song"]["tempo_bpm"]
+    status, result = tab.edit(kind="loop_beat", loop_id=tab.loop_id, how="replace", tempo=True)
+    assert status == 200, result
+    hits = tab.hits()
+    wanted = {(hit.voice, hit.tick) for hit in beat(SWUNG).hits}
+    assert len(wanted & set(hits)) / len(wanted) > 0.9
+    swung_ms = 0.1 * 2 * 60000 / 96 / 4
+    assert hits["hat_closed", 1680][1] == pytest.approx(swung_ms, abs=1)
+    with store.transaction() as session:
+        assert load_song(session, tab.song_id).row.tempo_bpm == pytest.approx(96, abs=0.1)
+    _, undone = tab.post("undo")
+    assert undone["words"].startswith("hits of")
+    assert (tab.state(), tab.client.get(f"/songs/{tab.song_id}/state").json()["song"]["tempo_bpm"]) == before
+
+
+def test_joined_hits_leave_what_is_written_alone(tab):
+    tab.edit(kind="wipe", places=[["kick", 0]])
+    tab.edit(kind="velocity", voice="snare", tick=960, velocity=31)
+    tab.edit(kind="loop_beat", loop_id=tab.loop_id, how="join")
+    hits = tab.hits()
+    assert hits["snare", 960][0] == 31
+    assert ("kick", 0) in hits
+
+
+def test_the_stack_against_the_loop_names_the_worst_hit_and_sits_in(tab):
+    tab.edit(kind="feel", scope="stack", field="swing_percent", value=60)
+    tab.edit(kind="tempo", tempo_bpm=96)
+    tab.edit(kind="offset", voice="snare", tick=4800, offset_ms=27)
+    status, found = tab.against(strength_percent=100)
+    assert status == 200, found
+    assert (found["worst"][0]["voice"], found["worst"][0]["tick"]) == ("snare", 4800)
+    assert found["worst"][0]["gap"] == pytest.approx(-27, abs=2)
+    assert found["then"] < 0.5
+    tab.edit(kind="sit_in", loop_id=tab.loop_id, strength_percent=100)
+    _, after = tab.against(strength_percent=100)
+    assert after["size"] < 0.5
+    _, undone = tab.post("undo")
+    assert "sit" in undone["words"]
+    assert tab.against(strength_percent=100)[1]["size"] == pytest.approx(found["size"])
+
+
+def test_only_the_chosen_voices_sit_in(tab):
+    tab.edit(kind="sit_in", loop_id=tab.loop_id, strength_percent=100, voices=["hat_closed"])
+    own = {voice for (voice, _), (_, ms, _) in tab.hits().items() if ms}
+    assert own == {"hat_closed"}
+
+
+def test_slices_as_a_zip_are_the_loop(tab):
+    answer = tab.get("slices.zip?by=hits")
+    archive = zipfile.ZipFile(io.BytesIO(answer.content))
+    names = sorted(name for name in archive.namelist() if name.endswith(".wav"))
+    pieces = [soundfile.read(io.BytesIO(archive.read(name)))[0] for name in names]
+    assert sum(map(len, pieces)) == len(AUDIO.samples)
+    midi = next(name for name in archive.namelist() if name.endswith(".mid"))
+    assert len(read_midi(archive.read(midi), midi).pattern.hits) == len(names)
+    sfz = archive.read(next(name for name in archive.namelist() if name.endswith(".sfz"))).decode()
+    assert sfz.count("<region>") == len(names)
+
+
+def test_the_loop_at_another_tempo(tab):
+    samples, rate = soundfile.read(io.BytesIO(tab.get("retimed.wav?tempo_bpm=120").content))
+    assert len(samples) / rate == pytest.approx(AUDIO.duration_s * HEARD.reading.tempo_bpm / 120, abs=0.01)
+    refused = tab.get("retimed.wav?tempo_bpm=-5")
+    assert (refused.status_code, "tempo is -5" in refused.text) == (422, True)
+
+
+def test_a_doubtful_hit_is_kept_or_dropped_and_is_doubtful_no_longer(tab):
+    def doubts():
+        page = tab.client.get(f"/songs/{tab.song_id}/loops").text
+        return [float(time_s) for time_s in re.findall(r'data-doubt="([\d.]+)"', page)]
+
+    tab.overrule(kind="sensitivity", value=0.95)
+    listed = doubts()
+    assert len(listed) > 2
+    tab.overrule(kind="keep", time_s=listed[0])
+    tab.overrule(kind="remove", time_s=listed[1])
+    assert doubts() == listed[2:]
+    tab.post("undo")
+    tab.post("undo")
+    assert doubts() == listed
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"kind": "group_voice", "group": 0, "voice": "gong"}, "no voice 'gong'"),
+        ({"kind": "group_split", "group": 40}, "group is gone"),
+        ({"kind": "group_merge", "group": 0, "into": 0}, "merged with itself"),
+        ({"kind": "group_count", "count": 1}, "number of groups is 1"),
+    ],
+)
+def test_bad_changes_of_groups_are_refused_in_words(tab, change, words):
+    before = tab.groups(), tab.revision
+    answer = tab.client.post(
+        f"/songs/{tab.song_id}/loops/{tab.loop_id}/overrule", json={"revision": tab.revision, "change": change}
+    )
+    assert answer.status_code == 422
+    assert words in answer.json()["error"]
+    assert (tab.groups(), tab.revision) == before
+
+
+@pytest.mark.parametrize(
+    ("edit", "words"),
+    [
+        ({"kind": "loop_beat", "loop_id": 999999, "how": "replace"}, "no such loop"),
+        ({"kind": "sit_in", "loop_id": 999999, "strength_percent": 50}, "no such loop"),
+        ({"kind": "sit_in", "strength_percent": 200}, "strength is 200 %"),
+    ],
+)
+def test_bad_uses_are_refused_in_words(tab, edit, words):
+    before = tab.state()
+    status, result = tab.edit(**{"loop_id": tab.loop_id, **edit})
+    assert (status, words in result["error"]) == (422, True)
+    assert tab.state() == before
