@@ -12,6 +12,7 @@ from easy_pocket.core.sound.events import play_events
 from easy_pocket.core.sound.house_kits import HOUSE_KITS
 from easy_pocket.core.sound.mixdown import mixdown
 from easy_pocket.demo import quayside
+from easy_pocket.demo.bollard import bollard_mouth
 
 feel = FeelScopes(Feel(swing_percent=quayside.SWING_PERCENT))
 performance = perform(quayside.written(), feel, tempo_bpm=quayside.TEMPO_BPM)
@@ -22,3 +23,8 @@ mono = 0.8 * mono / np.abs(mono).max() + np.random.default_rng(5).standard_norma
 target = Path("easy_pocket/demo/quayside-break.flac")
 target.write_bytes(write_audio(Audio(mono.astype(np.float32), audio.rate_hz, target.name), "FLAC", 16))
 print(target, target.stat().st_size, "bytes")
+
+heard = bollard_mouth()
+spoken = Path("easy_pocket/web/static/bollard-mouth.flac")  # the simulated microphone fetches it
+spoken.write_bytes(write_audio(heard, "FLAC", 16))
+print(spoken, spoken.stat().st_size, "bytes")

@@ -16,6 +16,7 @@ from easy_pocket.store.songs import create_song, is_empty
 from easy_pocket.store.templates import save_house_grooves, save_template
 
 QUAYSIDE_BREAK = Path(__file__).with_name("quayside-break.flac")
+BOLLARD_MOUTH = Path(__file__).parent.parent / "web" / "static" / "bollard-mouth.flac"
 
 # Lamplighter's two bars: (voice, bar 1, bar 2); X strong, x plain, o soft, - a ghost.
 LAMPLIGHTER = (
@@ -68,4 +69,6 @@ def load_demo(database: Database, *, songs: bool = True) -> None:
             voice_feel={"snare": {"push_ms": 4.0}, "hat_closed": {"push_ms": -4.0}},
             mix={"shaker": {"level_db": -4.0}, "tambourine": {"level_db": -3.0}},
         )  # fmt: skip
+        spoken = read_audio(BOLLARD_MOUTH, BOLLARD_MOUTH.name)
+        add_loop(session, song.id, spoken, hear(spoken))
         add_loop(session, song.id, audio, heard)

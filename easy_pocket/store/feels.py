@@ -59,7 +59,7 @@ def set_feel(
     feel_from_doc(own, templates)  # refuses what is out of range
     shown = templates[value].name if field == "template_id" and value is not None else value_words(value)
     words = f"{FEEL_WORDS[field]} of {_whose(loaded, scope)} {shown}"
-    return finish(session, loaded, words, [_patch(loaded, {scope: own})], gesture)
+    return replace(finish(session, loaded, words, [_patch(loaded, {scope: own})], gesture), just_felt=True)
 
 
 def _value(field: str, value: Any) -> Any:

@@ -54,6 +54,7 @@ class LoadedSong:
     performances: dict[tuple[bool, float, int], Performance] = field(default_factory=dict, compare=False)
     just_done: str | None = None  # words of the edit this is the result of
     just_made: int | None = None  # the groove it put on the shelf
+    just_felt: bool = False  # it changed the feel and nothing else
     just_changed: frozenset[str] | None = None  # voices whose hits it changed, when it changed nothing else
 
     @cached_property

@@ -29,7 +29,7 @@ environment = Environment(
 
 
 SCRIPTS = tuple(sorted(path.name for path in STATIC.glob("*.js")))
-PLAIN_SCRIPTS = ("popovers.js",)  # not modules
+PLAIN_SCRIPTS = ("popovers.js", "tape_worklet.js")  # not modules of the page
 
 
 @lru_cache(maxsize=256)

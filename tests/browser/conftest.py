@@ -10,10 +10,13 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
 from tests.browser.gestures import drawn
 from tests.running import CHROMIUM, FLAGS, start_app
+
+PATIENCE_MS = 25_000  # a busy machine is slow, not wrong
+expect.set_options(timeout=PATIENCE_MS)
 
 
 @pytest.fixture(scope="session")
@@ -43,7 +46,7 @@ def context(browser: Browser, address: str) -> Iterator[BrowserContext]:
 @pytest.fixture
 def page(context: BrowserContext) -> Iterator[Page]:
     page = context.new_page()
-    page.set_default_timeout(10_000)
+    page.set_default_timeout(PATIENCE_MS)
     faults: list[str] = []
     page.on("pageerror", lambda error: faults.append(str(error)))
     page.on(

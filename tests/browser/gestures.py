@@ -69,7 +69,7 @@ def head_of(page: Page, voice: str, tick: int) -> tuple[float, float]:
     return found["x"], found["y"]
 
 
-def until(page: Page, condition: str, seconds: float = 10.0) -> None:
+def until(page: Page, condition: str, seconds: float = 25.0) -> None:
     """Wait, frame by frame, until a JavaScript expression holds. (The page's policy forbids the driver's own eval.)"""
     held = page.evaluate(
         f"""async () => {{

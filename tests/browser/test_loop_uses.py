@@ -89,3 +89,22 @@ def test_slices_and_the_loop_at_another_tempo_are_downloaded(loop):
     with loop.expect_download() as download:
         loop.click("#retime-link")
     assert download.value.suggested_filename.endswith("120 bpm.wav")
+
+
+def test_a_take_is_recorded_from_the_simulated_microphone_and_heard(loop):
+    loop.click("text=Record…")
+    loop.select_option("#record-source", "simulated")
+    loop.select_option("#record-count", "1")
+    loop.click("#record-go")
+    until(loop, "easyPocket.loops.recorder.stage === 'counting'")
+    expect(loop.locator("#record-state")).to_contain_text("begins in")
+    recorder = "easyPocket.loops.recorder"
+    until(
+        loop, f"{recorder}.stage === 'recording' && easyPocket.player.context.currentTime - {recorder}.from > 2.7", 30
+    )
+    assert loop.evaluate(f"{recorder}.peak") > 0.05
+    loop.click("#record-go")
+    expect(loop.locator(".facts .name")).to_contain_text("take ", timeout=20_000)
+    until(loop, "document.querySelectorAll('.onset').length > 6")
+    first = float(loop.locator(".onset").first.get_attribute("data-time"))
+    assert first < 0.06  # the take begins on the first beat, where the first sound is

@@ -22,6 +22,7 @@ from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.sorts import onset_pictures
 from easy_pocket.core.pattern import Hit
 from easy_pocket.core.timebase import Metre
+from easy_pocket.demo.bollard import VOICE_OF, bollard_mouth, written
 from tests.drums import beat, rendered
 
 FUNK = {
@@ -148,3 +149,17 @@ def test_groups_are_kept_by_time_when_hits_come_and_go(loop):
 def test_no_hits_make_no_groups():
     none = Onsets(np.zeros(0), np.zeros(0), np.zeros(0), np.zeros((0, 3)), 1.0)
     assert sort_hits(Audio(np.zeros((44100, 1), np.float32), 44_100, "x"), none) == ()
+
+
+def test_the_mouth_of_the_demo_is_kick_snare_and_hat_without_training():
+    audio = bollard_mouth()
+    heard = hear(audio)
+    assert (round(heard.reading.tempo_bpm), heard.reading.bars) == (92, 2)
+    true_s = np.array([time_s for time_s, _ in written()])
+    told = {}
+    for group in sort_hits(audio, heard.onsets):
+        for index in group.hits:
+            nearest = int(np.abs(true_s - heard.onsets.time_s[index]).argmin())
+            told.setdefault(nearest, set()).add(group.voice)
+    wanted = {number: {VOICE_OF[mark]} for number, (_, mark) in enumerate(written())}
+    assert told == wanted

@@ -161,7 +161,7 @@ def test_the_demo_fills_an_empty_shelf_once(store):
         assert (song.row.tempo_bpm, song.pattern.bars) == (104.0, 2)
         assert [t.name for t in song.templates.values()][-1] == "Rope Walk"
         assert len(song.templates) == 9  # eight of the house
-        assert [loop.name for loop in loops_of(session, song.row.id)] == ["quayside-break.flac"]
+        assert [loop.name for loop in loops_of(session, song.row.id)] == ["bollard-mouth.flac", "quayside-break.flac"]
         delete_song(session, song.row.id)
     load_demo(store)
     assert names(store) == []  # its owner took it off

@@ -25,6 +25,7 @@ HELD = 0.5  # from this score on a hit is of a kind
 DRUMS = 0.55  # below this mean of the best scores the sounds are no drums we know, and are sorted by themselves
 TOP_VELOCITY = 116  # of a group's loudest hit
 ONE_KIND_OCTAVES = 0.6  # hits of one kind that differ more in brightness (standard deviation) are not of one kind
+TWO_HATS_OCTAVES = 0.6  # hats that fall into a darker and a brighter half this far apart are two sounds
 QUIET_DB = -25.0  # what is softer than this in a hit does not say what it is
 BEGINNINGS = 8  # of sorting by spectrum
 FEWEST = 2  # hits a group of its own needs when groups are proposed
@@ -122,6 +123,7 @@ def sort_hits(audio: Audio, onsets: Onsets, count: int | None = None) -> tuple[G
     one_kind = len({group.kind for group in groups}) == 1 and _brightness(pictures).std() > ONE_KIND_OCTAVES
     if one_kind or float(np.mean(scores.max(axis=1))) < DRUMS:
         return _by_spectrum(pictures, min(count or 3, len(onsets)))
+    groups = _without_a_snare(groups, pictures)
     if count is not None:
         groups = _of_count(groups, pictures, count)
     return tuple(sorted(groups, key=lambda group: -len(group.hits)))
@@ -145,6 +147,37 @@ def _by_kind(mono: Floats, onsets: Onsets, scores: Floats) -> list[Group]:
         else:
             groups.append(_group(kind, kind, VOICE_OF_KIND[kind], mine, scores[mine, number]))
     return groups
+
+
+def _without_a_snare(groups: list[Group], pictures: Floats) -> list[Group]:
+    """Where nothing was taken for a snare but the hats are of two very different brightnesses, as a mouth's are: the
+    darker ones are the snare, and what was taken for a tom is the kick."""
+    kinds = {group.kind for group in groups}
+    hats = [place for place, group in enumerate(groups) if group.kind == "hat"]
+    if "snare" in kinds or "kick" not in kinds or len(hats) != 1 or len(groups[hats[0]].hits) < 2 * FEWEST:
+        return groups
+    hat = groups[hats[0]]
+    kick = next(group for group in groups if group.kind == "kick")
+    alone = [place for place, index in enumerate(hat.hits) if index not in kick.hits]
+    with_kick = [place for place in range(len(hat.hits)) if place not in alone]
+    if len(alone) < 2 * FEWEST:
+        return groups
+    dark, bright = split_group(_part(hat, alone), pictures)
+    apart = _brightness(pictures[list(bright.hits)]).mean() - _brightness(pictures[list(dark.hits)]).mean()
+    if apart < TWO_HATS_OCTAVES:
+        return groups
+    snare = replace(dark, name="snare", kind="snare", voice="snare")
+    hat = merge_groups(replace(bright, name=hat.name), _part(hat, with_kick))
+    for group in groups:
+        kick = merge_groups(kick, group) if group.kind == "tom" else kick
+    others = [group for group in groups if group.kind not in ("kick", "tom", "hat")]
+    return [kick, snare, hat, *others]
+
+
+def _part(group: Group, places: list[int]) -> Group:
+    """Some of a group's hits, by their places in it."""
+    hits = tuple(group.hits[place] for place in places)
+    return replace(group, hits=hits, certainty=tuple(group.certainty[place] for place in places))
 
 
 def _hats(mono: Floats, onsets: Onsets, mine: Ints, score: Floats, noisy: npt.NDArray[np.bool_]) -> list[Group]:
@@ -264,9 +297,7 @@ def split_group(group: Group, pictures: Floats) -> list[Group]:
     dark = int(bright[of == 1].mean() < bright[of == 0].mean())
     parts = []
     for name, half in ((group.name, of == dark), (f"{group.name}, other", of != dark)):
-        chosen = np.flatnonzero(half).tolist()
-        hits = tuple(group.hits[k] for k in chosen)
-        parts.append(replace(group, name=name, hits=hits, certainty=tuple(group.certainty[k] for k in chosen)))
+        parts.append(replace(_part(group, np.flatnonzero(half).tolist()), name=name))
     return parts
 
 

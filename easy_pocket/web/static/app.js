@@ -464,6 +464,7 @@ class Page {
     let held = false;
     const timer = setTimeout(() => {
       held = true;
+      this.pressed = null; // what it does is to be seen while it is held
       this.edits.push({ kind: "mix", voice, field: "solo", value: true }, { near: button });
     }, HOLD_MS);
     const release = () => {

@@ -2,6 +2,7 @@
 
 import { LoopUses } from "./loop_uses.js";
 import { showLedger, showNote, speak } from "./notes.js";
+import { Recorder } from "./recorder.js";
 
 export class Loops {
   constructor(edits, player, page) {
@@ -12,6 +13,7 @@ export class Loops {
     this.drag = null;
     this.grooveBars = 1;
     this.uses = new LoopUses(this);
+    this.recorder = new Recorder(this);
     document.addEventListener("change", (event) => this.changed(event));
     document.addEventListener("input", (event) => this.input(event));
     document.addEventListener("click", (event) => this.click(event));

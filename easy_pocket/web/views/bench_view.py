@@ -58,6 +58,10 @@ class BenchView:
                     pieces[f"head-{rail.voice}"] = render("_rail_head.html", rail=rail, **values)
         return pieces
 
+    def felt_pieces(self) -> dict[str, str]:
+        """What a change of the feel changes, besides the hits."""
+        return {"pocket": self.pocket(), "feel": render("_feel.html", panel=self.panel, song=self.song)}
+
     def pocket(self) -> str:
         chart = pocket_chart(self.performance, list(self.song.part.voices))
         return render("_pocket.html", chart=chart)

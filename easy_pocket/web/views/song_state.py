@@ -44,11 +44,14 @@ def song_state(session: Session, song: LoadedSong, view: View, voices: frozenset
         pieces, groove = shelf.pieces(), shelf.data()
     else:
         bench = BenchView(song, view)
-        pieces, rails = bench.pieces(voices), bench.rail_data(voices)
+        if song.just_felt:  # heads and tools stay as they are: a slider is answered many times a second
+            pieces, rails = bench.felt_pieces(), bench.rail_data()
+        else:
+            pieces, rails = bench.pieces(voices), bench.rail_data(voices)
     return {
         "song": header_state(session, song),
         "hit": hit,
-        "pieces": {**pieces, "ribbon": render("_ribbon.html", song=song)},
+        "pieces": pieces if song.just_felt else {**pieces, "ribbon": render("_ribbon.html", song=song)},
         "rails": rails,
         "groove": groove,
         "made": song.just_made,
