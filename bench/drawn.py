@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from playwright.sync_api import Page, sync_playwright
 
+from bench.full import fill_rails
 from tests.browser.gestures import drawn, head_of, saved, slot_point
 from tests.running import CHROMIUM, FLAGS, running_app
 
@@ -25,7 +26,7 @@ def run() -> None:
         page.click("text=Lamplighter")
         drawn(page)
         _keys(page)
-        _full(page)
+        fill_rails(page, 16)
         _frames(page)
         browser.close()
 
@@ -52,27 +53,6 @@ def _keys(page: Page) -> None:
     took = page.evaluate("window.took")
     p50, p95 = np.percentile(took, [50, 95])
     print(f"from key to drawn: p50 {p50:.0f} ms, p95 {p95:.0f} ms (wanted: 50)")
-
-
-def _full(page: Page) -> None:
-    """Sixteen bars of 16ths on all rails a kit can have."""
-    page.evaluate(
-        """async () => {
-            const { edits } = easyPocket;
-            const options = [...document.querySelectorAll('[data-edit=add-voice] option')];
-            for (const { value } of options) if (value) edits.push({kind: 'voice', voice: value, there: true});
-            edits.push({kind: 'length', bars: 16});
-        }"""
-    )
-    saved(page)
-    page.evaluate(
-        """() => {
-            for (const voice of easyPocket.rails.voices())
-                easyPocket.edits.push({kind: 'row_every', voice, start_tick: 0, step_ticks: 240, every: 1});
-        }"""
-    )
-    saved(page)
-    page.evaluate("easyPocket.rails.show(0, 16 * 3840)")
 
 
 def _frames(page: Page) -> None:

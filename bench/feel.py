@@ -5,16 +5,16 @@ from __future__ import annotations
 from playwright.sync_api import Page, sync_playwright
 
 from bench.clock import median_ms
+from bench.full import fill_rails
 from easy_pocket.core.feel import Feel, FeelScopes
 from easy_pocket.core.house_grooves import house_grooves
 from easy_pocket.core.pattern import Hit, Pattern
 from easy_pocket.core.perform import TIME_STAGES, perform
 from easy_pocket.core.voices import ROLES
-from tests.browser.gestures import drawn, saved
+from tests.browser.gestures import drawn
 from tests.running import CHROMIUM, FLAGS, running_app
 
 DRAG_S = 4.0
-VOICES = 8
 
 
 def run() -> None:
@@ -47,24 +47,7 @@ def _perform() -> None:
 
 def _sliders(page: Page) -> None:
     """Eight bars of 16ths on eight rails while it plays; swing is dragged to and fro."""
-    page.evaluate(
-        """async () => {
-            const { edits } = easyPocket;
-            for (const { value } of [...document.querySelectorAll('[data-edit=add-voice] option')])
-                if (value && easyPocket.rails.voices().length + edits.queue.length < 8)
-                    edits.push({kind: 'voice', voice: value, there: true});
-            edits.push({kind: 'length', bars: 8});
-        }"""
-    )
-    saved(page)
-    page.evaluate(
-        """() => {
-            for (const voice of easyPocket.rails.voices())
-                easyPocket.edits.push({kind: 'row_every', voice, start_tick: 0, step_ticks: 240, every: 1});
-        }"""
-    )
-    saved(page)
-    page.evaluate("easyPocket.rails.show(0, 8 * 3840)")
+    fill_rails(page, 8, 8)
     page.click("#play")
     page.evaluate(
         """() => {

@@ -1,6 +1,7 @@
 """perform and pocket as a user calls them: feel by voice, tightening, the ledger, the gap to a loop."""
 
 import json
+from dataclasses import replace
 
 import pytest
 
@@ -48,6 +49,14 @@ def test_a_groove_on_all_but_the_drums(desk):
     hits = ledger(desk, "--template", "t.json", "--template", "drums=none")
     assert set(offsets(hits, "kick").values()) == {0.0}
     assert offsets(hits, "hat_closed")[3360] == pytest.approx(14)
+
+
+def test_how_a_groove_in_another_metre_is_fitted_is_said(desk):
+    six = replace(template([0.0] * 12, 104.0), metre=Metre(6, 8), name="Six")
+    (desk / "six.json").write_text(dump_template(six))
+    done = run("perform", "in.mid", "-o", "out.mid", "--template", "six.json", cwd=desk)
+    assert done.returncode == 0
+    assert "Six: a groove in 6/8 on 4/4: each bar begins a bar of it, begun again" in done.stderr
 
 
 def test_the_ledger_adds_up_and_agrees_with_the_notes_to_one_tick(desk):

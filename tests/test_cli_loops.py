@@ -62,6 +62,15 @@ def test_slices_come_with_what_replays_them(desk):
     assert sorted(note.note for note in notes) == [24 + number for number in range(len(names))]
 
 
+def test_more_slices_than_keys_leave_no_folder(desk):
+    fine = beat({"hat_closed": "x" * 128}, step=120)
+    audio, _ = rendered(fine, 60.0)
+    (desk / "long.wav").write_bytes(wav_bytes(audio.samples))
+    done = run("slices", "long.wav", "-o", "many", cwd=desk)
+    assert (done.returncode, "there are keys for 104" in done.stderr) == (2, True), done.stderr
+    assert not (desk / "many").exists()
+
+
 def test_a_beat_sits_in_with_the_loop(desk):
     done = run("sit-in", "in.mid", "loop.wav", "-o", "sat.mid", "--strength", "100", "--json", cwd=desk)
     found = json.loads(done.stdout)

@@ -8,19 +8,17 @@ import os
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
 from easy_pocket.cli.files import read_beat, say, write
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel import FeelScopes
 from easy_pocket.core.formats.audio_file import read_audio, write_audio
 from easy_pocket.core.formats.midi import write_midi
-from easy_pocket.core.formats.slice_kit import slice_midi, slice_sfz
+from easy_pocket.core.formats.slice_kit import slice_files
 from easy_pocket.core.gap import gap, side_of, side_of_loop
 from easy_pocket.core.listen.groups import beat_of, mapped, sort_hits
 from easy_pocket.core.listen.hear import Heard, hear
-from easy_pocket.core.listen.slices import CUTS, at_tempo, cut_slices, slice_audio
+from easy_pocket.core.listen.slices import CUTS, at_tempo, cut_slices
 from easy_pocket.core.perform import perform
 from easy_pocket.core.sit_in import SitIn, sit_in
 from easy_pocket.core.timebase import GRID_TICKS, check_tempo, ms_per_tick, place_name
@@ -94,18 +92,15 @@ def run_hits(chosen: argparse.Namespace) -> None:
 
 def run_slices(chosen: argparse.Namespace) -> None:
     audio, heard = _heard(chosen.loop)
-    cuts = cut_slices(heard.onsets, heard.reading, chosen.by, chosen.slots)
-    pieces = slice_audio(audio, cuts)
-    name = Path(chosen.loop).stem
-    folder = Path(chosen.out)
+    name, folder = Path(chosen.loop).stem, Path(chosen.out)
+    files = slice_files(audio, heard, name, chosen.by, chosen.slots)
     (folder / "samples").mkdir(parents=True, exist_ok=True)
-    for number, piece in enumerate(pieces, start=1):
-        one = Audio(np.ascontiguousarray(piece), audio.rate_hz, f"{number:03}.wav")
-        write(str(folder / "samples" / f"{number:03}.wav"), write_audio(one, "WAV", 24))
-    write(str(folder / f"{name}.sfz"), slice_sfz(len(pieces)).encode())
-    write(str(folder / f"{name}.mid"), slice_midi(cuts, heard.reading, name))
-    tempo = f"{heard.reading.tempo_bpm:.2f} bpm"
-    print(f"{audio.name}: {len(pieces)} slices, {name}.sfz and {name}.mid, which replays them at {tempo}")
+    for path, data in files.items():
+        write(str(folder / path), data)
+    count = sum(path.startswith("samples/") for path in files)
+    print(
+        f"{audio.name}: {count} slices, with an SFZ and the MIDI that replays them at {heard.reading.tempo_bpm:.2f} bpm"
+    )
 
 
 def run_sit_in(chosen: argparse.Namespace) -> None:

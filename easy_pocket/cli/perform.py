@@ -13,20 +13,13 @@ from easy_pocket.cli.files import read_beat, read_template, say, write
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel import Feel, FeelScopes
 from easy_pocket.core.formats.midi import nearest_voice, write_midi
+from easy_pocket.core.groove_shape import fit_words
 from easy_pocket.core.pattern import Pattern
 from easy_pocket.core.perform import TIME_STAGES, VELOCITY_STAGES, Performance, perform
 from easy_pocket.core.tighten import Tighten, tighten
 from easy_pocket.core.timebase import GRID_TICKS, check_tempo, place_name
-from easy_pocket.core.voices import ROLES, check_voice
+from easy_pocket.core.voices import ROLES, VOICE_GROUPS, check_voice
 
-# Names for several voices at once.
-GROUPS = {
-    "hat": ("hat_closed", "hat_open", "hat_pedal"),
-    "cymbals": ("hat_closed", "hat_open", "hat_pedal", "ride", "crash"),
-    "toms": ("tom_high", "tom_mid", "tom_low"),
-    "drums": ("kick", "snare", "rim", "clap", "tom_high", "tom_mid", "tom_low"),
-    "percussion": ("shaker", "tambourine", "conga_high", "conga_low", "wood", "bell"),
-}
 # Options that may be set for everything, or for a voice as VOICE=VALUE: (option, field of the feel, words of help).
 SCOPED = (
     ("swing", "swing_percent", "percent, 50-75"),
@@ -50,7 +43,7 @@ WORDS = ("template", "groove_lane")
 def add_perform(commands: Any) -> None:
     play = commands.add_parser(
         "perform", help="give a MIDI beat a feel",
-        epilog=f"[VOICE=]VALUE sets it for one voice, or for {', '.join(GROUPS)}; repeat the option for more.",
+        epilog=f"[VOICE=]VALUE sets it for one voice, or for {', '.join(VOICE_GROUPS)}; repeat the option for more.",
     )  # fmt: skip
     play.add_argument("midi", metavar="IN.mid")
     play.add_argument("-o", "--out", required=True, metavar="OUT.mid")
@@ -74,6 +67,10 @@ def run_perform(chosen: argparse.Namespace) -> None:
     beat = read_beat(chosen.midi)
     feel = feel_of(chosen, {hit.voice for hit in beat.pattern.hits})
     tempo_bpm = check_tempo(beat.tempo_bpm if chosen.tempo is None else chosen.tempo)
+    templates = {one.template.name: one.template for one in (feel.stack, *feel.voices.values()) if one.template}
+    for template in templates.values():
+        if fitted := fit_words(template, beat.pattern.metre, beat.pattern.bars):
+            say(f"{template.name}: {fitted}.")
     pattern = _tightened(chosen, beat.pattern, tempo_bpm)
     performance = perform(pattern, feel, tempo_bpm=tempo_bpm, straight=chosen.straight, loop=False)
     written = write_midi(performance, name=Path(chosen.out).stem)
@@ -129,7 +126,7 @@ def feel_of(chosen: argparse.Namespace, present: set[str]) -> FeelScopes:
 
 def _voices(name: str, present: set[str]) -> list[str]:
     """Voices of the file a name means: the voice itself and notes that are played by it, or those of a group."""
-    wanted = set(GROUPS.get(name) or (check_voice(name),))
+    wanted = set(VOICE_GROUPS.get(name) or (check_voice(name),))
     return sorted({voice for voice in present if nearest_voice(voice) in wanted} | wanted & set(ROLES))
 
 

@@ -8,13 +8,13 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.errors import BadValueError
-from easy_pocket.core.listen.groove import LANE_SHARE
+from easy_pocket.core.listen.groove import LANE_SHARE, slots_and_offsets
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.reading import Reading
 from easy_pocket.core.pattern import HitArrays
 from easy_pocket.core.perform import TIME_STAGES, VELOCITY_STAGES, Performance
 from easy_pocket.core.timebase import ms_per_tick
-from easy_pocket.core.voices import ROLES
+from easy_pocket.core.voices import band_of
 
 BANDS = ("low", "mid", "high")
 
@@ -35,7 +35,11 @@ class Side:
     velocity: Floats
     bands: npt.NDArray[np.bool_]
     length_ms: float
-    heard: bool = False  # in audio: it has bands, no voices
+    heard: bool = False  # in audio: its voices are bands, and a hit may be of several
+
+    def offsets_ms(self, tempo_bpm: float) -> Floats:
+        """How far each hit is off its written place at the tempo the times are at."""
+        return round_the_loop(self.time_ms - self.tick * ms_per_tick(tempo_bpm), self.length_ms)
 
 
 def side_of(performance: Performance, name: str) -> Side:
@@ -55,54 +59,48 @@ def side_of(performance: Performance, name: str) -> Side:
 
 
 def _band(voice: str) -> str:
-    if voice in BANDS:
-        return voice
-    return ROLES[voice].band if voice in ROLES else "all"
+    return voice if voice in BANDS else band_of(voice)
 
 
 def heard_performance(onsets: Onsets, reading: Reading, tempo_bpm: float) -> Performance:
     """What was heard in a loop as a performance at a tempo: its voices are the bands low, mid and high (each hit is of
     its strongest), written on the slots of the reading. Hits before its bar one are left out."""
-    per_slot = reading.metre.bar_ticks / reading.slots_per_bar
-    place = reading.slot_at(onsets.time_s)
-    total = reading.slots_per_bar * reading.bars
-    slot = np.floor(reading.nearest_places(place)).astype(np.int64)
-    inside = (slot >= 0) & (slot <= total) if reading.trimmed else (slot >= 0) & (slot < total)
-    place, slot = place[inside], slot[inside]
-    wraps = slot >= total
-    tick = np.rint(np.where(wraps, 0, slot) * per_slot).astype(np.int64)
-    tick_ms = ms_per_tick(tempo_bpm)
-    played_ms = (place - np.where(wraps, total, 0)) * per_slot * tick_ms
-    order = np.argsort(tick, kind="stable")
-    band = onsets.bands[inside].argmax(axis=1)[order]
-    velocity = np.clip(np.rint(127 * onsets.strength[inside][order]), 1, 127).astype(np.int64)
-    count = len(order)
-    hits = HitArrays(BANDS, band, tick[order], velocity, np.zeros(count), np.zeros(count, dtype=np.int64))
-    straight_ms = np.asarray(tick[order] * tick_ms, dtype=np.float64)
-    amounts_ms = np.zeros((len(TIME_STAGES), count))
-    amounts_ms[TIME_STAGES.index("own")] = played_ms[order] - straight_ms
-    return Performance(
-        hits=hits,
-        tempo_bpm=tempo_bpm,
-        length_ms=total * per_slot * tick_ms,
-        metre=reading.metre,
-        straight_ms=straight_ms,
-        played_ms=played_ms[order],
-        velocity=velocity,
-        amounts_ms=amounts_ms,
-        amounts_velocity=np.zeros((len(VELOCITY_STAGES), count), dtype=np.int64),
-    )
+    return _heard(onsets, reading, tempo_bpm)[0]
 
 
 def side_of_loop(onsets: Onsets, reading: Reading, name: str, tempo_bpm: float) -> Side:
     """What was heard in a loop, counted in its bars and brought to a tempo; hits know all bands they are of."""
-    heard = side_of(heard_performance(onsets, reading, tempo_bpm), name)
-    place = reading.slot_at(onsets.time_s)
-    slot = np.floor(reading.nearest_places(place))
+    performance, bands = _heard(onsets, reading, tempo_bpm)
+    order = np.argsort(performance.loop_ms, kind="stable")
+    return replace(side_of(performance, name), bands=bands[order] >= LANE_SHARE, heard=True)
+
+
+def _heard(onsets: Onsets, reading: Reading, tempo_bpm: float) -> tuple[Performance, Floats]:
+    """The performance, and the share of each band in its hits, in its order."""
+    per_slot, tick_ms = reading.metre.bar_ticks / reading.slots_per_bar, ms_per_tick(tempo_bpm)
     total = reading.slots_per_bar * reading.bars
-    inside = (slot >= 0) & (slot <= total if reading.trimmed else slot < total)
-    position = np.argsort(np.mod(place[inside], total), kind="stable")
-    return replace(heard, bands=onsets.bands[inside][position] >= LANE_SHARE, heard=True)
+    slot, offset_ms = slots_and_offsets(onsets, reading)
+    order = np.argsort(slot, kind="stable")
+    order = order[(slot[order] >= 0) & (slot[order] < total)]
+    own_ms = offset_ms[order] * (reading.tempo_bpm / tempo_bpm)
+    tick = np.rint(slot[order] * per_slot).astype(np.int64)
+    straight_ms = np.asarray(slot[order] * per_slot * tick_ms, dtype=np.float64)
+    velocity = np.clip(np.rint(127 * onsets.strength[order]), 1, 127).astype(np.int64)
+    bands, count = onsets.bands[order], len(order)
+    amounts_ms = np.zeros((len(TIME_STAGES), count))
+    amounts_ms[TIME_STAGES.index("own")] = own_ms
+    performance = Performance(
+        hits=HitArrays(BANDS, bands.argmax(axis=1), tick, velocity, own_ms, np.zeros(count, dtype=np.int64)),
+        tempo_bpm=tempo_bpm,
+        length_ms=total * per_slot * tick_ms,
+        metre=reading.metre,
+        straight_ms=straight_ms,
+        played_ms=straight_ms + own_ms,
+        velocity=velocity,
+        amounts_ms=amounts_ms,
+        amounts_velocity=np.zeros((len(VELOCITY_STAGES), count), dtype=np.int64),
+    )
+    return performance, bands
 
 
 @dataclass(frozen=True)
@@ -189,16 +187,56 @@ def _pairs(
     """b repeats within a."""
     if not len(mine) or not len(theirs):
         return mine[:0], theirs[:0], np.zeros(0)
-    at_ms = np.mod(a.time_ms[mine], b.length_ms)
-    times_ms = b.time_ms[theirs]
-    after = np.searchsorted(times_ms, at_ms) % len(times_ms)
-    before = (after - 1) % len(times_ms)
-    apart = [_round(times_ms[which] - at_ms, b.length_ms) for which in (before, after)]
-    first = np.abs(apart[0]) <= np.abs(apart[1])
-    gap_ms = np.where(first, apart[0], apart[1])
+    to, gap_ms = nearest_round(a.time_ms[mine], b.time_ms[theirs], b.length_ms)
     near = np.abs(gap_ms) <= half_slot_ms
-    return mine[near], theirs[np.where(first, before, after)][near], gap_ms[near]
+    return mine[near], theirs[to[near]], gap_ms[near]
 
 
-def _round(ms: Floats, length_ms: float) -> Floats:
+def nearest_round(at_ms: Floats, times_ms: Floats, length_ms: float) -> tuple[npt.NDArray[np.intp], Floats]:
+    """For each place the nearest of the times (sorted, at least one) and the way to it in ms, round a loop of
+    length_ms."""
+    inside = np.mod(at_ms, length_ms)
+    after = np.searchsorted(times_ms, inside) % len(times_ms)
+    before = (after - 1) % len(times_ms)
+    back, on = (round_the_loop(times_ms[which] - inside, length_ms) for which in (before, after))
+    earlier = np.abs(back) <= np.abs(on)
+    return np.where(earlier, before, after), np.where(earlier, back, on)
+
+
+def round_the_loop(ms: Floats, length_ms: float) -> Floats:
+    """The shorter way round: from minus half a loop to half a loop."""
     return np.asarray((ms + length_ms / 2) % length_ms - length_ms / 2)
+
+
+def gap_of_places(a: Side, found: Gap, places: set[tuple[str, int]]) -> Gap:
+    """Only the hits of `a` written on these places (voice, tick); a loop's hits are written nowhere and all count."""
+    if a.heard or not places:
+        return found
+    inside = np.array([(a.voices[v], t) in places for v, t in zip(a.voice_index, a.tick.tolist(), strict=True)])
+    pairs = inside[found.a]
+    only_a = found.only_a[inside[found.only_a]]
+    return replace(found, a=found.a[pairs], b=found.b[pairs], gap_ms=found.gap_ms[pairs], only_a=only_a)
+
+
+@dataclass(frozen=True)
+class VoiceGap:
+    """One voice of side a: each gap in ms, their mean and their mean size, and other_ms, how far the hits it is paired
+    with are off the places written in a."""
+
+    voice: str
+    gaps_ms: Floats
+    mean_ms: float
+    mean_size_ms: float
+    other_ms: Floats
+
+
+def gap_by_voice(a: Side, found: Gap, tempo_bpm: float) -> list[VoiceGap]:
+    """Voices of `a` that have pairs, in its order."""
+    rows, offsets_ms = [], a.offsets_ms(tempo_bpm)
+    for index, voice in enumerate(a.voices):
+        pairs = np.flatnonzero(a.voice_index[found.a] == index)
+        own = found.gap_ms[pairs]
+        if len(own):
+            other_ms = offsets_ms[found.a[pairs]] + own
+            rows.append(VoiceGap(voice, own, float(own.mean()), float(np.abs(own).mean()), other_ms))
+    return rows

@@ -21,7 +21,7 @@ from easy_pocket.core.template import (
     Lane,
 )
 from easy_pocket.core.timebase import COMMON_TIME, Metre
-from easy_pocket.core.voices import ROLES
+from easy_pocket.core.voices import band_of
 
 PLAIN_ACCENT = 0.7
 NEW_SLOT_ACCENT = 0.8  # of its neighbours': what lies between two slots is quieter
@@ -84,7 +84,7 @@ def template_from_performance(
     strength = performance.velocity / 127.0
     every = lane_from_hits(slot, offset_ms, strength, inside, per_bar * bars)
     lanes = {"all": every}
-    bands = np.array([ROLES[voice].band if voice in ROLES else "" for voice in hits.voices])[hits.voice_index]
+    bands = np.array([band_of(voice) for voice in hits.voices])[hits.voice_index]
     for band in ("low", "mid", "high"):
         mine = inside & (bands == band)
         if mine.any():

@@ -16,7 +16,7 @@ from easy_pocket.core.feel import BY_VOICE, Feel, FeelScopes
 from easy_pocket.core.looseness import SLOT_TICKS, drift, jitter, touch
 from easy_pocket.core.pattern import HitArrays, Pattern
 from easy_pocket.core.timebase import Metre, check_tempo, ms_per_tick
-from easy_pocket.core.voices import ROLES
+from easy_pocket.core.voices import band_of
 
 MIN_GAP_MS = 5.0  # hits of one voice closer than this sound as one
 
@@ -203,7 +203,7 @@ def lane_of(setting: Feel, voice: str) -> str:
     chosen = setting.groove_lane or BY_VOICE
     if chosen != BY_VOICE:
         return chosen
-    return ROLES[voice].band if voice in ROLES else "all"
+    return band_of(voice)
 
 
 def _loosen(

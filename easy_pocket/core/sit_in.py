@@ -9,7 +9,7 @@ import numpy.typing as npt
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
 from easy_pocket.core.feel import FeelScopes
-from easy_pocket.core.gap import side_of, side_of_loop
+from easy_pocket.core.gap import BANDS, nearest_round, side_of, side_of_loop
 from easy_pocket.core.listen.groove import extract_template
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.reading import Reading
@@ -19,9 +19,7 @@ from easy_pocket.core.pattern import Pattern
 from easy_pocket.core.perform import Performance, perform
 from easy_pocket.core.tighten import Tightening, placed, without_order
 from easy_pocket.core.timebase import check_tempo, ms_per_tick
-from easy_pocket.core.voices import ROLES
-
-BANDS = ("low", "mid", "high")
+from easy_pocket.core.voices import band_of
 
 Floats = npt.NDArray[np.float64]
 
@@ -69,13 +67,13 @@ def sit_in(
     half_ms = wanted.step_ticks / 2 * ms_per_tick(tempo_bpm)
     for index, voice in enumerate(hits.voices):
         mine = np.flatnonzero(hits.voice_index == index)
-        band = ROLES[voice].band if voice in ROLES else "all"
+        band = band_of(voice)
         lane = template.offsets_at(hits.tick[mine], pattern.metre, tempo_bpm, scale=True, lane=band)
         target_ms[mine] = straight_ms[mine] + lane
         own = side.bands[:, BANDS.index(band)] if band in BANDS else np.ones(len(side.time_ms), dtype=bool)
         for candidates in (np.ones(len(own), dtype=bool), own):  # those of its band have the last word
             if candidates.any():
-                away_ms = _nearest(from_ms[mine], np.sort(side.time_ms[candidates]), side.length_ms)
+                _, away_ms = nearest_round(from_ms[mine], side.time_ms[candidates], side.length_ms)
                 near = np.abs(away_ms) <= half_ms
                 target_ms[mine[near]] = from_ms[mine[near]] + away_ms[near]
                 led[mine[near]] = True
@@ -88,22 +86,11 @@ def sit_in(
     return SatIn(Tightening(hits, after, from_ms, target_ms, to_ms, moved, (), None), led)
 
 
-def _nearest(at_ms: Floats, times_ms: Floats, length_ms: float) -> Floats:
-    """From each place to the nearest of the (sorted) times, round the loop."""
-    inside = np.mod(at_ms, length_ms)
-    after = np.searchsorted(times_ms, inside) % len(times_ms)
-    away = [
-        (times_ms[which] - inside + length_ms / 2) % length_ms - length_ms / 2
-        for which in ((after - 1) % len(times_ms), after)
-    ]
-    return np.where(np.abs(away[0]) <= np.abs(away[1]), away[0], away[1])
-
-
 def loop_sits_in(slices: Slices, reading: Reading, performance: Performance, strength_percent: float) -> Floats:
     """Where the loop's slices go so that the loop sits in the beat: each by the strength to the nearest hit of the beat
     within half a slot of the loop; others stay where they are. In seconds at the loop's own tempo, in order.
 
-    The performance must be at any tempo; it is laid along the loop bar by bar and repeats.
+    The performance may be at any tempo; it is laid along the loop bar by bar and repeats.
     """
     require_range("The strength", strength_percent, 0, 100, "%")
     beat = side_of(performance, "beat")
@@ -112,7 +99,7 @@ def loop_sits_in(slices: Slices, reading: Reading, performance: Performance, str
     per_slot = reading.metre.bar_ticks / reading.slots_per_bar
     place_ms = reading.slot_at(slices.attack_s) * per_slot * ms_per_tick(performance.tempo_bpm)
     half_ms = per_slot / 2 * ms_per_tick(performance.tempo_bpm)
-    away_ms = _nearest(place_ms, beat.time_ms, beat.length_ms)
+    _, away_ms = nearest_round(place_ms, beat.time_ms, beat.length_ms)
     moved_ms = np.where(np.abs(away_ms) <= half_ms, strength_percent / 100 * away_ms, 0.0)
     to_s = slices.attack_s + moved_ms / 1000 * performance.tempo_bpm / reading.tempo_bpm
     return np.maximum.accumulate(to_s)

@@ -92,6 +92,21 @@ def stand_in(key: str, there: Iterable[str]) -> str:
     return next((voice for voice in (key, *STAND_INS.get(key, ())) if voice in known), key)
 
 
+# Names for several voices at once.
+VOICE_GROUPS = {
+    "hat": ("hat_closed", "hat_open", "hat_pedal"),
+    "cymbals": ("hat_closed", "hat_open", "hat_pedal", "ride", "crash"),
+    "toms": ("tom_high", "tom_mid", "tom_low"),
+    "drums": ("kick", "snare", "rim", "clap", "tom_high", "tom_mid", "tom_low"),
+    "percussion": ("shaker", "tambourine", "conga_high", "conga_low", "wood", "bell"),
+}
+
+
+def band_of(key: str) -> str:
+    """The band a voice sounds in: low, mid or high; "all" for one we do not know."""
+    return ROLES[key].band if key in ROLES else "all"
+
+
 def voice_name(key: str) -> str:
     """Its name inside a sentence; a key we do not know as it is, cut short."""
     return ROLES[key].name.lower() if key in ROLES else key[:30]

@@ -16,7 +16,7 @@ from easy_pocket.core.voices import ROLES, check_voice
 from easy_pocket.store.changes import Patch, field_patch
 from easy_pocket.store.keep import begin, finish, keep_pattern
 from easy_pocket.store.songs import LoadedSong, feel_from_doc
-from easy_pocket.store.templates import templates_by_id
+from easy_pocket.store.templates import find_template
 
 FEEL_WORDS = {
     "swing_percent": "swing",
@@ -47,17 +47,17 @@ def set_feel(
 ) -> LoadedSong:
     """Set a feel field of "stack", "part" or a voice; None gives it back to what it inherits."""
     loaded = begin(session, song_id, revision)
-    templates = templates_by_id(session)
     if value is not None:
         value = _value(field, value)
-    if field == "template_id" and value is not None and value not in templates:
+    template = find_template(session, value) if field == "template_id" and value is not None else None
+    if field == "template_id" and value is not None and template is None:
         raise BadValueError("This groove template is gone: choose another.")
     own = dict(_doc(loaded, scope))
     own.pop(field, None)
     if value is not None:
         own[field] = value
-    feel_from_doc(own, templates)  # refuses what is out of range
-    shown = templates[value].name if field == "template_id" and value is not None else value_words(value)
+    feel_from_doc(own, {})  # refuses what is out of range
+    shown = template.name if template else value_words(value)
     words = f"{FEEL_WORDS[field]} of {_whose(loaded, scope)} {shown}"
     return replace(finish(session, loaded, words, [_patch(loaded, {scope: own})], gesture), just_felt=True)
 

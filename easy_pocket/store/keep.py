@@ -45,6 +45,7 @@ def keep_pattern(
     patches: tuple[Patch, ...] = (),
 ) -> LoadedSong:
     """Keep `after` as the song's pattern, with patches that belong to the same step; these are applied here too."""
+    apply_patches(session, loaded.row, patches)  # first: the pattern is remembered under the song's metre
     step: list[Patch] = [hits_patch(loaded.pattern_row.id, loaded.pattern, after)]
     loaded.pattern_row.hits = pattern_to_json(after)
     if locks_of(after) != locks_of(loaded.pattern):
@@ -55,7 +56,6 @@ def keep_pattern(
     if after.bars != loaded.sections[0].bars:
         step.append(field_patch("section", loaded.sections[0], bars=after.bars))
         loaded.sections[0].bars = after.bars
-    apply_patches(session, loaded.row, patches)
     note(session, loaded.row, words, [*step, *patches], gesture)
     session.flush()
     return replace(loaded, pattern=after, performances={}, just_done=words)

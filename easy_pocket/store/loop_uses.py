@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.listen.groups import Group, HeardBeat, beat_of, groups_now
 from easy_pocket.core.listen.hear import Heard
-from easy_pocket.core.pattern import Pattern
+from easy_pocket.core.locks import keep_locks
 from easy_pocket.core.put_line import on_kit
 from easy_pocket.core.sit_in import SatIn, SitIn, sit_in
 from easy_pocket.core.timebase import check_tempo
@@ -53,9 +53,10 @@ def put_beat(session: Session, song_id: int, revision: int, loop_id: int, how: s
         after = replace(loaded.pattern, length_ticks=length, hits=(*loaded.pattern.hits, *more))
     else:
         metre = beat.pattern.metre
-        after = Pattern(beat.pattern.length_ticks, hits, metre)
+        after = replace(loaded.pattern, length_ticks=beat.pattern.length_ticks, hits=hits, metre=metre)
         if metre != loaded.metre:
             patches.append(field_patch("song", loaded.row, metre_beats=metre.beats, metre_unit=metre.unit))
+    after = keep_locks(loaded.pattern, after)
     needed = {hit.voice for hit in hits} - set(loaded.part.voices)
     if needed:
         voices = [role for role in ROLES if role in {*loaded.part.voices, *needed}]

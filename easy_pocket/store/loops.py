@@ -121,7 +121,7 @@ def overrules_from_doc(doc: dict[str, Any]) -> Overrules:
         removed_s=tuple(doc.get("removed_s", ())),
         kept_s=tuple(doc.get("kept_s", ())),
         groups=tuple(
-            KeptGroup(group["name"], group["kind"], group["voice"], tuple(group["times_s"]))
+            KeptGroup(group["name"], group["kind"], group["voice"], tuple(group["times_s"]), tuple(group["certainty"]))
             for group in doc.get("groups", ())
         ),
     )

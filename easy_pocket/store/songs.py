@@ -28,7 +28,7 @@ from easy_pocket.store.hits import hits_from_json, hits_to_json
 from easy_pocket.store.kits import kit_names, load_kit
 from easy_pocket.store.models import LoopRow, PartRow, PatternRow, SectionRow, SongRow
 from easy_pocket.store.samples import sample_source
-from easy_pocket.store.templates import off_the_shelf, templates_by_id
+from easy_pocket.store.templates import find_template, groove_names, templates_by_id
 
 MAX_NAME = 80
 MOST_PATTERNS = 32
@@ -47,8 +47,9 @@ class LoadedSong:
     pattern: Pattern
     feel: FeelScopes
     mix: dict[str, VoiceMix]
-    templates: dict[int, GrooveTemplate]
-    off_shelf: frozenset[int]  # grooves that are not offered any more
+    templates: dict[int, GrooveTemplate]  # those its feel leans on
+    groove_of: Callable[[int], GrooveTemplate | None]  # any groove, as long as the session lasts
+    groove_names_of: Callable[[], list[tuple[int, str]]]
     samples: SampleSource  # recordings of its sounds, while the session lasts
     kit_names_of: Callable[[], dict[str, str]]  # asked for only where they are shown
     performances: dict[tuple[bool, float, int], Performance] = field(default_factory=dict, compare=False)
@@ -162,7 +163,8 @@ def load_song(session: Session, song_id: int, *, lock: bool = False) -> LoadedSo
         raise MissingSongError("There is no such song on the shelf: it may have been deleted in another tab.")
     row, part, pattern_row = found
     sections = session.scalars(select(SectionRow).where(SectionRow.song_id == song_id).order_by(SectionRow.position))
-    templates = templates_by_id(session)
+    docs = (row.feel, part.feel, *part.voice_feel.values())
+    templates = templates_by_id(session, {doc["template_id"] for doc in docs if "template_id" in doc})
     return LoadedSong(
         row=row,
         part=part,
@@ -177,7 +179,8 @@ def load_song(session: Session, song_id: int, *, lock: bool = False) -> LoadedSo
         ),
         mix={voice: VoiceMix(**doc) for voice, doc in part.mix.items()},
         templates=templates,
-        off_shelf=off_the_shelf(session),
+        groove_of=partial(find_template, session),
+        groove_names_of=partial(groove_names, session),
         samples=sample_source(session),
         kit_names_of=partial(kit_names, session),
     )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Collection
 from functools import lru_cache
 
 from sqlalchemy import select
@@ -14,15 +15,22 @@ from easy_pocket.core.template import GrooveTemplate
 from easy_pocket.store.models import TemplateRow
 
 
-def templates_by_id(session: Session) -> dict[int, GrooveTemplate]:
-    """All of them, also those off the shelf, in the order they were made."""
-    rows = session.scalars(select(TemplateRow).order_by(TemplateRow.id))
+def templates_by_id(session: Session, ids: Collection[int]) -> dict[int, GrooveTemplate]:
+    """Those of these that there are, also ones off the shelf. A song asks only for the few it leans on."""
+    if not ids:
+        return {}
+    rows = session.scalars(select(TemplateRow).where(TemplateRow.id.in_(ids)))
     return {row.id: template_of_row(row) for row in rows}
 
 
-def off_the_shelf(session: Session) -> frozenset[int]:
-    """Ids of grooves that are not on the shelf any more."""
-    return frozenset(session.scalars(select(TemplateRow.id).where(TemplateRow.removed.is_(True))))
+def find_template(session: Session, template_id: int) -> GrooveTemplate | None:
+    return templates_by_id(session, {template_id}).get(template_id)
+
+
+def groove_names(session: Session) -> list[tuple[int, str]]:
+    """(id, name) of every groove on the shelf, in the order they were made."""
+    asked = select(TemplateRow.id, TemplateRow.name).where(TemplateRow.removed.is_(False)).order_by(TemplateRow.id)
+    return [(key, name) for key, name in session.execute(asked)]
 
 
 def template_of_row(row: TemplateRow) -> GrooveTemplate:

@@ -10,7 +10,7 @@ from starlette.types import Scope
 from easy_pocket.store.database import Database
 from easy_pocket.web import errors
 from easy_pocket.web.render import SCRIPTS, STATIC, with_versions
-from easy_pocket.web.routes import audio, bench, export, grooves, kit, library, loops, memory, shelf
+from easy_pocket.web.routes import audio, bench, export, feel, grooves, kit, library, loops, memory, shelf
 from easy_pocket.web.security import Guard
 
 
@@ -18,11 +18,9 @@ class LastingFiles(StaticFiles):
     """Files whose address carries their version may be kept for ever; so may what a script imports."""
 
     async def get_response(self, path: str, scope: Scope) -> Response:
-        if path in SCRIPTS:
-            text = with_versions((STATIC / path).read_text())
-            response: Response = Response(text, media_type="text/javascript")
-        else:
-            response = await super().get_response(path, scope)
+        response = await super().get_response(path, scope)
+        if path in SCRIPTS and response.status_code == 200:
+            response = Response(with_versions((STATIC / path).read_text()), media_type="text/javascript")
         lasting = scope.get("query_string") or "/vendor/" in scope["path"]
         response.headers["Cache-Control"] = "public, max-age=31536000, immutable" if lasting else "no-cache"
         return response
@@ -33,7 +31,7 @@ def make_app(database: Database) -> FastAPI:
     app.state.database = database
     app.add_middleware(Guard)
     app.mount("/static", LastingFiles(directory=STATIC), name="static")
-    for routes in (shelf, bench, memory, loops, grooves, kit, library, audio, export):
+    for routes in (shelf, bench, feel, memory, loops, grooves, kit, library, audio, export):
         app.include_router(routes.router)
     errors.install(app)
     return app

@@ -217,7 +217,7 @@ class StraightMany(Strict):
     """On the grid, without offsets of their own; no places: all hits."""
 
     kind: Literal["straight_again"]
-    places: Places
+    places: Annotated[list[Place], Field(max_length=MAX_PLACES)]
     step_ticks: Tick
 
     def to_core(self) -> tighten.StraightAgain:

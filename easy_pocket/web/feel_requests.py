@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
-from easy_pocket.core.feel import BY_VOICE
+from easy_pocket.core.feel import DEFAULTS, first_set
 from easy_pocket.core.tighten import Tighten
 from easy_pocket.store import feels
 from easy_pocket.store.songs import LoadedSong
@@ -55,7 +55,7 @@ class TightenRequest(Strict):
     places: Places = Field(default_factory=list)
 
     def to_core(self, song: LoadedSong) -> Tighten:
-        template = song.templates.get(self.template_id) if self.template_id is not None else None
+        template = song.groove_of(self.template_id) if self.template_id is not None else None
         return Tighten(
             target=self.target,
             strength_percent=self.strength_percent,
@@ -64,7 +64,7 @@ class TightenRequest(Strict):
             swing_percent=self.swing_percent,
             swing_unit=self.swing_unit,
             template=template,
-            groove_lane=BY_VOICE,
+            groove_scales=bool(first_set((song.feel.stack, DEFAULTS), "groove_scales")),
             places=tuple(self.places),
         )
 

@@ -108,6 +108,20 @@ def test_what_is_inherited_and_what_is_set_is_shown_and_given_back(bench):
     expect(bench.locator('.typed[data-feel="swing_percent"]')).to_have_value("57")
 
 
+def test_what_swings_the_seed_and_the_lane_of_a_voice_go_back_too(bench):
+    scope(bench, "hat_closed")
+    bench.click('[data-feel-set="swing_unit"][data-value="8"]')
+    saved(bench)
+    bench.locator('[data-feel-select="groove_lane"]').select_option("low")
+    saved(bench)
+    for field in ("swing_unit", "groove_lane"):
+        bench.click(f'[data-inherit="{field}"]')
+        saved(bench)
+        expect(bench.locator(f'[data-inherit="{field}"]')).to_have_count(0)
+    expect(bench.locator('[data-feel-select="groove_lane"]')).to_have_value("voice")
+    expect(bench.locator('[data-feel-set="swing_unit"].on')).to_have_text("16ths")
+
+
 def test_triplet_swing_is_named_as_its_ratio(bench):
     type_into(bench, "swing_percent", 66.67)
     expect(bench.locator("#feel")).to_contain_text("2 : 1, triplets")

@@ -34,7 +34,7 @@ def point(page, slot, ms):
     frame = page.evaluate("easyPocket.grooves.frame()")
     box = page.locator("#groove-canvas").bounding_box()
     x = box["x"] + 58 + (slot + 0.5) * frame["column"]
-    return x, box["y"] + page.evaluate(f"easyPocket.grooves.yOf({ms}, easyPocket.grooves.frame())")
+    return x, box["y"] + page.evaluate(f"easyPocket.grooves.heightOf({ms})")
 
 
 def test_a_groove_is_drawn_over_the_slots_and_undone_in_one_step(grooves):

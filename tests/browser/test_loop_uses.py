@@ -84,6 +84,9 @@ def test_slices_and_the_loop_at_another_tempo_are_downloaded(loop):
     with loop.expect_download() as download:
         loop.click("#slices-link")
     assert download.value.suggested_filename.endswith("slices.zip")
+    loop.fill("#retime-tempo", "-5")
+    loop.press("#retime-tempo", "Tab")
+    expect(loop.locator("#note")).to_contain_text("from 20 to 400 bpm")
     loop.fill("#retime-tempo", "120")
     loop.press("#retime-tempo", "Tab")
     with loop.expect_download() as download:

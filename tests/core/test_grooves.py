@@ -128,7 +128,7 @@ def test_a_template_heard_in_its_own_rendering_comes_back():
     told = ~np.array(lane.guessed)  # a hat under the snare's noise is not heard: its slot carries a guess, and says so
     error = lane.offsets[told] - np.array(offsets_ms)[told]
     assert told.sum() >= 13
-    assert np.sqrt((error - np.median(error)) ** 2).mean() < 1.0
+    assert np.sqrt(((error - np.median(error)) ** 2).mean()) < 1.0
     assert abs(np.median(error)) < 1.0
 
 

@@ -3,13 +3,16 @@
 import io
 import re
 import zipfile
+from dataclasses import replace
 
 import pytest
 import soundfile
 
 from easy_pocket.core.feel import Feel
 from easy_pocket.core.formats.midi import read_midi
-from easy_pocket.core.listen.hear import hear
+from easy_pocket.core.listen.hear import Overrules, hear
+from easy_pocket.core.pattern import Pattern
+from easy_pocket.core.timebase import Metre
 from easy_pocket.store.loops import add_loop
 from easy_pocket.store.songs import create_song, load_song
 from tests.drums import SWUNG, beat, rendered
@@ -72,7 +75,9 @@ def test_a_hit_goes_from_one_group_to_another_and_survives_hearing_again(tab):
     tab.overrule(kind="group_move", time_s=alone, group=hats, to=kicks)
     tab.overrule(kind="sensitivity", value=0.45)
     after = tab.get("groups").json()["groups"]
-    assert any(abs(t - alone) < 0.006 for t in after[kicks]["times"])
+    place = next(k for k, t in enumerate(after[kicks]["times"]) if abs(t - alone) < 0.006)
+    assert after[kicks]["certainty"][place] == 1.0  # the user has said so
+    assert after[hats]["certainty"][0] == groups[hats]["certainty"][0]
     assert not any(abs(t - alone) < 0.006 for t in after[hats]["times"])
 
 
@@ -99,6 +104,41 @@ def test_joined_hits_leave_what_is_written_alone(tab):
     hits = tab.hits()
     assert hits["snare", 960][0] == 31
     assert ("kick", 0) in hits
+
+
+def test_locked_rows_are_not_written_over(tab):
+    tab.edit(kind="lock_voice", voice="snare", locked=True)
+    before = tab.state()
+    for how in ("replace", "join"):
+        tab.edit(kind="lock_voice", voice="kick", locked=how == "join")
+        status, result = tab.edit(kind="loop_beat", loop_id=tab.loop_id, how=how)
+        if how == "replace":
+            assert (status, "is locked" in result["error"]) == (422, True)
+            assert tab.hits() == before[0]
+    assert {place: hit for place, hit in tab.hits().items() if place[0] == "snare"} == {
+        place: hit for place, hit in before[0].items() if place[0] == "snare"
+    }
+
+
+def test_a_loop_in_three_brings_its_metre_and_takes_it_away_again(client, store):
+    waltz = beat({"kick": "X.....x.....", "snare": "....x...x...", "ride": "x...x...x..."}, Metre(3, 4))
+    audio, _ = rendered(Pattern(4 * 2880, tuple(
+        replace(hit, tick=hit.tick + bar * 2880) for bar in range(4) for hit in waltz.hits
+    ), Metre(3, 4)), 120.0)  # fmt: skip
+    heard = hear(audio, Overrules(bars=4, metre=Metre(3, 4)))
+    with store.transaction() as session:
+        song = create_song(session, "Three Piers", tempo_bpm=100, hits=beat(SWUNG).hits)
+        loop = add_loop(session, song.id, audio, heard)
+        session.flush()
+        tab = LoopTab(client, song.id, loop.id)
+    before = tab.state()
+    status, result = tab.edit(kind="loop_beat", loop_id=tab.loop_id, how="replace", tempo=True)
+    assert (status, result["song"]["metre"]) == (200, "3/4")
+    assert tab.state()[1]["bar"] == 2880
+    tab.post("undo")
+    assert tab.state() == before
+    status, result = tab.edit(kind="loop_beat", loop_id=tab.loop_id, how="join")
+    assert (status, "in 3/4, the song in 4/4" in result["error"]) == (422, True)
 
 
 def test_the_stack_against_the_loop_names_the_worst_hit_and_sits_in(tab):

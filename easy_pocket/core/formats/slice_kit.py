@@ -38,17 +38,27 @@ def slice_sfz(count: int) -> str:
     return "\n".join(lines) + "\n"
 
 
-def slice_archive(audio: Audio, heard: Heard, name: str, by: str = "hits", slots: int = 1) -> bytes:
-    """A zip of samples/001.wav and so on (24 bit), NAME.sfz and NAME.mid."""
+def slice_files(audio: Audio, heard: Heard, name: str, by: str = "hits", slots: int = 1) -> dict[str, bytes]:
+    """Every file by its path: samples/001.wav and so on (24 bit), NAME.sfz and NAME.mid. Raises BadValueError before
+    any is made when the loop cannot be cut so."""
     cuts = cut_slices(heard.onsets, heard.reading, by, slots)
     plain = "".join(c for c in name if c.isalnum() or c in " -_") or "loop"
+    files = {
+        f"{plain}.sfz": slice_sfz(len(cuts)).encode(),
+        f"{plain}.mid": slice_midi(cuts, heard.reading, name),
+    }
+    for number, piece in enumerate(slice_audio(audio, cuts), start=1):
+        one = Audio(np.ascontiguousarray(piece), audio.rate_hz, f"{number:03}.wav")
+        files[f"samples/{number:03}.wav"] = write_audio(one, "WAV", 24)
+    return files
+
+
+def slice_archive(files: dict[str, bytes]) -> bytes:
+    """The same files as one zip."""
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        for number, piece in enumerate(slice_audio(audio, cuts), start=1):
-            one = Audio(np.ascontiguousarray(piece), audio.rate_hz, f"{number:03}.wav")
-            archive.writestr(f"samples/{number:03}.wav", write_audio(one, "WAV", 24))
-        archive.writestr(f"{plain}.sfz", slice_sfz(len(cuts)))
-        archive.writestr(f"{plain}.mid", slice_midi(cuts, heard.reading, name))
+        for path, data in files.items():
+            archive.writestr(path, data)
     return out.getvalue()
 
 

@@ -56,12 +56,14 @@ class Group:
 
 @dataclass(frozen=True)
 class KeptGroup:
-    """A group as the user left it; its hits by their times, so that hearing again does not lose them."""
+    """A group as the user left it; its hits by their times, so that hearing again does not lose them. certainty: 0-1
+    for each of them."""
 
     name: str
     kind: str
     voice: str
     times_s: tuple[float, ...]
+    certainty: tuple[float, ...]
 
 
 SAME_S = 0.005  # a hit that moved by less is the same
@@ -69,24 +71,23 @@ SAME_S = 0.005  # a hit that moved by less is the same
 
 def kept_of(groups: Sequence[Group], onsets: Onsets) -> tuple[KeptGroup, ...]:
     return tuple(
-        KeptGroup(group.name, group.kind, group.voice, tuple(onsets.time_s[list(group.hits)].tolist()))
-        for group in groups
+        KeptGroup(one.name, one.kind, one.voice, tuple(onsets.time_s[list(one.hits)].tolist()), one.certainty)
+        for one in groups
     )
 
 
 def groups_now(audio: Audio, onsets: Onsets, kept: Sequence[KeptGroup]) -> tuple[Group, ...]:
     """The groups as they were left, with what is heard now: hits that are new go where they sound best. Nothing kept:
     as proposed."""
-    proposed = sort_hits(audio, onsets)
     if not kept or not len(onsets):
-        return proposed
-    sure = {index: c for group in proposed for index, c in zip(group.hits, group.certainty, strict=True)}
+        return sort_hits(audio, onsets)
     groups, known = [], set()
     for one in kept:
-        apart = np.abs(onsets.time_s[:, None] - np.array(one.times_s or [np.inf])[None]).min(axis=1)
-        mine = np.flatnonzero(apart <= SAME_S).tolist()
-        known |= set(mine)
-        groups.append(Group(one.name, one.kind, one.voice, tuple(mine), tuple(sure.get(k, 0.5) for k in mine)))
+        apart = np.abs(onsets.time_s[:, None] - np.array(one.times_s or [np.inf])[None])
+        mine = np.flatnonzero(apart.min(axis=1) <= SAME_S)
+        known |= set(mine.tolist())
+        certainty = tuple(one.certainty[place] for place in apart[mine].argmin(axis=1).tolist())
+        groups.append(Group(one.name, one.kind, one.voice, tuple(mine.tolist()), certainty))
     new = [index for index in range(len(onsets)) if index not in known]
     if new:
         pictures = onset_pictures(mono_of(audio), onsets.time_s)
@@ -302,10 +303,22 @@ def split_group(group: Group, pictures: Floats) -> list[Group]:
 
 
 def merge_groups(one: Group, other: Group) -> Group:
-    """Both as one, with the name and the voice of the first."""
+    """Both as one, with the name and the voice of the first, and its certainty for a hit that is in both."""
     found = {**dict(zip(other.hits, other.certainty, strict=True)), **dict(zip(one.hits, one.certainty, strict=True))}
     ordered = sorted(found)
     return replace(one, hits=tuple(ordered), certainty=tuple(found[hit] for hit in ordered))
+
+
+def move_hit(groups: Sequence[Group], index: int, number: int, to: int | None) -> tuple[Group, ...]:
+    """A hit from the group of that number to another, where it is certain then, or out of it (to: None). Raises
+    BadValueError when it is not in the group."""
+    if index not in groups[number].hits:
+        raise BadValueError("This hit is in another group now; look again.")
+    moved = list(groups)
+    moved[number] = _part(groups[number], [place for place, hit in enumerate(groups[number].hits) if hit != index])
+    if to is not None:
+        moved[to] = merge_groups(replace(moved[to], hits=(index,), certainty=(1.0,)), moved[to])
+    return tuple(moved)
 
 
 def mapped(groups: Sequence[Group], voices: tuple[str, ...]) -> tuple[Group, ...]:

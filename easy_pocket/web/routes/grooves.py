@@ -1,4 +1,4 @@
-"""Grooves: the shelf, trying one in the beat, files in and out, and what tightening would do."""
+"""Grooves: the shelf, trying one in the beat, files in and out."""
 
 from __future__ import annotations
 
@@ -7,7 +7,6 @@ from pathlib import PurePath
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
-from pydantic import Field
 from starlette.concurrency import run_in_threadpool
 from starlette.requests import Request
 from starlette.responses import Response
@@ -18,21 +17,17 @@ from easy_pocket.core.formats.groove_table import dump_groove_csv, load_groove_c
 from easy_pocket.core.formats.template_file import dump_template, load_template
 from easy_pocket.core.template import GrooveTemplate
 from easy_pocket.store.database import Database
-from easy_pocket.store.feels import tightening, with_groove
+from easy_pocket.store.feels import with_groove
 from easy_pocket.store.grooves import find_groove, groove_rows, make_groove
 from easy_pocket.store.songs import load_song
 from easy_pocket.web.answer import Answer
 from easy_pocket.web.edit_requests import View
-from easy_pocket.web.feel_requests import Places, TightenRequest
 from easy_pocket.web.render import render
-from easy_pocket.web.request_types import Strict
 from easy_pocket.web.routes.common import database, download, song_page
 from easy_pocket.web.uploads import plain_name, read_upload
 from easy_pocket.web.views.groove_view import GrooveView, groove_cards
 from easy_pocket.web.views.playing import playing
-from easy_pocket.web.views.pocket_compare import pocket_page
 from easy_pocket.web.views.song_state import header_state
-from easy_pocket.web.views.tighten_view import tighten_doc
 
 router = APIRouter()
 MEDIA = {"json": "application/json", "csv": "text/csv", "mid": "audio/midi"}
@@ -99,26 +94,3 @@ def read_groove(data: bytes, name: str) -> GrooveTemplate:
     if ending in (".mid", ".midi"):
         return load_groove_midi(data, name)
     raise BadValueError(f"{name} is no groove: bring in a .json, .csv or .mid file, or take a groove from a loop.")
-
-
-class PocketRequest(Strict):
-    """Whose pocket, compared with what (nothing: ""), of which hits (none: all)."""
-
-    one: Annotated[str, Field(max_length=40)] = "felt"
-    other: Annotated[str, Field(max_length=40)] = ""
-    places: Places = Field(default_factory=list)
-
-
-@router.post("/songs/{song_id}/pocket")
-def pocket(request: Request, song_id: int, sent: PocketRequest) -> Response:
-    """The pocket in full; nothing is changed."""
-    with database(request).transaction() as session:
-        return Answer({"html": pocket_page(session, load_song(session, song_id), sent.one, sent.other, sent.places)})
-
-
-@router.post("/songs/{song_id}/tighten")
-def preview(request: Request, song_id: int, sent: TightenRequest) -> Response:
-    """What tightening would do: nothing is changed."""
-    with database(request).transaction() as session:
-        song = load_song(session, song_id)
-        return Answer({"revision": song.row.revision, **tighten_doc(tightening(song, sent.to_core(song)))})

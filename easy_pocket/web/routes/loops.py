@@ -16,7 +16,7 @@ from starlette.responses import Response
 
 from easy_pocket.core.feel import FeelScopes
 from easy_pocket.core.formats.audio_file import read_audio, write_audio
-from easy_pocket.core.formats.slice_kit import slice_archive
+from easy_pocket.core.formats.slice_kit import slice_archive, slice_files
 from easy_pocket.core.listen.groove import extract_template
 from easy_pocket.core.listen.hear import hear
 from easy_pocket.core.listen.slices import at_tempo, cut_slices
@@ -136,7 +136,7 @@ def slices_zip(
         row = get_loop(session, song_id, loop_id)
         heard, sound = found_from_doc(row.found), load_audio(session, row.audio_hash, row.name)
     name = PurePath(row.name).stem[:60] or "loop"
-    return download(slice_archive(sound, heard, name, by, slots), name, " slices.zip", "application/zip")
+    return download(slice_archive(slice_files(sound, heard, name, by, slots)), name, " slices.zip", "application/zip")
 
 
 @router.get("/songs/{song_id}/loops/{loop_id}/retimed.wav")

@@ -1,15 +1,10 @@
 // The Grooves screen: the shelf by ear, and one groove drawn slot by slot.
 
-import { colours, fitted, lean } from "./rail_canvas.js";
+import { ACCENT_SHARE, LABELS, LEFT, drawGroove, yOf } from "./groove_canvas.js";
 import { showLedger, showNote } from "./notes.js";
 import { GrooveList, idOf } from "./try_out.js";
 
 const byId = (id) => document.getElementById(id);
-const LEFT = 58;
-const LABELS = 20;
-const ACCENT_SHARE = 0.27;
-const FADED = 0.3;
-const LANE_DASH = { all: [], low: [6, 3], mid: [2, 3], high: [] };
 
 export class Grooves {
   constructor(page) {
@@ -166,6 +161,11 @@ export class Grooves {
     else if (event.target === this.canvas && this.data) this.point(this.slotAt(event.offsetX));
   }
 
+  // How far down the canvas an offset lies.
+  heightOf(offset_ms) {
+    return yOf(offset_ms, this.data, this.frame());
+  }
+
   slotAt(x) {
     const { column, slots } = this.frame();
     return Math.max(0, Math.min(slots - 1, Math.floor((x - LEFT) / column)));
@@ -269,119 +269,7 @@ export class Grooves {
   }
 
   draw() {
-    if (!this.canvas || !this.data) return;
-    const { pen } = fitted(this.canvas);
-    const frame = this.frame();
-    this.drawScale(pen, frame);
-    const order = ["all", "low", "mid", "high"].filter((name) => this.data.lanes[name] && name !== this.lane);
-    for (const name of order) this.drawLine(pen, frame, this.data.lanes[name], name, true);
-    this.drawLane(pen, frame);
-    this.drawLine(pen, frame, this.values, this.lane, false);
-    this.drawSlot(pen, frame);
-  }
-
-  yOf(offset, { middle, room }) {
-    return middle + (Math.max(-this.data.reach, Math.min(this.data.reach, offset)) / this.data.reach) * room;
-  }
-
-  xOf(slot, { column }) {
-    return LEFT + (slot + 0.5) * column;
-  }
-
-  drawScale(pen, frame) {
-    const c = colours();
-    const { width, split, foot, height, slots, column } = frame;
-    pen.font = "500 12px Plex, monospace";
-    pen.textAlign = "right";
-    pen.textBaseline = "middle";
-    for (const ms of [-this.data.reach, -this.data.reach / 2, 0, this.data.reach / 2, this.data.reach]) {
-      const y = Math.round(this.yOf(ms, frame)) + 0.5;
-      pen.strokeStyle = ms ? "#e5dccc" : "#8f99b5";
-      pen.setLineDash(ms ? [] : [4, 3]);
-      line(pen, LEFT, y, width, y, 1);
-      pen.fillStyle = c.quiet;
-      pen.fillText(ms ? `${ms > 0 ? "+" : "−"}${Math.abs(ms)}` : "grid", LEFT - 8, y);
-    }
-    pen.setLineDash([]);
-    pen.fillText("early", LEFT - 8, 26);
-    pen.fillText("late", LEFT - 8, split - 26);
-    pen.fillText("accent", LEFT - 8, (split + foot) / 2);
-    pen.textAlign = "center";
-    const roomy = column > 12;
-    for (let slot = 0; slot < slots; slot += 1) {
-      const x = Math.round(LEFT + slot * column) + 0.5;
-      const bar = slot % this.data.slots === 0;
-      if (this.data.beats[slot]) {
-        pen.strokeStyle = bar ? "#8f99b5" : "#cfc3ae";
-        line(pen, x, 0, x, foot, bar ? 1.5 : 1);
-      }
-      if (this.data.beats[slot] || roomy) {
-        pen.fillStyle = this.data.beats[slot] ? c.ink : c.quiet;
-        pen.fillText(this.data.labels[slot], this.xOf(slot, frame), height - LABELS / 2);
-      }
-    }
-    pen.strokeStyle = "#c9bda8";
-    line(pen, LEFT, Math.round(foot) + 0.5, width, Math.round(foot) + 0.5, 1);
-  }
-
-  drawLane(pen, frame) {
-    const c = colours();
-    const { split, foot, column, slots } = frame;
-    const { offset, accent, guessed, spread } = this.values;
-    const wide = Math.max(1, Math.min(18, column * 0.46));
-    for (let slot = 0; slot < slots; slot += 1) {
-      const x = this.xOf(slot, frame);
-      const y = this.yOf(offset[slot], frame);
-      const side = lean(offset[slot]);
-      pen.fillStyle = side === "even" ? c.ink : c[side];
-      pen.globalAlpha = guessed[slot] ? 0.4 : 1;
-      pen.fillRect(x - wide / 2, Math.min(y, frame.middle), wide, Math.abs(y - frame.middle));
-      const tall = accent[slot] * (foot - split - 8);
-      pen.fillStyle = c.denim;
-      pen.fillRect(x - wide / 2, foot - tall, wide, tall);
-      if (spread[slot] > 0.5 && column > 10) {
-        pen.strokeStyle = c.quiet;
-        line(pen, x, this.yOf(offset[slot] - spread[slot], frame), x, this.yOf(offset[slot] + spread[slot], frame), 1);
-      }
-      pen.globalAlpha = 1;
-      if (column > 34) {
-        pen.fillStyle = side === "even" ? c.quiet : c[side];
-        pen.font = "500 12px Plex, monospace";
-        const words = Math.abs(offset[slot]) < 0.05 ? "0" : `${offset[slot] > 0 ? "+" : "−"}${Math.abs(offset[slot]).toFixed(1)}`;
-        pen.fillText(words, x, y + (offset[slot] >= 0 ? 16 : -16));
-      }
-    }
-  }
-
-  drawLine(pen, frame, lane, name, faded) {
-    const c = colours();
-    pen.globalAlpha = faded ? FADED : 1;
-    pen.strokeStyle = faded ? c.denim : c.thread;
-    pen.lineWidth = faded ? 1.4 : 1.8;
-    pen.setLineDash(LANE_DASH[name]);
-    pen.beginPath();
-    for (let slot = 0; slot < frame.slots; slot += 1) pen.lineTo(this.xOf(slot, frame), this.yOf(lane.offset[slot], frame));
-    pen.stroke();
-    pen.setLineDash([]);
-    pen.globalAlpha = 1;
-    if (faded || frame.column < 7) return;
-    for (let slot = 0; slot < frame.slots; slot += 1) {
-      pen.beginPath();
-      pen.arc(this.xOf(slot, frame), this.yOf(lane.offset[slot], frame), 4, 0, 2 * Math.PI);
-      pen.fillStyle = lane.guessed[slot] ? c.paper : c.thread;
-      pen.fill();
-      pen.lineWidth = 1.6;
-      pen.stroke();
-    }
-  }
-
-  drawSlot(pen, frame) {
-    const c = colours();
-    pen.strokeStyle = c.thread;
-    pen.setLineDash([3, 3]);
-    pen.lineWidth = 1.4;
-    pen.strokeRect(Math.round(LEFT + this.slot * frame.column) + 1.5, 2.5, Math.max(3, frame.column - 3), frame.foot - 5);
-    pen.setLineDash([]);
+    if (this.canvas && this.data) drawGroove(this.canvas, { data: this.data, lane: this.lane, slot: this.slot, frame: this.frame() });
   }
 
   // Files ------------------------------------------------------------------------------------------------------------
@@ -409,12 +297,4 @@ export class Grooves {
     say(`${file.name} is on the shelf.`);
     this.page.look({ groove: result.made, lane: "all" });
   }
-}
-
-function line(pen, x1, y1, x2, y2, weight) {
-  pen.lineWidth = weight;
-  pen.beginPath();
-  pen.moveTo(x1, y1);
-  pen.lineTo(x2, y2);
-  pen.stroke();
 }

@@ -73,7 +73,15 @@ export class LoopUses {
     else if (target.dataset.groupVoice) this.loops.overrule({ kind: "group_voice", group: Number(target.dataset.groupVoice), voice: target.value }, { near: target });
     else if (target.dataset.groupInto && target.value !== "") this.loops.overrule({ kind: "group_merge", group: Number(target.dataset.groupInto), into: Number(target.value) }, { near: target });
     else if (target.id === "slice-by") byId("slices-link").href = `${this.loops.address}/slices.zip?by=${target.value}`;
-    else if (target.id === "retime-tempo") byId("retime-link").href = `${this.loops.address}/retimed.wav?tempo_bpm=${encodeURIComponent(target.value.replace(",", "."))}`;
+    else if (target.id === "retime-tempo") this.retimeTo(target);
+  }
+
+  retimeTo(field) {
+    const tempo = Number(field.value.replace(",", "."));
+    const good = Number.isFinite(tempo) && tempo >= 20 && tempo <= 400;
+    field.classList.toggle("wrong", !good);
+    if (good) byId("retime-link").href = `${this.loops.address}/retimed.wav?tempo_bpm=${tempo}`;
+    else showNote(`'${field.value}' is no tempo that can be played: type a number from 20 to 400 bpm.`, { near: field, wrong: true });
   }
 
   // Doubtful hits --------------------------------------------------------------------------------------------------

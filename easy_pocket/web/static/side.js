@@ -6,7 +6,6 @@ import { paintAll } from "./sliders.js";
 import { GrooveList, idOf } from "./try_out.js";
 
 const byId = (id) => document.getElementById(id);
-const CYMBALS = ["hat_closed", "hat_open", "hat_pedal", "ride", "crash"];
 const REST_MS = 120;
 
 export class Side {
@@ -145,15 +144,15 @@ export class Side {
   }
 
   reachSet(which, near) {
-    const voices = [...document.querySelectorAll("[data-reach]")].map((button) => button.dataset.reach);
-    this.page.edits.push({ kind: "reach", voices: which === "all" ? voices : voices.filter((voice) => CYMBALS.includes(voice)) }, { near });
+    const voices = [...document.querySelectorAll(which === "all" ? "[data-reach]" : "[data-cymbal]")].map((button) => button.dataset.reach);
+    this.page.edits.push({ kind: "reach", voices }, { near });
   }
 
   straightAgain(near) {
     const { scope } = this.page.view;
-    let places = this.chosen;
-    if (!places.length) places = this.page.rails.data.voices.filter((voice) => scope === "stack" || scope === "part" || voice === scope).flatMap((voice) => this.rails.data.hits(voice).map(placeOf));
-    if (!places.length) showNote("There are no hits yet: write some first.", { near, wrong: true });
+    const ofVoice = scope !== "stack" && scope !== "part" && !this.chosen.length;
+    const places = ofVoice ? this.rails.data.hits(scope).map(placeOf) : this.chosen; // none: all
+    if (ofVoice && !places.length) showNote("This voice has no hits yet: write some first.", { near, wrong: true });
     else this.page.edits.push({ kind: "straight_again", places, step_ticks: this.rails.facts.step }, { near });
   }
 
@@ -179,6 +178,7 @@ export class Side {
       leave_alone_ms: Number(byId("tighten-window").value),
       step_ticks: Number(byId("tighten-grid").value),
       swing_percent: Number(byId("tighten-swing").value.replace(",", ".")) || 0,
+      swing_unit: Number(byId("tighten-unit").value),
       template_id: this.target === "groove" ? Number(byId("tighten-groove").value) || null : null,
       places: this.chosen,
     };

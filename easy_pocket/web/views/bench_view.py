@@ -29,8 +29,11 @@ class BenchView:
         )
         self.panel = feel_panel(song, view.scope)
         self.addable = [(voice.role, voice.title) for voice in song.kit.voices if voice.role not in voices]
-        self.groove_names = [(key, groove.name) for key, groove in song.templates.items() if key not in song.off_shelf]
         self.takeable = set(voices) - set(song.pattern.arrays.voices)
+
+    @property
+    def groove_names(self) -> list[tuple[int, str]]:
+        return self.song.groove_names_of()
 
     @property
     def length_words(self) -> str:

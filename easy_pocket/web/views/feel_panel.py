@@ -9,7 +9,7 @@ from typing import Any
 from easy_pocket.core.feel import DEFAULTS, Feel, first_set, swing_ratio
 from easy_pocket.core.groove_shape import fit_words
 from easy_pocket.core.timebase import ms_per_tick
-from easy_pocket.core.voices import ROLES
+from easy_pocket.core.voices import ROLES, VOICE_GROUPS
 from easy_pocket.store.songs import LoadedSong
 from easy_pocket.web.views.rails import voice_title
 
@@ -26,12 +26,13 @@ class Setting:
 
 @dataclass(frozen=True)
 class ReachChip:
-    """A voice the groove can reach: whether it does, and whether it is a cymbal (hats, ride, crash)."""
+    """A voice the groove can reach: whether it does, and whether it is one of the cymbals."""
 
     voice: str
     name: str
     reached: bool
     glyph: str
+    cymbal: bool
 
 
 @dataclass(frozen=True)
@@ -114,6 +115,7 @@ def _reach(song: LoadedSong) -> list[ReachChip]:
             voice_title(song.kit, voice),
             bool(song.feel.resolve(voice).groove_on),
             glyphs.get(voice, ROLES[voice].glyph),
+            voice in VOICE_GROUPS["cymbals"],
         )
         for voice in song.part.voices
     ]

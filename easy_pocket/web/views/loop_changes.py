@@ -18,6 +18,7 @@ from easy_pocket.core.listen.groups import (
     kept_of,
     merge_groups,
     mono_of,
+    move_hit,
     sort_hits,
     split_group,
 )
@@ -166,9 +167,6 @@ def _regrouped(
             raise BadValueError("This group is gone: choose another.")
         return groups[number]
 
-    def without(*numbers: int) -> list[Group]:
-        return [group for place, group in enumerate(groups) if place not in numbers]
-
     match change:
         case GroupCount(count=count):
             if count == 1:
@@ -191,16 +189,9 @@ def _regrouped(
             rest = [joined if place == into else group for place, group in enumerate(groups) if place != number]
             return tuple(rest), f"{of(number).name} to {of(into).name}"
         case GroupMove(time_s=time_s, group=number, to=to):
+            source, target = of(number).name, of(to).name if to is not None else None
             index = int(np.abs(heard.onsets.time_s - time_s).argmin())
-            if index not in of(number).hits:
-                raise BadValueError("This hit is in another group now; look again.")
-            left = [hit for hit in of(number).hits if hit != index]
-            moved = {number: replace(of(number), hits=tuple(left), certainty=tuple(0.9 for _ in left))}
-            if to is not None:
-                moved[to] = merge_groups(of(to), replace(of(to), hits=(index,), certainty=(1.0,)))
-            return tuple(moved.get(place, group) for place, group in enumerate(groups)), (
-                f"a hit of {of(number).name} {'to ' + of(to).name if to is not None else 'left out'}"
-            )
+            return move_hit(groups, index, number, to), f"a hit of {source} {f'to {target}' if target else 'left out'}"
 
 
 def _added(now: Overrules, time_s: float) -> Overrules:

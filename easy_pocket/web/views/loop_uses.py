@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from sqlalchemy.orm import Session
 
-from easy_pocket.core.gap import gap, side_of, side_of_loop
+from easy_pocket.core.gap import gap, gap_by_voice, side_of, side_of_loop
 from easy_pocket.core.listen.groups import Group
 from easy_pocket.core.listen.hear import Heard
 from easy_pocket.core.perform import perform
@@ -60,16 +60,19 @@ def against_doc(session: Session, song: LoadedSong, loop_id: int, wanted: SitIn)
     then = gap(after, loop, wanted.step_ticks / 2 * ms_per_tick(tempo_bpm))
     voices = [stack.voices[index] for index in stack.voice_index[found.a].tolist()]
     names = {voice.role: voice.title for voice in song.kit.voices}
-    rows = []
-    for voice in song.part.voices:
-        mine = np.array([one == voice for one in voices], dtype=bool)
-        if mine.any():
-            own = found.gap_ms[mine]
-            rows.append({
-                "voice": voice, "name": names.get(voice, ROLES[voice].name), "pairs": int(mine.sum()),
-                "mean": round(float(own.mean()), 2), "size": round(float(np.abs(own).mean()), 2),
-                "gaps": np.round(own, 2),
-            })  # fmt: skip
+    gaps = {row.voice: row for row in gap_by_voice(stack, found, tempo_bpm)}
+    rows = [
+        {
+            "voice": voice,
+            "name": names.get(voice, ROLES[voice].name),
+            "pairs": len(gaps[voice].gaps_ms),
+            "mean": round(gaps[voice].mean_ms, 2),
+            "size": round(gaps[voice].mean_size_ms, 2),
+            "gaps": np.round(gaps[voice].gaps_ms, 2),
+        }
+        for voice in song.part.voices
+        if voice in gaps
+    ]
     worst = [
         {
             "voice": voices[pair],

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 from markupsafe import Markup
 
 from easy_pocket.core.perform import Performance
@@ -49,12 +50,18 @@ def pocket_chart(performance: Performance, order: list[str]) -> PocketChart:
 def chart_row(pocket: VoicePocket, reach_ms: int, name: str) -> PocketRow:
     step = max(1, len(pocket.offsets_ms) // MAX_DOTS)
     shown = np.array(pocket.offsets_ms[::step])
-    across = np.round(50 + 48 * np.clip(shown / reach_ms, -1, 1), 2).tolist()
-    dots = tuple(zip(across, (30.0 + 40.0 * ((index * 7) % 5) / 4 for index in range(len(shown))), strict=True))
+    dots = tuple(
+        zip(across(shown, reach_ms), (30.0 + 40.0 * ((index * 7) % 5) / 4 for index in range(len(shown))), strict=True)
+    )
     lean = "even" if abs(pocket.mean_ms) < ON_GRID_MS else ("late" if pocket.mean_ms > 0 else "early")
     words = f"{signed(pocket.mean_ms)} ±{pocket.spread_ms:.1f}"
-    mean_x = round(50 + 48 * max(-1.0, min(1.0, pocket.mean_ms / reach_ms)), 2)
-    return PocketRow(name, dots, mean_x, lean, words)
+    return PocketRow(name, dots, across(np.array([pocket.mean_ms]), reach_ms)[0], lean, words)
+
+
+def across(offsets_ms: npt.NDArray[np.float64], reach_ms: int) -> list[float]:
+    """Where offsets lie in the chart, in percent from the left."""
+    placed: list[float] = np.round(50 + 48 * np.clip(offsets_ms / reach_ms, -1, 1), 2).tolist()
+    return placed
 
 
 def swing_words(swing: SwingFound | None) -> str:

@@ -7,10 +7,11 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import PocketError
-from easy_pocket.core.gap import Gap, Side, gap
+from easy_pocket.core.gap import Gap, Side, VoiceGap, gap, gap_by_voice, gap_of_places
 from easy_pocket.core.perform import Performance
 from easy_pocket.core.pocket import VoicePocket, pocket_by_voice
 from easy_pocket.core.timebase import ms_per_tick, place_name
@@ -18,7 +19,7 @@ from easy_pocket.core.voices import ROLES
 from easy_pocket.store.pocket_sides import choices, side
 from easy_pocket.store.songs import LoadedSong
 from easy_pocket.web.render import render
-from easy_pocket.web.views.pocket_chart import REACHES_MS, PocketRow, chart_row
+from easy_pocket.web.views.pocket_chart import MAX_DOTS, REACHES_MS, PocketRow, across, chart_row
 from easy_pocket.web.views.rails import signed
 
 WORST = 24
@@ -90,61 +91,38 @@ def compared(
 ) -> Compared:
     """The figures of one side (of the hits in `places` only, when there are any), and its gap to the other one."""
     mine, performance = one
-    chosen = _chosen(performance, places)
-    pockets = {row.voice: row for row in pocket_by_voice(performance, chosen, step_ticks)}
+    tempo_bpm = performance.tempo_bpm
+    pockets = {row.voice: row for row in pocket_by_voice(performance, _chosen(performance, places), step_ticks)}
     known = list(order)
     voices = [*(v for v in known if v in pockets), *(v for v in pockets if v not in known)]
-    half_slot_ms = step_ticks / 2 * ms_per_tick(performance.tempo_bpm)
-    found = gap(mine, other[0], half_slot_ms) if other else None
-    kept = _kept(mine, found, places) if found else None
-    offsets_ms = _offsets(mine, performance.tempo_bpm)
-    theirs = {
-        voice: offsets_ms[found.a[own]] + found.gap_ms[own] if found is not None and kept is not None else np.zeros(0)
-        for voice in voices
-        for own in [_of_voice(mine, found, voice, kept)]
-    }
-    furthest = max((max(map(abs, pockets[voice].offsets_ms)) for voice in voices), default=0.0)
-    furthest = max(furthest, max((float(np.abs(ms).max(initial=0)) for ms in theirs.values()), default=0.0))
+    found, gaps = None, {}
+    if other:
+        found = gap_of_places(mine, gap(mine, other[0], step_ticks / 2 * ms_per_tick(tempo_bpm)), places)
+        gaps = {row.voice: row for row in gap_by_voice(mine, found, tempo_bpm)}
+    drawn_ms = [ms for voice in voices for ms in pockets[voice].offsets_ms]
+    drawn_ms += [ms for row in gaps.values() for ms in row.other_ms.tolist()]
+    furthest = max(map(abs, drawn_ms), default=0.0)
     reach = next((reach for reach in REACHES_MS if furthest <= reach), REACHES_MS[-1])
-    rows = tuple(_row(pockets[voice], theirs[voice], reach, _gap_words(mine, found, voice, kept)) for voice in voices)
+    rows = tuple(_row(pockets[voice], gaps.get(voice), reach) for voice in voices)
     return Compared(
         rows,
         reach,
-        _summary(found, kept, other[0].name if other else ""),
-        _worst(mine, found, kept, performance),
+        _summary(found, other[0].name) if found and other else "",
+        _worst(found, mine, other[0], performance) if found and other else (),
         _table(rows, pockets, voices),
     )
 
 
-def _chosen(performance: Performance, places: set[tuple[str, int]]) -> np.ndarray | None:
+def _chosen(performance: Performance, places: set[tuple[str, int]]) -> npt.NDArray[np.bool_] | None:
     if not places:
         return None
     hits = performance.hits
     return np.array([(hits.voices[v], t) in places for v, t in zip(hits.voice_index, hits.tick.tolist(), strict=True)])
 
 
-def _kept(side: Side, found: Gap, places: set[tuple[str, int]]) -> np.ndarray:
-    """Which pairs count: all, or those of chosen hits."""
-    if not places or side.heard:
-        return np.ones(len(found.a), dtype=bool)
-    return np.array([(side.voices[side.voice_index[a]], int(side.tick[a])) in places for a in found.a], dtype=bool)
-
-
-def _of_voice(side: Side, found: Gap | None, voice: str, kept: np.ndarray | None) -> np.ndarray:
-    if found is None or kept is None or voice not in side.voices:
-        return np.zeros(0, dtype=bool)
-    return np.asarray(kept & (side.voice_index[found.a] == side.voices.index(voice)))
-
-
-def _offsets(side: Side, tempo_bpm: float) -> np.ndarray:
-    away = side.time_ms - side.tick * ms_per_tick(tempo_bpm)
-    return np.asarray((away + side.length_ms / 2) % side.length_ms - side.length_ms / 2)
-
-
-def _row(pocket: VoicePocket, theirs: np.ndarray, reach: int, gap_words: str) -> ComparedRow:
-    chart = chart_row(pocket, reach, voice_words(pocket.voice))
-    step = max(1, len(theirs) // 64)
-    across = np.round(50 + 48 * np.clip(theirs[::step] / reach, -1, 1), 2).tolist()
+def _row(pocket: VoicePocket, voice_gap: VoiceGap | None, reach: int) -> ComparedRow:
+    other_ms = voice_gap.other_ms if voice_gap else np.zeros(0)
+    step = max(1, len(other_ms) // MAX_DOTS)
     slots = len(pocket.accents)
     accents = tuple(
         (round(100 * (slot + 0.5) / slots, 2), round(loud / 127, 3), f"slot {slot + 1}: {loud:.0f}")
@@ -152,54 +130,41 @@ def _row(pocket: VoicePocket, theirs: np.ndarray, reach: int, gap_words: str) ->
         if not math.isnan(loud)
     )
     return ComparedRow(
-        chart=chart,
-        other=tuple((x, 50.0) for x in across),
+        chart=chart_row(pocket, reach, voice_words(pocket.voice)),
+        other=tuple((x, 50.0) for x in across(other_ms[::step], reach)),
         count=pocket.count,
         mean=signed(pocket.mean_ms),
         spread=f"{pocket.spread_ms:.1f}",
         swing="–" if pocket.swing is None else f"{pocket.swing.percent:.1f}",
-        gap=gap_words,
+        gap=signed(voice_gap.mean_ms) if voice_gap else "–",
         accents=accents,
     )
 
 
-def _gap_words(side: Side, found: Gap | None, voice: str, kept: np.ndarray | None) -> str:
-    mine = _of_voice(side, found, voice, kept)
-    return signed(float(found.gap_ms[mine].mean())) if found is not None and mine.any() else "–"
-
-
-def _summary(found: Gap | None, kept: np.ndarray | None, name: str) -> str:
-    if found is None or kept is None:
-        return ""
-    if not kept.any():
+def _summary(found: Gap, name: str) -> str:
+    if found.mean_ms is None:
         return f"No hit has one of {name} within half a slot."
-    size = float(np.abs(found.gap_ms[kept]).mean())
+    behind = "behind" if found.mean_ms > 0 else "ahead"
+    leans = "neither ahead nor behind" if abs(found.mean_ms) < 0.05 else f"{abs(found.mean_ms):.1f} ms {behind}"
+    words = f"{len(found.a)} pairs, {found.mean_size_ms:.1f} ms apart on average, {name} {leans}"
     alone = len(found.only_a)
-    words = f"{int(kept.sum())} pairs, {size:.1f} ms apart on average, {name} {_leans(found.gap_ms[kept])}"
     return words + (f"; {alone} without a counterpart" if alone else "")
 
 
-def _leans(gap_ms: np.ndarray) -> str:
-    mean = float(gap_ms.mean())
-    return (
-        "neither before nor behind" if abs(mean) < 0.05 else f"{abs(mean):.1f} ms {'behind' if mean > 0 else 'ahead'}"
-    )
-
-
-def _worst(side: Side, found: Gap | None, kept: np.ndarray | None, performance: Performance) -> tuple[WorstHit, ...]:
-    if found is None or kept is None:
-        return ()
-    listed = [pair for pair in found.worst(len(found.a)).tolist() if kept[pair] and abs(found.gap_ms[pair]) >= 0.05]
+def _worst(found: Gap, one: Side, other: Side, performance: Performance) -> tuple[WorstHit, ...]:
+    """The widest gaps by the hit that is written: that of the other side where the first is a loop."""
+    side, pairs = (other, found.b) if one.heard and not other.heard else (one, found.a)
+    listed = [pair for pair in found.worst(WORST).tolist() if abs(found.gap_ms[pair]) >= 0.05]
+    hits = [(side.voices[side.voice_index[pairs[pair]]], int(side.tick[pairs[pair]])) for pair in listed]
     return tuple(
         WorstHit(
-            voice=side.voices[side.voice_index[found.a[pair]]],
-            tick=int(side.tick[found.a[pair]]),
-            words=f"{voice_words(side.voices[side.voice_index[found.a[pair]]])} "
-            f"{place_name(int(side.tick[found.a[pair]]), performance.metre)}",
+            voice=voice,
+            tick=tick,
+            words=f"{voice_words(voice)} {place_name(tick, performance.metre)}",
             gap=signed(float(found.gap_ms[pair])),
             lean="late" if found.gap_ms[pair] > 0 else "early",
         )
-        for pair in listed[:WORST]
+        for pair, (voice, tick) in zip(listed, hits, strict=True)
     )
 
 
