@@ -16,7 +16,6 @@ from easy_pocket.core.voices import ROLES, check_voice
 from easy_pocket.store.changes import Patch, field_patch
 from easy_pocket.store.keep import begin, finish, keep_pattern
 from easy_pocket.store.songs import LoadedSong, feel_from_doc
-from easy_pocket.store.templates import find_template
 
 FEEL_WORDS = {
     "swing_percent": "swing",
@@ -47,9 +46,23 @@ def set_feel(
 ) -> LoadedSong:
     """Set a feel field of "stack", "part" or a voice; None gives it back to what it inherits."""
     loaded = begin(session, song_id, revision)
+    own, template = _own_with(loaded, scope, field, value)
+    shown = template.name if template else value_words(own.get(field))
+    words = f"{FEEL_WORDS[field]} of {_whose(loaded, scope)} {shown}"
+    return replace(finish(session, loaded, words, [_patch(loaded, {scope: own})], gesture), just_felt=True)
+
+
+def with_feel(loaded: LoadedSong, scope: str, field: str, value: float) -> LoadedSong:
+    """The song as it would be with this field set; nothing is kept."""
+    own, _ = _own_with(loaded, scope, field, value)
+    return _with_scope(loaded, scope, feel_from_doc(own, loaded.templates))
+
+
+def _own_with(loaded: LoadedSong, scope: str, field: str, value: Any) -> tuple[dict[str, Any], GrooveTemplate | None]:
+    """What a scope sets when this field is set too, and the groove if it is that; raises BadValueError."""
     if value is not None:
         value = _value(field, value)
-    template = find_template(session, value) if field == "template_id" and value is not None else None
+    template = loaded.groove_of(value) if field == "template_id" and value is not None else None
     if field == "template_id" and value is not None and template is None:
         raise BadValueError("This groove template is gone: choose another.")
     own = dict(_doc(loaded, scope))
@@ -57,9 +70,7 @@ def set_feel(
     if value is not None:
         own[field] = value
     feel_from_doc(own, {})  # refuses what is out of range
-    shown = template.name if template else value_words(value)
-    words = f"{FEEL_WORDS[field]} of {_whose(loaded, scope)} {shown}"
-    return replace(finish(session, loaded, words, [_patch(loaded, {scope: own})], gesture), just_felt=True)
+    return own, template
 
 
 def _value(field: str, value: Any) -> Any:
@@ -116,13 +127,18 @@ def set_reach(session: Session, song_id: int, revision: int, voices: tuple[str, 
 def with_groove(loaded: LoadedSong, scope: str, template: GrooveTemplate | None) -> LoadedSong:
     """The song as it would be with this groove on a scope; nothing is kept."""
     feel = loaded.feel
+    own = {"stack": feel.stack, "part": feel.part}.get(scope) or feel.voices.get(check_voice(scope), Feel())
+    return _with_scope(loaded, scope, replace(own, template=template))
+
+
+def _with_scope(loaded: LoadedSong, scope: str, own: Feel) -> LoadedSong:
+    feel = loaded.feel
     if scope == "stack":
-        feel = replace(feel, stack=replace(feel.stack, template=template))
+        feel = replace(feel, stack=own)
     elif scope == "part":
-        feel = replace(feel, part=replace(feel.part, template=template))
+        feel = replace(feel, part=own)
     else:
-        own = feel.voices.get(check_voice(scope), Feel())
-        feel = replace(feel, voices={**feel.voices, scope: replace(own, template=template)})
+        feel = replace(feel, voices={**feel.voices, check_voice(scope): own})
     return replace(loaded, feel=feel, performances={})
 
 

@@ -16,6 +16,19 @@ At = tuple[Any, int, int]
 Places = Annotated[list[tuple[Voice, Tick]], Field(max_length=30_000)]
 
 
+class FeelTry(Strict):
+    """A slider that is being dragged, on the song as the page has it. `pocket`: the chart is wanted too."""
+
+    revision: int
+    scope: Voice  # "stack", "part" or a voice
+    field: Literal[
+        "swing_percent", "timing_pull", "accent_pull", "push_ms", "drift_ms", "jitter_ms", "touch", "ghost_percent",
+        "depth_percent",
+    ]  # fmt: skip
+    value: Finite
+    pocket: bool = False
+
+
 class SetFeel(Strict):
     """Set one field of a scope's feel; value None gives it back to what it inherits."""
 

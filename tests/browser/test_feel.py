@@ -213,3 +213,28 @@ def test_dynamics_show_in_the_hits(bench):
     bench.reload()
     drawn(bench)
     assert hit(bench, "snare", 1680)["played"] == round(ghost / 2)
+
+
+def test_a_slider_is_seen_and_heard_while_it_is_dragged_and_kept_when_let_go(bench):
+    bench.click("#play")
+    until(bench, "easyPocket.player.running")
+    box = bench.locator("#feel-swing_percent").bounding_box()
+    y = box["y"] + box["height"] / 2
+    bench.mouse.move(box["x"] + 8 + (box["width"] - 16) * 7 / 25, y)
+    bench.mouse.down()
+    bench.mouse.move(box["x"] + box["width"] * 0.9, y, steps=4)
+    wanted = bench.evaluate("Number(document.getElementById('feel-swing_percent').value)")
+    assert wanted > 65
+    late_ms = 2 * 240 * (wanted / 50 - 1) * ms_per_tick(TEMPO) / 2
+    until(bench, f"Math.abs(easyPocket.rails.find('shaker', 240).amounts.swing[1] - {late_ms}) < 0.01")
+    sounds_ms = f"240 * {ms_per_tick(TEMPO)} + easyPocket.rails.find('shaker', 240).offset"
+    until(bench, f"easyPocket.player.stack.felt.start_s.some((s) => Math.abs(s * 1000 - ({sounds_ms})) < 0.01)")
+    expect(bench.locator("#feel-note-swing_percent")).to_contain_text(f"{wanted / (100 - wanted):.2f} : 1")
+    assert bench.evaluate("easyPocket.edits.revision === easyPocket.song.revision && !easyPocket.edits.queue.length")
+    kept = bench.evaluate("easyPocket.song.undo")
+    bench.mouse.up()
+    saved(bench)
+    assert bench.evaluate("easyPocket.song.undo") == f"swing of the stack {wanted:g}" != kept
+    bench.click("#undo")
+    saved(bench)
+    assert bench.evaluate("easyPocket.song.undo") == kept  # one step, however long the drag

@@ -208,3 +208,30 @@ def test_felt_and_straight_are_equally_loud(tab, store):
     louder = np.array(played["gain"]) / written.gain
     assert louder.std() < 1e-3  # the written dynamics, all of it by one factor
     assert abs(20 * np.log10(louder.mean())) > 0.1
+
+
+def test_what_is_tried_is_what_setting_it_gives_and_nothing_is_kept(tab):
+    before = felt(tab)
+    status, tried = ask(tab, "feel/try", revision=1, scope="stack", field="swing_percent", value=62.5, pocket=True)
+    assert status == 200
+    assert "swing found 62.5 %" in tried["pocket"]
+    assert felt(tab) == before
+    assert tab.client.get(f"/songs/{tab.song_id}/state").json()["song"]["undo"] is None
+    kept = feel(tab, "swing_percent", 62.5)
+    for voice, lean in tried["leans"].items():
+        assert lean == {name: kept["rails"]["hits"][voice][name] for name in ("played", "offset", "amounts", "accents")}
+    assert tried["playing"]["felt"] == kept["playing"]["felt"]
+    status, again = ask(tab, "feel/try", revision=2, scope="hat_closed", field="push_ms", value=-4)
+    assert again["leans"]["hat_closed"]["offset"] == [round(ms - 4, 2) for ms in tried["leans"]["hat_closed"]["offset"]]
+    assert again["pocket"] is None
+
+
+def test_a_try_on_what_another_tab_changed_or_out_of_range_says_so(tab):
+    feel(tab, "swing_percent", 60)
+    status, answer = ask(tab, "feel/try", revision=1, scope="stack", field="swing_percent", value=62)
+    assert status == 409
+    assert "changed" in answer["error"]
+    status, answer = ask(tab, "feel/try", revision=2, scope="stack", field="swing_percent", value=90)
+    assert status == 422
+    assert "90" in answer["error"]
+    assert "75" in answer["error"]

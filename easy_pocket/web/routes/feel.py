@@ -9,13 +9,19 @@ from pydantic import Field
 from starlette.requests import Request
 from starlette.responses import Response
 
-from easy_pocket.store.feels import tightening
+from easy_pocket.store.changes import StaleRevisionError
+from easy_pocket.store.feels import tightening, with_feel
+from easy_pocket.store.held import held_song
 from easy_pocket.store.songs import load_song
 from easy_pocket.web.answer import Answer
-from easy_pocket.web.feel_requests import Places, TightenRequest
+from easy_pocket.web.feel_requests import FeelTry, Places, TightenRequest
 from easy_pocket.web.request_types import Strict
 from easy_pocket.web.routes.common import database
+from easy_pocket.web.views.feel_panel import feel_panel
+from easy_pocket.web.views.playing import playing
+from easy_pocket.web.views.pocket_chart import pocket_piece
 from easy_pocket.web.views.pocket_compare import pocket_page
+from easy_pocket.web.views.rails import leans
 from easy_pocket.web.views.tighten_view import tighten_doc
 
 router = APIRouter()
@@ -42,3 +48,22 @@ def preview(request: Request, song_id: int, sent: TightenRequest) -> Response:
     with database(request).transaction() as session:
         song = load_song(session, song_id)
         return Answer({"revision": song.row.revision, **tighten_doc(tightening(song, sent.to_core(song)))})
+
+
+@router.post("/songs/{song_id}/feel/try")
+def try_feel(request: Request, song_id: int, sent: FeelTry) -> Response:
+    """What a slider that is being dragged would do, drawn and heard: nothing is changed, so many come a second."""
+    try:
+        held = held_song(database(request), song_id, sent.revision)
+    except StaleRevisionError:
+        return Answer({"error": "The song was changed in another tab: let go, and see it as it is now."}, 409)
+    song = with_feel(held, sent.scope, sent.field, sent.value)
+    return Answer(
+        {
+            "revision": sent.revision,
+            "note": feel_panel(song, sent.scope).notes.get(sent.field, ""),
+            "leans": leans(song.performance(), song.part.voices),
+            "pocket": pocket_piece(song) if sent.pocket else None,
+            "playing": playing(song, timings=("felt",)),
+        }
+    )

@@ -15,6 +15,7 @@ import { TryOut } from "./try_out.js";
 
 const EAR_FIRST_MS = 120;
 const HOLD_MS = 280;
+const STEERED_NEEDLE_MS = 60; // while a slider is dragged the frames are for what it moves
 
 const byId = (id) => document.getElementById(id);
 
@@ -195,6 +196,16 @@ class Page {
     else Promise.race([heard, new Promise((go) => setTimeout(go, EAR_FIRST_MS))]).then(() => turn === this.turn && this.drawAnswer(answer));
   }
 
+  // What a slider of the feel would do, while it is dragged.
+  showTried({ leans, note, pocket, playing }, field) {
+    this.player.setStack(playing);
+    if (this.screen !== "bench") return;
+    if (!this.rails.busy) this.rails.lean(leans);
+    const under = byId(`feel-note-${field}`);
+    if (under) under.textContent = note;
+    if (pocket) byId("pocket").innerHTML = pocket;
+  }
+
   letUp() {
     this.pressed = null;
     if (!this.postponed) return;
@@ -324,7 +335,12 @@ class Page {
       const tick = ((position * 1000) / msPerTick) * stretch;
       const rail = this.rails.box.querySelector("canvas.rail");
       needle.hidden = tick < start || tick >= end || !rail;
-      if (!needle.hidden) needle.style.transform = `translateX(${rail.offsetLeft + (rail.clientWidth * this.rails.percent(tick)) / 100}px)`;
+      const now = performance.now();
+      if (needle.hidden || (this.player.steered && now - this.needleAt < STEERED_NEEDLE_MS)) return;
+      this.needleAt = now;
+      // On whole pixels: over many bars it moves less than one a frame, and a frame without change costs nothing.
+      const x = Math.round(rail.offsetLeft + (rail.clientWidth * this.rails.percent(tick)) / 100);
+      if (needle.dataset.x !== `${x}`) needle.style.transform = `translateX(${(needle.dataset.x = x)}px)`;
     } else {
       needle.hidden = true;
     }
@@ -504,7 +520,7 @@ class Page {
       this.steering = true;
       const typed = document.querySelector(`.typed[data-feel="${target.dataset.feel}"]`);
       if (typed) typed.value = target.value;
-      this.feel(target.dataset.feel, Number(target.value), target, this.gesture);
+      this.tryOut.steer(this.view.scope, target.dataset.feel, Number(target.value));
     } else if (target.dataset.mix) {
       this.mix(target, Number(target.value), this.gesture);
     }
@@ -515,7 +531,9 @@ class Page {
     if (target.type === "range") {
       this.steering = false;
       this.gesture = null;
-      if (target.dataset.feel) setTimeout(() => this.edits.queue.length || this.refresh(), 60);
+      if (!target.dataset.feel) return;
+      this.tryOut.keep();
+      this.feel(target.dataset.feel, Number(target.value), target);
     } else if (target.matches(".typed[data-feel]")) {
       this.typed(target);
     } else if (target.dataset.feelSelect) {

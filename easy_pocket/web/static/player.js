@@ -3,6 +3,8 @@
 
 const LOOK_AHEAD_S = 2.5; // a busy page may keep the timer waiting; edits take back what has not sounded, so this costs nothing
 const HIDDEN_LOOK_AHEAD_S = 4; // timers of a hidden page run once a second
+const STEERED_LOOK_AHEAD_S = 0.9; // new times come many times a second: what lies further off would be planned in vain
+const MOST_PLACES = 256;
 const TICK_MS = 25;
 const LEAD_S = 0.1; // between the press of Play and the first hit
 const TOUCH_S = 0.03; // what starts sooner than this is left to sound: nobody hears an edit come that late
@@ -16,10 +18,12 @@ export class Player extends EventTarget {
     this.mode = "stack"; // "stack", "loop" or "both"
     this.timing = "felt";
     this.repeats = true;
+    this.steered = false; // a slider is being dragged
     this.running = false;
     this.anchor = 0;
     this.horizon = 0;
     this.buffers = new Map();
+    this.panners = new Map(); // by place, -1 to 1
     this.latest = new Map(); // the sound last heard of a voice and velocity, while a changed one comes in
     this.beside = null; // what the stack plays on another kit, while that is heard
     this.clock = { at: 0, ms: 0 };
@@ -41,7 +45,7 @@ export class Player extends EventTarget {
   setStack(playing) {
     const before = this.stack;
     this.stack = playing;
-    const unchanged = same(before, playing);
+    const unchanged = !this.steered && same(before, playing);
     if (unchanged && !playing.straight) Object.assign(playing, { straight: before.straight, straight_more: before.straight_more });
     if (this.running && this.mode !== "loop" && !unchanged) {
       if (before && before.length_s !== playing.length_s) {
@@ -51,15 +55,20 @@ export class Player extends EventTarget {
         const beatsInPass = (playing.length_s / playing.beat_s);
         this.anchor = now - (beats % beatsInPass) * playing.beat_s;
       }
-      this.fetchSounds().then(() => this.replan());
-      this.replan();
+      this.replanWithSounds();
     }
   }
 
   setTiming(timing) {
     this.timing = timing;
-    this.fetchSounds().then(() => this.replan());
+    this.replanWithSounds();
+  }
+
+  // With what is there at once, and again when sounds that were missing have come.
+  replanWithSounds() {
     this.replan();
+    const playing = this.beside ?? this.stack;
+    if (this.context && playing && keysOf(playing).some((key) => !(this.buffers.get(key) instanceof AudioBuffer))) this.fetchSounds().then(() => this.replan());
   }
 
   // The same beat on another kit, or null for its own.
@@ -81,6 +90,7 @@ export class Player extends EventTarget {
   }
 
   get lookAhead() {
+    if (this.steered) return STEERED_LOOK_AHEAD_S;
     return document.hidden ? HIDDEN_LOOK_AHEAD_S : LOOK_AHEAD_S;
   }
 
@@ -101,9 +111,7 @@ export class Player extends EventTarget {
 
   async fetchSounds(playing = this.beside ?? this.stack) {
     if (!this.context || !playing) return;
-    const heard = [playing.felt, ...(playing.felt_more ?? []), playing.straight, ...(playing.straight_more ?? [])];
-    const keys = new Set(heard.flatMap((columns) => columns?.audio ?? []));
-    await Promise.all([...keys].map((key) => this.sound(key)));
+    await Promise.all(keysOf(playing).map((key) => this.sound(key)));
   }
 
   // One buffer by content key; asked for once.
@@ -233,12 +241,10 @@ export class Player extends EventTarget {
     this.latest.set(place, buffer);
     const node = this.context.createBufferSource();
     const gain = this.context.createGain();
-    const pan = this.context.createStereoPanner();
     node.buffer = buffer;
     gain.gain.value = events.gain[index] * (this.beside ?? this.stack).master_gain;
-    pan.pan.value = events.pan[index];
     if (events.rate?.[index]) node.playbackRate.value = events.rate[index];
-    node.connect(gain).connect(pan).connect(this.master);
+    node.connect(gain).connect(this.panned(events.pan[index]));
     // On a whole sample, as in the mixdown: between two the browser would interpolate, and dull the attack.
     node.start(Math.round(at * this.context.sampleRate) / this.context.sampleRate);
     const cut = events.cut_s[index];
@@ -254,6 +260,18 @@ export class Player extends EventTarget {
     if (this.starts.length > 4096) this.starts = this.starts.slice(-2048);
     node.onended = () => this.pending.delete(voice);
     return voice;
+  }
+
+  // What sounds from one place goes through one panner: there are few places and many hits.
+  panned(place) {
+    let panner = this.panners.get(place);
+    if (!panner) {
+      panner = this.context.createStereoPanner();
+      panner.pan.value = place;
+      panner.connect(this.master);
+      if (this.panners.size < MOST_PLACES) this.panners.set(place, panner);
+    }
+    return panner;
   }
 
   // A single hit now, for the ear: what was just written or chosen. The one before it makes room.
@@ -301,6 +319,11 @@ export class Player extends EventTarget {
     const heard = this.context.currentTime - (this.context.outputLatency || 0) - this.anchor;
     return heard < 0 ? 0 : heard % this.turnLength;
   }
+}
+
+function keysOf(playing) {
+  const heard = [playing.felt, ...(playing.felt_more ?? []), playing.straight, ...(playing.straight_more ?? [])];
+  return [...new Set(heard.flatMap((columns) => columns?.audio ?? []))];
 }
 
 // Whether two performances sound alike: then nothing that is planned needs to be taken back. The page and the server's

@@ -5,6 +5,10 @@ const ON_GRID_MS = 0.75;
 const BASE = 0.84;
 const TOP = 0.14;
 const MOST_SLOT_LINES = 220;
+const FEET_FROM = 0.6; // thinner hits have no foot drawn
+const FOOT_RADIUS = 2.4;
+const FOOT_FILL = "#fff";
+const FOOT_LINE = "#8f836b";
 
 let known = null;
 export function colours() {
@@ -54,25 +58,48 @@ export function placed(hit, look, facts, width, height, step = facts.step) {
   return { foot, x, thin, head: height * (BASE - (BASE - TOP) * (0.14 + 0.86 * loud)), base: height * BASE, loud };
 }
 
+const MOST_GRIDS = 12;
+const grids = new Map();
+
+// The lines of a rail: the same for every rail of its grid and size, so they are drawn once and laid under each.
 export function drawGrid(pen, look, facts, step, width, height) {
+  const scale = window.devicePixelRatio || 1;
+  const key = [look.start, look.end, facts.bar, facts.beat, facts.length, facts.lockedPlaces, step, width, height, scale].join(" ");
+  let grid = grids.get(key);
+  if (!grid) {
+    grid = document.createElement("canvas");
+    grid.width = Math.round(width * scale);
+    grid.height = Math.round(height * scale);
+    const own = grid.getContext("2d");
+    own.scale(scale, scale);
+    drawLines(own, look, facts, step, width, height);
+    grids.set(key, grid);
+    if (grids.size > MOST_GRIDS) grids.delete(grids.keys().next().value);
+  }
+  pen.drawImage(grid, 0, 0, width, height);
+}
+
+function drawLines(pen, look, facts, step, width, height) {
   const c = colours();
-  const line = (tick, colour, weight) => {
-    const x = Math.round(xOf(tick, look, width)) + (weight % 2 ? 0.5 : 0);
-    pen.strokeStyle = colour;
-    pen.lineWidth = weight;
-    pen.beginPath();
-    pen.moveTo(x, 0);
-    pen.lineTo(x, height);
-    pen.stroke();
+  const lines = { "#e5dccc": new Path2D(), "#cfc3ae": new Path2D(), "#8f99b5": new Path2D() };
+  const rule = (tick, colour) => {
+    const x = Math.round(xOf(tick, look, width)) + 0.5;
+    lines[colour].moveTo(x, 0);
+    lines[colour].lineTo(x, height);
   };
   const from = Math.floor(look.start / facts.bar) * facts.bar;
   for (let bar = from; bar <= look.end; bar += facts.bar) {
     const end = Math.min(bar + facts.bar, look.end);
-    if (step >= 30 && (look.end - look.start) / step <= MOST_SLOT_LINES) for (let tick = bar; tick < end; tick += step) if (tick >= look.start && (tick - bar) % facts.beat) line(tick, "#e5dccc", 1);
-    for (let tick = bar + facts.beat; tick < end; tick += facts.beat) if (tick >= look.start) line(tick, "#cfc3ae", 1);
-    if (bar >= look.start) line(bar, "#8f99b5", 1.5);
+    if (step >= 30 && (look.end - look.start) / step <= MOST_SLOT_LINES) for (let tick = bar; tick < end; tick += step) if (tick >= look.start && (tick - bar) % facts.beat) rule(tick, "#e5dccc");
+    for (let tick = bar + facts.beat; tick < end; tick += facts.beat) if (tick >= look.start) rule(tick, "#cfc3ae");
+    if (bar >= look.start) rule(bar, "#8f99b5");
   }
-  if (look.end === facts.length) line(look.end, "#8f99b5", 1.5);
+  if (look.end === facts.length) rule(look.end, "#8f99b5");
+  for (const [colour, path] of Object.entries(lines)) {
+    pen.strokeStyle = colour;
+    pen.lineWidth = colour === "#8f99b5" ? 1.5 : 1;
+    pen.stroke(path);
+  }
   pen.strokeStyle = "#b8ab93";
   pen.lineWidth = 1.2;
   pen.setLineDash([3, 3]);
@@ -100,13 +127,67 @@ export function drawRail(canvas, voice, hits, look, facts, step, marks) {
   drawGrid(pen, look, facts, step, width, height);
   const reach = ((look.end - look.start) / width) * 40;
   for (const gone of marks.missing?.get(voice) ?? []) drawMissing(pen, gone, look, facts, width, height);
+  const plain = { ink: new Batch(), early: new Batch(), late: new Batch() };
+  const rest = [];
   for (const hit of hits) {
     if (hit.tick < look.start - reach || hit.tick > look.end + reach) continue;
-    drawHit(pen, hit, placed(hit, look, facts, width, height), look, facts, width, height, marks);
+    const at = placed(hit, look, facts, width, height);
+    const side = lean(hit.offset);
+    if (isPlain(hit, marks)) plain[side === "even" ? "ink" : side].add(at);
+    else rest.push([hit, at]);
   }
+  for (const [colour, batch] of Object.entries(plain)) batch.draw(pen, colours()[colour]);
+  for (const [hit, at] of rest) drawHit(pen, hit, at, look, facts, width, height, marks);
   const targets = marks.targets?.get(voice);
   if (targets) for (const hit of hits) if (targets.has(hit.tick)) drawTarget(pen, hit, targets.get(hit.tick), look, facts, width, height);
 }
+
+function isPlain(hit, marks) {
+  if (hit.dress || hit.asked || hit.waiting) return false;
+  if (!marks.chosen.size && !marks.hot && !marks.differs?.size) return true;
+  const key = `${hit.voice} ${hit.tick}`;
+  return !marks.chosen.has(key) && marks.hot !== key && !marks.differs?.has(key);
+}
+
+// Plain hits of one colour, drawn together: a few long paths are much faster than many short ones.
+class Batch {
+  constructor() {
+    this.hits = [];
+    this.heads = new Path2D();
+    this.feet = new Path2D();
+  }
+
+  add(at) {
+    this.hits.push(at);
+    dot(this.heads, at.x, at.head, headRadius(at.loud, at.thin));
+    if (at.thin > FEET_FROM) dot(this.feet, at.foot, at.base, FOOT_RADIUS);
+  }
+
+  draw(pen, colour) {
+    pen.strokeStyle = pen.fillStyle = colour;
+    for (const { x, foot, base, head, thin, loud } of this.hits) {
+      const thread = threadWidth(thin);
+      const stem = stemWidth(loud, thin);
+      if (Math.abs(x - foot) > 0.5) pen.fillRect(Math.min(x, foot), base - thread / 2, Math.abs(x - foot), thread);
+      pen.fillRect(x - stem / 2, head, stem, base - head + stem / 4);
+    }
+    pen.fill(this.heads);
+    pen.fillStyle = FOOT_FILL;
+    pen.strokeStyle = FOOT_LINE;
+    pen.lineWidth = 1.2;
+    pen.fill(this.feet);
+    pen.stroke(this.feet);
+  }
+}
+
+function dot(path, x, y, radius) {
+  path.moveTo(x + radius, y);
+  path.arc(x, y, radius, 0, 2 * Math.PI);
+}
+
+const stemWidth = (loud, thin) => (2 + 4.2 * loud) * thin;
+const headRadius = (loud, thin) => (2.6 + 2.6 * loud) * Math.max(thin, 0.35);
+const threadWidth = (thin) => Math.max(1, 2.2 * thin);
 
 // Where a hit would go: an open ring, and the way there.
 function drawTarget(pen, hit, by, look, facts, width, height) {
@@ -171,16 +252,16 @@ function drawHit(pen, hit, at, look, facts, width, height, marks) {
     pen.globalAlpha = hit.waiting ? 0.55 : 1;
   }
   if (Math.abs(at.x - at.foot) > 0.5) {
-    pen.lineWidth = Math.max(1, 2.2 * at.thin);
+    pen.lineWidth = threadWidth(at.thin);
     pen.beginPath();
     pen.moveTo(at.foot, at.base);
     pen.lineTo(at.x, at.base);
     pen.stroke();
   }
   pen.lineCap = "round";
-  stem(at.x, at.head, (2 + 4.2 * at.loud) * at.thin);
+  stem(at.x, at.head, stemWidth(at.loud, at.thin));
   pen.lineCap = "butt";
-  const radius = (2.6 + 2.6 * at.loud) * Math.max(at.thin, 0.35);
+  const radius = headRadius(at.loud, at.thin);
   const odds = hit.dress?.odds_percent ?? 100;
   circle(pen, at.x, at.head, radius);
   if (odds < 100 || hit.dress?.passes) {
@@ -209,11 +290,11 @@ function drawHit(pen, hit, at, look, facts, width, height, marks) {
   if (hit.dress?.tune_cents) chevron(pen, at.x, at.head - radius - 4, 0, -Math.sign(hit.dress.tune_cents));
   if (hit.dress?.pan) chevron(pen, at.x + Math.sign(hit.dress.pan) * (radius + 4), at.head, Math.sign(hit.dress.pan), 0);
   if (hit.asked) ring(pen, at, radius + 3, [2, 1.6], colour);
-  if (at.thin > 0.6) {
-    circle(pen, at.foot, at.base, 2.4);
-    pen.fillStyle = "#fff";
+  if (at.thin > FEET_FROM) {
+    circle(pen, at.foot, at.base, FOOT_RADIUS);
+    pen.fillStyle = FOOT_FILL;
     pen.fill();
-    pen.strokeStyle = "#8f836b";
+    pen.strokeStyle = FOOT_LINE;
     pen.lineWidth = 1.2;
     pen.stroke();
   }

@@ -12,6 +12,11 @@ export class RailData {
     for (const [voice, columns] of Object.entries(hits)) this.rows.set(voice, new Row(voice, columns));
   }
 
+  // The same hits, made something else of by the feel.
+  lean(leans) {
+    for (const [voice, columns] of Object.entries(leans)) this.rows.get(voice)?.lean(columns);
+  }
+
   row(voice) {
     return this.rows.get(voice);
   }
@@ -58,17 +63,20 @@ class Row {
       voice,
       tick,
       velocity: columns.velocity[index],
-      played: columns.played[index],
-      offset: columns.offset[index],
       own: columns.own[index],
       asked: columns.asked?.[index] ?? 0,
       dress: columns.dressed?.[index] ?? null,
-      amounts: columns.amounts,
-      accents: columns.accents,
       index,
       waiting: false,
     }));
+    this.lean(columns);
     this.places = new Map(this.list.map((hit) => [hit.tick, hit]));
+  }
+
+  lean({ played, offset, amounts, accents }) {
+    for (const hit of this.list) {
+      if (hit.index >= 0) Object.assign(hit, { played: played[hit.index], offset: offset[hit.index], amounts, accents });
+    }
   }
 
   at(tick) {

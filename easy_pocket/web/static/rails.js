@@ -104,6 +104,13 @@ export class Rails extends RailPointer {
     this.later();
   }
 
+  // The same hits lean otherwise; nothing around the rails changes.
+  lean(leans) {
+    this.data.lean(leans);
+    this.leans = true;
+    this.later(this.voices());
+  }
+
   // Two bars at first; after a change of length as much as was shown, if it is still there.
   fit() {
     const { length, bar } = this.facts;
@@ -191,7 +198,8 @@ export class Rails extends RailPointer {
       canvas.classList.toggle("silent", row.dataset.sounding !== "true");
       drawRail(canvas, voice, this.data.hits(voice), look, facts, this.data.step(voice), this.marks);
     }
-    this.detail.draw();
+    if (!this.leans) this.detail.draw(); // what is written stays as it is
+    this.leans = false;
     this.drawnAt = performance.now();
     if (!stale) this.drawAround(look, facts);
   }

@@ -118,7 +118,7 @@ export class Side {
   }
 
   takeGroove(id) {
-    this.page.tryOut.now = null; // what is tried is what will be answered
+    this.page.tryOut.keep(); // what is tried is what will be answered
     byId("groove-chooser").hidden = true;
     this.page.feel("template_id", id, document.querySelector("[data-groove-open]"));
   }

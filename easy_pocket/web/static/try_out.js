@@ -1,24 +1,64 @@
-// Hearing a groove in the beat before it is chosen: the stack plays with it, nothing is kept.
+// Hearing a groove or a setting in the beat before it is kept: the stack plays with it, nothing is written.
+
+const POCKET_MS = 150; // the chart follows the drag a little less often than the rails
 
 export class TryOut {
   constructor(page) {
     this.page = page;
-    this.now = null; // {id, scope}
+    this.now = null; // what is tried, or null
+    this.turn = 0;
+    this.waiting = null; // the newest value of a slider that was not asked for yet
+    this.asking = false;
+    this.pocketAt = 0;
   }
 
   async hear(id, scope = this.now?.scope ?? "stack") {
     this.now = { id, scope };
-    const turn = (this.turn = (this.turn ?? 0) + 1);
+    const turn = (this.turn += 1);
     const answer = await fetch(`/songs/${this.page.song.id}/grooves/${id}/playing?scope=${scope}`).catch(() => null);
     if (!answer?.ok || turn !== this.turn || !this.now) return;
     this.page.player.setStack(await answer.json());
   }
 
+  // A slider of the feel is being dragged: each value is drawn and heard as fast as answers come; what was passed over
+  // meanwhile is not asked for. The next is asked for before this one is drawn, so that both machines work.
+  steer(scope, field, value) {
+    this.now = { scope, field };
+    this.page.player.steered = true;
+    this.waiting = { scope, field, value };
+    if (!this.asking) this.ask(this.turn);
+  }
+
+  async ask(turn) {
+    const pocket = performance.now() - this.pocketAt > POCKET_MS;
+    if (pocket) this.pocketAt = performance.now();
+    const sent = { ...this.waiting, revision: this.page.edits.revision, pocket };
+    this.waiting = null;
+    this.asking = true;
+    const answer = await fetch(`/songs/${this.page.song.id}/feel/try`, {
+      method: "POST",
+      headers: { "Content-Type": "application/json" },
+      body: JSON.stringify(sent),
+    }).catch(() => null);
+    const tried = answer?.ok ? await answer.json() : null;
+    this.asking = false;
+    if (this.waiting) this.ask(this.turn);
+    // A failed try is left to the edit at the end, which says what is wrong and keeps what was wanted.
+    if (!tried || turn !== this.turn || tried.revision !== this.page.edits.revision) return;
+    this.page.showTried(tried, sent.field);
+  }
+
+  // What was tried is what is kept now: the answer to the edit takes over.
+  keep() {
+    this.now = this.waiting = null;
+    this.page.player.steered = false;
+    this.turn += 1;
+  }
+
   // Back to the song as it is.
   end() {
     if (!this.now) return;
-    this.now = null;
-    this.turn += 1;
+    this.keep();
     this.page.player.setStack(this.page.playing);
   }
 }

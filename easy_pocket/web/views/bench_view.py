@@ -11,7 +11,7 @@ from easy_pocket.store.songs import LoadedSong
 from easy_pocket.web.edit_requests import View
 from easy_pocket.web.render import render
 from easy_pocket.web.views.feel_panel import feel_panel
-from easy_pocket.web.views.pocket_chart import pocket_chart
+from easy_pocket.web.views.pocket_chart import pocket_piece
 from easy_pocket.web.views.rails import rail_data, rail_heads
 
 
@@ -66,5 +66,4 @@ class BenchView:
         return {"pocket": self.pocket(), "feel": render("_feel.html", panel=self.panel, song=self.song)}
 
     def pocket(self) -> str:
-        chart = pocket_chart(self.performance, list(self.song.part.voices))
-        return render("_pocket.html", chart=chart)
+        return pocket_piece(self.song)

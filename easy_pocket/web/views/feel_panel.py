@@ -40,13 +40,11 @@ class FeelPanel:
     scope: str
     scope_name: str
     settings: dict[str, Setting]
-    swing_words: str
-    short_note_ms: float
+    notes: dict[str, str]  # words under a slider
     template_name: str
     template_words: str
     template_id: int | None
     fit: str
-    push_words: str
     reach: tuple[ReachChip, ...]
     writable: bool  # whether there is a feel to write in
 
@@ -84,17 +82,19 @@ def feel_panel(song: LoadedSong, scope: str) -> FeelPanel:
     swing_percent, unit = settings["swing_percent"].value, settings["swing_unit"].value
     pair_ms = 2 * 3840 / unit * ms_per_tick(song.row.tempo_bpm)
     push_ms = settings["push_ms"].value
+    push_words = "on the grid" if push_ms == 0 else f"{abs(push_ms):g} ms {'behind' if push_ms > 0 else 'ahead'}"
     return FeelPanel(
         scope=scope,
         scope_name=name,
         settings=settings,
-        swing_words=ratio_words(swing_percent),
-        short_note_ms=pair_ms * (1 - swing_percent / 100),
+        notes={
+            "swing_percent": f"{ratio_words(swing_percent)} · short note {pair_ms * (1 - swing_percent / 100):.0f} ms",
+            "push_ms": push_words + (" of its part" if scope not in ("stack", "part") else ""),
+        },
         template_name=template.name if template else "no groove",
         template_words=(template.words or (f"from {template.source}" if template.source else "")) if template else "",
         template_id=template_id,
         fit=fit_words(template, song.metre, song.pattern.bars) if template else "",
-        push_words="on the grid" if push_ms == 0 else f"{abs(push_ms):g} ms {'behind' if push_ms > 0 else 'ahead'}",
         reach=tuple(_reach(song)),
         writable=bool(song.row.feel or song.part.feel or any(song.part.voice_feel.values())),
     )

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 
 from easy_pocket.core.articulation import articulation_to_doc, articulation_words
 from easy_pocket.core.perform import TIME_STAGES, VELOCITY_STAGES, Performance
@@ -61,16 +62,11 @@ def hit_columns(performance: Performance, voice: str) -> dict[str, Any]:
     if voice not in hits.voices:
         return {"tick": [], "velocity": [], "played": [], "offset": [], "own": [], "amounts": {}, "accents": {}}
     mine = np.flatnonzero(hits.voice_index == hits.voices.index(voice))
-    moved = np.round(performance.amounts_ms[:, mine], 2)
-    louder = performance.amounts_velocity[:, mine]
     columns: dict[str, Any] = {
         "tick": hits.tick[mine],
         "velocity": hits.velocity[mine],
-        "played": performance.velocity[mine],
-        "offset": np.round(performance.offset_ms[mine], 2),
         "own": np.round(hits.offset_ms[mine], 2),
-        "amounts": {stage: row for stage, row in zip(TIME_STAGES, moved, strict=True) if row.any()},
-        "accents": {stage: row for stage, row in zip(VELOCITY_STAGES, louder, strict=True) if row.any()},
+        **_lean(performance, mine),
     }
     asked = np.flatnonzero(hits.alternate[mine])
     if len(asked):
@@ -88,6 +84,28 @@ def hit_columns(performance: Performance, voice: str) -> dict[str, Any]:
             if index in place
         }
     return columns
+
+
+def _lean(performance: Performance, mine: npt.NDArray[np.int64]) -> dict[str, Any]:
+    """What the feel makes of these hits."""
+    moved = np.round(performance.amounts_ms[:, mine], 2)
+    louder = performance.amounts_velocity[:, mine]
+    return {
+        "played": performance.velocity[mine],
+        "offset": np.round(performance.offset_ms[mine], 2),
+        "amounts": {stage: row for stage, row in zip(TIME_STAGES, moved, strict=True) if row.any()},
+        "accents": {stage: row for stage, row in zip(VELOCITY_STAGES, louder, strict=True) if row.any()},
+    }
+
+
+def leans(performance: Performance, voices: Iterable[str]) -> dict[str, Any]:
+    """For each voice with hits what the feel makes of them, in the order of its columns."""
+    hits = performance.hits
+    return {
+        voice: _lean(performance, np.flatnonzero(hits.voice_index == hits.voices.index(voice)))
+        for voice in voices
+        if voice in hits.voices
+    }
 
 
 def _strokes_of(struck: Strokes, performance: Performance, index: int) -> list[list[float]]:
