@@ -45,12 +45,19 @@ def rich_kit():
         velocity_bright=0.6,
         note=40,
         name="Harbour snare",
+        alternates=(
+            (Layer(boat.voice("rim").layers[0].sound, "rim", level_db=-1.5),),
+            tuple(Layer(signal.voice(role).layers[0].sound, role) for role in ("snare", "clap")),
+        ),
     )
     return Kit("rich", "Rich", (signal.voice("kick"), snare, boat.voice("hat_closed"), boat.voice("hat_open")))
 
 
 def mix(kit, samples):
     pattern = beat({**ROCK, "hat_open": "..............x.|..............x."})
+    snares = [hit for hit in pattern.hits if hit.voice == "snare"]
+    asked = {hit: replace(hit, alternate=number % 3) for number, hit in enumerate(snares)}  # the snare of each turn
+    pattern = replace(pattern, hits=tuple(asked.get(hit, hit) for hit in pattern.hits))
     performance = perform(pattern, tempo_bpm=104)
     return mixdown(play_events(performance, kit), kit, performance.length_ms / 1000, samples=samples).samples
 
@@ -72,6 +79,7 @@ def test_a_kit_written_and_read_again_sounds_the_same(kit):
     read = read_sfz(write_sfz(kit, shipped_samples), "kit.zip")
     assert read.remarks == []
     assert read.kit.roles == kit.roles
+    assert [len(voice.alternates) for voice in read.kit.voices] == [len(voice.alternates) for voice in kit.voices]
     was, now = mix(kit, shipped_samples), mix(read.kit, read.audio.__getitem__)
     null_db = 10 * np.log10(((was - now) ** 2).mean() / (was**2).mean())
     assert null_db < -80
@@ -84,6 +92,16 @@ def test_what_a_voice_is_called_mapped_and_cut_by_comes_back():
     assert snare.velocity_level == pytest.approx(0.8, abs=0.002)
     assert snare.pan == pytest.approx(-0.21)
     assert read.voice("hat_closed").choke_group == read.voice("hat_open").choke_group is not None
+
+
+def test_switches_take_keys_that_no_voice_has():
+    kit = rich_kit()
+    kick = replace(kit.voice("kick"), note=2)
+    with zipfile.ZipFile(io.BytesIO(write_sfz(replace(kit, voices=(kick, kit.voice("snare")))))) as archive:
+        text = archive.read(archive.namelist()[0]).decode()
+    assert "sw_lokey=3" in text
+    assert "sw_default=3" in text
+    assert text.count("sw_last=4 ") == len(kit.voice("snare").alternate(1).stretches)
 
 
 def test_one_shots_come_out_as_loud_as_they_play():

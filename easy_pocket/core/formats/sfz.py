@@ -1,7 +1,8 @@
 """Kits as SFZ with their samples in a zip: written exactly as they sound, read with whatever is there.
 
 Written: every voice as it is at eight velocities or more (24 bit), its level, pan, choke group and velocity curve.
-Read: one key is one voice; regions that share velocities become layers, those that alternate become alternate sounds.
+Read: one key is one voice; regions that share velocities become layers, those that alternate or are switched become
+alternate sounds.
 """
 
 from __future__ import annotations
@@ -37,7 +38,8 @@ FAR_OFF_DB = 6.0  # a kit that is so much louder or softer than ours on the whol
 
 
 def write_sfz(kit: Kit, samples: SampleSource = no_samples) -> bytes:
-    """The zip's bytes. Alternate sounds have no place in an SFZ of one kit and are left out."""
+    """The zip's bytes. Alternate sounds are chosen by key switches: the lowest keys without a voice, the first of them
+    for the voices' own sounds."""
     files: dict[str, bytes] = {}
     lines = [
         f"// {_line(kit.name)}, a drum kit",
@@ -47,6 +49,9 @@ def write_sfz(kit: Kit, samples: SampleSource = no_samples) -> bytes:
         "loop_mode=one_shot",
     ]
     groups = {voice.choke_group or voice.role: number for number, voice in enumerate(kit.voices, 1)}
+    switch = _switches(kit)
+    if any(voice.alternates for voice in kit.voices):
+        lines += [f"sw_lokey={switch}", f"sw_hikey={switch + MAX_ALTERNATES}", f"sw_default={switch}"]
     for voice in kit.voices:
         lines += ["", "<group>", f"group_label={_line(voice.title)}", f"key={voice.midi_note}"]
         lines += [f"volume={voice.level_db:.6f}", f"pan={100 * voice.pan:.4f}"]
@@ -59,12 +64,22 @@ def write_sfz(kit: Kit, samples: SampleSource = no_samples) -> bytes:
             lines.append(f"amp_random={2 * voice.vary_db:.4f}")
         curve = gains(voice.velocity_level)
         lines.append(" ".join(f"amp_velcurve_{velocity}={curve[velocity]:.7f}" for velocity in range(1, 128)))
-        for number, stretch in enumerate(voice.stretches):
-            file = f"{voice.role}-{number + 1}.wav"
-            lines.append(f"<region> lovel={stretch.low} hivel={stretch.high} sample={file}")
-            audio = Audio(voice_audio(voice, number, samples), RATE_HZ, file)
-            files[f"samples/{file}"] = write_audio(audio, "WAV", 24)
+        for turn in range(len(voice.alternates) + 1):
+            struck = voice.alternate(turn)
+            stem = f"{voice.role}-{turn}" if turn else voice.role
+            asked = f"sw_last={switch + turn} " if voice.alternates else ""
+            for number, stretch in enumerate(struck.stretches):
+                file = f"{stem}-{number + 1}.wav"
+                lines.append(f"<region> {asked}lovel={stretch.low} hivel={stretch.high} sample={file}")
+                audio = Audio(voice_audio(struck, number, samples), RATE_HZ, file)
+                files[f"samples/{file}"] = write_audio(audio, "WAV", 24)
     return write_archive({f"{_line(kit.name)}.sfz": ("\n".join(lines) + "\n").encode(), **files})
+
+
+def _switches(kit: Kit) -> int:
+    """The first of the lowest keys in a row that no voice has, one for each turn."""
+    taken = {voice.midi_note for voice in kit.voices}
+    return next(key for key in range(128) if not taken & set(range(key, key + MAX_ALTERNATES + 1)))
 
 
 def write_one_shots(kit: Kit, samples: SampleSource = no_samples) -> bytes:
@@ -261,12 +276,22 @@ class _Reader:
         return guess if guess not in taken else next((role for role in ROLES if role not in taken), None)
 
     def _turns(self, there: list[tuple[dict[str, str], Frames]]) -> list[list[tuple[dict[str, str], Frames]]]:
-        """Regions by whose turn it is: round robins and random choices, the first turn first."""
-        turns: dict[tuple[float, float], list[tuple[dict[str, str], Frames]]] = {}
+        """Regions by whose turn it is: key switches, round robins and random choices, the first turn first."""
+        turns: dict[tuple[float, ...], list[tuple[dict[str, str], Frames]]] = {}
         for region, audio in there:
-            turn = (_number(region, "seq_position", 1, 1, 100), _number(region, "lorand", 0.0, 0.0, 1.0))
+            turn = (
+                self._switched(region),
+                _number(region, "seq_position", 1, 1, 100),
+                _number(region, "lorand", 0.0, 0.0, 1.0),
+            )
             turns.setdefault(turn, []).append((region, audio))
         return [turns[turn] for turn in sorted(turns)]
+
+    @staticmethod
+    def _switched(region: dict[str, str]) -> float:
+        """Which switch asks for a region: that of the switches at rest comes before all others."""
+        asked = _note(region.get("sw_last", ""))
+        return -1 if asked is None or asked == _note(region.get("sw_default", "")) else asked
 
     def _layers(self, role: str, regions: list[tuple[dict[str, str], Frames]]) -> tuple[Layer, ...]:
         """Regions that sound at the same velocity are layers; the others are one layer's velocities."""

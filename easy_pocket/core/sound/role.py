@@ -110,7 +110,9 @@ def guess_roles(hits: list[npt.NDArray[np.floating[Any]]]) -> list[RoleGuess]:
     guesses = [_guess(votes[index], chosen[index]) for index in range(len(hits))]
     for family in PITCHED_FAMILIES:
         own = [index for index, guess in enumerate(guesses) if guess.role in family]
-        if not 1 < len(own) <= len(family):
+        # More than there are of them: one that is none may be among them, and shall not put the others out of order.
+        own = sorted(own, key=lambda index: -guesses[index].certainty)[: len(family)]
+        if len(own) < 2:
             continue
         own.sort(key=lambda index: _strongest_hz(hits[index]))
         places = range(len(family)) if len(own) == len(family) else (0, len(family) - 1)
