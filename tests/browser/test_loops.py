@@ -151,3 +151,71 @@ def test_loop_stack_and_both(loops):
     assert loops.evaluate("easyPocket.player.stack.tempo_bpm") == pytest.approx(88.5, rel=1e-3)
     loops.keyboard.press("Space")
     loops.click("#play")
+
+
+def heard_s(page):
+    return [time_of(page, index) for index in range(onsets(page))]
+
+
+def test_a_span_drawn_over_is_ignored_and_taken_back(loops):
+    before = heard_s(loops)
+    loops.click('[data-tool="ignore"]')
+    loops.mouse.move(*wave_point(loops, 1.0))
+    loops.mouse.down()
+    loops.mouse.move(*wave_point(loops, 2.0), steps=4)
+    loops.mouse.up()
+    span = loops.locator("[data-regard]")
+    expect(span).to_contain_text("is ignored")
+    begin, end = (float(loops.locator(".w-ignored").first.get_attribute(f"data-{name}")) for name in ("from", "until"))
+    assert (begin, end) == (pytest.approx(1.0, abs=0.02), pytest.approx(2.0, abs=0.02))
+    assert heard_s(loops) == [time for time in before if not begin <= time < end] != before
+    span.click()
+    expect(loops.locator(".onset")).to_have_count(len(before))
+    assert heard_s(loops) == before
+
+
+def test_one_looks_from_the_whole_loop_to_single_samples_and_hits_stay_where_they_sound(loops):
+    x, y = wave_point(loops, time_of(loops, 7))
+    loops.mouse.move(x, y)
+    loops.click('[data-wave-zoom="in"]')
+    seen = "(() => { const { from, to } = easyPocket.loops.wave.view; return to - from; })()"
+    for _ in range(40):
+        loops.mouse.move(x, y)
+        loops.mouse.wheel(0, -200)
+    until(loops, f"{seen} * 44100 < 60")
+    until(loops, "easyPocket.loops.wave.span?.samples.length > 40")
+    loops.locator("#wave").focus()
+    loops.keyboard.press("0")
+    until(loops, f"{seen} > 4")
+    for _ in range(3):
+        loops.keyboard.press("+")
+    until(
+        loops,
+        f"{seen} < 2 && document.getElementById('wave').dataset.to - document.getElementById('wave').dataset.from < 2",
+    )
+    view = loops.evaluate("easyPocket.loops.wave.view")
+    inside = [index for index, time in enumerate(heard_s(loops)) if view["from"] < time < view["to"]]
+    box = loops.locator("#wave").bounding_box()
+    for index in inside:
+        pin = loops.locator(".onset .pin").nth(index).bounding_box()
+        share = (time_of(loops, index) - view["from"]) / (view["to"] - view["from"])
+        assert pin["x"] + pin["width"] / 2 == pytest.approx(box["x"] + box["width"] * share, abs=1.5)
+    loops.click('[data-wave-show="spectrum"]')
+    until(loops, "easyPocket.loops.wave.picture?.canvas.width > 300")
+
+
+def test_the_bar_map_shows_the_groove_as_it_would_be_taken(loops):
+    loops.click('[data-loop-show="take"]')
+    expect(loops.locator("#bar-map")).to_contain_text("all bars")
+    loops.click('[data-from-bar="1"]')
+    expect(loops.locator("#bar-map")).to_contain_text("hits of bar 2")
+    loops.select_option("#groove-slots", label="8ths")
+    expect(loops.locator("#bar-map .m-fig")).to_have_count(8)
+    loops.click('[data-from-bar="2"]')
+    expect(loops.locator(".note")).to_contain_text("needs at least one bar")
+    loops.fill("#groove-name", "Second bar")
+    loops.click('[data-take="only"]')
+    expect(loops.locator("#take-state")).to_contain_text("Second bar is kept")
+    loops.click("nav >> text=Grooves")
+    loops.click("#groove-list >> text=Second bar")
+    until(loops, "easyPocket.grooves.data?.slots === 8")

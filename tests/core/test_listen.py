@@ -9,7 +9,7 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import AudioRefusedError, BadValueError, NoHitsError
 from easy_pocket.core.feel import Feel
 from easy_pocket.core.listen.groove import extract_template, found_swing_percent
-from easy_pocket.core.listen.hear import Overrules, attack_near, doubled, halved, hear
+from easy_pocket.core.listen.hear import Overrules, attack_near, doubled, halved, hear, with_span
 from easy_pocket.core.listen.onsets import find_onsets
 from easy_pocket.core.listen.read import read_loop
 from easy_pocket.core.timebase import Metre
@@ -199,6 +199,43 @@ def test_what_was_overruled_stays_overruled():
     assert np.abs(again.onsets.time_s - new_s).min() < 1e-9
     assert (again.reading.bars, again.reading.tempo_bpm) == (4, pytest.approx(224.0, rel=0.001))
     assert again.reading.confidence == 1.0
+
+
+def test_what_is_in_an_ignored_span_is_no_hit_but_one_added_by_hand_is():
+    audio, _ = rendered(beat(ROCK), 112.0)
+    plain = hear(audio).onsets.time_s
+    inside = (plain >= 1.0) & (plain < 2.0)
+    assert 3 < inside.sum() < len(plain)
+    heard = hear(audio, Overrules(ignored_s=((1.0, 2.0),)))
+    np.testing.assert_allclose(heard.onsets.time_s, plain[~inside])
+    assert heard.reading.bars == 2
+    again = hear(audio, Overrules(ignored_s=((1.0, 2.0),), added_s=(float(plain[inside][0]),)))
+    np.testing.assert_allclose(again.onsets.time_s, plain[~inside | (plain == plain[inside][0])])
+    with pytest.raises(NoHitsError, match="take one of them back"):
+        hear(audio, Overrules(ignored_s=((0.0, 600.0),)))
+
+
+def test_spans_that_touch_become_one():
+    spans = with_span(((1.0, 2.0), (4.0, 5.0)), 1.5, 3.0)
+    assert spans == ((1.0, 3.0), (4.0, 5.0))
+    assert with_span(spans, 2.5, 4.5) == ((1.0, 5.0),)
+    assert with_span((), 0.5, 0.7) == ((0.5, 0.7),)
+
+
+def test_a_groove_is_taken_from_the_bars_and_in_the_slots_one_chose():
+    late = beat(ROCK)
+    second = replace(late, hits=tuple(replace(hit, offset_ms=12.0 * (hit.tick >= 3840)) for hit in late.hits))
+    heard = hear(rendered(second, 112.0)[0])
+    first, last = (extract_template(heard.onsets, heard.reading, "x", from_bars=[bar]) for bar in (1, 2))
+    both = extract_template(heard.onsets, heard.reading, "x")
+    apart = np.subtract(last.lanes["all"].offset_ms, first.lanes["all"].offset_ms)
+    sounded = ~np.array(first.lanes["all"].guessed) & ~np.array(last.lanes["all"].guessed)
+    assert np.median(apart[sounded]) == pytest.approx(12, abs=1.5)
+    assert sum(first.lanes["all"].count) + sum(last.lanes["all"].count) == sum(both.lanes["all"].count)
+    eighths = extract_template(heard.onsets, heard.reading, "x", per_beat=2)
+    assert (eighths.slots_per_bar, len(eighths.lanes["all"].offset_ms)) == (8, 8)
+    with pytest.raises(BadValueError, match="bar to take the groove from is 3"):
+        extract_template(heard.onsets, heard.reading, "x", from_bars=[3])
 
 
 def test_the_one_snaps_to_the_grid_so_a_late_hit_does_not_move_it():

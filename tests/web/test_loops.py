@@ -37,7 +37,7 @@ def fact(html):
 
 
 def times(html):
-    return [float(time) for time in re.findall(r'class="onset[^"]*" data-time="([\d.]+)"', html)]
+    return [float(time) for time in re.findall(r'class="onset[^"]*" data-at="[\d.]+" data-time="([\d.]+)"', html)]
 
 
 def test_a_loop_is_shown_with_what_was_heard(client, loop):
@@ -61,8 +61,8 @@ def test_half_double_bars_metre_and_the_one(client, song_id, loop):
     assert 'value="1" aria-label="Bars"' in html
     post(client, song_id, loop, "overrule", change={"kind": "as_heard"})
     post(client, song_id, loop, "overrule", change={"kind": "one", "time_s": 60 / 88.5 + 0.01})
-    lines = re.findall(r'class="w-bar" x1="([\d.]+)%"', client.get(loop).text)
-    assert float(lines[0]) == pytest.approx(100 / 8, abs=0.05)
+    lines = re.findall(r'class="w-bar" data-at="([\d.]+)"', client.get(loop).text)
+    assert float(lines[0]) == pytest.approx(60 / 88.5, abs=0.003)
 
 
 def test_hits_are_added_moved_and_removed_and_come_back(client, song_id, loop):
@@ -145,3 +145,35 @@ def test_the_stack_can_be_had_at_the_loops_tempo(client, song_id):
     at = client.get(f"/songs/{song_id}/playing", params={"tempo_bpm": 88.5}).json()
     assert at["length_s"] == pytest.approx(8 * 60 / 88.5)
     assert client.get(f"/songs/{song_id}/playing", params={"tempo_bpm": 0}).status_code == 422
+
+
+def test_what_is_drawn_of_a_loop_is_its_samples(client, loop):
+    whole = np.frombuffer(client.get(f"{loop}/samples.bin?start=0&count=600000").content, dtype="<i2")
+    part = np.frombuffer(client.get(f"{loop}/samples.bin?start=1000&count=500").content, dtype="<i2")
+    np.testing.assert_array_equal(part, whole[1000:1500])
+    peaks = np.frombuffer(client.get(f"{loop}/peaks.bin").content, dtype=np.int8).reshape(-1, 2)
+    assert len(peaks) == -(-len(whole) // 256)
+    assert abs(int(peaks[4, 1]) * 258 - int(whole[1024:1280].max())) <= 258
+    levels = np.frombuffer(client.get(f"{loop}/spectrum.bin?start=0&count=44100&columns=50").content, dtype=np.uint8)
+    assert levels.reshape(-1, 50).max(axis=0).argmax() < 5  # the loop begins with a hard hit
+    assert client.get(f"{loop}/samples.bin?start=0&count=99999999").status_code == 422
+    assert len(client.get(f"{loop}/samples.bin?start=90000000&count=10").content) == 0
+
+
+def test_a_map_of_bars_the_loop_has_not_is_refused_in_words(client, loop):
+    answer = client.get(f"{loop}/map?from_bar=9")
+    assert answer.status_code == 422
+    assert "take the groove from is 9" in answer.text
+
+
+def test_spans_are_kept_with_their_step_of_undo(client, song_id, loop):
+    before = times(client.get(loop).text)
+    post(client, song_id, loop, "overrule", change={"kind": "ignore", "time_s": 2.0, "to_s": 1.0})
+    now = times(client.get(loop).text)
+    assert now == [time for time in before if not 1.0 <= time < 2.0]
+    assert client.get(f"/songs/{song_id}/state").json()["song"]["undo"].startswith("ignore 1.00–2.00 s")
+    client.post(f"/songs/{song_id}/undo", json={"revision": revision(client, song_id), "view": {}})
+    assert times(client.get(loop).text) == before
+    refused = post(client, song_id, loop, "overrule", change={"kind": "ignore", "time_s": 1.0, "to_s": 1.001})
+    assert refused.status_code == 422
+    assert "length of a span" in refused.json()["error"]

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 import numpy.typing as npt
 
+from easy_pocket.core.errors import BadValueError, require_range
 from easy_pocket.core.listen.onsets import Onsets
-from easy_pocket.core.listen.reading import Reading
-from easy_pocket.core.template import GrooveTemplate, Lane
+from easy_pocket.core.listen.reading import Reading, with_grid
+from easy_pocket.core.template import MAX_TEMPLATE_BARS, GrooveTemplate, Lane
 
 LANE_SHARE = 0.25  # of a hit's energy in a band before the hit belongs to it; a hit can belong to two
 
@@ -46,15 +49,35 @@ def found_swing_percent(onsets: Onsets, reading: Reading) -> float | None:
     return float(np.clip(50.0 + 100.0 * (np.median(offset_ms[off]) - level_ms) / pair_ms, 25.0, 80.0))
 
 
-def extract_template(onsets: Onsets, reading: Reading, name: str, source: str = "", bars: int = 1) -> GrooveTemplate:
+def extract_template(
+    onsets: Onsets,
+    reading: Reading,
+    name: str,
+    source: str = "",
+    bars: int = 1,
+    *,
+    from_bars: Sequence[int] = (),
+    per_beat: int | None = None,
+) -> GrooveTemplate:
     """Mean offset (weighted by strength), spread, accent and count of every slot of `bars` bars.
 
-    An empty slot carries the mean of the slots of its swing phase, marked as guessed; where a lane has none of that
-    phase, what all hits do there. Hits before bar one are left out.
+    from_bars: the bars of the loop, counted from 1, that are listened to; none for all. per_beat: slots in a beat as
+    one counts it, where they shall be others than those the loop is read in. An empty slot carries the mean of the
+    slots of its swing phase, marked as guessed; where a lane has none of that phase, what all hits do there. Hits
+    before bar one are left out. Raises BadValueError for bars the loop has not, and when they hold no hit.
     """
+    require_range("The bars of the groove", bars, 1, MAX_TEMPLATE_BARS)
+    for bar in from_bars:
+        require_range("A bar to take the groove from", bar, 1, reading.bars)
+    reading = with_grid(reading, per_beat)
     slot, offset_ms = slots_and_offsets(onsets, reading)
     slots = reading.slots_per_bar * bars
     heard = (slot >= 0) & (slot < reading.slots_per_bar * reading.bars)
+    if from_bars:
+        heard &= np.isin(slot // reading.slots_per_bar + 1, list(from_bars))
+        if not heard.any():
+            named = ", ".join(map(str, from_bars))
+            raise BadValueError(f"There is no hit in bar {named}: take the groove from other bars too.")
     lanes = {"all": lane_from_hits(slot, offset_ms, onsets.strength, heard, slots)}
     for band, lane in enumerate(("low", "mid", "high")):
         belongs = heard & (onsets.bands[:, band] >= LANE_SHARE)

@@ -17,6 +17,8 @@ from easy_pocket.core.listen.tempo import grid_fit, read_free, read_trimmed
 from easy_pocket.core.timebase import Metre
 
 MAX_CORRECTIONS = 2000
+MAX_SPANS = 64
+SHORTEST_SPAN_S = 0.005
 SAME_HIT_S = 0.002
 BY_HAND_DB = 40.0  # how far a hit added by hand counts as risen: nobody doubts it
 
@@ -26,8 +28,9 @@ class Overrules:
     """What the user decided against what was heard; None and empty mean: as heard.
 
     added and removed are hit times in seconds; a moved hit is one of each. one_s says where a first downbeat is.
+    ignored_s: spans (from, to) in which nothing counts as a hit, but what was added by hand after all.
     kept_s: doubtful hits the user confirmed. groups: the hits sorted by sound as the user left them. Hearing depends on
-    neither.
+    neither of these two.
     """
 
     sensitivity: float = 0.5
@@ -36,6 +39,7 @@ class Overrules:
     one_s: float | None = None
     added_s: tuple[float, ...] = ()
     removed_s: tuple[float, ...] = ()
+    ignored_s: tuple[tuple[float, float], ...] = ()
     kept_s: tuple[float, ...] = ()
     groups: tuple[KeptGroup, ...] = ()
 
@@ -46,6 +50,10 @@ class Overrules:
         require_range("The number of corrected hits", len(self.added_s) + len(self.removed_s), 0, MAX_CORRECTIONS)
         for time_s in (*self.added_s, *self.removed_s, self.one_s or 0.0):
             require_range("The place of a hit", time_s, 0.0, 600.0, "s")
+        require_range("The number of spans that are ignored", len(self.ignored_s), 0, MAX_SPANS)
+        for begin_s, end_s in self.ignored_s:
+            require_range("The start of a span", begin_s, 0.0, 600.0, "s")
+            require_range("The length of a span", end_s - begin_s, SHORTEST_SPAN_S, 600.0, "s")
 
 
 @dataclass(frozen=True)
@@ -76,12 +84,15 @@ def _corrected(audio: Audio, overrules: Overrules) -> Onsets:
         if not overrules.added_s:
             raise
         found = None
-    if not overrules.added_s and not overrules.removed_s:
+    if not overrules.added_s and not overrules.removed_s and not overrules.ignored_s:
         assert found is not None
         return found
     times, rise_db = (found.time_s, found.rise_db) if found is not None else (np.zeros(0), np.zeros(0))
     for removed_s in overrules.removed_s:
         left = np.abs(times - removed_s) > SAME_HIT_S
+        times, rise_db = times[left], rise_db[left]
+    for begin_s, end_s in overrules.ignored_s:
+        left = (times < begin_s) | (times >= end_s)
         times, rise_db = times[left], rise_db[left]
     added = [
         time_s
@@ -90,6 +101,8 @@ def _corrected(audio: Audio, overrules: Overrules) -> Onsets:
     ]
     merged, first = np.unique(np.concatenate([times, added]), return_index=True)
     rises_db = np.concatenate([rise_db, np.full(len(added), BY_HAND_DB)])[first]
+    if not len(merged):
+        raise NoHitsError(f"{audio.name}: no hit is left outside the spans that are ignored: take one of them back.")
     prepared = prepare(audio)
     starts = np.rint(merged * RATE_HZ).astype(np.intp) + prepared.context
     measured = measure(prepared, starts, rises_db)
@@ -148,6 +161,18 @@ def _with_one_near(one_s: float, reading: Reading) -> Reading:
     if reading.trimmed:
         return replace(reading, bar_one_s=line_s % reading.length_s)
     return replace(reading, bar_one_s=max(line_s, 0.0))
+
+
+def with_span(spans: tuple[tuple[float, float], ...], begin_s: float, end_s: float) -> tuple[tuple[float, float], ...]:
+    """Spans with one more; those that touch become one. In order of time."""
+    joined = [(begin_s, end_s)]
+    for one in spans:
+        begin, end = joined[-1]
+        if one[0] <= end and one[1] >= begin:
+            joined[-1] = min(begin, one[0]), max(end, one[1])
+        else:
+            joined.insert(0, one)
+    return tuple(sorted(joined))
 
 
 def halved(reading: Reading) -> tuple[int, Metre]:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
+from easy_pocket.core.errors import require_range
 from easy_pocket.core.listen.beats import line_times, places_at
 from easy_pocket.core.timebase import Metre
 
@@ -90,6 +91,14 @@ class Reading:
     @property
     def length_s(self) -> float:
         return self.bar_lines_s[-1] - self.bar_lines_s[0] if self.drifts else self.bars * self.bar_s
+
+
+def with_grid(reading: Reading, per_beat: int | None) -> Reading:
+    """The reading with so many slots in a beat; None, or as it is: itself."""
+    if per_beat is None or per_beat == reading.grid.per_beat:
+        return reading
+    require_range("The slots in a beat", per_beat, 1, 12)
+    return replace(reading, grid=Grid(per_beat))
 
 
 def counted_beats(metre: Metre) -> int:

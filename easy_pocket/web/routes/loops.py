@@ -40,9 +40,11 @@ from easy_pocket.store.songs import check_name, load_song
 from easy_pocket.store.templates import save_template
 from easy_pocket.web.answer import Answer
 from easy_pocket.web.loop_requests import SitInRequest
+from easy_pocket.web.render import render
 from easy_pocket.web.routes.common import database, download, song_page
 from easy_pocket.web.uploads import plain_name, read_upload
 from easy_pocket.web.views.loop_changes import LoopChange, changed_overrules
+from easy_pocket.web.views.loop_map import LoopMap
 from easy_pocket.web.views.loop_uses import against_doc, groups_doc
 from easy_pocket.web.views.loop_view import LoopView
 from easy_pocket.web.views.playing import playing
@@ -153,11 +155,35 @@ def retimed_wav(
     return download(write_audio(moved, "WAV", 24), name, f" {tempo_bpm:g} bpm.wav", "audio/wav")
 
 
+Bar = Annotated[int, Field(ge=1, le=64)]
+PerBeat = Annotated[int, Field(ge=1, le=12)]
+
+
+@router.get("/songs/{song_id}/loops/{loop_id}/map")
+def bar_map(
+    request: Request,
+    song_id: int,
+    loop_id: int,
+    lane: Literal["all", "low", "mid", "high"] = "all",
+    bars: Annotated[int, Query(ge=1, le=8)] = 1,
+    from_bar: Annotated[list[Bar], Query(max_length=64)] = [],  # noqa: B006 - read, never changed
+    per_beat: PerBeat | None = None,
+) -> Response:
+    """The bar map as the groove would be with these settings."""
+    with database(request).transaction() as session:
+        heard = found_from_doc(get_loop(session, song_id, loop_id).found)
+    return Response(
+        render("_loop_map.html", map=LoopMap(heard, lane, bars, from_bar, per_beat)), media_type="text/html"
+    )
+
+
 class TemplateRequest(BaseModel):
     model_config = ConfigDict(extra="forbid")
     revision: int
     name: Annotated[str, Field(max_length=400)]
     bars: Literal[1, 2, 4, 8] = 1
+    from_bars: Annotated[list[Bar], Field(max_length=64)] = Field(default_factory=list)
+    per_beat: PerBeat | None = None
     put_on: bool = False
 
 
@@ -166,7 +192,15 @@ def make_template(request: Request, song_id: int, loop_id: int, sent: TemplateRe
     def change(session: Session) -> None:
         row = get_loop(session, song_id, loop_id)
         heard = found_from_doc(row.found)
-        groove = extract_template(heard.onsets, heard.reading, check_name(sent.name), row.name, sent.bars)
+        groove = extract_template(
+            heard.onsets,
+            heard.reading,
+            check_name(sent.name),
+            row.name,
+            sent.bars,
+            from_bars=sent.from_bars,
+            per_beat=sent.per_beat,
+        )
         template_id = save_template(session, groove)
         if sent.put_on:
             set_feel(session, song_id, sent.revision, "part", "template_id", template_id)

@@ -326,8 +326,10 @@ class Page {
       const loop = this.player.loop;
       let at = loop.start_s + (position % loop.length_s);
       if (loop.wraps) at %= loop.duration_s;
-      needle.hidden = false;
-      needle.style.left = `${(at / loop.duration_s) * 100}%`;
+      this.loops.wave.turn(at);
+      const share = this.loops.wave.percent(at);
+      needle.hidden = share < 0 || share > 100;
+      needle.style.left = `${share}%`;
     } else if (this.screen === "bench" && this.player.mode !== "loop" && this.rails.box) {
       const { start, end } = this.rails.look;
       const { msPerTick } = this.rails.facts;

@@ -1,5 +1,6 @@
 // What one takes from a loop: its hits by sound on the kit, doubtful hits one by one, and the stack against it.
 
+import { LoopGroove } from "./loop_groove.js";
 import { showLedger, showNote, speak } from "./notes.js";
 import { paint } from "./sliders.js";
 
@@ -13,6 +14,7 @@ export class LoopUses {
     this.shown = "hear";
     this.groups = [];
     this.group = null;
+    this.groove = new LoopGroove(this);
     document.addEventListener("click", (event) => this.click(event));
     document.addEventListener("change", (event) => this.change(event));
     document.addEventListener("input", (event) => event.target.id === "sit-strength" && this.against());

@@ -3,6 +3,7 @@
 import { LoopUses } from "./loop_uses.js";
 import { showLedger, showNote, speak } from "./notes.js";
 import { Recorder } from "./recorder.js";
+import { Wave } from "./wave.js";
 
 export class Loops {
   constructor(edits, player, page) {
@@ -11,7 +12,7 @@ export class Loops {
     this.page = page;
     this.tool = "move";
     this.drag = null;
-    this.grooveBars = 1;
+    this.wave = new Wave(this);
     this.uses = new LoopUses(this);
     this.recorder = new Recorder(this);
     document.addEventListener("change", (event) => this.changed(event));
@@ -42,6 +43,7 @@ export class Loops {
     this.player.loop = { ...facts, url, buffer: same ? this.player.loop.buffer : null };
     this.setTool(this.tool);
     this.showMode();
+    this.wave.arrive();
     this.uses.arrive();
   }
 
@@ -165,27 +167,20 @@ export class Loops {
     const button = event.target.closest?.("button");
     if (!button || !this.section) return;
     const { dataset } = button;
+    if (this.wave.click(button)) return;
     if (dataset.tool) this.setTool(dataset.tool);
     else if (dataset.playMode) this.playMode(dataset.playMode);
     else if (dataset.overrule) this.overrule({ kind: dataset.overrule }, { near: button });
     else if (dataset.readingBars) this.overrule({ kind: "bars", bars: Number(dataset.readingBars), metre: dataset.readingMetre }, { near: button });
-    else if (dataset.grooveBars) this.chooseBars(button);
+    else if (dataset.regard) this.overrule({ kind: "regard", time_s: Number(dataset.regard) }, { near: button });
     else if (dataset.take) this.take(button);
     else if (dataset.removeLoop !== undefined) this.remove(button);
   }
 
-  chooseBars(chosen) {
-    this.grooveBars = Number(chosen.dataset.grooveBars);
-    document.querySelectorAll("[data-groove-bars]").forEach((button) => {
-      button.classList.toggle("on", button === chosen);
-      button.setAttribute("aria-pressed", button === chosen);
-    });
-  }
-
   async take(button) {
     const name = document.getElementById("groove-name").value;
-    const chosen = document.querySelector("[data-groove-bars].on");
-    const body = { name, bars: Number(chosen?.dataset.grooveBars || 1), put_on: button.dataset.take === "on" };
+    const { lane, ...wanted } = this.uses.groove.wanted();
+    const body = { name, ...wanted, put_on: button.dataset.take === "on" };
     const result = await this.send("template", body, document.getElementById("groove-name"));
     if (!result || result.error) return;
     if (body.put_on) this.page.view.scope = "part"; // so that the Bench shows where it went
@@ -204,30 +199,32 @@ export class Loops {
   }
 
   // The waveform ----------------------------------------------------------------------------------------------------
-  timeAt(clientX) {
-    const wave = document.getElementById("wave");
-    const box = wave.getBoundingClientRect();
-    const share = Math.max(0, Math.min(1, (clientX - box.left) / box.width));
-    return Math.min(share * Number(wave.dataset.duration), Number(wave.dataset.duration) - 1e-4);
-  }
-
   down(event) {
     const wave = event.target.closest?.("#wave");
     if (!wave || event.button !== 0) return;
     event.preventDefault();
     wave.focus({ preventScroll: true });
     const onset = event.target.closest(".onset");
-    this.drag = { onset, x: event.clientX, moved: false };
+    this.drag = { onset, x: event.clientX, from: this.wave.timeAt(event.clientX), moved: false };
     if (onset) this.choose(onset);
   }
 
   move(event) {
-    if (!this.drag?.onset || this.tool !== "move") return;
+    if (!this.drag) return;
     const dx = event.clientX - this.drag.x;
     if (!this.drag.moved && Math.abs(dx) < 4) return;
-    this.drag.moved = true;
-    this.drag.onset.setAttribute("transform", `translate(${dx} 0)`);
-    showLedger(`hit to ${this.timeAt(event.clientX).toFixed(3)} s|it will snap to the attack there`);
+    const time = this.wave.timeAt(event.clientX);
+    if (this.tool === "ignore") {
+      this.drag.moved = true;
+      Object.assign(document.getElementById("span-drawn").dataset, { from: Math.min(this.drag.from, time), until: Math.max(this.drag.from, time) });
+      this.wave.later();
+      showLedger(`${Math.min(this.drag.from, time).toFixed(3)}–${Math.max(this.drag.from, time).toFixed(3)} s|nothing in it will count as a hit`);
+    } else if (this.tool === "move" && this.drag.onset) {
+      this.drag.moved = true;
+      this.drag.onset.dataset.at = time;
+      this.wave.later();
+      showLedger(`hit to ${time.toFixed(3)} s|it will snap to the attack there`);
+    }
   }
 
   up(event) {
@@ -235,8 +232,9 @@ export class Loops {
     this.drag = null;
     if (!drag) return;
     const near = drag.onset || document.getElementById("wave");
-    const time_s = this.timeAt(event.clientX);
-    if (this.tool === "add" && !drag.onset) this.overrule({ kind: "add", time_s }, { near });
+    const time_s = this.wave.timeAt(event.clientX);
+    if (this.tool === "ignore" && drag.moved) this.overrule({ kind: "ignore", time_s: drag.from, to_s: time_s }, { near }).then(() => this.setTool("move"));
+    else if (this.tool === "add" && !drag.onset) this.overrule({ kind: "add", time_s }, { near });
     else if (this.tool === "one") this.overrule({ kind: "one", time_s: drag.onset ? Number(drag.onset.dataset.time) : time_s }, { near }).then(() => this.setTool("move"));
     else if (this.tool === "remove" && drag.onset) this.removeHit(drag.onset);
     else if (drag.moved) this.overrule({ kind: "move", time_s: Number(drag.onset.dataset.time), to_s: time_s }, { near });
@@ -250,6 +248,7 @@ export class Loops {
   choose(onset) {
     document.querySelectorAll(".onset.chosen").forEach((other) => other.classList.remove("chosen"));
     onset.classList.add("chosen");
+    this.wave.follow(Number(onset.dataset.time));
     showLedger(onset.dataset.label);
     speak(onset.dataset.label);
     this.uses.showHit();
@@ -263,6 +262,7 @@ export class Loops {
   key(event) {
     if (this.section && this.uses.key(event)) return true;
     if (document.activeElement?.id !== "wave") return false;
+    if (this.wave.key(event)) return true;
     const onsets = [...document.querySelectorAll(".onset:not(.gone)")];
     const at = onsets.findIndex((onset) => onset.classList.contains("chosen"));
     if (event.key === "ArrowRight" || event.key === "ArrowLeft") {

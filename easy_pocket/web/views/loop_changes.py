@@ -22,7 +22,7 @@ from easy_pocket.core.listen.groups import (
     sort_hits,
     split_group,
 )
-from easy_pocket.core.listen.hear import SAME_HIT_S, Heard, Overrules, attack_near, doubled, halved
+from easy_pocket.core.listen.hear import SAME_HIT_S, Heard, Overrules, attack_near, doubled, halved, with_span
 from easy_pocket.core.listen.sorts import onset_pictures
 from easy_pocket.core.timebase import parse_metre
 from easy_pocket.core.voices import check_voice, voice_name
@@ -80,6 +80,21 @@ class KeepHit(Strict):
     time_s: Seconds
 
 
+class Ignore(Strict):
+    """Nothing in this span is a hit."""
+
+    kind: Literal["ignore"]
+    time_s: Seconds
+    to_s: Seconds
+
+
+class Regard(Strict):
+    """The span round this place counts again."""
+
+    kind: Literal["regard"]
+    time_s: Seconds
+
+
 class AsHeard(Strict):
     """Give up every correction."""
 
@@ -124,7 +139,7 @@ class GroupMove(Strict):
 
 GroupChange = GroupCount | GroupVoice | GroupSplit | GroupMerge | GroupMove
 LoopChange = Annotated[
-    Sensitivity | Pace | Bars | One | AddHit | MoveHit | RemoveHit | KeepHit | AsHeard | GroupChange,
+    Sensitivity | Pace | Bars | One | AddHit | MoveHit | RemoveHit | KeepHit | Ignore | Regard | AsHeard | GroupChange,
     Field(discriminator="kind"),
 ]
 
@@ -152,6 +167,12 @@ def changed_overrules(
             return _removed(now, time_s), f"remove the hit at {time_s:.2f} s"
         case KeepHit(time_s=time_s):
             return replace(now, kept_s=tuple(sorted({*now.kept_s, time_s}))), f"keep the hit at {time_s:.2f} s"
+        case Ignore(time_s=time_s, to_s=to_s):
+            spans = with_span(now.ignored_s, min(time_s, to_s), max(time_s, to_s))
+            return replace(now, ignored_s=spans), f"ignore {min(time_s, to_s):.2f}–{max(time_s, to_s):.2f} s"
+        case Regard(time_s=time_s):
+            spans = tuple(span for span in now.ignored_s if not span[0] <= time_s <= span[1])
+            return replace(now, ignored_s=spans), f"hear again what is at {time_s:.2f} s"
         case AsHeard():
             return Overrules(), "everything as heard"
         case _:

@@ -8,14 +8,14 @@ import numpy as np
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.formats.heard_json import group_names
-from easy_pocket.core.listen.groove import extract_template, found_swing_percent, slots_and_offsets
+from easy_pocket.core.listen.groove import found_swing_percent, slots_and_offsets
 from easy_pocket.core.listen.hear import Heard, Overrules
 from easy_pocket.core.listen.reading import Reading, counted_beats
 from easy_pocket.store.loops import found_from_doc, overrules_from_doc
 from easy_pocket.store.models import LoopRow
-from easy_pocket.web.views.rails import ON_GRID_MS, offset_words, signed
+from easy_pocket.web.views.loop_map import LoopMap, lean
+from easy_pocket.web.views.rails import offset_words
 
-WAVE_COLUMNS = 1200
 GRID_NAMES = {2: "8ths", 3: "8th triplets", 4: "16ths", 6: "16th triplets"}
 COMPOUND_GRID_NAMES = {2: "dotted 8ths", 3: "8ths", 4: "dotted 16ths", 6: "16ths"}
 SURE = 0.6
@@ -27,32 +27,12 @@ LABELLED_BARS = 4  # up to so many bars every beat has its number
 class WaveHit:
     index: int
     time_s: float
-    x: float
     group: str
     lean: str
     added: bool
     label: str
     sure: int = 100  # percent
-
-
-@dataclass(frozen=True)
-class MapDot:
-    x: float
-    y: float
-    radius: float
-    lean: str
-
-
-@dataclass(frozen=True)
-class MapSlot:
-    x: float
-    label: str
-    strong: bool
-    mean_y: float
-    words: str
-    lean: str
-    guessed: bool
-    accent: float
+    doubted: bool = False
 
 
 @dataclass(frozen=True)
@@ -85,12 +65,12 @@ class LoopView:
         self.fit = f"{max(reading.fit, 0) * 100:.0f} %"
         swing = found_swing_percent(heard.onsets, reading)
         self.swing = "none" if swing is None else f"{swing:.1f} %"
-        self.wave = wave_path(audio)
+        self.rate_hz = audio.rate_hz
         self.lines = self._lines(reading)
         self.hits = self._hits(heard)
-        confirmed = np.array([*overrules.added_s, *overrules.kept_s])
-        self.doubtful = [hit for hit in self.hits if hit.sure < SURE_PERCENT and not _near(confirmed, hit.time_s)]
-        self._map(heard)
+        self.doubtful = [hit for hit in self.hits if hit.doubted]
+        self.map = LoopMap(heard)
+        self.slot_choices = list((COMPOUND_GRID_NAMES if reading.metre.compound else GRID_NAMES).items())
         self.readings = self._readings(heard)
         counts = group_names(heard.onsets)
         self.groups = [(name, counts.count(name)) for name in ("low", "mid", "high")]
@@ -106,7 +86,7 @@ class LoopView:
         return f"moves {slowest:.1f}–{fastest:.1f}, {sure}"
 
     def _lines(self, reading: Reading) -> list[tuple[float, str, str]]:
-        """Grid lines over the waveform: percent across, kind, label."""
+        """Grid lines over the waveform: seconds, kind, label."""
         lines = []
         per_bar = reading.slots_per_bar
         first = -int(reading.bar_one_s // reading.slot_s) if reading.trimmed else 0
@@ -119,7 +99,7 @@ class LoopView:
             label = f"{bar % reading.bars + 1}.{inside // reading.grid.per_beat + 1}"
             if kind == "slot" or (kind == "beat" and reading.bars > LABELLED_BARS) or slot == per_bar * reading.bars:
                 label = ""  # beats of many bars would stand on each other; the end of the last bar is no bar
-            lines.append((round(100 * time_s / self.duration_s, 3), kind, label))
+            lines.append((round(time_s, 6), kind, label))
         return lines
 
     def _hits(self, heard: Heard) -> list[WaveHit]:
@@ -127,6 +107,7 @@ class LoopView:
         groups = group_names(heard.onsets)
         added = np.asarray(self.overrules.added_s)
         certainty = heard.onsets.certainty
+        confirmed = np.array([*self.overrules.added_s, *self.overrules.kept_s])
         hits = []
         for index, time_s in enumerate(heard.onsets.time_s.tolist()):
             offset = float(offset_ms[index])
@@ -136,55 +117,17 @@ class LoopView:
                 WaveHit(
                     index=index,
                     time_s=time_s,
-                    x=round(100 * time_s / self.duration_s, 3),
                     group=groups[index],
                     lean=lean(offset),
                     added=bool(len(added) and np.abs(added - time_s).min() < 1e-6),
                     label=f"hit {index + 1} · {time_s:.4f} s · {groups[index]} · {offset_words(offset)}, "
-                    f"bar {bar + 1} beat {beat} · strength {heard.onsets.strength[index] * 100:.0f} %",
+                    f"bar {bar + 1} beat {beat} · strength {heard.onsets.strength[index] * 100:.0f} % · "
+                    f"sure {certainty[index] * 100:.0f} %",
                     sure=round(100 * float(certainty[index])),
+                    doubted=bool(100 * certainty[index] < SURE_PERCENT) and not _near(confirmed, time_s),
                 )
             )
         return hits
-
-    def _map(self, heard: Heard) -> None:
-        """Offsets by slot of the bar, all bars on top of each other."""
-        reading = heard.reading
-        slots = reading.slots_per_bar
-        template = extract_template(heard.onsets, reading, "map")
-        lane = template.lanes["all"]
-        slot, offset_ms = slots_and_offsets(heard.onsets, reading)
-        furthest = max(float(np.abs(offset_ms).max(initial=0)), *(abs(value) for value in lane.offset_ms))
-        self.reach_ms = next((reach for reach in (10, 20, 40, 60, 80) if furthest <= reach), 120)
-
-        def x(position: float) -> float:
-            return round(100 * (position + 0.5) / slots, 3)
-
-        def y(offset: float) -> float:
-            return round(50 + 44 * max(-1.0, min(1.0, offset / self.reach_ms)), 2)
-
-        self.dots = [
-            MapDot(x(at % slots), y(offset), round(2.4 + 3.4 * strength, 2), lean(offset))
-            for at, offset, strength in zip(
-                slot.tolist(), offset_ms.tolist(), heard.onsets.strength.tolist(), strict=True
-            )
-            if at >= 0
-        ]
-        per_beat = reading.grid.per_beat
-        self.slots = [
-            MapSlot(
-                x=x(index),
-                label=str(index // per_beat + 1) if index % per_beat == 0 else "",
-                strong=index % per_beat == 0,
-                mean_y=y(lane.offset_ms[index]),
-                words=signed(lane.offset_ms[index], 0),
-                lean=lean(lane.offset_ms[index]),
-                guessed=lane.guessed[index],
-                accent=round(100 * lane.accent[index]),
-            )
-            for index in range(slots)
-        ]
-        self.slot_width = round(100 / slots * 0.36, 3)
 
     def _readings(self, heard: Heard) -> list[OtherReading]:
         seen: dict[tuple[int, str], OtherReading] = {}
@@ -215,22 +158,3 @@ class LoopView:
 
 def _near(times_s: np.ndarray, time_s: float) -> bool:
     return bool(len(times_s) and np.abs(times_s - time_s).min() < 0.002)
-
-
-def lean(offset_ms: float) -> str:
-    return "even" if abs(offset_ms) < ON_GRID_MS else ("late" if offset_ms > 0 else "early")
-
-
-def wave_path(audio: Audio, columns: int = WAVE_COLUMNS) -> str:
-    """The outline of the waveform as an SVG path in a box `columns` wide and 200 high, full scale at its loudest."""
-    mono = audio.mono()
-    edges = np.linspace(0, len(mono), min(columns, len(mono)) + 1).astype(np.intp)
-    high = np.maximum.reduceat(mono, edges[:-1])
-    low = np.minimum.reduceat(mono, edges[:-1])
-    scale = 96 / max(float(np.abs(mono).max()), 1e-9)
-    x = np.linspace(0, columns, len(high))
-    top = " ".join(f"{a:.1f},{100 - b:.1f}" for a, b in zip(x.tolist(), (high * scale).tolist(), strict=True))
-    bottom = " ".join(
-        f"{a:.1f},{100 - b:.1f}" for a, b in zip(x[::-1].tolist(), (low[::-1] * scale).tolist(), strict=True)
-    )
-    return f"M{top} {bottom}Z"

@@ -1,0 +1,34 @@
+"""The sound of a loop as it is drawn, decoded once while it is looked at."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from threading import Lock
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from easy_pocket.core.listen.picture import Ints16, as_int16
+from easy_pocket.store.loops import load_audio
+from easy_pocket.store.models import LoopRow
+
+MOST_FRAMES = 60_000_000  # held at once, two bytes each: two loops of ten minutes
+
+_held: OrderedDict[str, tuple[Ints16, int]] = OrderedDict()
+_lock = Lock()
+
+
+def drawn_sound(session: Session, row: LoopRow) -> tuple[Ints16, int]:
+    """Mono samples with the loudest at full scale, and their rate in Hz."""
+    with _lock:
+        if row.audio_hash in _held:
+            _held.move_to_end(row.audio_hash)
+            return _held[row.audio_hash]
+    audio = load_audio(session, row.audio_hash, row.name)
+    side = audio.samples[np.arange(len(audio.samples)), np.abs(audio.samples).argmax(axis=1)]
+    sound = as_int16(side), audio.rate_hz  # the louder channel of each moment: channels out of phase are seen too
+    with _lock:
+        _held[row.audio_hash] = sound
+        while sum(len(samples) for samples, _ in _held.values()) > MOST_FRAMES and len(_held) > 1:
+            _held.popitem(last=False)
+    return sound
