@@ -4,6 +4,7 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.browser.gestures import drawn, hit, saved, ticks, until
+from tests.drums import ROCK, beat, rendered, wav_bytes
 
 
 @pytest.fixture
@@ -63,7 +64,7 @@ def test_the_worst_hit_against_the_loop_is_named_shown_and_mended(loop, song):
     loop.click("nav >> text=Loops")
     until(loop, "document.querySelectorAll('.onset').length > 10")
     show(loop, "against")
-    worst = loop.locator("#against-worst button").first
+    worst = loop.locator("#against-worst .memory-line").first
     expect(worst).to_contain_text("Snare 1.2")
     expect(loop.locator("#sit-words")).to_contain_text("the gap goes to 0.0 ms")
     loop.click("[data-sit-in]")
@@ -111,3 +112,42 @@ def test_a_take_is_recorded_from_the_simulated_microphone_and_heard(loop):
     until(loop, "document.querySelectorAll('.onset').length > 6")
     first = float(loop.locator(".onset").first.get_attribute("data-time"))
     assert first < 0.06  # the take begins on the first beat, where the first sound is
+
+
+def test_the_hit_the_demo_plays_too_early_is_named_first_and_heard_beside_the_loop(loop):
+    show(loop, "against")
+    first = loop.locator("#against-worst .worst-line").first
+    expect(first).to_contain_text("Kick 2.4 e")
+    expect(first).to_contain_text("+25.6 ms")
+    first.locator("text=hear").click()
+    until(loop, "easyPocket.loops.heardSpans?.length === 1 && easyPocket.player.pending.size === 1")
+    struck = loop.evaluate("[...easyPocket.player.pending][0].at - easyPocket.player.context.currentTime")
+    assert struck < 0.5
+
+
+def test_loop_and_stack_are_heard_by_turns_and_to_either_side(loop):
+    loop.select_option("#blend", "turns")
+    loop.click('[data-play-mode="both"]')
+    until(loop, "easyPocket.player.running && easyPocket.player.mode === 'both'")
+    until(loop, "easyPocket.player.starts.length > 3")  # planned ahead, while the loop has its turn
+    turns = loop.evaluate(
+        "easyPocket.player.starts.slice(-4).map((at) => Math.floor((at - easyPocket.player.anchor) / easyPocket.player.loop.length_s + 1e-6))"
+    )
+    assert {turn % 2 for turn in turns} == {1}
+    loop.select_option("#blend", "sides")
+    pans = loop.evaluate("[easyPocket.player.loopOut.pan.value, easyPocket.player.stackOut.pan.value]")
+    assert pans == [pytest.approx(-0.9), pytest.approx(0.9)]
+    loop.click('[data-play-mode="both"]')
+
+
+def test_a_copied_file_is_pasted_in(loop):
+    wav = wav_bytes(rendered(beat(ROCK), 112.0)[0].samples)
+    loop.evaluate(
+        """(bytes) => {
+            const data = new DataTransfer();
+            data.items.add(new File([new Uint8Array(bytes)], 'pasted.wav', {type: 'audio/wav'}));
+            document.body.dispatchEvent(new ClipboardEvent('paste', {clipboardData: data, bubbles: true, cancelable: true}));
+        }""",
+        list(wav),
+    )
+    expect(loop.locator(".fact .name")).to_have_text("pasted.wav")

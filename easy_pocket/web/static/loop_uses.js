@@ -63,6 +63,7 @@ export class LoopUses {
     else if (dataset.groupTake) this.take(Number(dataset.groupTake), button);
     else if (dataset.beatHear !== undefined) this.hearBeat(button);
     else if (dataset.beatPut) this.page.edits.push({ kind: "loop_beat", loop_id: Number(this.loops.section.dataset.loop), how: dataset.beatPut, tempo: byId("beat-tempo").checked }, { near: button });
+    else if (dataset.pairHear) this.loops.playPair(this.worst[Number(dataset.pairHear)]);
     else if (dataset.sitVoice) this.toggleVoice(button);
     else if (dataset.sitIn !== undefined) this.sitIn(button);
     else if (button.closest("#against-worst") && dataset.tick) this.goTo(dataset.voice, Number(dataset.tick));
@@ -247,7 +248,8 @@ export class LoopUses {
     byId("against-words").classList.remove("warning");
     byId("against-words").textContent = found.pairs ? `${found.pairs} of ${found.hits} hits have one of the loop near them, ${found.size.toFixed(1)} ms apart on average.` : "No hit of the stack has one of the loop near it.";
     byId("against-rows").replaceChildren(...found.rows.map((row) => gapRow(row)));
-    byId("against-worst").replaceChildren(...found.worst.map((hit) => worstLine(hit)));
+    this.worst = found.worst;
+    byId("against-worst").replaceChildren(...found.worst.map(worstLine));
     byId("sit-words").textContent = none ? "Choose a voice." : found.moved ? `${found.moved} hits move, ${found.led} led by a hit of the loop, the others by its groove; the gap goes to ${found.then === null ? "none" : `${found.then.toFixed(1)} ms`}.` : "No hit moves.";
     button.disabled = none || !found.moved;
     drawAgainst(byId("against-picture"), found);
@@ -305,12 +307,18 @@ function gapRow({ name, pairs, mean, size, gaps }) {
   return row;
 }
 
-function worstLine({ voice, tick, words, gap }) {
-  const line = element("button", "memory-line");
-  line.type = "button";
+function worstLine({ voice, tick, words, gap }, number) {
+  const line = element("div", "worst-line");
   line.setAttribute("role", "listitem");
-  Object.assign(line.dataset, { voice, tick });
-  line.append(element("span", "", words), element("b", gap > 0 ? "late" : "early", `${signedMs(gap)} ms`));
+  const hear = element("button", "plain", "hear");
+  hear.type = "button";
+  hear.dataset.pairHear = number;
+  hear.title = "Hear both as they lie";
+  const go = element("button", "memory-line");
+  go.type = "button";
+  Object.assign(go.dataset, { voice, tick });
+  go.append(element("span", "", words), element("b", gap > 0 ? "late" : "early", `${signedMs(gap)} ms`));
+  line.append(hear, go);
   return line;
 }
 

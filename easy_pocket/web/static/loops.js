@@ -22,6 +22,7 @@ export class Loops {
     document.addEventListener("pointermove", (event) => this.move(event));
     document.addEventListener("pointerup", (event) => this.up(event));
     document.addEventListener("pointerover", (event) => this.over(event));
+    document.addEventListener("paste", (event) => this.pasted(event));
     for (const name of ["dragover", "dragleave", "drop"]) document.addEventListener(name, (event) => this.dropping(event));
   }
 
@@ -47,12 +48,13 @@ export class Loops {
     this.uses.arrive();
   }
 
-  // Parts of the loop as they are in the file, one after another: [from, length] in seconds.
+  // Parts of the loop as they are in the file, one after another: [from, length] in seconds. Gives when it begins.
   async playSpans(spans) {
     await this.player.ready();
     const buffer = await this.player.loopBuffer();
     this.heardSpans?.forEach((node) => node.stop());
-    let at = this.player.context.currentTime + 0.03;
+    const begin = this.player.context.currentTime + 0.03;
+    let at = begin;
     this.heardSpans = spans.map(([from, length]) => {
       const node = this.player.context.createBufferSource();
       const gain = this.player.context.createGain();
@@ -64,6 +66,19 @@ export class Loops {
       at += length + 0.03;
       return node;
     });
+    return begin;
+  }
+
+  // A hit of the stack beside the one of the loop it is nearest to, as they lie.
+  async playPair({ voice, heard_s, heard_gap_s }) {
+    const before = 0.35;
+    const from = Math.max(0, heard_s - before);
+    const strike = this.page.playing.strikes[voice];
+    await this.player.ready();
+    if (strike) await this.player.sound(strike.audio);
+    const begin = await this.playSpan(from, before + 0.35);
+    const events = strike && { audio: [strike.audio], sound: [0], gain: [strike.gain], pan: [strike.pan], cut_s: [null] };
+    if (events) this.player.strike(events, 0, begin + (heard_s - from) - heard_gap_s, begin);
   }
 
   playSpan(from, length) {
@@ -81,6 +96,8 @@ export class Loops {
   }
 
   showMode() {
+    const blend = document.getElementById("blend");
+    if (blend) blend.value = this.player.blend;
     document.querySelectorAll("[data-play-mode]").forEach((button) => {
       const on = this.player.running && this.player.mode === button.dataset.playMode;
       button.classList.toggle("on", on);
@@ -154,6 +171,7 @@ export class Loops {
       const metre = document.getElementById("loop-metre").value;
       this.overrule({ kind: "bars", bars, metre }, { near: target });
     }
+    if (target.id === "blend") this.player.setBlend(target.value);
     if (target.id === "sensitivity") this.overrule({ kind: "sensitivity", value: Number(target.value) }, { gesture: "sensitivity", near: target });
   }
 
@@ -283,6 +301,14 @@ export class Loops {
     event.preventDefault();
     this.section.classList.toggle("dropping", event.type === "dragover");
     if (event.type === "drop" && event.dataTransfer.files.length) this.upload(event.dataTransfer.files[0]);
+  }
+
+  // A copied audio file.
+  pasted(event) {
+    const file = [...(event.clipboardData?.files ?? [])][0];
+    if (!this.section || !file) return;
+    event.preventDefault();
+    this.upload(file);
   }
 
   upload(file) {

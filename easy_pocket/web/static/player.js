@@ -16,6 +16,8 @@ export class Player extends EventTarget {
     this.stack = null; // what Python says the stack plays
     this.loop = null; // {url, start_s, length_s, duration_s, wraps} of the audio loop beside it
     this.mode = "stack"; // "stack", "loop" or "both"
+    this.blend = "together"; // how both are heard: "together", "turns" or "sides"
+    this.turned = 0; // turns of the loop whose loudness is planned
     this.timing = "felt";
     this.repeats = true;
     this.steered = false; // a slider is being dragged
@@ -38,6 +40,12 @@ export class Player extends EventTarget {
       this.context = new AudioContext({ sampleRate: 44100, latencyHint: "interactive" });
       this.master = this.context.createGain();
       this.master.connect(this.context.destination);
+      this.stackOut = this.context.createStereoPanner();
+      this.loopOut = this.context.createStereoPanner();
+      this.loopGain = this.context.createGain();
+      this.stackOut.connect(this.master);
+      this.loopGain.connect(this.loopOut).connect(this.master);
+      this.setBlend(this.blend);
     }
     if (this.context.state !== "running") await this.context.resume();
   }
@@ -69,6 +77,32 @@ export class Player extends EventTarget {
     this.replan();
     const playing = this.beside ?? this.stack;
     if (this.context && playing && keysOf(playing).some((key) => !(this.buffers.get(key) instanceof AudioBuffer))) this.fetchSounds().then(() => this.replan());
+  }
+
+  // Loop and stack at once, by turns (a turn of the loop each, the loop first), or to either side.
+  setBlend(blend) {
+    this.blend = blend;
+    if (!this.context) return;
+    const apart = blend === "sides" ? 0.9 : 0;
+    this.loopOut.pan.value = -apart;
+    this.stackOut.pan.value = apart;
+    this.turned = 0;
+    this.loopGain.gain.cancelScheduledValues(0);
+    this.loopGain.gain.value = 1;
+    this.replan();
+  }
+
+  // Whether the stack is heard in the turn of the loop in which something sounds.
+  silenced(at) {
+    return this.mode === "both" && this.blend === "turns" && Math.floor((at - this.anchor) / this.loop.length_s + 1e-6) % 2 === 0;
+  }
+
+  planTurns(until) {
+    if (this.mode !== "both" || this.blend !== "turns") return;
+    for (let begin = this.anchor + this.turned * this.loop.length_s; begin < until; begin += this.loop.length_s) {
+      this.loopGain.gain.setValueAtTime(this.turned % 2 ? 0 : 1, Math.max(begin, this.context.currentTime));
+      this.turned += 1;
+    }
   }
 
   // The same beat on another kit, or null for its own.
@@ -157,6 +191,7 @@ export class Player extends EventTarget {
     this.running = true;
     this.anchor = this.context.currentTime + LEAD_S;
     this.horizon = this.anchor;
+    this.setBlend(this.blend);
     if (this.mode !== "stack") this.startLoop();
     this.timer = setInterval(() => this.plan(), TICK_MS);
     this.plan();
@@ -192,7 +227,7 @@ export class Player extends EventTarget {
     node.loop = this.repeats;
     node.loopStart = wraps ? 0 : start_s;
     node.loopEnd = wraps ? duration_s : Math.min(start_s + length_s, duration_s);
-    node.connect(this.master);
+    node.connect(this.loopGain);
     node.start(this.anchor, start_s);
     this.loopNode = node;
   }
@@ -209,6 +244,7 @@ export class Player extends EventTarget {
     const from = Math.max(this.horizon, now - 0.02);
     if (until <= from) return;
     if (this.mode !== "loop") this.planStack(from, until);
+    this.planTurns(until);
     this.horizon = until;
   }
 
@@ -224,6 +260,7 @@ export class Player extends EventTarget {
         const at = begin + events.start_s[index];
         if (at < from) continue;
         if (at >= until) break;
+        if (this.silenced(at)) continue;
         this.strike(events, index, at, begin);
       }
     }
@@ -268,7 +305,7 @@ export class Player extends EventTarget {
     if (!panner) {
       panner = this.context.createStereoPanner();
       panner.pan.value = place;
-      panner.connect(this.master);
+      panner.connect(this.stackOut);
       if (this.panners.size < MOST_PLACES) this.panners.set(place, panner);
     }
     return panner;

@@ -140,6 +140,17 @@ class LoopView:
         return [reading for reading in seen.values() if reading.chosen or reading.share != "0 %"][:4]
 
     @property
+    def tempo_map(self) -> list[tuple[int, str, float]]:
+        """Of a recording whose tempo moves: bar, tempo, and how far it is between slowest and fastest, in percent."""
+        if not self.reading.drifts:
+            return []
+        whole = 60.0 * self.reading.metre.bar_ticks / 960
+        slowest, fastest = self.reading.tempo_range_bpm
+        tempi = (whole / np.diff(self.reading.bar_lines_s)).tolist()
+        span = max(fastest - slowest, 1e-9)
+        return [(bar, f"{tempo:.1f}", round(100 * (tempo - slowest) / span)) for bar, tempo in enumerate(tempi, 1)]
+
+    @property
     def player(self) -> dict[str, float]:
         """Where the loop's music starts in its file and how long one turn of it is."""
         reading = self.reading
