@@ -38,6 +38,7 @@ class SongRow(Base):
     metre_unit: Mapped[int] = mapped_column(Integer)
     seed: Mapped[int] = mapped_column(BigInteger)
     feel: Mapped[Doc] = mapped_column(JSON)
+    under: Mapped[list[Any] | None] = mapped_column(JSON)  # loops that play under the stack, as docs
     revision: Mapped[int] = mapped_column(Integer)
     created_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
     changed_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())

@@ -29,6 +29,7 @@ from easy_pocket.store.kits import kit_names, load_kit
 from easy_pocket.store.models import LoopRow, PartRow, PatternRow, SectionRow, SongRow
 from easy_pocket.store.samples import sample_source
 from easy_pocket.store.templates import find_template, groove_names, templates_by_id
+from easy_pocket.store.under_rows import UnderLoop, copied_under, under_loops
 
 MAX_NAME = 80
 MOST_PATTERNS = 32
@@ -52,6 +53,7 @@ class LoadedSong:
     groove_names_of: Callable[[], list[tuple[int, str]]]
     samples: SampleSource  # recordings of its sounds, while the session lasts
     kit_names_of: Callable[[], dict[str, str]]  # asked for only where they are shown
+    under: tuple[UnderLoop, ...] = ()  # loops that play under the stack
     performances: dict[tuple[bool, float, int], Performance] = field(default_factory=dict, compare=False)
     just_done: str | None = None  # words of the edit this is the result of
     just_made: int | None = None  # the groove it put on the shelf
@@ -183,6 +185,7 @@ def load_song(session: Session, song_id: int, *, lock: bool = False) -> LoadedSo
         groove_names_of=partial(groove_names, session),
         samples=sample_source(session),
         kit_names_of=partial(kit_names, session),
+        under=tuple(under_loops(session, row)),
     )
 
 
@@ -276,15 +279,17 @@ def duplicate_song(session: Session, song_id: int) -> SongRow:
     loaded.pattern_row.length_ticks, loaded.pattern_row.hits = source.pattern_row.length_ticks, source.pattern_row.hits
     loaded.pattern_row.locks = source.pattern_row.locks
     loaded.sections[0].bars = source.sections[0].bars
+    copies: dict[int, LoopRow] = {}
     for loop in session.scalars(select(LoopRow).where(LoopRow.song_id == song_id, LoopRow.removed.is_(False))):
-        session.add(
-            LoopRow(
-                song_id=copy.id,
-                name=loop.name,
-                audio_hash=loop.audio_hash,
-                found=loop.found,
-                overruled=loop.overruled,
-                removed=False,
-            )
+        copies[loop.id] = LoopRow(
+            song_id=copy.id,
+            name=loop.name,
+            audio_hash=loop.audio_hash,
+            found=loop.found,
+            overruled=loop.overruled,
+            removed=False,
         )
+        session.add(copies[loop.id])
+    session.flush()
+    copy.under = copied_under(source.row, {old: row.id for old, row in copies.items()})
     return copy

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from easy_pocket.core.sit_in import SitIn
-from easy_pocket.store import loop_uses
+from easy_pocket.store import loop_uses, under
 from easy_pocket.store.songs import LoadedSong
 from easy_pocket.web.request_types import Finite, Strict, Tick, Voice
 
@@ -46,4 +46,30 @@ class SitSongIn(SitInRequest):
         return loop_uses.sit_song_in(*at, self.loop_id, self.to_core())
 
 
-LoopUse = PutBeat | SitSongIn
+class PutUnder(Strict):
+    """The loop plays under the stack, or (there: False) no longer."""
+
+    kind: Literal["under"]
+    loop_id: Id
+    there: bool
+
+    def apply(self, at: At, gesture: str | None) -> LoadedSong:
+        return under.put_under(*at, self.loop_id) if self.there else under.take_from_under(*at, self.loop_id)
+
+
+class SetUnder(Strict):
+    """One thing of how it plays there."""
+
+    kind: Literal["under_set"]
+    loop_id: Id
+    field: Literal[
+        "how", "level_db", "low_cut_hz", "muted", "from_bar", "to_bar", "cycle_ticks", "start_ticks", "to",
+        "strength_percent", "template_id", "duck_voice", "duck_db", "duck_hold_ms", "duck_release_ms",
+    ]  # fmt: skip
+    value: Finite | bool | Annotated[str, Field(max_length=30, pattern=r"^[a-z_0-9]*$")] | None
+
+    def apply(self, at: At, gesture: str | None) -> LoadedSong:
+        return under.set_under(*at, self.loop_id, self.field, self.value, gesture)
+
+
+LoopUse = PutBeat | SitSongIn | PutUnder | SetUnder

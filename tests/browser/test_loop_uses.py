@@ -151,3 +151,31 @@ def test_a_copied_file_is_pasted_in(loop):
         list(wav),
     )
     expect(loop.locator(".fact .name")).to_have_text("pasted.wav")
+
+
+def test_a_loop_plays_under_the_stack_at_its_tempo_and_is_seen_on_the_bench(loop):
+    show(loop, "under")
+    loop.click('[data-under-put="true"]')
+    saved(loop)
+    expect(loop.locator("#under-level_db")).to_be_visible()
+    loop.click("#play")
+    until(loop, "easyPocket.player.running && easyPocket.player.under.size > 0")
+    first = loop.evaluate("[...easyPocket.player.under.values()].map(({ at }) => at - easyPocket.player.anchor)")
+    length_s = loop.evaluate("easyPocket.player.stack.length_s")
+    assert all(at == pytest.approx(length_s * number, abs=0.03) for number, at in enumerate(first))
+    loop.select_option('[data-under="how"]', "repitch")
+    saved(loop)
+    key = loop.evaluate("easyPocket.playing.under[0]")
+    until(loop, f"[...easyPocket.player.under.values()].some(({{ key }}) => key === '{key}')")  # in the same pass
+    assert loop.evaluate(
+        "[...easyPocket.player.under.values()].every(({ key }) => easyPocket.playing.under.includes(key))"
+    )
+    loop.click("nav >> text=Bench")
+    drawn(loop)
+    expect(loop.locator(".under-row")).to_contain_text("quayside-break")
+    until(loop, "[...easyPocket.rails.under.kept.values()].some((peaks) => peaks instanceof Int8Array)")
+    loop.click("[data-under-mute]")
+    saved(loop)
+    until(loop, "easyPocket.player.under.size === 0")
+    expect(loop.locator("[data-under-mute]")).to_have_attribute("aria-pressed", "true")
+    loop.click("#play")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 import numpy.typing as npt
 
@@ -43,9 +45,11 @@ def mixdown(
     loop: bool = True,
     name: str = "mix",
     samples: SampleSource = no_samples,
+    under: Sequence[npt.NDArray[np.float32]] = (),
 ) -> Audio:
     """Stereo audio at 44.1 kHz. A loop has exactly round(length_s x rate) samples and its tails wrap to the start;
-    otherwise tails ring out after the end. Events must not start before 0: shift them by a pre-roll first."""
+    otherwise tails ring out after the end. Events must not start before 0: shift them by a pre-roll first. under: what
+    loops play under the stack, shape (frames, 2), from the start."""
     length = round(length_s * RATE_HZ)
     total = length if loop else length + int(MAX_TAIL_S * RATE_HZ)
     mixed = np.zeros((2, total))
@@ -60,6 +64,9 @@ def mixdown(
         }
         line = _line(own, sounds, total, loop)
         mixed += MASTER_GAIN * panned(line, pan)
+    for audio in under:
+        frames = min(len(audio), length)
+        mixed[:, :frames] += MASTER_GAIN * audio[:frames].T
     if not loop:
         heard = np.flatnonzero(np.abs(mixed[:, length:]).max(axis=0) > 1e-5)
         mixed = mixed[:, : length + (int(heard[-1]) + 1 if len(heard) else 0)]

@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
+from typing import Annotated
+
+from fastapi import APIRouter, Path
 from starlette.requests import Request
 from starlette.responses import Response
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.formats.audio_file import write_audio
+from easy_pocket.core.listen.picture import as_int16, peaks
 from easy_pocket.core.sound.kit import voice_audio
 from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.store.kits import find_voice
 from easy_pocket.store.loops import get_loop, load_audio
 from easy_pocket.store.samples import sample_source
+from easy_pocket.store.under import play_under
 from easy_pocket.web.routes.common import database
 
 router = APIRouter()
@@ -32,6 +36,24 @@ def sound(request: Request, key: str) -> Response:
         audio = voice_audio(voice, int(number), sample_source(session))
     data = write_audio(Audio(audio, RATE_HZ), "WAV", 32)
     return Response(data, media_type="audio/wav", headers=LASTING)
+
+
+@router.get("/audio/under/{key}.wav")
+def under(request: Request, key: Annotated[str, Path(max_length=40)]) -> Response:
+    """What a loop plays under the stack in one pass."""
+    with database(request).transaction() as session:
+        audio = play_under(session, key)
+    return Response(write_audio(Audio(audio, RATE_HZ), "WAV", 32), media_type="audio/wav", headers=LASTING)
+
+
+@router.get("/audio/under/{key}.bin")
+def under_peaks(request: Request, key: Annotated[str, Path(max_length=40)]) -> Response:
+    """Its peaks as signed bytes, lowest and highest of each stretch of 1,024 samples."""
+    with database(request).transaction() as session:
+        audio = play_under(session, key)
+    return Response(
+        peaks(as_int16(audio.mean(axis=1)), 1024).tobytes(), media_type="application/octet-stream", headers=LASTING
+    )
 
 
 @router.get("/songs/{song_id}/loops/{loop_id}/audio.wav")

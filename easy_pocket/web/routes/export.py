@@ -14,6 +14,7 @@ from easy_pocket.core.formats.midi import write_midi
 from easy_pocket.core.sound.events import play_events
 from easy_pocket.core.sound.mixdown import mixdown
 from easy_pocket.store.songs import load_song
+from easy_pocket.store.under import render_under
 from easy_pocket.web.routes.common import database, download
 from easy_pocket.web.views.playing import straight_gain
 
@@ -44,5 +45,6 @@ def wav(request: Request, song_id: int, timing: Timing = "felt", bits: Literal["
         performance = song.performance(straight=timing == "straight")
         louder = straight_gain(song) if timing == "straight" else 1.0
         events = [replace(one, gain=one.gain * louder) for one in play_events(performance, song.kit, song.mix)]
-        audio = mixdown(events, song.kit, performance.length_ms / 1000, samples=song.samples)
+        under = [render_under(session, one, song.performance()) for one in song.under]
+        audio = mixdown(events, song.kit, performance.length_ms / 1000, samples=song.samples, under=under)
     return download(write_audio(audio, "WAV", int(bits)), song.row.name, f" {timing}.wav", "audio/wav")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import PurePath
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Query
 from pydantic import BaseModel, ConfigDict, Field
@@ -49,6 +49,7 @@ from easy_pocket.web.views.loop_uses import against_doc, groups_doc
 from easy_pocket.web.views.loop_view import LoopView
 from easy_pocket.web.views.playing import playing
 from easy_pocket.web.views.song_state import header_state
+from easy_pocket.web.views.under_view import UnderView
 
 router = APIRouter()
 
@@ -62,7 +63,9 @@ def show(request: Request, song_id: int, loop_id: int | None = None) -> Response
         found = LoopView(row, load_audio(session, row.audio_hash, row.name)) if row else None
         names = {voice.role: voice.title for voice in song.kit.voices}
         voice_names = {voice: names.get(voice, ROLES[voice].name) for voice in song.part.voices}
-        values = {"loops": rows, "found": found, "kit_voices": list(names.items()), "voice_names": voice_names}
+        values: dict[str, Any] = {"loops": rows, "found": found, "voice_names": voice_names}
+        values["kit_voices"] = list(names.items())
+        values["under"] = UnderView(song, row.id, found.reading.bars) if row and found else None
         return song_page(request, "loops.html", session, song, **values)
 
 
@@ -116,6 +119,15 @@ def beat_playing(request: Request, song_id: int, loop_id: int) -> Response:
         pattern = replace(beat.pattern, hits=on_kit(beat.pattern.hits, song.kit.roles))
         heard = replace(song, pattern=pattern, feel=FeelScopes(), performances={}, mix={})
         return Answer(playing(heard, beat.tempo_bpm, timings=("felt",)))
+
+
+@router.get("/songs/{song_id}/loops/{loop_id}/under")
+def under_panel(request: Request, song_id: int, loop_id: int) -> Response:
+    """How it plays under the stack."""
+    with database(request).transaction() as session:
+        bars = found_from_doc(get_loop(session, song_id, loop_id).found).reading.bars
+        view = UnderView(load_song(session, song_id), loop_id, bars)
+    return Response(render("_loop_under.html", under=view), media_type="text/html")
 
 
 @router.post("/songs/{song_id}/loops/{loop_id}/against")

@@ -1,6 +1,7 @@
 // What one takes from a loop: its hits by sound on the kit, doubtful hits one by one, and the stack against it.
 
 import { LoopGroove } from "./loop_groove.js";
+import { LoopUnder } from "./loop_under.js";
 import { showLedger, showNote, speak } from "./notes.js";
 import { paint } from "./sliders.js";
 
@@ -15,6 +16,7 @@ export class LoopUses {
     this.groups = [];
     this.group = null;
     this.groove = new LoopGroove(this);
+    this.under = new LoopUnder(this);
     document.addEventListener("click", (event) => this.click(event));
     document.addEventListener("change", (event) => this.change(event));
     document.addEventListener("input", (event) => event.target.id === "sit-strength" && this.against());
@@ -263,6 +265,7 @@ export class LoopUses {
   // The song has changed.
   follow() {
     if (this.box && this.shown === "against") this.against();
+    if (this.box) this.under.follow();
   }
 
   async goTo(voice, tick) {

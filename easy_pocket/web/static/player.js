@@ -5,6 +5,7 @@ const LOOK_AHEAD_S = 2.5; // a busy page may keep the timer waiting; edits take 
 const HIDDEN_LOOK_AHEAD_S = 4; // timers of a hidden page run once a second
 const STEERED_LOOK_AHEAD_S = 0.9; // new times come many times a second: what lies further off would be planned in vain
 const MOST_PLACES = 256;
+const UNDER_FADE_S = 0.008; // where a loop under the stack comes in or goes in the middle of a pass
 const TICK_MS = 25;
 const LEAD_S = 0.1; // between the press of Play and the first hit
 const TOUCH_S = 0.03; // what starts sooner than this is left to sound: nobody hears an edit come that late
@@ -25,6 +26,7 @@ export class Player extends EventTarget {
     this.anchor = 0;
     this.horizon = 0;
     this.buffers = new Map();
+    this.under = new Map(); // pieces of loops under the stack, by pass and key
     this.panners = new Map(); // by place, -1 to 1
     this.latest = new Map(); // the sound last heard of a voice and velocity, while a changed one comes in
     this.beside = null; // what the stack plays on another kit, while that is heard
@@ -151,7 +153,7 @@ export class Player extends EventTarget {
   // One buffer by content key; asked for once.
   sound(key) {
     if (!this.buffers.has(key)) {
-      const promise = fetch(`/audio/sounds/${key}.wav`)
+      const promise = fetch(`/audio/${key.startsWith("under/") ? key : `sounds/${key}`}.wav`)
         .then((answer) => {
           if (!answer.ok) throw new Error(`sound ${key}: ${answer.status}`);
           return answer.arrayBuffer();
@@ -191,6 +193,7 @@ export class Player extends EventTarget {
     this.running = true;
     this.anchor = this.context.currentTime + LEAD_S;
     this.horizon = this.anchor;
+    this.underAnchor = this.anchor;
     this.setBlend(this.blend);
     if (this.mode !== "stack") this.startLoop();
     this.timer = setInterval(() => this.plan(), TICK_MS);
@@ -203,6 +206,7 @@ export class Player extends EventTarget {
     this.starting = null;
     clearInterval(this.timer);
     this.takeBack([...this.pending]);
+    if (this.context) this.endUnder(0, false);
     this.loopNode?.stop();
     this.loopNode = null;
     this.dispatchEvent(new Event("change"));
@@ -255,6 +259,7 @@ export class Player extends EventTarget {
     for (let pass = firstPass; pass <= lastPass; pass += 1) {
       const begin = this.anchor + pass * length;
       if (begin >= until) break;
+      this.planUnder(pass, begin, from, begin + length);
       const events = this.sounds(pass);
       for (let index = 0; index < events.start_s.length; index += 1) {
         const at = begin + events.start_s[index];
@@ -263,6 +268,45 @@ export class Player extends EventTarget {
         if (this.silenced(at)) continue;
         this.strike(events, index, at, begin);
       }
+    }
+  }
+
+  // Loops under the stack: each pass a piece of audio of its own. One that has begun goes on; what is new in a pass that
+  // runs already comes in at its place.
+  planUnder(pass, begin, from, end) {
+    if (end <= from) return;
+    for (const key of (this.beside ?? this.stack).under ?? []) {
+      const name = `${pass} ${key}`;
+      const buffer = this.buffers.get(`under/${key}`);
+      if (this.under.has(name) || !(buffer instanceof AudioBuffer)) continue;
+      const at = Math.max(begin, from);
+      if (this.silenced(at + 1e-3)) continue;
+      const node = this.context.createBufferSource();
+      const gain = this.context.createGain();
+      node.buffer = buffer;
+      gain.gain.value = this.stack.master_gain;
+      if (at > begin) {
+        gain.gain.setValueAtTime(0, at);
+        gain.gain.linearRampToValueAtTime(this.stack.master_gain, at + UNDER_FADE_S);
+      }
+      node.connect(gain).connect(this.stackOut);
+      node.start(Math.round(at * this.context.sampleRate) / this.context.sampleRate, at - begin);
+      const voice = { node, gain, at, end, key, name };
+      this.under.set(name, voice);
+      node.onended = () => this.under.get(name) === voice && this.under.delete(name);
+    }
+  }
+
+  // What is no longer to be heard from a moment on: another tempo or place lets everything begin anew.
+  endUnder(from, keep) {
+    for (const [name, { node, gain, at, key }] of this.under) {
+      if (keep && (this.beside ?? this.stack).under?.includes(key)) continue;
+      this.under.delete(name);
+      if (at < from) {
+        gain.gain.setValueAtTime(gain.gain.value, from);
+        gain.gain.linearRampToValueAtTime(0, from + UNDER_FADE_S);
+        node.stop(from + UNDER_FADE_S);
+      } else node.stop();
     }
   }
 
@@ -335,6 +379,8 @@ export class Player extends EventTarget {
     // a hit that fell between two readings of the clock would be lost.
     const from = Math.max(this.anchor, this.now + TOUCH_S);
     const old = [...this.pending].filter((voice) => voice.at >= from);
+    this.endUnder(from, this.anchor === this.underAnchor);
+    this.underAnchor = this.anchor;
     const until = Math.max(from, this.now + this.lookAhead);
     if (this.mode !== "loop") this.planStack(from, until);
     this.horizon = until;
@@ -359,8 +405,9 @@ export class Player extends EventTarget {
 }
 
 function keysOf(playing) {
+  const under = (playing.under ?? []).map((key) => `under/${key}`);
   const heard = [playing.felt, ...(playing.felt_more ?? []), playing.straight, ...(playing.straight_more ?? [])];
-  return [...new Set(heard.flatMap((columns) => columns?.audio ?? []))];
+  return [...new Set([...heard.flatMap((columns) => columns?.audio ?? []), ...under])];
 }
 
 // Whether two performances sound alike: then nothing that is planned needs to be taken back. The page and the server's

@@ -9,6 +9,7 @@ import { RailKeys } from "./rail_keys.js";
 import { RailPointer } from "./rail_pointer.js";
 import { ledgerText, spokenHit } from "./rail_words.js";
 import { drawCounting, drawOverview } from "./ruler.js";
+import { UnderRows } from "./under_rows.js";
 
 const GRAB_PX = 8;
 const LEAST_TICKS = 960; // one can zoom to a beat
@@ -28,6 +29,7 @@ export class Rails extends RailPointer {
     this.chosen = new Chosen(this);
     this.detail = new Detail(this);
     this.keys = new RailKeys(this);
+    this.under = new UnderRows(this);
     const on = (name, run, options) => document.addEventListener(name, run, options);
     on("pointerdown", (event) => this.down(event));
     on("pointermove", (event) => this.move(event));
@@ -201,7 +203,9 @@ export class Rails extends RailPointer {
     if (!this.leans) this.detail.draw(); // what is written stays as it is
     this.leans = false;
     this.drawnAt = performance.now();
-    if (!stale) this.drawAround(look, facts);
+    if (stale) return;
+    this.under.draw(look, facts);
+    this.drawAround(look, facts);
   }
 
   drawAround(look, facts) {

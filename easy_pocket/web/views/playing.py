@@ -16,6 +16,7 @@ from easy_pocket.core.strokes import first_pass_differs, pass_cycle
 from easy_pocket.core.timebase import Metre, ms_per_tick
 from easy_pocket.store.kits import remember_voices
 from easy_pocket.store.songs import LoadedSong
+from easy_pocket.store.under import tell_under
 
 STRIKE_VELOCITY = 116  # a single hit to listen to
 
@@ -99,5 +100,6 @@ def playing(
         "first_pass_differs": first_pass_differs(song.pattern),
         "master_gain": MASTER_GAIN * 10 ** (gain_db / 20),
         "cut_fade_s": CUT_FADE_S,
+        "under": [tell_under(one, song.performance(tempo_bpm=tempo)) for one in song.under if not one.under.muted],
         **heard,
     }

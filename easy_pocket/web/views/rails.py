@@ -17,6 +17,7 @@ from easy_pocket.core.strokes import Strokes, strokes
 from easy_pocket.core.timebase import ms_per_tick
 from easy_pocket.core.voices import ROLES
 from easy_pocket.store.songs import LoadedSong
+from easy_pocket.store.under import tell_under
 
 ON_GRID_MS = 0.75  # an offset smaller than this is drawn as on the grid
 
@@ -138,7 +139,7 @@ def rail_data(song: LoadedSong, performance: Performance, only: frozenset[str] |
     voices = [voice for voice in song.part.voices if only is None or voice in only]
     return {
         "whole": only is None,
-        "facts": rail_facts(song),
+        "facts": rail_facts(song) | {"under": {one.row.id: tell_under(one, performance) for one in song.under}},
         "hits": {voice: hit_columns(performance, voice) for voice in voices},
     }
 
