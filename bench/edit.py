@@ -13,7 +13,7 @@ from fastapi.testclient import TestClient
 from starlette.types import ASGIApp, Receive, Scope, Send
 
 from easy_pocket.core.pattern import Hit
-from easy_pocket.core.voices import ROLES
+from easy_pocket.core.voices import DRUMS, ROLES
 from easy_pocket.demo.load import lamplighter_hits, load_demo
 from easy_pocket.launch.mariadb import MariaDb
 from easy_pocket.store.database import Database
@@ -53,9 +53,9 @@ def desk() -> Iterator[tuple[TestClient, Database]]:
 def run() -> None:
     with desk() as (client, database):
         _measure(client, database, "Lamplighter, 2 bars", 2, lamplighter_hits(), 40)
-        busy = tuple(Hit(voice, slot * 240, 90) for voice in list(ROLES)[:12] for slot in range(16 * 16))
+        busy = tuple(Hit(voice, slot * 240, 90) for voice in list(DRUMS)[:12] for slot in range(16 * 16))
         _measure(client, database, "16 bars x 12 voices of 16ths", 16, busy, 40)
-        full = tuple(Hit(voice, slot * 240, 90) for voice in ROLES for slot in range(64 * 16))
+        full = tuple(Hit(voice, slot * 240, 90) for voice in DRUMS for slot in range(64 * 16))
         _measure(client, database, f"64 bars x {len(ROLES)} voices (all there are) of 16ths", 64, full, 100)
 
 
@@ -63,7 +63,7 @@ def _measure(
     client: TestClient, database: Database, name: str, bars: int, hits: tuple[Hit, ...], limit_ms: int
 ) -> None:
     with database.transaction() as session:
-        song = create_song(session, "bench", tempo_bpm=104, bars=bars, hits=hits, voices=tuple(ROLES))
+        song = create_song(session, "bench", tempo_bpm=104, bars=bars, hits=hits, voices=tuple(DRUMS))
     revision, took = 1, []
     for number in range(120):
         edit = {"kind": "velocity", "voice": "kick", "tick": 0, "velocity": 40 + number % 60}

@@ -10,7 +10,7 @@ from easy_pocket.core.feel import Feel, FeelScopes
 from easy_pocket.core.house_grooves import house_grooves
 from easy_pocket.core.pattern import Hit, Pattern
 from easy_pocket.core.perform import TIME_STAGES, perform
-from easy_pocket.core.voices import ROLES
+from easy_pocket.core.voices import DRUMS
 from tests.browser.gestures import drawn, saved
 from tests.running import CHROMIUM, FLAGS, running_app
 
@@ -36,7 +36,7 @@ def _perform() -> None:
         Feel(push_ms=3),
         {"snare": Feel(push_ms=8)},
     )  # fmt: skip
-    voices = [*ROLES, *(f"note{number}" for number in range(80, 85))]
+    voices = [*DRUMS, *(f"note{number}" for number in range(80, 85))]
     hits = tuple(Hit(v, slot * 240, 30 + slot % 90, slot % 3) for v in voices for slot in range(64 * 16))
     pattern = Pattern(64 * 3840, hits)
     ready = median_ms(lambda: perform(pattern, feel, tempo_bpm=104))

@@ -14,7 +14,7 @@ from easy_pocket.core.sound.kit import Kit, KitVoice, clear_rendered, voice_audi
 from easy_pocket.core.sound.layer import Layer
 from easy_pocket.core.sound.library import Query, SoundIndex, search
 from easy_pocket.core.sound.sound import clear_struck
-from easy_pocket.core.voices import ROLES
+from easy_pocket.core.voices import DRUMS
 from easy_pocket.demo.load import lamplighter_hits
 from easy_pocket.samples import dry_dock, shipped_samples
 from easy_pocket.store.database import Database
@@ -133,7 +133,7 @@ def _control() -> None:
     """One control of a model changed, and the sound of it fetched, as the page does."""
     with desk() as (client, database):
         with database.transaction() as session:
-            song_id = create_song(session, "bench", tempo_bpm=104, hits=lamplighter_hits(), voices=tuple(ROLES)[:14]).id
+            song_id = create_song(session, "bench", tempo_bpm=104, hits=lamplighter_hits(), voices=tuple(DRUMS)[:14]).id
         view = {"screen": "kit", "voice": "snare"}
         revision = client.get(f"/songs/{song_id}/state", params=view).json()["song"]["revision"]
         edits, sounds = [], []

@@ -8,14 +8,14 @@ from easy_pocket.core.perform import perform
 from easy_pocket.core.sound.events import play_events
 from easy_pocket.core.sound.house_kits import HOUSE_KITS
 from easy_pocket.core.sound.mixdown import mixdown
-from easy_pocket.core.voices import ROLES
+from easy_pocket.core.voices import DRUMS
 
 
 def run() -> None:
     kit = HOUSE_KITS["boathouse"]
     hits = tuple(
         Hit(voice, slot * 240, 40 + (7 * slot) % 80)
-        for number, voice in enumerate(list(ROLES)[:12])
+        for number, voice in enumerate(list(DRUMS)[:12])
         for slot in range(number % 4, 8 * 16, 1 + number % 4)
     )
     performance = perform(Pattern(8 * 3840, hits), tempo_bpm=104)

@@ -6,7 +6,7 @@ from bench.clock import median_ms
 from easy_pocket.core.feel import Feel, FeelScopes
 from easy_pocket.core.pattern import Hit, Pattern
 from easy_pocket.core.perform import perform
-from easy_pocket.core.voices import ROLES
+from easy_pocket.core.voices import DRUMS
 from tests.drums import template
 
 
@@ -16,7 +16,7 @@ def run() -> None:
         voices={"snare": Feel(push_ms=8)},
     )
     for bars, limit_ms in ((8, 6), (64, 60)):
-        hits = tuple(Hit(voice, slot * 240, 90) for voice in list(ROLES)[:12] for slot in range(bars * 16))
+        hits = tuple(Hit(voice, slot * 240, 90) for voice in list(DRUMS)[:12] for slot in range(bars * 16))
 
         def work(bars: int = bars, hits: tuple[Hit, ...] = hits) -> None:
             perform(Pattern(bars * 3840, hits), feel, tempo_bpm=104)

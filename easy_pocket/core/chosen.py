@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import zlib
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from typing import Any
+
+import numpy as np
 
 from easy_pocket.core.articulation import FIELDS, Articulation, articulation_words, changed
 from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
@@ -243,11 +246,36 @@ def _turned(pattern: Pattern, edit: TurnHits) -> Pattern:
         rows = sorted({hit.voice for hit in old}, key=list(dict.fromkeys(v for v, _ in edit.places)).index)
         flipped = dict(zip(rows, reversed(rows), strict=True))
         return _exchanged(pattern, old, [replace(hit, voice=flipped[hit.voice]) for hit in old])
+    if edit.how == "shuffle":
+        return _exchanged(pattern, old, _shuffled(old))
     if edit.how not in moves:
-        raise EditRefusedError(f"Hits can be turned by reverse, mirror, later, earlier; '{edit.how[:20]}' is neither.")
+        raise EditRefusedError(
+            f"Hits can be turned by reverse, mirror, later, earlier, shuffle; '{edit.how[:20]}' is neither."
+        )
     turned = [replace(hit, tick=start + moves[edit.how](hit.tick - start)) for hit in old]
     _within(pattern, turned)
     return _exchanged(pattern, old, turned)
+
+
+SHUFFLES = 64  # orders tried until no two hits of a voice fall together
+
+
+def _shuffled(hits: list[Hit]) -> list[Hit]:
+    """The same places struck as they were, the sounds dealt out anew; which order comes of the one there is, so that
+    every shuffle is another."""
+    order = sorted(hits, key=lambda hit: (hit.tick, hit.voice))
+    named = "|".join(f"{hit.voice}:{hit.alternate}@{hit.tick}" for hit in order)
+    dice = np.random.default_rng(zlib.crc32(named.encode()))
+    sounds = [(hit.voice, hit.alternate) for hit in order]
+    for _ in range(SHUFFLES):
+        dealt = [sounds[index] for index in dice.permutation(len(order))]
+        places = {(voice, hit.tick) for (voice, _), hit in zip(dealt, order, strict=True)}
+        if len(places) == len(order) and dealt != sounds:
+            return [
+                replace(hit, voice=voice, alternate=alternate)
+                for hit, (voice, alternate) in zip(order, dealt, strict=True)
+            ]
+    raise EditRefusedError("These hits cannot be dealt out otherwise: choose hits of more voices, or more places.")
 
 
 def describe_chosen_edit(edit: ChosenEdit) -> str:

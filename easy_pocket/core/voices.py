@@ -26,7 +26,7 @@ GLYPHS = (
     "barrel", "slot", "trapeze", "wave",
 )  # fmt: skip
 
-ROLES = {
+DRUMS = {
     role.key: role
     for role in (
         VoiceRole("kick", "Kick", 36, "low", "square"),
@@ -50,6 +50,21 @@ ROLES = {
         VoiceRole("sweep", "Noise sweep", 29, "high", "wave"),
     )
 }
+
+# The pieces a loop is cut into, as voices of a kit of their own; their keys are those of slices written as files.
+MOST_SLICES = 64
+FIRST_SLICE_NOTE = 24
+SLICES = {
+    role.key: role
+    for role in (
+        VoiceRole(
+            f"slice_{number}", f"Slice {number}", FIRST_SLICE_NOTE + number - 1, "all", GLYPHS[number % len(GLYPHS)]
+        )
+        for number in range(1, MOST_SLICES + 1)
+    )
+}
+
+ROLES = {**DRUMS, **SLICES}
 
 # Notes of the General MIDI percussion map that a kit of ours has no voice of its own for.
 NEAREST_ROLE = {
@@ -115,5 +130,5 @@ def voice_name(key: str) -> str:
 def check_voice(key: str) -> str:
     """Return the key, or raise BadValueError naming the voices there are."""
     if key not in ROLES:
-        raise BadValueError(f"There is no voice '{key[:30]}'; the voices are {', '.join(ROLES)}.")
+        raise BadValueError(f"There is no voice '{key[:30]}'; the voices are {', '.join(DRUMS)}.")
     return key

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from pathlib import PurePath
 
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import EditRefusedError
+from easy_pocket.core.formats.slice_kit import slice_kit
 from easy_pocket.core.listen.groups import Group, HeardBeat, beat_of, groups_now
 from easy_pocket.core.listen.hear import Heard
 from easy_pocket.core.locks import keep_locks
@@ -16,9 +18,11 @@ from easy_pocket.core.timebase import check_tempo
 from easy_pocket.core.voices import ROLES
 from easy_pocket.store.changes import Patch, field_patch
 from easy_pocket.store.keep import begin, keep_pattern
+from easy_pocket.store.kits import add_kit
 from easy_pocket.store.loops import found_from_doc, get_loop, load_audio, overrules_from_doc
-from easy_pocket.store.models import LoopRow
-from easy_pocket.store.songs import LoadedSong, load_song
+from easy_pocket.store.models import LoopRow, SongRow
+from easy_pocket.store.samples import save_samples
+from easy_pocket.store.songs import LoadedSong, create_song, load_song
 
 
 def groups_of(session: Session, row: LoopRow) -> tuple[Heard, tuple[Group, ...]]:
@@ -83,3 +87,24 @@ def sit_song_in(session: Session, song_id: int, revision: int, loop_id: int, wan
     name = get_loop(session, song_id, loop_id).name
     words = f"sit {int(done.tightening.moved.sum())} hits in with {name} by {wanted.strength_percent:g} %"
     return keep_pattern(session, loaded, done.tightening.after, words)
+
+
+def song_of_slices(session: Session, song_id: int, loop_id: int, by: str, slots: int) -> SongRow:
+    """A new song on the shelf that is the loop, cut: a kit of its slices and the pattern that replays them."""
+    row = get_loop(session, song_id, loop_id)
+    heard, audio = found_from_doc(row.found), load_audio(session, row.audio_hash, row.name)
+    name = PurePath(row.name).stem[:60] or "loop"
+    kit, samples, pattern = slice_kit(audio, heard, f"{name} slices", by, slots)
+    tempo_bpm = check_tempo(heard.reading.tempo_bpm)
+    save_samples(session, samples)
+    kit_row = add_kit(session, kit)
+    return create_song(
+        session,
+        f"{name} in slices",
+        tempo_bpm=tempo_bpm,
+        metre=pattern.metre,
+        bars=pattern.bars,
+        kit_key=kit_row.key,
+        voices=kit.roles,
+        hits=pattern.hits,
+    )

@@ -179,3 +179,24 @@ def test_a_loop_plays_under_the_stack_at_its_tempo_and_is_seen_on_the_bench(loop
     until(loop, "easyPocket.player.under.size === 0")
     expect(loop.locator("[data-under-mute]")).to_have_attribute("aria-pressed", "true")
     loop.click("#play")
+
+
+def test_a_loop_is_cut_into_a_kit_whose_slices_are_shuffled_and_put_back_on_the_bench(loop):
+    show(loop, "take")
+    loop.click("[data-slices-song]")
+    loop.wait_for_url("**/bench")
+    drawn(loop)
+    voices = loop.evaluate("easyPocket.rails.voices()")
+    assert len(voices) > 15
+    assert voices[:2] == ["slice_1", "slice_2"]
+    order = "[...easyPocket.rails.data.all()].sort((a, b) => a.tick - b.tick || a.offset - b.offset).map((hit) => hit.voice).join()"
+    before = loop.evaluate(order)
+    loop.locator("#rail-rows").focus()
+    loop.keyboard.press("Control+a")
+    loop.click('[data-deed="shuffle"]')
+    saved(loop)
+    until(loop, f"{order} !== '{before}'")
+    assert sorted(loop.evaluate(order).split(",")) == sorted(before.split(","))
+    loop.click("#undo")
+    saved(loop)
+    until(loop, f"{order} === '{before}'")

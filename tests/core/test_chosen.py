@@ -27,6 +27,7 @@ from easy_pocket.core.rows import RemoveHits, TurnRow, WriteHits
 from easy_pocket.core.shapes import Shape, accent_weights, shaped
 from easy_pocket.core.starters import LEVELS, group_of, starter_lines
 from easy_pocket.core.timebase import Metre
+from easy_pocket.core.voices import SLICES
 from tests.drums import ROCK, beat
 
 TWO_BARS = beat(ROCK)
@@ -302,3 +303,26 @@ def test_every_edit_has_words():
         (NudgeHits((("kick", 0),), -5), "1 hit 5 ms earlier"),
     ):
         assert describe_edit(edit, TWO_BARS) == words
+
+
+@given(st.integers(1, 6))
+def test_a_shuffle_deals_the_sounds_out_anew_and_leaves_the_places(times):
+    pattern = Pattern(3840, tuple(Hit(voice, 240 * n, 60 + n, 0.5 * n) for n, voice in enumerate(list(SLICES)[:12])))
+    now = pattern
+    seen = {tuple(hit.voice for hit in now.hits)}
+    for _ in range(times):
+        places = tuple((hit.voice, hit.tick) for hit in now.hits)
+        now = apply_edit(now, TurnHits(places, "shuffle", 240, 0, 3840))
+        assert [(h.tick, h.velocity, h.offset_ms) for h in now.hits] == [
+            (h.tick, h.velocity, h.offset_ms) for h in pattern.hits
+        ]
+        assert sorted(hit.voice for hit in now.hits) == sorted(hit.voice for hit in pattern.hits)
+        order = tuple(hit.voice for hit in now.hits)
+        assert order not in seen
+        seen.add(order)
+
+
+def test_what_can_only_lie_one_way_is_not_shuffled():
+    pattern = Pattern(3840, (Hit("kick", 0, 90), Hit("kick", 480, 90)))
+    with pytest.raises(EditRefusedError, match="dealt out otherwise"):
+        apply_edit(pattern, TurnHits((("kick", 0), ("kick", 480)), "shuffle", 240, 0, 960))

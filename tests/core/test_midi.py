@@ -13,7 +13,7 @@ from easy_pocket.core.formats.midi import nearest_voice, read_midi, write_midi
 from easy_pocket.core.pattern import Hit, Pattern
 from easy_pocket.core.perform import perform
 from easy_pocket.core.timebase import Metre
-from easy_pocket.core.voices import ROLES
+from easy_pocket.core.voices import DRUMS, ROLES
 from tests.drums import ROCK, beat
 
 
@@ -45,7 +45,7 @@ def absolute(track):
         yield now, message
 
 
-EVERY = Pattern(3 * 2880, tuple(Hit(voice, 240 * index, 40 + index) for index, voice in enumerate(ROLES)), Metre(3, 4))
+EVERY = Pattern(3 * 2880, tuple(Hit(voice, 240 * index, 40 + index) for index, voice in enumerate(DRUMS)), Metre(3, 4))
 
 
 @pytest.mark.parametrize("file_type", [0, 1])
@@ -110,7 +110,7 @@ def test_other_resolutions_and_unknown_notes_are_kept():
     hits = read_midi(data, "x.mid").pattern.hits
     assert [(hit.voice, hit.tick) for hit in hits] == [("note60", 0), ("kick", 960), ("note35", 1920)]
     assert nearest_voice("note35") == "kick"
-    assert all(nearest_voice(f"note{note}") in ROLES for note in range(128))
+    assert all(nearest_voice(f"note{note}") in DRUMS for note in range(128))
 
 
 @settings(max_examples=60, deadline=None)

@@ -6,9 +6,13 @@ import pytest
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel import Feel
+from easy_pocket.core.formats.slice_kit import slice_kit
 from easy_pocket.core.listen.hear import hear
 from easy_pocket.core.listen.slices import at_tempo, cut_slices, rebuilt, retimed, slice_audio
-from tests.drums import SWUNG, beat, rendered
+from easy_pocket.core.perform import perform
+from easy_pocket.core.sound.events import play_events
+from easy_pocket.core.sound.mixdown import mixdown
+from tests.drums import ROCK, SWUNG, beat, rendered
 
 
 @pytest.fixture(scope="module")
@@ -87,3 +91,27 @@ def test_a_recording_is_cut_over_its_bars_only():
     moved = at_tempo(ragged, slices, heard.reading, heard.reading.tempo_bpm)
     bars_s = heard.reading.slots_per_bar * heard.reading.bars * heard.reading.slot_s
     assert len(moved.samples) == pytest.approx(bars_s * ragged.rate_hz, abs=2)
+
+
+@pytest.mark.parametrize(("by", "slots"), [("hits", 1), ("grid", 1), ("grid", 2)])
+def test_a_kit_of_slices_and_its_pattern_are_the_loop_again(by, slots):
+    audio, _ = rendered(beat(ROCK), 112.0)
+    heard = hear(audio)
+    kit, samples, pattern = slice_kit(audio, heard, "x", by, slots)
+    assert len(kit.voices) == len(pattern.hits) == len(cut_slices(heard.onsets, heard.reading, by, slots))
+    performance = perform(pattern, tempo_bpm=heard.reading.tempo_bpm)
+    played = mixdown(
+        play_events(performance, kit), kit, performance.length_ms / 1000, samples=samples.__getitem__
+    ).samples
+    loop = np.roll(audio.samples, -round(heard.reading.bar_one_s * audio.rate_hz), axis=0)[: len(played)]
+    gain = float((played[:, :1] * loop[:, :1]).sum() / (loop[:, :1] ** 2).sum())
+    residual_db = 10 * np.log10(((played / gain - loop) ** 2).mean() / (loop**2).mean() + 1e-15)
+    assert residual_db < -60
+
+
+def test_more_slices_than_a_kit_holds_are_refused_in_words():
+    audio, _ = rendered(beat(ROCK), 112.0)
+    long = Audio(np.concatenate([audio.samples] * 5), audio.rate_hz, "long")
+    heard = hear(long)
+    with pytest.raises(BadValueError, match="a kit holds 64"):
+        slice_kit(long, heard, "x", "grid", 1)

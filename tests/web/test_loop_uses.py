@@ -231,3 +231,19 @@ def test_bad_uses_are_refused_in_words(tab, edit, words):
     status, result = tab.edit(**{"loop_id": tab.loop_id, **edit})
     assert (status, words in result["error"]) == (422, True)
     assert tab.state() == before
+
+
+def test_slices_become_a_kit_and_its_pattern_in_a_song_of_their_own(tab, store):
+    before = tab.client.get(f"/songs/{tab.song_id}/state").json()
+    made = tab.client.post(
+        f"/songs/{tab.song_id}/loops/{tab.loop_id}/slices-song", json={"by": "grid", "slots": 2}
+    ).json()
+    state = tab.client.get(made["address"].replace("bench", "state")).json()
+    assert state["song"]["tempo_bpm"] == pytest.approx(96, abs=0.1)
+    hits = {voice: rail["tick"] for voice, rail in state["rails"]["hits"].items()}
+    assert list(hits.values()) == [[480 * number] for number in range(16)]
+    assert next(iter(hits)) == "slice_1"
+    key = state["playing"]["felt"]["audio"][0]
+    data = soundfile.read(io.BytesIO(tab.client.get(f"/audio/sounds/{key}.wav").content))[0]
+    assert len(data) == pytest.approx(44_100 * 60 / 96 / 2, abs=2)
+    assert tab.client.get(f"/songs/{tab.song_id}/state").json()["rails"] == before["rails"]

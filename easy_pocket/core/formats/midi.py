@@ -16,13 +16,13 @@ from easy_pocket.core.pattern import MAX_HITS, Hit, Pattern
 from easy_pocket.core.perform import Performance
 from easy_pocket.core.strokes import strokes
 from easy_pocket.core.timebase import GRID_TICKS, MAX_BARS, PPQ, Metre, check_tempo, ms_per_tick
-from easy_pocket.core.voices import NEAREST_ROLE, ROLES
+from easy_pocket.core.voices import DRUMS, NEAREST_ROLE, ROLES
 
 T = TypeVar("T")
 MAX_BYTES = 8_000_000
 PERCUSSION_CHANNEL = 9
 NOTE_TICKS = 60
-EXACT_VOICE = {role.midi_note: role.key for role in ROLES.values()}
+EXACT_VOICE = {role.midi_note: role.key for role in DRUMS.values()}
 NOTE_PREFIX = "note"
 
 # Everything else General MIDI has on its percussion channel, by the voice of ours that comes nearest.

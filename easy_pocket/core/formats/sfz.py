@@ -28,7 +28,7 @@ from easy_pocket.core.sound.one_shot import MAX_ONE_SHOT_S, content_key
 from easy_pocket.core.sound.role import guess_role
 from easy_pocket.core.sound.sound import MAX_SAMPLES, SAMPLED, Sample, SampleSource, Sound, no_samples
 from easy_pocket.core.sound.velocity import LOUDNESS_POWER, gains
-from easy_pocket.core.voices import NEAREST_ROLE, ROLES
+from easy_pocket.core.voices import DRUMS, NEAREST_ROLE, ROLES
 
 AUDIO_ENDINGS = (".wav", ".flac", ".ogg", ".aif", ".aiff", ".mp3")
 SFZ_CURVE_POWER = 2.0  # of velocity, where a file says nothing else
@@ -268,12 +268,12 @@ class _Reader:
     def _role(self, key: int, sample: str, hardest: Frames, taken: set[str]) -> str | None:
         stem = _stem(sample).lower().rsplit(".", 1)[0].replace(" ", "_")
         by_name = next((role for role in sorted(ROLES, key=len, reverse=True) if stem.startswith(role)), None)
-        by_note = next((role.key for role in ROLES.values() if role.midi_note == key), NEAREST_ROLE.get(key))
+        by_note = next((role.key for role in DRUMS.values() if role.midi_note == key), NEAREST_ROLE.get(key))
         for role in (by_name, by_note):
             if role is not None and role not in taken:
                 return role
         guess = guess_role(hardest).role
-        return guess if guess not in taken else next((role for role in ROLES if role not in taken), None)
+        return guess if guess not in taken else next((role for role in DRUMS if role not in taken), None)
 
     def _turns(self, there: list[tuple[dict[str, str], Frames]]) -> list[list[tuple[dict[str, str], Frames]]]:
         """Regions by whose turn it is: key switches, round robins and random choices, the first turn first."""

@@ -1,11 +1,14 @@
-"""Slices as files: an SFZ that lays one on every key, and the MIDI that replays them."""
+"""Slices as files - an SFZ with one on every key, the MIDI that replays them - and as a kit with its pattern."""
 
 from __future__ import annotations
 
 import io
 import zipfile
+from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
+import soxr
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
@@ -16,9 +19,17 @@ from easy_pocket.core.listen.reading import Reading
 from easy_pocket.core.listen.slices import Slices, cut_slices, slice_audio
 from easy_pocket.core.pattern import Hit, Pattern
 from easy_pocket.core.perform import perform
+from easy_pocket.core.sound.cache import Frames
+from easy_pocket.core.sound.kit import ROLE_LUFS, Kit, KitVoice
+from easy_pocket.core.sound.layer import LIMITS, Layer
+from easy_pocket.core.sound.loudness import hit_loudness_lufs
+from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.one_shot import content_key
+from easy_pocket.core.sound.sound import SAMPLED, Sample, Sound
 from easy_pocket.core.timebase import ms_per_tick
+from easy_pocket.core.voices import FIRST_SLICE_NOTE, MOST_SLICES, SLICES
 
-FIRST_KEY = 24
+FIRST_KEY = FIRST_SLICE_NOTE
 MOST_KEYS = 104  # from FIRST_KEY to the last MIDI note
 
 
@@ -62,17 +73,54 @@ def slice_archive(files: dict[str, bytes]) -> bytes:
     return out.getvalue()
 
 
-def slice_midi(slices: Slices, reading: Reading, name: str) -> bytes:
-    """A note for every slice where it begins, at the loop's own tempo, over exactly its bars."""
+def slice_beat(slices: Slices, reading: Reading, voices: Sequence[str], velocity: int = 100) -> Pattern:
+    """A hit for every slice where it begins, in the bars of the loop; at the loop's tempo they are the loop again."""
     places = reading.slot_at(slices.start_s) * reading.metre.bar_ticks / reading.slots_per_bar
     length = reading.bars * reading.metre.bar_ticks
     places = np.mod(places, length) if reading.trimmed else np.clip(places, 0, length - 1)
     ticks = np.minimum(np.floor(places + 1e-6).astype(int), length - 1)
-    keys = keys_of(len(slices))
     tick_ms = ms_per_tick(reading.tempo_bpm)
     hits = tuple(
-        Hit(f"{NOTE_PREFIX}{key}", tick, 100, float((place - tick) * tick_ms))
-        for key, tick, place in zip(keys, ticks.tolist(), places.tolist(), strict=True)
+        Hit(voice, tick, velocity, float((place - tick) * tick_ms))
+        for voice, tick, place in zip(voices, ticks.tolist(), places.tolist(), strict=True)
     )
-    performance = perform(Pattern(length, hits, reading.metre), tempo_bpm=reading.tempo_bpm)
+    return Pattern(length, hits, reading.metre)
+
+
+def slice_midi(slices: Slices, reading: Reading, name: str) -> bytes:
+    """A note for every slice where it begins, at the loop's own tempo, over exactly its bars."""
+    keys = keys_of(len(slices))
+    pattern = slice_beat(slices, reading, [f"{NOTE_PREFIX}{key}" for key in keys])
+    performance = perform(pattern, tempo_bpm=reading.tempo_bpm)
     return write_midi(performance, name=name, marker="slices", loop=True).data
+
+
+def slice_kit(
+    audio: Audio, heard: Heard, name: str, by: str = "hits", slots: int = 1
+) -> tuple[Kit, dict[str, Frames], Pattern]:
+    """The slices as a kit with its samples by content key, and the pattern that replays them. A slice cuts the one
+    before it; struck hardest it is as loud as it was. Raises BadValueError when the loop cannot be cut so."""
+    cuts = cut_slices(heard.onsets, heard.reading, by, slots)
+    if len(cuts) > MOST_SLICES:
+        raise BadValueError(
+            f"The loop is cut into {len(cuts)} slices; a kit holds {MOST_SLICES}: cut on a coarser grid, or take fewer "
+            "bars of it."
+        )
+    if audio.rate_hz != RATE_HZ:
+        audio = Audio(soxr.resample(audio.samples, audio.rate_hz, RATE_HZ, quality="VHQ"), RATE_HZ, audio.name)
+    roles = list(SLICES)[: len(cuts)]
+    samples: dict[str, Frames] = {}
+    voices = []
+    for role, piece in zip(roles, slice_audio(audio, cuts), strict=True):
+        x = np.ascontiguousarray(piece[:, :2])
+        key = content_key(x)
+        samples[key] = x
+        low_db, high_db = LIMITS["level_db"][:2]
+        level_db = float(np.clip(hit_loudness_lufs(x) - ROLE_LUFS[role], low_db, high_db))
+        sound = Sound(SAMPLED, {}, samples=(Sample(key, 1, 127),), levelled=False)
+        layer = Layer(sound, SLICES[role].name, level_db)
+        voices.append(KitVoice(role, (layer,), velocity_bright=0.0, choke_group="slices", rings=False))
+    # Cut on whole samples, and counted from one: so every slice is played on the sample it was cut at.
+    whole = replace(cuts, start_s=np.rint(cuts.start_s * RATE_HZ) / RATE_HZ)
+    reading = replace(heard.reading, bar_one_s=round(heard.reading.bar_one_s * RATE_HZ) / RATE_HZ)
+    return Kit("", name, tuple(voices)), samples, slice_beat(whole, reading, roles, velocity=127)

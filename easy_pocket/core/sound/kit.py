@@ -25,7 +25,7 @@ from easy_pocket.core.sound.sound import (
     sound_from_doc,
 )
 from easy_pocket.core.sound.velocity import Stretch, stretches
-from easy_pocket.core.voices import GLYPHS, ROLES, check_voice
+from easy_pocket.core.voices import GLYPHS, ROLES, SLICES, check_voice
 
 MAX_LAYERS = 4
 MAX_ALTERNATES = 4
@@ -54,6 +54,7 @@ ROLE_LUFS = {
     "wood": -27.0,
     "bell": -26.0,
     "sweep": -22.0,
+    **dict.fromkeys(SLICES, REFERENCE_LUFS),
 }
 LIMITS: dict[str, tuple[float, float, str, str]] = {
     "level_db": (-60.0, 12.0, "level", "dB"),
@@ -271,6 +272,8 @@ def finished(x: npt.NDArray[np.float64], voice: KitVoice) -> Frames:
         before, peak = loudest_rms(x), float(np.abs(x).max())
         x = np.tanh(x / peak * (1 + 6 * voice.drive))
         x *= before / loudest_rms(x)
+    if voice.role in SLICES:
+        return np.asarray(x, dtype=np.float32)  # it ends where the next one begins: faded it would not fit
     x = trimmed_end(x * 10 ** ((ROLE_LUFS[voice.role] - REFERENCE_LUFS) / 20))
     return np.asarray(_within_full_scale(x), dtype=np.float32)
 

@@ -25,7 +25,7 @@ from easy_pocket.core.voices import ROLES
 from easy_pocket.store.changes import StaleRevisionError
 from easy_pocket.store.database import Database
 from easy_pocket.store.feels import set_feel
-from easy_pocket.store.loop_uses import heard_beat
+from easy_pocket.store.loop_uses import heard_beat, song_of_slices
 from easy_pocket.store.loops import (
     bring_in,
     found_from_doc,
@@ -151,6 +151,21 @@ def slices_zip(
         heard, sound = found_from_doc(row.found), load_audio(session, row.audio_hash, row.name)
     name = PurePath(row.name).stem[:60] or "loop"
     return download(slice_archive(slice_files(sound, heard, name, by, slots)), name, " slices.zip", "application/zip")
+
+
+class SlicesRequest(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    by: Literal["hits", "grid"] = "hits"
+    slots: Annotated[int, Field(ge=1, le=96)] = 1
+
+
+@router.post("/songs/{song_id}/loops/{loop_id}/slices-song")
+def slices_song(request: Request, song_id: int, loop_id: int, sent: SlicesRequest) -> Response:
+    """The slices as a kit with the pattern that replays them, in a song of their own."""
+    with database(request).transaction() as session:
+        song = song_of_slices(session, song_id, loop_id, sent.by, sent.slots)
+        session.flush()
+        return Answer({"address": f"/songs/{song.id}/bench", "name": song.name})
 
 
 @router.get("/songs/{song_id}/loops/{loop_id}/retimed.wav")

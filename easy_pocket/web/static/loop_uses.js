@@ -67,6 +67,7 @@ export class LoopUses {
     else if (dataset.beatPut) this.page.edits.push({ kind: "loop_beat", loop_id: Number(this.loops.section.dataset.loop), how: dataset.beatPut, tempo: byId("beat-tempo").checked }, { near: button });
     else if (dataset.pairHear) this.loops.playPair(this.worst[Number(dataset.pairHear)]);
     else if (dataset.sitVoice) this.toggleVoice(button);
+    else if (dataset.slicesSong !== undefined) this.sliceUp(button);
     else if (dataset.sitIn !== undefined) this.sitIn(button);
     else if (button.closest("#against-worst") && dataset.tick) this.goTo(dataset.voice, Number(dataset.tick));
   }
@@ -79,6 +80,13 @@ export class LoopUses {
     else if (target.dataset.groupInto && target.value !== "") this.loops.overrule({ kind: "group_merge", group: Number(target.dataset.groupInto), into: Number(target.value) }, { near: target });
     else if (target.id === "slice-by") byId("slices-link").href = `${this.loops.address}/slices.zip?by=${target.value}`;
     else if (target.id === "retime-tempo") this.retimeTo(target);
+  }
+
+  // The slices become a kit and the pattern that replays them, in a song of their own; this one stays as it is.
+  async sliceUp(near) {
+    const made = await this.ask("slices-song", { by: byId("slice-by").value });
+    if (made.error) showNote(made.error, { near, wrong: true });
+    else location.assign(made.address);
   }
 
   retimeTo(field) {

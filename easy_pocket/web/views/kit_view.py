@@ -18,7 +18,7 @@ from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.sound import SAMPLED, SampleSource
 from easy_pocket.core.sound.spectrum import THIRD_NAMES
 from easy_pocket.core.sound.velocity import HARD_VELOCITY
-from easy_pocket.core.voices import GLYPHS, ROLES
+from easy_pocket.core.voices import DRUMS, GLYPHS
 from easy_pocket.store.songs import LoadedSong
 from easy_pocket.web.edit_requests import View
 from easy_pocket.web.render import render
@@ -103,7 +103,7 @@ class KitView:
 
     @property
     def addable(self) -> list[tuple[str, str]]:
-        return [(role.key, role.name) for role in ROLES.values() if role.key not in self.kit.roles]
+        return [(role.key, role.name) for role in DRUMS.values() if role.key not in self.kit.roles]
 
     @property
     def others(self) -> list[tuple[str, str]]:

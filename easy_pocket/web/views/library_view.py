@@ -13,7 +13,7 @@ from easy_pocket.core.sound.layer import layer_audio, placed
 from easy_pocket.core.sound.sound import SampleSource
 from easy_pocket.core.sound.spectrum import THIRD_HZ, third_energy
 from easy_pocket.core.sound.velocity import HARD_VELOCITY
-from easy_pocket.core.voices import ROLES
+from easy_pocket.core.voices import DRUMS, ROLES
 from easy_pocket.store.models import SoundRow
 from easy_pocket.web.views.kit_drags import note_name
 from easy_pocket.web.views.waves import picture_path
@@ -45,7 +45,7 @@ def sound_doc(row: SoundRow, kit: Kit | None) -> dict[str, Any]:
 
 def role_choices() -> str:
     """Every role with its name, for the page's list."""
-    return "|".join(f"{role.key}:{role.name}" for role in ROLES.values())
+    return "|".join(f"{role.key}:{role.name}" for role in DRUMS.values())
 
 
 def _share(value: float, low: float, high: float) -> int:
