@@ -63,6 +63,18 @@ def starts(path):
     return found
 
 
+def test_what_has_no_beat_is_said_beside_what_was_asked_for(desk):
+    dice = np.random.default_rng(5)
+    x = np.zeros(44_100 * 6)
+    for at in dice.integers(0, len(x) - 3000, 30):
+        x[at : at + 2000] += 0.3 * dice.standard_normal(2000) * np.exp(-np.arange(2000) / 300)
+    (desk / "rain.wav").write_bytes(wav_bytes(x[:, None].astype(np.float32)))
+    told = run("listen", "rain.wav", "--json", cwd=desk)
+    assert json.loads(told.stdout)["confidence"] < 0.5
+    assert "find a steady beat here, because its" in told.stderr
+    assert run("listen", "loop.wav", "--json", cwd=desk).stderr == ""
+
+
 def test_listen_prints_what_was_heard(desk):
     doc = json.loads(run("listen", "loop.wav", "--json", cwd=desk).stdout)
     assert set(doc) == {

@@ -16,7 +16,7 @@ from typing import NoReturn
 
 import numpy as np
 
-from easy_pocket.cli.files import bounded_bytes, listen, read_beat, write
+from easy_pocket.cli.files import bounded_bytes, listen, read_beat, say, write
 from easy_pocket.cli.loops import add_loops
 from easy_pocket.cli.perform import add_perform
 from easy_pocket.cli.pocket import add_pocket
@@ -26,7 +26,9 @@ from easy_pocket.core.formats.heard_json import heard_to_doc
 from easy_pocket.core.formats.midi import nearest_voice
 from easy_pocket.core.formats.sfz import read_sfz
 from easy_pocket.core.formats.template_file import dump_template
+from easy_pocket.core.listen.doubt import beat_doubt
 from easy_pocket.core.listen.groove import extract_template
+from easy_pocket.core.listen.hear import Heard
 from easy_pocket.core.pattern import Pattern
 from easy_pocket.core.perform import perform
 from easy_pocket.core.sound.events import play_events
@@ -98,7 +100,9 @@ def _parser() -> Parser:
 
 def run_listen(chosen: argparse.Namespace) -> None:
     name = os.path.basename(chosen.loop)
-    doc = heard_to_doc(listen(chosen.loop), name)
+    heard = listen(chosen.loop)
+    doc = heard_to_doc(heard, name)
+    warn_of_doubt(heard)
     if chosen.json:
         print(json.dumps(doc))
         return
@@ -109,10 +113,17 @@ def run_listen(chosen: argparse.Namespace) -> None:
           f"{len(doc['onsets'])} hits, {swing}, confidence {100 * doc['confidence']:.0f} %{moves}")  # fmt: skip
 
 
+def warn_of_doubt(heard: Heard) -> None:
+    """On the error output, so that what is printed stays what was asked for."""
+    if words := beat_doubt(heard.onsets, heard.reading):
+        say(words)
+
+
 def run_groove(chosen: argparse.Namespace) -> None:
     if not 1 <= chosen.bars <= MAX_TEMPLATE_BARS:
         raise BadValueError(f"--bars is {chosen.bars}; a template has 1 to {MAX_TEMPLATE_BARS}.")
     heard = listen(chosen.loop)
+    warn_of_doubt(heard)
     name = os.path.basename(chosen.loop)
     template = extract_template(heard.onsets, heard.reading, chosen.name or Path(name).stem, name, chosen.bars)
     write(chosen.out, dump_template(template).encode())

@@ -9,8 +9,22 @@ from starlette.types import Scope
 
 from easy_pocket.store.database import Database
 from easy_pocket.web import errors
+from easy_pocket.web.jobs import Jobs
 from easy_pocket.web.render import SCRIPTS, STATIC, with_versions
-from easy_pocket.web.routes import audio, bench, export, feel, grooves, kit, library, loop_picture, loops, memory, shelf
+from easy_pocket.web.routes import (
+    audio,
+    bench,
+    export,
+    feel,
+    grooves,
+    jobs,
+    kit,
+    library,
+    loop_picture,
+    loops,
+    memory,
+    shelf,
+)
 from easy_pocket.web.security import Guard
 
 
@@ -29,9 +43,10 @@ class LastingFiles(StaticFiles):
 def make_app(database: Database) -> FastAPI:
     app = FastAPI(title="Easy Pocket", docs_url=None, redoc_url=None, openapi_url=None)
     app.state.database = database
+    app.state.jobs = Jobs()
     app.add_middleware(Guard)
     app.mount("/static", LastingFiles(directory=STATIC), name="static")
-    for routes in (shelf, bench, feel, memory, loops, loop_picture, grooves, kit, library, audio, export):
+    for routes in (shelf, bench, feel, memory, loops, loop_picture, jobs, grooves, kit, library, audio, export):
         app.include_router(routes.router)
     errors.install(app)
     return app

@@ -219,3 +219,25 @@ def test_the_bar_map_shows_the_groove_as_it_would_be_taken(loops):
     loops.click("nav >> text=Grooves")
     loops.click("#groove-list >> text=Second bar")
     until(loops, "easyPocket.grooves.data?.slots === 8")
+
+
+def test_a_long_file_shows_how_far_it_is_and_is_stopped_or_brought_in(loops, swung_wav):
+    samples = rendered(beat(SWUNG), 88.5, Feel(swing_percent=60))[0].samples
+    data = wav_bytes(np.tile(samples, (8, 1)))
+    loops.set_input_files("#loop-file", {"name": "voyage.wav", "mimeType": "audio/wav", "buffer": data})
+    expect(loops.locator(".fact .name")).to_have_text("voyage.wav")
+    expect(loops.locator("#loop-bars")).to_have_value("16")
+    # One whose work never ends, as far as this page is told.
+    loops.route(
+        "**/jobs/*",
+        lambda route: route.fulfill(
+            json={"share": 0.4, "words": "listening for attacks", "result": None, "error": None}
+        ),
+    )
+    stopped = []
+    loops.route("**/jobs/*/stop", lambda route: (stopped.append(route.request.url), route.fulfill(json={}))[1])
+    loops.set_input_files("#loop-file", {"name": "again.wav", "mimeType": "audio/wav", "buffer": data})
+    expect(loops.locator("#upload-state")).to_contain_text("again.wav: 40 %, listening for attacks")
+    with loops.expect_response("**/jobs/*/stop"):
+        loops.locator("#upload-state button").click()
+    assert len(stopped) == 1

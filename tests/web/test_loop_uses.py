@@ -233,6 +233,18 @@ def test_bad_uses_are_refused_in_words(tab, edit, words):
     assert tab.state() == before
 
 
+def test_where_hits_would_go_is_told_before_they_go(tab):
+    _, found = tab.against(strength_percent=100)
+    stack, would = (sorted(time for time, _ in found[name]) for name in ("stack", "would"))
+    assert len(stack) == len(would) > 0
+    assert stack != would
+    status, _ = tab.edit(kind="sit_in", loop_id=tab.loop_id, strength_percent=100, voices=[])
+    assert status == 200
+    _, then = tab.against(strength_percent=100)
+    assert sorted(time for time, _ in then["stack"]) == pytest.approx(would, abs=1e-4)
+    assert then["would"] == []
+
+
 def test_slices_become_a_kit_and_its_pattern_in_a_song_of_their_own(tab, store):
     before = tab.client.get(f"/songs/{tab.song_id}/state").json()
     made = tab.client.post(

@@ -177,3 +177,15 @@ def test_spans_are_kept_with_their_step_of_undo(client, song_id, loop):
     refused = post(client, song_id, loop, "overrule", change={"kind": "ignore", "time_s": 1.0, "to_s": 1.001})
     assert refused.status_code == 422
     assert "length of a span" in refused.json()["error"]
+
+
+def test_what_has_no_beat_is_said_on_the_screen_with_what_can_be_done(client, song_id):
+    dice = np.random.default_rng(5)
+    x = np.zeros(44_100 * 6)
+    for at in dice.integers(0, len(x) - 3000, 30):
+        x[at : at + 2000] += 0.3 * dice.standard_normal(2000) * np.exp(-np.arange(2000) / 300)
+    data = wav_bytes(x[:, None].astype(np.float32))
+    address = client.post(f"/songs/{song_id}/loops/upload?name=rain.wav", content=data).json()["address"]
+    html = client.get(address).text
+    assert "find a steady beat here, because" in html
+    assert "a groove taken now is a guess" in html

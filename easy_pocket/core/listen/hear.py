@@ -10,7 +10,17 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError, NoHitsError, require_range
 from easy_pocket.core.listen.beats import line_times
 from easy_pocket.core.listen.groups import KeptGroup
-from easy_pocket.core.listen.onsets import CLEAR_DB, RATE_HZ, Onsets, find_onsets, measure, prepare, refine
+from easy_pocket.core.listen.onsets import (
+    CLEAR_DB,
+    RATE_HZ,
+    Onsets,
+    Progress,
+    find_onsets,
+    measure,
+    prepare,
+    quietly,
+    refine,
+)
 from easy_pocket.core.listen.read import read_loop
 from easy_pocket.core.listen.reading import Reading, counted_beats
 from easy_pocket.core.listen.tempo import grid_fit, read_free, read_trimmed
@@ -65,10 +75,12 @@ class Heard:
     readings: tuple[Reading, ...] = field(default=())
 
 
-def hear(audio: Audio, overrules: Overrules | None = None) -> Heard:
-    """Hear hits, tempo and bars. Raises NoHitsError when there is nothing to hold on to."""
+def hear(audio: Audio, overrules: Overrules | None = None, told: Progress = quietly) -> Heard:
+    """Hear hits, tempo and bars. Raises NoHitsError when there is nothing to hold on to, and what `told`, which is
+    told how far it is, raises to stop it."""
     overrules = overrules or Overrules()
-    onsets = _corrected(audio, overrules)
+    onsets = _corrected(audio, overrules, told)
+    told(0.7, f"reading the bars of {len(onsets)} hits")
     try:
         readings = read_loop(onsets)
     except NoHitsError as error:
@@ -76,10 +88,10 @@ def hear(audio: Audio, overrules: Overrules | None = None) -> Heard:
     return Heard(onsets, _overruled(onsets, readings[0], overrules), tuple(readings))
 
 
-def _corrected(audio: Audio, overrules: Overrules) -> Onsets:
+def _corrected(audio: Audio, overrules: Overrules, told: Progress = quietly) -> Onsets:
     """The hits heard, without the removed ones and with the added ones measured like the others."""
     try:
-        found = find_onsets(audio, overrules.sensitivity)
+        found = find_onsets(audio, overrules.sensitivity, told)
     except NoHitsError:
         if not overrules.added_s:
             raise

@@ -9,6 +9,7 @@ it stands out.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -99,7 +100,14 @@ class Prepared:
         return len(self.samples) - 2 * self.context
 
 
-def prepare(audio: Audio) -> Prepared:
+Progress = Callable[[float, str], None]  # share done, 0-1, and what is being done; may raise to stop
+
+
+def quietly(share: float, words: str) -> None:
+    """Progress nobody asked for."""
+
+
+def prepare(audio: Audio, told: Progress = quietly) -> Prepared:
     """Resample, mix and filter. Raises NoHitsError for silence."""
     mono = audio.mono()
     mono = mono - mono.mean(dtype=np.float64).astype(np.float32)
@@ -114,11 +122,17 @@ def prepare(audio: Audio) -> Prepared:
         )
     context = min(int(CONTEXT_S * RATE_HZ), len(mono))
     samples = np.concatenate([mono[-context:], mono, mono[:context]])
+    del mono  # of ten minutes it is a hundred megabytes
+    rise_db = _flux(samples, told)
+    energies = []
+    for number, band_hz in enumerate(RISE_BANDS_HZ):
+        told(0.45 + 0.15 * number / len(RISE_BANDS_HZ), "listening by bands")
+        energies.append(_band_energy(samples, band_hz))
     return Prepared(
         samples=samples,
         upper=signal.sosfilt(_filter("high", UPPER_HZ), samples),
-        rise_db=_flux(samples),
-        energy=np.stack([_band_energy(samples, band_hz) for band_hz in RISE_BANDS_HZ]),
+        rise_db=rise_db,
+        energy=np.stack(energies),
         context=context,
         duration_s=audio.duration_s,
         name=audio.name,
@@ -142,21 +156,29 @@ def _filter(kind: str, corner_hz: float | tuple[float, float], rate_hz: int = RA
     return signal.butter(2, corner_hz, kind, fs=rate_hz, output="sos").astype(np.float32)
 
 
-def _flux(samples: Singles) -> Floats:
+def _flux(samples: Singles, told: Progress = quietly) -> Floats:
     """Mean log-magnitude rise over the bands in dB, one value per FLUX_HOP."""
-    padded = np.concatenate([np.zeros(FLUX_WINDOW // 2, np.float32), samples, np.zeros(FLUX_WINDOW, np.float32)])
-    frames = np.lib.stride_tricks.sliding_window_view(padded, FLUX_WINDOW)[::FLUX_HOP]
+    count = (FLUX_WINDOW // 2 + len(samples)) // FLUX_HOP + 1
     window = np.hanning(FLUX_WINDOW).astype(np.float32)
     weights = _flux_filters()
-    level = np.empty((len(frames), FLUX_BANDS), dtype=np.float32)
-    for start in range(0, len(frames), FLUX_PIECE):
-        spectrum = scipy.fft.rfft(frames[start : start + FLUX_PIECE] * window, axis=1)
-        level[start : start + FLUX_PIECE] = (spectrum.real**2 + spectrum.imag**2) @ weights
-    floor = max(float(level.max()), 1e-20) * 10 ** (FLUX_FLOOR_DB / 10)
-    level_db = 10 * np.log10(level + floor)
-    recent = ndimage.maximum_filter1d(level_db, 3, axis=1)
-    rise = np.zeros(len(level_db))
-    rise[FLUX_LAG:] = np.maximum(level_db[FLUX_LAG:] - recent[:-FLUX_LAG], 0).mean(axis=1)
+    level = np.empty((count, FLUX_BANDS), dtype=np.float32)
+    for start in range(0, count, FLUX_PIECE):
+        told(0.4 * start / count, "listening for attacks")
+        stop = min(start + FLUX_PIECE, count)
+        begin, end = start * FLUX_HOP - FLUX_WINDOW // 2, (stop - 1) * FLUX_HOP + FLUX_WINDOW // 2
+        piece = samples[max(begin, 0) : end]
+        piece = np.pad(piece, (max(-begin, 0), end - max(begin, 0) - len(piece)))
+        frames = np.lib.stride_tricks.sliding_window_view(piece, FLUX_WINDOW)[::FLUX_HOP]
+        spectrum = scipy.fft.rfft(frames * window, axis=1)
+        level[start:stop] = (spectrum.real**2 + spectrum.imag**2) @ weights
+    level += max(float(level.max()), 1e-20) * 10 ** (FLUX_FLOOR_DB / 10)
+    np.log10(level, out=level)
+    level *= 10
+    rise = np.zeros(count)
+    recent = ndimage.maximum_filter1d(level[:-FLUX_LAG] if count > FLUX_LAG else level[:0], 3, axis=1)
+    later = level[FLUX_LAG:]
+    later -= recent  # in place: of ten minutes each of these is sixty megabytes
+    rise[FLUX_LAG:] = np.maximum(later, 0, out=later).mean(axis=1)
     return rise
 
 
@@ -216,17 +238,28 @@ CLEAR_DB = 9.0  # a band this far above its background is believed
 UPPER_HZ = 2500.0
 
 
+REFINED_AT_ONCE = 600  # candidates, for what is looked at round each of them takes 100 KB
+
+
 def refine(prepared: Prepared, candidates: Ints) -> tuple[Ints, Floats]:
     """The sample where each candidate's attack starts, and how far it stands above its background in dB."""
+    pieces = [
+        _refined(prepared, candidates[start : start + REFINED_AT_ONCE])
+        for start in range(0, max(len(candidates), 1), REFINED_AT_ONCE)
+    ]
+    return np.concatenate([starts for starts, _ in pieces]), np.concatenate([over for _, over in pieces])
+
+
+def _refined(prepared: Prepared, candidates: Ints) -> tuple[Ints, Floats]:
     last = len(prepared.samples) - 1
     search = np.arange(int(SEARCH_S[0] * RATE_HZ), int(SEARCH_S[1] * RATE_HZ))
     quiet = np.arange(int(BACKGROUND_S[0] * RATE_HZ), int(BACKGROUND_S[1] * RATE_HZ))
     starts = np.empty((len(ATTACK_SHARES), len(candidates)), dtype=np.intp)
     contrast = np.empty(starts.shape)
     for row, (band, share) in enumerate(ATTACK_SHARES):
-        envelope = np.abs(prepared.samples if band == "full" else prepared.upper)
-        near = envelope[np.clip(candidates[:, None] + search, 0, last)]
-        background = envelope[np.clip(candidates[:, None] + quiet, 0, last)].max(axis=1)
+        source = prepared.samples if band == "full" else prepared.upper
+        near = np.abs(source[np.clip(candidates[:, None] + search, 0, last)])
+        background = np.abs(source[np.clip(candidates[:, None] + quiet, 0, last)]).max(axis=1)
         peak = near.max(axis=1)
         threshold = np.maximum(share * peak, np.minimum(BACKGROUND_MARGIN * background, 0.7 * peak))
         starts[row] = candidates + search[0] + np.argmax(near >= threshold[:, None], axis=1)
@@ -237,12 +270,13 @@ def refine(prepared: Prepared, candidates: Ints) -> tuple[Ints, Floats]:
     return np.where(clear.any(axis=0), earliest, candidates), contrast.max(axis=0)
 
 
-def find_onsets(audio: Audio, sensitivity: float = 0.5) -> Onsets:
+def find_onsets(audio: Audio, sensitivity: float = 0.5, told: Progress = quietly) -> Onsets:
     """Hear the hits. sensitivity: 0 (only the plainest) to 1 (everything that stirs), 0.5 as tuned.
 
     Raises NoHitsError when nothing rises far enough, saying how far the loudest rise came.
     """
-    prepared = prepare(audio)
+    prepared = prepare(audio, told)
+    told(0.62, "finding where hits begin")
     candidates, over_db = pick(prepared, sensitivity)
     inside = (candidates >= prepared.context - int(MERGE_S * RATE_HZ)) & (
         candidates < prepared.context + prepared.length + int(MERGE_S * RATE_HZ)
@@ -250,10 +284,10 @@ def find_onsets(audio: Audio, sensitivity: float = 0.5) -> Onsets:
     candidates, over_db = candidates[inside], over_db[inside]
     if not len(candidates):
         best = float(prepared.rise_db.max())
-        raise NoHitsError(
-            f"{audio.name} holds no hits: the plainest rise is {best:.1f} dB over the bands, {FLUX_MIN_DB:.1f} dB is "
-            "needed. Raise the sensitivity, or add hits by hand."
-        )
+        found = f"the plainest rise is {best:.1f} dB over the bands, {FLUX_MIN_DB:.1f} dB is needed"
+        if best >= FLUX_MIN_DB:
+            found = "it swells and fades, but nothing in it begins at once as a hit does"
+        raise NoHitsError(f"{audio.name} holds no hits: {found}. Raise the sensitivity, or add hits by hand.")
     starts, _ = refine(prepared, candidates)
     starts, over_db = _merge(starts, over_db)
     keep = (starts >= prepared.context) & (starts < prepared.context + prepared.length)

@@ -14,11 +14,13 @@ from starlette.concurrency import run_in_threadpool
 from starlette.requests import Request
 from starlette.responses import Response
 
+from easy_pocket.core.audio import Audio
 from easy_pocket.core.feel import FeelScopes
 from easy_pocket.core.formats.audio_file import read_audio, write_audio
 from easy_pocket.core.formats.slice_kit import slice_archive, slice_files
 from easy_pocket.core.listen.groove import extract_template
 from easy_pocket.core.listen.hear import hear
+from easy_pocket.core.listen.onsets import Progress, quietly
 from easy_pocket.core.listen.slices import at_tempo, cut_slices
 from easy_pocket.core.put_line import on_kit
 from easy_pocket.core.voices import ROLES
@@ -42,6 +44,7 @@ from easy_pocket.web.answer import Answer
 from easy_pocket.web.loop_requests import SitInRequest
 from easy_pocket.web.render import render
 from easy_pocket.web.routes.common import database, download, song_page
+from easy_pocket.web.routes.jobs import jobs
 from easy_pocket.web.uploads import plain_name, read_upload
 from easy_pocket.web.views.loop_changes import LoopChange, changed_overrules
 from easy_pocket.web.views.loop_map import LoopMap
@@ -52,6 +55,7 @@ from easy_pocket.web.views.song_state import header_state
 from easy_pocket.web.views.under_view import UnderView
 
 router = APIRouter()
+LONG_S = 40.0  # what is longer is listened to beside the page
 
 
 @router.get("/songs/{song_id}/loops")
@@ -71,18 +75,23 @@ def show(request: Request, song_id: int, loop_id: int | None = None) -> Response
 
 @router.post("/songs/{song_id}/loops/upload")
 async def upload(request: Request, song_id: int, name: Annotated[str, Query(max_length=200)]) -> Response:
+    """A short file is answered when it was heard; a long one with the work that listens to it."""
     data = await read_upload(request)
-    return await run_in_threadpool(_bring_in, database(request), song_id, plain_name(name), data)
+    audio = await run_in_threadpool(read_audio, data, plain_name(name))
+    store = database(request)
+    if audio.duration_s > LONG_S:
+        return Answer({"job": jobs(request).start(lambda job: _bring_in(store, song_id, audio, job.told))}, 202)
+    return Answer(await run_in_threadpool(_bring_in, store, song_id, audio))
 
 
-def _bring_in(store: Database, song_id: int, name: str, data: bytes) -> Response:
-    audio = read_audio(data, name)
-    heard = hear(audio)
+def _bring_in(store: Database, song_id: int, audio: Audio, told: Progress = quietly) -> dict[str, Any]:
+    heard = hear(audio, told=told)
+    told(0.95, "keeping it")
     with store.transaction() as session:
         row = bring_in(session, song_id, audio, heard)
         session.flush()
         song = header_state(session, load_song(session, song_id))
-        return Answer({"address": f"/songs/{song_id}/loops/{row.id}", "song": song})
+        return {"address": f"/songs/{song_id}/loops/{row.id}", "song": song}
 
 
 class OverruleRequest(BaseModel):

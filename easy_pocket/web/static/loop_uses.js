@@ -339,10 +339,10 @@ function shape(kind, values) {
   return made;
 }
 
-// Stack above, loop below, on one ruler; a thread joins what belongs together when it is apart.
+// Stack above - and in orange where its hits would go -, loop below, on one ruler; a thread joins what belongs together when it is apart.
 function drawAgainst(picture, found) {
   const x = (time) => `${((100 * time) / found.length_s).toFixed(3)}%`;
   const marks = (times, from, to, name) => times.map(([time, loud]) => shape("line", { class: name, x1: x(time), x2: x(time), y1: from, y2: from + (to - from) * loud }));
   const threads = found.worst.map((hit) => shape("line", { class: hit.gap > 0 ? "late" : "early", x1: x(hit.stack_s), x2: x(hit.loop_s), y1: 30, y2: 38 }));
-  picture.replaceChildren(shape("line", { class: "zero", x1: 0, x2: "100%", y1: 30, y2: 30 }), shape("line", { class: "zero", x1: 0, x2: "100%", y1: 38, y2: 38 }), ...marks(found.stack, 30, 2, "mine"), ...marks(found.loop, 38, 66, "theirs"), ...threads);
+  picture.replaceChildren(shape("line", { class: "zero", x1: 0, x2: "100%", y1: 30, y2: 30 }), shape("line", { class: "zero", x1: 0, x2: "100%", y1: 38, y2: 38 }), ...marks(found.stack, 30, 2, "mine"), ...marks(found.would, 30, 2, "would"), ...marks(found.loop, 38, 66, "theirs"), ...threads);
 }

@@ -5,6 +5,8 @@ import { showLedger, showNote, speak } from "./notes.js";
 import { Recorder } from "./recorder.js";
 import { Wave } from "./wave.js";
 
+const JOB_MS = 250;
+
 export class Loops {
   constructor(edits, player, page) {
     this.edits = edits;
@@ -38,6 +40,7 @@ export class Loops {
   arrive() {
     const section = this.section;
     if (!section?.dataset.player) return;
+    section.querySelector(".loop-chips .on")?.scrollIntoView({ block: "nearest", inline: "nearest" });
     const facts = JSON.parse(section.dataset.player);
     const url = `${this.address}/audio.wav`;
     const same = this.player.loop?.url === url;
@@ -303,6 +306,29 @@ export class Loops {
     if (event.type === "drop" && event.dataTransfer.files.length) this.upload(event.dataTransfer.files[0]);
   }
 
+  // A long file is listened to beside the page: how far it is, and a way to stop it.
+  async followJob(key, name, say) {
+    const state = document.getElementById("upload-state");
+    const stop = Object.assign(document.createElement("button"), { type: "button", className: "plain", textContent: "stop" });
+    stop.addEventListener("click", () => fetch(`/jobs/${key}/stop`, { method: "POST" }));
+    for (;;) {
+      const answer = await fetch(`/jobs/${key}`).catch(() => null);
+      const job = await answer?.json().catch(() => null);
+      if (answer && !answer.ok) return say(job?.error ?? "It cannot be followed any more; reload the page.", true);
+      if (job?.error) return say(job.error, true);
+      if (job?.result) {
+        this.edits.follow(job.result.song);
+        if (this.section) await this.page.redraw(job.result.address);
+        return null;
+      }
+      if (job) {
+        state.textContent = `${name}: ${Math.round(job.share * 100)} %, ${job.words} `;
+        state.append(stop);
+      }
+      await new Promise((go) => setTimeout(go, JOB_MS));
+    }
+  }
+
   // A copied audio file.
   pasted(event) {
     const file = [...(event.clipboardData?.files ?? [])][0];
@@ -334,6 +360,7 @@ export class Loops {
         result = { error: `${file.name} could not be brought in; try again.` };
       }
       if (request.status >= 400) say(result.error, true);
+      else if (result.job) this.followJob(result.job, file.name, say);
       else {
         this.edits.follow(result.song);
         await this.page.redraw(result.address);

@@ -102,6 +102,7 @@ def against_doc(session: Session, song: LoadedSong, loop_id: int, wanted: SitIn)
         "worst": worst,
         "length_s": max(stack.length_ms, loop.length_ms) / 1000,
         "stack": _marks(stack.time_ms, stack.velocity),
+        "would": _marks(after.time_ms, after.velocity) if done.tightening.moved.any() else [],
         "loop": _marks(loop.time_ms, loop.velocity),
     }
 

@@ -8,6 +8,7 @@ import numpy as np
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.formats.heard_json import group_names
+from easy_pocket.core.listen.doubt import beat_doubt
 from easy_pocket.core.listen.groove import found_swing_percent, slots_and_offsets
 from easy_pocket.core.listen.hear import Heard, Overrules
 from easy_pocket.core.listen.reading import Reading, counted_beats
@@ -59,6 +60,7 @@ class LoopView:
         self.facts = f"{audio.duration_s:.2f} s · {rate} · {len(heard.onsets)} hits"
         self.tempo = f"{reading.tempo_bpm:.1f}"
         self.certainty = self._certainty()
+        self.doubt = beat_doubt(heard.onsets, reading)
         self.bars = f"{reading.bars} × {reading.metre}"
         names = COMPOUND_GRID_NAMES if reading.metre.compound else GRID_NAMES
         self.grid = names[reading.grid.per_beat]

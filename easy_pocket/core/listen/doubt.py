@@ -1,0 +1,57 @@
+"""Whether there is a steady beat at all in what was heard, and if not, why."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from easy_pocket.core.errors import NoHitsError
+from easy_pocket.core.listen.onsets import Onsets
+from easy_pocket.core.listen.read import read_loop
+from easy_pocket.core.listen.reading import Reading
+
+BELIEVED = 0.4  # readings of real loops lie at 0.8 and more, of speech and rain below 0.2
+FITTING = 0.4
+FEW_HITS = 4
+APART = 1.04  # two tempi are two when they are further apart than this
+HALF_FITS = 0.75  # and each half keeps its own this well
+WAYS_OUT = "Set the bars by hand, add or drop hits, or take it as slices: they need no beat."
+
+
+def beat_doubt(onsets: Onsets, reading: Reading) -> str:
+    """Why there is no steady beat, and what can be done all the same, in a sentence each; empty for a beat one can
+    lean on. A reading the user set is not doubted."""
+    if reading.confidence >= 1.0 or (reading.confidence >= BELIEVED and reading.fit >= FITTING):
+        return ""
+    return f"I can't find a steady beat here, because {_reason(onsets, reading)}. {WAYS_OUT}"
+
+
+def _reason(onsets: Onsets, reading: Reading) -> str:
+    if len(onsets) <= FEW_HITS:
+        return f"only {len(onsets)} hits are heard"
+    first, second = (_half(onsets, half) for half in (0, 1))
+    if first and second and min(first.fit, second.fit) >= HALF_FITS:
+        tempi = sorted((first.tempo_bpm, second.tempo_bpm))
+        if tempi[1] / tempi[0] > APART:
+            return f"it goes at {first.tempo_bpm:.0f} bpm at first and at {second.tempo_bpm:.0f} later"
+    if reading.fit < FITTING:
+        return f"its {len(onsets)} hits lie on no common grid (the best fits {max(reading.fit, 0) * 100:.0f} %)"
+    return f"several readings are about as likely (the best {reading.confidence * 100:.0f} %)"
+
+
+def _half(onsets: Onsets, half: int) -> Reading | None:
+    """The reading of the hits of one half of it alone."""
+    middle_s = (onsets.time_s[0] + onsets.time_s[-1]) / 2
+    mine = (onsets.time_s >= middle_s) == bool(half)
+    if mine.sum() <= FEW_HITS:
+        return None
+    part = Onsets(
+        onsets.time_s[mine] - (middle_s if half else 0.0),
+        onsets.strength[mine],
+        onsets.rise_db[mine],
+        onsets.bands[mine],
+        float(np.ptp(onsets.time_s[mine])) + 2.0,
+    )
+    try:
+        return read_loop(part)[0]
+    except NoHitsError:
+        return None

@@ -1,0 +1,112 @@
+"""Work beside the pages: a long file is listened to while its progress is told, and stopped on request."""
+
+from threading import Event
+
+import numpy as np
+import pytest
+
+from easy_pocket.core.audio import Audio
+from easy_pocket.core.errors import BadValueError, PocketError
+from easy_pocket.core.listen.hear import hear
+from easy_pocket.store.songs import create_song
+from easy_pocket.web.jobs import Jobs
+from tests.drums import ROCK, beat, rendered, wav_bytes
+
+LOOP, _ = rendered(beat(ROCK), 112.0)
+
+
+@pytest.fixture
+def jobs():
+    found = Jobs()
+    yield found
+    found.close()
+
+
+@pytest.fixture
+def song_id(store):
+    with store.transaction() as session:
+        return create_song(session, "Slack Water").id
+
+
+def ended(client, key):
+    """The job when it has ended, and every share it told on the way."""
+    shares = []
+    while True:
+        job = client.get(f"/jobs/{key}").json()
+        shares.append(job["share"])
+        if job["result"] or job["error"]:
+            return job, shares
+
+
+def test_a_long_file_is_listened_to_beside_the_page(client, song_id):
+    data = wav_bytes(np.tile(LOOP.samples, (11, 1)))
+    answer = client.post(f"/songs/{song_id}/loops/upload?name=long.wav", content=data)
+    assert answer.status_code == 202
+    job, shares = ended(client, answer.json()["job"])
+    assert job["error"] is None
+    assert shares == sorted(shares)
+    html = client.get(job["result"]["address"]).text
+    assert "long.wav" in html
+    assert "22" in html.split('id="loop-bars"')[1][:80]
+    assert job["result"]["song"]["undo"] == "bring in long.wav"
+
+
+def test_a_file_without_hits_says_so_when_it_was_heard(client, song_id):
+    data = wav_bytes(np.full((44_100 * 41, 1), 0.2, np.float32))
+    job, _ = ended(client, client.post(f"/songs/{song_id}/loops/upload?name=hum.wav", content=data).json()["job"])
+    assert "hum.wav holds no hits" in job["error"]
+
+
+def test_what_is_stopped_ends_at_its_next_step_and_leaves_everything_as_it_was(jobs):
+    begun, go_on, kept = Event(), Event(), []
+
+    def work(job):
+        begun.set()
+        go_on.wait(20)
+        job.told(0.5, "half way")
+        kept.append("too late")
+        return {}
+
+    key = jobs.start(work)
+    assert begun.wait(20)
+    jobs.find(key).stop.set()
+    go_on.set()
+    jobs.close()
+    jobs._workers.shutdown(wait=True)
+    assert kept == []
+    assert "Stopped" in jobs.find(key).error
+
+
+def test_hearing_can_be_stopped_at_every_step():
+    told = []
+    audio = Audio(np.tile(LOOP.samples, (3, 1)), 44_100, "x")
+    hear(audio, told=lambda share, words: told.append(share))
+    assert told == sorted(told)
+    assert len(told) > 6
+    for number in range(len(told)):
+        steps = iter(range(len(told)))
+
+        def stop(share, words, steps=steps, number=number):
+            if next(steps) == number:
+                raise BadValueError("stopped here")
+
+        with pytest.raises(BadValueError, match="stopped here"):
+            hear(audio, told=stop)
+
+
+def test_what_is_not_known_any_more_is_said_in_words(client, jobs):
+    with pytest.raises(PocketError, match="started anew"):
+        jobs.find("0" * 32)
+    answer = client.get(f"/jobs/{'0' * 32}")
+    assert answer.status_code == 422
+    assert "Bring the file in again" in answer.json()["error"]
+    assert client.get("/jobs/../../etc").status_code in (404, 422)
+
+
+def test_work_that_fails_by_our_fault_says_so_and_ends(jobs):
+    def work(job):
+        raise RuntimeError("a slip of ours")
+
+    key = jobs.start(work)
+    jobs._workers.shutdown(wait=True)
+    assert "nothing was changed" in jobs.find(key).error
