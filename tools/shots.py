@@ -88,6 +88,14 @@ def take(page: Page, address: str) -> None:
     page.click('[data-loop-show="hits"]')
     page.wait_for_selector(".group-line")
     page.screenshot(path=TARGET / "loops-hits.png")
+    page.click('[data-loop-show="under"]')
+    page.click('[data-under-put="true"]')
+    page.wait_for_selector("#under-level_db")
+    page.select_option('[data-under="duck_voice"]', "kick")
+    page.wait_for_selector("#under-duck_db")
+    page.click('[data-wave-show="spectrum"]')
+    until(page, "easyPocket.loops.wave.picture && easyPocket.loops.wave.drawnAt")
+    page.screenshot(path=TARGET / "loops-under.png")
 
 
 def main() -> None:
