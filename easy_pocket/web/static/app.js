@@ -198,7 +198,8 @@ class Page {
 
   // What a slider of the feel would do, while it is dragged.
   showTried({ leans, note, pocket, playing }, field) {
-    this.player.setStack(playing);
+    // Loops under the stack that follow it are rendered anew when the slider is let go, not for every step of the way.
+    this.player.setStack({ ...playing, under: this.playing.under });
     if (this.screen !== "bench") return;
     if (!this.rails.busy) this.rails.lean(leans);
     const under = byId(`feel-note-${field}`);
