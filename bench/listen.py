@@ -35,11 +35,38 @@ def run() -> None:
             audios[truth["name"]] = audio
             (results / f"{truth['name']}.json").write_text(json.dumps(heard_to_doc(hear(audio), truth["name"])))
         print(f"loops: {folder.name}, {len(audios)} of them")
-        if SCORER.is_file():
-            print(subprocess.run([sys.executable, SCORER, folder, results], capture_output=True, text=True).stdout)
-        else:
-            _score(folder, results)
+        score = _scored if SCORER.is_file() else _score
+        score(folder, results)
+        theirs = Path(scratch) / "theirs"
+        if _heard_by_librosa(audios, theirs):
+            print("the same loops, heard by librosa (onset_detect, beat_track):")
+            score(folder, theirs)
         _speed(audios)
+
+
+def _scored(folder: Path, results: Path) -> None:
+    print(subprocess.run([sys.executable, SCORER, folder, results], capture_output=True, text=True).stdout)
+
+
+def _heard_by_librosa(audios: dict, results: Path) -> bool:
+    """Its onsets and tempo, as results to be scored like ours; it reads no bars and gives no template."""
+    try:
+        import librosa
+    except ImportError:
+        return False
+    results.mkdir()
+    for name, audio in audios.items():
+        mono = np.ascontiguousarray(audio.mono())
+        onsets = librosa.onset.onset_detect(y=mono, sr=audio.rate_hz, units="time", hop_length=128)
+        tempo, _ = librosa.beat.beat_track(y=mono, sr=audio.rate_hz)
+        doc = {
+            "tempo_bpm": float(np.atleast_1d(tempo)[0]),
+            "beats_per_bar": 4,
+            "bars": 0,
+            "onsets": [{"time_s": float(time_s)} for time_s in onsets],
+        }
+        (results / f"{name}.json").write_text(json.dumps(doc))
+    return True
 
 
 def _score(folder: Path, results: Path) -> None:

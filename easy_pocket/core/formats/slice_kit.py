@@ -31,6 +31,7 @@ from easy_pocket.core.voices import FIRST_SLICE_NOTE, MOST_SLICES, SLICES
 
 FIRST_KEY = FIRST_SLICE_NOTE
 MOST_KEYS = 104  # from FIRST_KEY to the last MIDI note
+NEARLY_TICKS = 0.1  # a slice cut on a whole sample lies a little off its place; it is written there all the same
 
 
 def keys_of(count: int) -> list[int]:
@@ -78,7 +79,7 @@ def slice_beat(slices: Slices, reading: Reading, voices: Sequence[str], velocity
     places = reading.slot_at(slices.start_s) * reading.metre.bar_ticks / reading.slots_per_bar
     length = reading.bars * reading.metre.bar_ticks
     places = np.mod(places, length) if reading.trimmed else np.clip(places, 0, length - 1)
-    ticks = np.minimum(np.floor(places + 1e-6).astype(int), length - 1)
+    ticks = np.minimum(np.floor(places + NEARLY_TICKS).astype(int), length - 1)
     tick_ms = ms_per_tick(reading.tempo_bpm)
     hits = tuple(
         Hit(voice, tick, velocity, float((place - tick) * tick_ms))
