@@ -9,14 +9,16 @@ import numpy as np
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError, NoHitsError, require_range
 from easy_pocket.core.listen.beats import line_times
+from easy_pocket.core.listen.faint import with_faint_hits
 from easy_pocket.core.listen.groups import KeptGroup
 from easy_pocket.core.listen.onsets import (
     CLEAR_DB,
     RATE_HZ,
     Onsets,
+    Prepared,
     Progress,
-    find_onsets,
     measure,
+    onsets_in,
     prepare,
     quietly,
     refine,
@@ -79,23 +81,37 @@ def hear(audio: Audio, overrules: Overrules | None = None, told: Progress = quie
     """Hear hits, tempo and bars. Raises NoHitsError when there is nothing to hold on to, and what `told`, which is
     told how far it is, raises to stop it."""
     overrules = overrules or Overrules()
-    onsets = _corrected(audio, overrules, told)
-    told(0.7, f"reading the bars of {len(onsets)} hits")
-    try:
-        readings = read_loop(onsets)
-    except NoHitsError as error:
-        raise NoHitsError(f"{audio.name}: {error}") from None
+    prepared = prepare(audio, told)
+    found, readings = _found(prepared, overrules, told)
+    onsets = _corrected(audio, prepared, found, overrules)
+    if onsets is not found or not readings:
+        told(0.85, f"reading the bars of {len(onsets)} hits")
+        try:
+            readings = read_loop(onsets)
+        except NoHitsError as error:
+            raise NoHitsError(f"{audio.name}: {error}") from None
     return Heard(onsets, _overruled(onsets, readings[0], overrules), tuple(readings))
 
 
-def _corrected(audio: Audio, overrules: Overrules, told: Progress = quietly) -> Onsets:
-    """The hits heard, without the removed ones and with the added ones measured like the others."""
+def _found(prepared: Prepared, overrules: Overrules, told: Progress) -> tuple[Onsets | None, list[Reading]]:
+    """What is heard before anything is corrected, the faint hits that the bars speak for included; and how its bars
+    read. Faint hits lie on the grid: they change no reading."""
     try:
-        found = find_onsets(audio, overrules.sensitivity, told)
+        found = onsets_in(prepared, overrules.sensitivity, told)
     except NoHitsError:
         if not overrules.added_s:
             raise
-        found = None
+        return None, []
+    told(0.7, f"reading the bars of {len(found)} hits")
+    try:
+        readings = read_loop(found)
+    except NoHitsError:
+        return found, []
+    return with_faint_hits(prepared, found, readings[0], overrules.sensitivity), readings
+
+
+def _corrected(audio: Audio, prepared: Prepared, found: Onsets | None, overrules: Overrules) -> Onsets:
+    """The hits heard, without the removed ones and with the added ones measured like the others."""
     if not overrules.added_s and not overrules.removed_s and not overrules.ignored_s:
         assert found is not None
         return found
@@ -115,7 +131,6 @@ def _corrected(audio: Audio, overrules: Overrules, told: Progress = quietly) -> 
     rises_db = np.concatenate([rise_db, np.full(len(added), BY_HAND_DB)])[first]
     if not len(merged):
         raise NoHitsError(f"{audio.name}: no hit is left outside the spans that are ignored: take one of them back.")
-    prepared = prepare(audio)
     starts = np.rint(merged * RATE_HZ).astype(np.intp) + prepared.context
     measured = measure(prepared, starts, rises_db)
     return replace(measured, time_s=merged)

@@ -277,8 +277,18 @@ def find_onsets(audio: Audio, sensitivity: float = 0.5, told: Progress = quietly
 
     Raises NoHitsError when nothing rises far enough, saying how far the loudest rise came.
     """
-    prepared = prepare(audio, told)
+    return onsets_in(prepare(audio, told), sensitivity, told)
+
+
+def onsets_in(prepared: Prepared, sensitivity: float = 0.5, told: Progress = quietly) -> Onsets:
+    """The same, of audio that was prepared."""
     told(0.62, "finding where hits begin")
+    return measure(prepared, *hits_in(prepared, sensitivity))
+
+
+def hits_in(prepared: Prepared, sensitivity: float) -> tuple[Ints, Floats]:
+    """Where hits start, in samples of the prepared signal, and how far each rose over the threshold in dB. Raises
+    NoHitsError when there are none."""
     candidates, over_db = pick(prepared, sensitivity)
     inside = (candidates >= prepared.context - int(MERGE_S * RATE_HZ)) & (
         candidates < prepared.context + prepared.length + int(MERGE_S * RATE_HZ)
@@ -289,12 +299,12 @@ def find_onsets(audio: Audio, sensitivity: float = 0.5, told: Progress = quietly
         found = f"the plainest rise is {best:.1f} dB over the bands, {FLUX_MIN_DB:.1f} dB is needed"
         if best >= FLUX_MIN_DB:
             found = "it swells and fades, but nothing in it begins at once as a hit does"
-        raise NoHitsError(f"{audio.name} holds no hits: {found}. Raise the sensitivity, or add hits by hand.")
+        raise NoHitsError(f"{prepared.name} holds no hits: {found}. Raise the sensitivity, or add hits by hand.")
     starts, _ = refine(prepared, candidates)
     starts, over_db = _without_echoes(*_merge(starts, over_db), sensitivity)
     keep = (starts >= prepared.context) & (starts < prepared.context + prepared.length)
     starts, over_db = starts[keep], over_db[keep]
-    return measure(prepared, starts, over_db)
+    return starts, over_db
 
 
 def _merge(starts: Ints, over_db: Floats) -> tuple[Ints, Floats]:

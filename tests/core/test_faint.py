@@ -1,0 +1,84 @@
+"""Faint hits are believed where the bars speak for them, and nowhere else."""
+
+import numpy as np
+import pytest
+
+from easy_pocket.core.audio import Audio
+from easy_pocket.core.listen.faint import with_faint_hits
+from easy_pocket.core.listen.hear import Overrules, hear
+from easy_pocket.core.listen.onsets import onsets_in, prepare
+from easy_pocket.core.listen.read import read_loop
+from tests.drums import beat, rendered
+
+TEMPO = 96.0
+GHOSTS = {
+    "kick": "X......x..X.....|X......x..X.....",
+    "snare": "....X.......X...|....X.......X...",
+    "hat_closed": "x.x.x.x.x.x.x.x.|x.x.x.x.x.x.x.x.",
+}
+SLOTS = (9, 15, 25, 31)  # the ghosts: the same places of both bars
+
+
+def with_ghosts(level_db, slots=SLOTS, late_ms=0.0):
+    """A beat under some hiss, with short soft brushes of the snare on slots of their own."""
+    audio, _ = rendered(beat(GHOSTS), TEMPO)
+    x = audio.samples.mean(axis=1).astype(np.float64)
+    dice = np.random.default_rng(7)
+    x += 10 ** (-52 / 20) * dice.standard_normal(len(x))
+    loudest = np.abs(x).max()
+    for slot in slots:
+        at = round((slot * 60 / TEMPO / 4 + late_ms / 1000) * 44_100)
+        brush = dice.standard_normal(3_000) * np.exp(-np.arange(3_000) / 500)
+        x[at : at + 3_000] += loudest * 10 ** (level_db / 20) * brush / np.abs(brush).max()
+    return Audio((x / np.abs(x).max() * 0.9).astype(np.float32), 44_100, "ghosts")
+
+
+def found_at(audio, slots, late_ms=0.0, overrules=None):
+    times = hear(audio, overrules).onsets.time_s
+    return [
+        slot for slot in slots if np.abs(times - slot * 60 / TEMPO / 4 - late_ms / 1000).min() < 0.012
+    ]  # fmt: skip
+
+
+@pytest.mark.parametrize("level_db", [-25, -28, -31])
+def test_ghosts_far_under_the_backbeat_are_heard_where_both_bars_have_them(level_db):
+    audio = with_ghosts(level_db)
+    assert found_at(audio, SLOTS) == list(SLOTS)
+
+
+def test_the_second_hearing_adds_only_what_was_played():
+    added = 0
+    for level_db in (-30, -31, -32):
+        audio = with_ghosts(level_db)
+        prepared = prepare(audio)
+        first = onsets_in(prepared)
+        more = with_faint_hits(prepared, first, read_loop(first)[0], 0.5)
+        new = [time for time in more.time_s if np.abs(first.time_s - time).min() > 0.002]
+        struck = np.array(SLOTS) * 60 / TEMPO / 4
+        assert all(np.abs(struck - time).min() < 0.012 for time in new)
+        assert set(np.round(first.time_s, 4)) <= set(np.round(more.time_s, 4))
+        added += len(new)
+    assert added > 0
+
+
+def test_what_no_other_bar_has_or_lies_off_its_place_is_not_believed():
+    prepared = prepare(with_ghosts(-31, slots=(9,)))
+    first = onsets_in(prepared)
+    reading = read_loop(first)[0]
+    assert with_faint_hits(prepared, first, reading, 0.5) is first
+    prepared = prepare(with_ghosts(-31, slots=(9, 25), late_ms=45.0))
+    first = onsets_in(prepared)
+    assert len(with_faint_hits(prepared, first, read_loop(first)[0], 0.5)) == len(first)
+
+
+def test_a_faint_hit_is_doubtful_and_its_removal_stays():
+    audio = with_ghosts(-31)
+    heard = hear(audio)
+    first = onsets_in(prepare(audio))
+    new = [time for time in heard.onsets.time_s if np.abs(first.time_s - time).min() > 0.002]
+    assert new
+    certainty = heard.onsets.certainty[np.isin(heard.onsets.time_s, new)]
+    assert certainty.max() < 0.35
+    again = hear(audio, Overrules(removed_s=(new[0],)))
+    assert np.abs(again.onsets.time_s - new[0]).min() > 0.002
+    assert len(again.onsets) == len(heard.onsets) - 1
