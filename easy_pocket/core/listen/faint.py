@@ -10,6 +10,7 @@ from easy_pocket.core.listen.onsets import MERGE_S, RATE_HZ, Onsets, Prepared, h
 from easy_pocket.core.listen.reading import Reading
 
 MORE_SENSITIVE = 0.16
+MOST_BARS = 0.6  # of the others, in which a place stirs that is plainly hit in none
 ON_PLACE_S = 0.010  # off where the hits of its slot lie
 BELIEVED = 0.5  # the reading's confidence and fit, or its bars say nothing
 FAINT_DB = 0.5  # how far a faint hit counts as risen: it stays among the doubtful ones
@@ -20,7 +21,7 @@ Ints = npt.NDArray[np.intp]
 
 def with_faint_hits(prepared: Prepared, onsets: Onsets, reading: Reading, sensitivity: float) -> Onsets:
     """The hits, and those faint ones that lie where their slot is played while the same slot of another bar holds a
-    hit, or a faint one too. Without a reading one can lean on, or with one bar only, the hits as they are."""
+    hit, or of most others a faint one too. Without a reading one can lean on, or with one bar only: the hits alone."""
     if reading.confidence < BELIEVED or reading.fit < BELIEVED or reading.bars < 2:
         return onsets
     try:
@@ -36,13 +37,13 @@ def with_faint_hits(prepared: Prepared, onsets: Onsets, reading: Reading, sensit
     heard, stirs = (_there(b, s, bars, per_bar) for b, s in ((bar, slot), (new_bar, new_slot)))
     inside = (new_bar >= 0) & (new_bar < bars)
     new_bar, new_slot, new_off_s, starts = new_bar[inside], new_slot[inside], new_off_s[inside], starts[inside]
-    others = heard.sum(axis=0)[new_slot] - heard[new_bar, new_slot]
-    others += stirs.sum(axis=0)[new_slot] - stirs[new_bar, new_slot]
+    played = heard.sum(axis=0)[new_slot] - heard[new_bar, new_slot] > 0
+    stirring = stirs.sum(axis=0)[new_slot] - stirs[new_bar, new_slot] >= MOST_BARS * (bars - 1)
     usual_s = np.full(per_bar, off_s.mean())
     count = np.bincount(slot, minlength=per_bar)
     sums = np.bincount(slot, off_s, per_bar)
     usual_s[count > 0] = sums[count > 0] / count[count > 0]
-    believed = (others > 0) & (np.abs(new_off_s - usual_s[new_slot]) < ON_PLACE_S)
+    believed = (played | stirring) & (np.abs(new_off_s - usual_s[new_slot]) < ON_PLACE_S)
     if not believed.any():
         return onsets
     known = np.rint(onsets.time_s * RATE_HZ).astype(np.intp) + prepared.context
