@@ -134,6 +134,10 @@ def test_loop_and_stack_are_heard_by_turns_and_to_either_side(loop):
         "easyPocket.player.starts.slice(-4).map((at) => Math.floor((at - easyPocket.player.anchor) / easyPocket.player.loop.length_s + 1e-6))"
     )
     assert {turn % 2 for turn in turns} == {1}
+    assert loop.evaluate("[easyPocket.player.loopGain.channelCount, easyPocket.player.loopGain.channelCountMode]") == [
+        2,
+        "explicit",
+    ]
     loop.select_option("#blend", "sides")
     pans = loop.evaluate("[easyPocket.player.loopOut.pan.value, easyPocket.player.stackOut.pan.value]")
     assert pans == [pytest.approx(-0.9), pytest.approx(0.9)]
@@ -169,6 +173,13 @@ def test_a_loop_plays_under_the_stack_at_its_tempo_and_is_seen_on_the_bench(loop
     until(loop, f"[...easyPocket.player.under.values()].some(({{ key }}) => key === '{key}')")  # in the same pass
     assert loop.evaluate(
         "[...easyPocket.player.under.values()].every(({ key }) => easyPocket.playing.under.includes(key))"
+    )
+    for percent in (3, 4, 5):  # one pass of each, but only what is played is kept
+        loop.locator("#under-level_db").fill(str(-percent))
+        saved(loop)
+    until(loop, "[...easyPocket.player.under.values()].every(({ key }) => easyPocket.playing.under.includes(key))")
+    assert (
+        loop.evaluate("[...easyPocket.player.buffers.keys()].filter((name) => name.startsWith('under/')).length") <= 2
     )
     loop.click("nav >> text=Bench")
     drawn(loop)

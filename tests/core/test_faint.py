@@ -82,3 +82,10 @@ def test_a_faint_hit_is_doubtful_and_its_removal_stays():
     again = hear(audio, Overrules(removed_s=(new[0],)))
     assert np.abs(again.onsets.time_s - new[0]).min() > 0.002
     assert len(again.onsets) == len(heard.onsets) - 1
+
+
+def test_less_sensitivity_hears_less():
+    audio = with_ghosts(-31)
+    counts = [len(hear(audio, Overrules(sensitivity=value)).onsets) for value in (0.0, 0.25, 0.5)]
+    assert counts == sorted(counts)
+    assert counts[0] < counts[2]

@@ -25,7 +25,9 @@ def with_faint_hits(prepared: Prepared, onsets: Onsets, reading: Reading, sensit
     if reading.confidence < BELIEVED or reading.fit < BELIEVED or reading.bars < 2:
         return onsets
     try:
-        starts, _ = hits_in(prepared, min(sensitivity + MORE_SENSITIVE, 1.0))
+        # One who turns the sensitivity down wants less heard, not the same by another way.
+        more = MORE_SENSITIVE * min(sensitivity / 0.5, 1.0)
+        starts, _ = hits_in(prepared, min(sensitivity + more, 1.0))
     except NoHitsError:
         return onsets
     time_s = (starts - prepared.context) / RATE_HZ

@@ -45,6 +45,8 @@ export class Player extends EventTarget {
       this.stackOut = this.context.createStereoPanner();
       this.loopOut = this.context.createStereoPanner();
       this.loopGain = this.context.createGain();
+      // A loop in one channel is as loud as it was before it came through here: twice the same, not placed.
+      Object.assign(this.loopGain, { channelCount: 2, channelCountMode: "explicit" });
       this.stackOut.connect(this.master);
       this.loopGain.connect(this.loopOut).connect(this.master);
       this.setBlend(this.blend);
@@ -77,6 +79,7 @@ export class Player extends EventTarget {
   // With what is there at once, and again when sounds that were missing have come.
   replanWithSounds() {
     this.replan();
+    this.forgetUnder();
     const playing = this.beside ?? this.stack;
     if (this.context && playing && keysOf(playing).some((key) => !(this.buffers.get(key) instanceof AudioBuffer))) this.fetchSounds().then(() => this.replan());
   }
@@ -308,6 +311,13 @@ export class Player extends EventTarget {
         node.stop(from + UNDER_FADE_S);
       } else node.stop();
     }
+  }
+
+  // Whole passes are large: only those that are played or were just told are kept.
+  forgetUnder() {
+    const wanted = new Set([this.stack, this.beside].flatMap((playing) => playing?.under ?? []));
+    for (const { key } of this.under.values()) wanted.add(key);
+    for (const name of this.buffers.keys()) if (name.startsWith("under/") && !wanted.has(name.slice(6))) this.buffers.delete(name);
   }
 
   strike(events, index, at, begin) {
