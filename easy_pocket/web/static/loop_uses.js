@@ -174,6 +174,7 @@ export class LoopUses {
     const times = number === null ? null : new Set(this.groups[number].times.map((time) => time.toFixed(5)));
     this.group = number;
     for (const onset of document.querySelectorAll(".onset")) onset.classList.toggle("faded", Boolean(times) && !times.has(Number(onset.dataset.time).toFixed(5)));
+    this.loops.wave.later();
     document.querySelectorAll(".group-line").forEach((line, place) => line.classList.toggle("on", place === number));
   }
 

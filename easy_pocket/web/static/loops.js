@@ -270,6 +270,7 @@ export class Loops {
     document.querySelectorAll(".onset.chosen").forEach((other) => other.classList.remove("chosen"));
     onset.classList.add("chosen");
     this.wave.follow(Number(onset.dataset.time));
+    this.wave.later();
     showLedger(onset.dataset.label);
     speak(onset.dataset.label);
     this.uses.showHit();

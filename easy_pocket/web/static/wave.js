@@ -12,6 +12,8 @@ const AHEAD = 1; // widths fetched to each side of what is seen
 const REST_MS = 120;
 const MOST_COLUMNS = 1200;
 
+const MOST_MARKS = 300; // hits drawn one by one; more than that could not be pressed apart
+
 const byId = (id) => document.getElementById(id);
 
 export class Wave {
@@ -22,6 +24,10 @@ export class Wave {
     this.span = null; // {start, samples} of single samples, while they are looked at
     this.picture = null; // {start, count, image} of the spectrum
     this.shows = "wave";
+    this.hits = [];
+    this.lines = [];
+    this.dense = [];
+    this.placed = new Set();
     window.addEventListener("resize", () => this.later());
     document.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
   }
@@ -40,6 +46,7 @@ export class Wave {
     this.rate = Number(box.dataset.rate);
     if (this.of !== this.loops.address) Object.assign(this, { of: this.loops.address, peaks: null, span: null, picture: null });
     if (!this.peaks) this.fetchPeaks();
+    this.collect();
     this.show(this.shows);
   }
 
@@ -158,6 +165,7 @@ export class Wave {
     const { pen, width, height } = fitted(canvas);
     if (this.shows === "spectrum") this.drawSpectrum(pen, width, height);
     else this.drawWave(pen, width, height);
+    this.drawDense(pen, width, height);
     const { from, to } = this.view;
     Object.assign(this.box.dataset, { from, to });
     const shown = byId("wave-view");
@@ -166,19 +174,38 @@ export class Wave {
     this.drawnAt = performance.now();
   }
 
-  // Everything over the waveform goes where its time is now.
+  // Hits and lines by time, as the page has them; only those in sight are touched while one zooms and goes along.
+  collect() {
+    const sorted = (query) => [...document.querySelectorAll(query)].map((element) => ({ element, at: Number(element.dataset.at) })).sort((one, other) => one.at - other.at);
+    this.hits = sorted("#wave-over .onset");
+    this.lines = sorted("#wave-over > [data-at]:not(.onset)");
+    this.placed = new Set();
+  }
+
+  inSight(marks) {
+    const { from, to } = this.view;
+    const edge = (to - from) * 0.05;
+    return marks.slice(firstAfter(marks, from - edge), firstAfter(marks, to + edge));
+  }
+
+  // Everything over the waveform goes where its time is now. Hits too close to be told apart are drawn on the canvas.
   place() {
     const { from, to } = this.view;
-    for (const one of document.querySelectorAll("#wave-over [data-at]")) {
-      const at = this.percent(Number(one.dataset.at));
-      const seen = at > -5 && at < 105;
-      one.style.display = seen ? "" : "none";
-      if (!seen) continue;
-      if (one.tagName === "line") {
-        one.setAttribute("x1", `${at}%`);
-        one.setAttribute("x2", `${at}%`);
-      } else one.setAttribute("x", `${at}%`);
+    const hits = this.inSight(this.hits);
+    const lines = this.inSight(this.lines);
+    this.dense = hits.length > MOST_MARKS ? hits : [];
+    const seen = [...(this.dense.length ? [] : hits), ...(lines.length > 2 * MOST_MARKS ? [] : lines)].map(({ element }) => element);
+    const now = new Set(seen);
+    for (const element of this.placed) if (!now.has(element)) element.style.display = "none";
+    for (const element of seen) {
+      const at = this.percent(Number(element.dataset.at));
+      element.style.display = "inline";
+      if (element.tagName === "line") {
+        element.setAttribute("x1", `${at}%`);
+        element.setAttribute("x2", `${at}%`);
+      } else element.setAttribute("x", `${at}%`);
     }
+    this.placed = now;
     for (const one of document.querySelectorAll("#wave-over [data-until]")) {
       const left = Math.max(from, Number(one.dataset.from));
       const right = Math.min(to, Number(one.dataset.until));
@@ -186,6 +213,20 @@ export class Wave {
       one.setAttribute("x", `${this.percent(left)}%`);
       one.setAttribute("width", `${Math.max(0, this.percent(right) - this.percent(left))}%`);
     }
+  }
+
+  drawDense(pen, width, height) {
+    const c = colours();
+    const bottom = height * (1 - BOTTOM);
+    for (const { element, at } of this.dense) {
+      const { classList } = element;
+      if (classList.contains("gone")) continue;
+      const chosen = classList.contains("chosen");
+      pen.fillStyle = chosen ? c.thread : classList.contains("late") ? c.late : classList.contains("early") ? c.early : c.ink;
+      pen.globalAlpha = chosen ? 1 : classList.contains("faded") ? 0.08 : 0.4;
+      pen.fillRect(Math.round((this.percent(at) * width) / 100), 4, chosen ? 3 : 1, chosen ? bottom - 4 : 10);
+    }
+    pen.globalAlpha = 1;
   }
 
   drawWave(pen, width, height) {
@@ -311,4 +352,16 @@ export class Wave {
     this.picture = { start, count, canvas };
     this.later();
   }
+}
+
+// Where in marks sorted by time the first one at or after a time is.
+function firstAfter(marks, time) {
+  let low = 0;
+  let high = marks.length;
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (marks[middle].at < time) low = middle + 1;
+    else high = middle;
+  }
+  return low;
 }
