@@ -90,7 +90,6 @@ class Prepared:
     """Mono signal at 44.1 kHz with `context` samples of the other end on either side, and energies per band."""
 
     samples: Singles
-    upper: Singles  # what lies above UPPER_HZ
     rise_db: Floats  # flux: mean log-magnitude rise over the bands, one value per FLUX_HOP
     energy: Floats  # (5, n // BLOCK + 1), energy of RISE_BANDS_HZ summed up to every BLOCK-th sample
     context: int
@@ -132,7 +131,6 @@ def prepare(audio: Audio, told: Progress = quietly) -> Prepared:
         energies.append(_band_energy(samples, band_hz))
     return Prepared(
         samples=samples,
-        upper=signal.sosfilt(_filter("high", UPPER_HZ), samples),
         rise_db=rise_db,
         energy=np.stack(energies),
         context=context,
@@ -236,6 +234,7 @@ ATTACK_SHARES = (("full", 0.1), ("upper", 0.05))
 BACKGROUND_S = (-0.040, -0.018)  # where the sound before a candidate is measured
 SEARCH_S = (-0.018, 0.030)  # where its attack may lie
 BACKGROUND_MARGIN = 1.6  # over the loudest of the background
+SETTLING_S = 0.010  # of the filter for the upper band
 CLEAR_DB = 9.0  # a band this far above its background is believed
 UPPER_HZ = 2500.0
 
@@ -254,17 +253,19 @@ def refine(prepared: Prepared, candidates: Ints) -> tuple[Ints, Floats]:
 
 def _refined(prepared: Prepared, candidates: Ints) -> tuple[Ints, Floats]:
     last = len(prepared.samples) - 1
-    search = np.arange(int(SEARCH_S[0] * RATE_HZ), int(SEARCH_S[1] * RATE_HZ))
-    quiet = np.arange(int(BACKGROUND_S[0] * RATE_HZ), int(BACKGROUND_S[1] * RATE_HZ))
+    # Round each candidate its background, its search, and before both what the filter needs to come to rest.
+    edges = [int(at_s * RATE_HZ) for at_s in (BACKGROUND_S[0] - SETTLING_S, *BACKGROUND_S, *SEARCH_S)]
+    begin, search_from = edges[0], edges[3]
+    quiet, search = (slice(low - begin, high - begin) for low, high in (edges[1:3], edges[3:5]))
+    around = prepared.samples[np.clip(candidates[:, None] + np.arange(begin, edges[4]), 0, last)]
     starts = np.empty((len(ATTACK_SHARES), len(candidates)), dtype=np.intp)
     contrast = np.empty(starts.shape)
     for row, (band, share) in enumerate(ATTACK_SHARES):
-        source = prepared.samples if band == "full" else prepared.upper
-        near = np.abs(source[np.clip(candidates[:, None] + search, 0, last)])
-        background = np.abs(source[np.clip(candidates[:, None] + quiet, 0, last)]).max(axis=1)
+        heard = np.abs(around if band == "full" else signal.sosfilt(_filter("high", UPPER_HZ), around, axis=1))
+        near, background = heard[:, search], heard[:, quiet].max(axis=1)
         peak = near.max(axis=1)
         threshold = np.maximum(share * peak, np.minimum(BACKGROUND_MARGIN * background, 0.7 * peak))
-        starts[row] = candidates + search[0] + np.argmax(near >= threshold[:, None], axis=1)
+        starts[row] = candidates + search_from + np.argmax(near >= threshold[:, None], axis=1)
         contrast[row] = 20 * np.log10((peak + 1e-9) / (background + 1e-9))
     clear = contrast >= CLEAR_DB
     earliest = np.where(clear, starts, np.iinfo(np.intp).max).min(axis=0)
