@@ -82,14 +82,15 @@ def hear(audio: Audio, overrules: Overrules | None = None, told: Progress = quie
     told how far it is, raises to stop it."""
     overrules = overrules or Overrules()
     prepared = prepare(audio, told)
+    del audio  # if nobody else holds it: of ten minutes it is a hundred megabytes
     found, readings = _found(prepared, overrules, told)
-    onsets = _corrected(audio, prepared, found, overrules)
+    onsets = _corrected(prepared, found, overrules)
     if onsets is not found or not readings:
         told(0.85, f"reading the bars of {len(onsets)} hits")
         try:
             readings = read_loop(onsets)
         except NoHitsError as error:
-            raise NoHitsError(f"{audio.name}: {error}") from None
+            raise NoHitsError(f"{prepared.name}: {error}") from None
     return Heard(onsets, _overruled(onsets, readings[0], overrules), tuple(readings))
 
 
@@ -110,7 +111,7 @@ def _found(prepared: Prepared, overrules: Overrules, told: Progress) -> tuple[On
     return with_faint_hits(prepared, found, readings[0], overrules.sensitivity), readings
 
 
-def _corrected(audio: Audio, prepared: Prepared, found: Onsets | None, overrules: Overrules) -> Onsets:
+def _corrected(prepared: Prepared, found: Onsets | None, overrules: Overrules) -> Onsets:
     """The hits heard, without the removed ones and with the added ones measured like the others."""
     if not overrules.added_s and not overrules.removed_s and not overrules.ignored_s:
         assert found is not None
@@ -125,12 +126,12 @@ def _corrected(audio: Audio, prepared: Prepared, found: Onsets | None, overrules
     added = [
         time_s
         for time_s in overrules.added_s
-        if time_s < audio.duration_s and not np.any(np.abs(times - time_s) <= SAME_HIT_S)
+        if time_s < prepared.duration_s and not np.any(np.abs(times - time_s) <= SAME_HIT_S)
     ]
     merged, first = np.unique(np.concatenate([times, added]), return_index=True)
     rises_db = np.concatenate([rise_db, np.full(len(added), BY_HAND_DB)])[first]
     if not len(merged):
-        raise NoHitsError(f"{audio.name}: no hit is left outside the spans that are ignored: take one of them back.")
+        raise NoHitsError(f"{prepared.name}: no hit is left outside the spans that are ignored: take one of them back.")
     starts = np.rint(merged * RATE_HZ).astype(np.intp) + prepared.context
     measured = measure(prepared, starts, rises_db)
     return replace(measured, time_s=merged)
