@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.errors import BadValueError
-from easy_pocket.core.listen.groove import LANE_SHARE, slots_and_offsets
+from easy_pocket.core.listen.groove import BAND_LANES, LANE_SHARE, slots_and_offsets
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.reading import Reading
 from easy_pocket.core.pattern import HitArrays
@@ -16,7 +16,7 @@ from easy_pocket.core.perform import TIME_STAGES, VELOCITY_STAGES, Performance
 from easy_pocket.core.timebase import ms_per_tick
 from easy_pocket.core.voices import band_of
 
-BANDS = ("low", "mid", "high")
+BANDS = BAND_LANES
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]

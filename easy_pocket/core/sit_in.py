@@ -1,4 +1,4 @@
-"""Sit in: hits go to the hits of a loop; and the loop's slices to the hits of a beat."""
+"""Sit in: hits go to the hits of a loop. (How a loop sits in a beat is in listen/under.py.)"""
 
 from __future__ import annotations
 
@@ -9,14 +9,13 @@ import numpy.typing as npt
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
 from easy_pocket.core.feel import FeelScopes
-from easy_pocket.core.gap import BANDS, nearest_round, side_of, side_of_loop
+from easy_pocket.core.gap import BANDS, nearest_round, side_of_loop
 from easy_pocket.core.listen.groove import extract_template
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.reading import Reading
-from easy_pocket.core.listen.slices import Slices
 from easy_pocket.core.locks import keep_locks, lock_reason
 from easy_pocket.core.pattern import Pattern
-from easy_pocket.core.perform import Performance, perform
+from easy_pocket.core.perform import perform
 from easy_pocket.core.tighten import Tightening, placed, without_order
 from easy_pocket.core.timebase import check_tempo, ms_per_tick
 from easy_pocket.core.voices import band_of
@@ -84,22 +83,3 @@ def sit_in(
     moved = chosen & (np.abs(to_ms - from_ms) > 1e-9)
     after = keep_locks(pattern, placed(pattern, feel, tempo_bpm, np.flatnonzero(moved), hits.tick, to_ms))
     return SatIn(Tightening(hits, after, from_ms, target_ms, to_ms, moved, (), None), led)
-
-
-def loop_sits_in(slices: Slices, reading: Reading, performance: Performance, strength_percent: float) -> Floats:
-    """Where the loop's slices go so that the loop sits in the beat: each by the strength to the nearest hit of the beat
-    within half a slot of the loop; others stay where they are. In seconds at the loop's own tempo, in order.
-
-    The performance may be at any tempo; it is laid along the loop bar by bar and repeats.
-    """
-    require_range("The strength", strength_percent, 0, 100, "%")
-    beat = side_of(performance, "beat")
-    if not len(beat.time_ms):
-        raise EditRefusedError("There are no hits for the loop to sit in with: write some.")
-    per_slot = reading.metre.bar_ticks / reading.slots_per_bar
-    place_ms = reading.slot_at(slices.attack_s) * per_slot * ms_per_tick(performance.tempo_bpm)
-    half_ms = per_slot / 2 * ms_per_tick(performance.tempo_bpm)
-    _, away_ms = nearest_round(place_ms, beat.time_ms, beat.length_ms)
-    moved_ms = np.where(np.abs(away_ms) <= half_ms, strength_percent / 100 * away_ms, 0.0)
-    to_s = slices.attack_s + moved_ms / 1000 * performance.tempo_bpm / reading.tempo_bpm
-    return np.maximum.accumulate(to_s)

@@ -85,8 +85,10 @@ def _serve(url: str, listener: socket.socket, address: str, *, demo: bool) -> No
     listener.listen(128)  # from here on a browser that comes early is kept waiting, not turned away
     print(f"Easy Pocket is at {address}  (Ctrl-C stops it)", flush=True)
     warm_up(store)
-    config = uvicorn.Config(make_app(store), log_level="warning", timeout_graceful_shutdown=3)
+    app = make_app(store)
+    config = uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=3)
     uvicorn.Server(config).run(sockets=[listener])
+    app.state.jobs.close()
     store.close()
 
 

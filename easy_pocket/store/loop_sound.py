@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import OrderedDict
 from threading import Lock
 
-import numpy as np
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.listen.picture import Ints16, as_int16
@@ -25,8 +24,7 @@ def drawn_sound(session: Session, row: LoopRow) -> tuple[Ints16, int]:
             _held.move_to_end(row.audio_hash)
             return _held[row.audio_hash]
     audio = load_audio(session, row.audio_hash, row.name)
-    side = audio.samples[np.arange(len(audio.samples)), np.abs(audio.samples).argmax(axis=1)]
-    sound = as_int16(side), audio.rate_hz  # the louder channel of each moment: channels out of phase are seen too
+    sound = as_int16(audio.mono()), audio.rate_hz
     with _lock:
         _held[row.audio_hash] = sound
         while sum(len(samples) for samples, _ in _held.values()) > MOST_FRAMES and len(_held) > 1:

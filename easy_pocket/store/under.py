@@ -13,7 +13,7 @@ import numpy.typing as npt
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError
-from easy_pocket.core.listen.under import NAMES, plain_under, under_from_doc, under_stack
+from easy_pocket.core.listen.under import NAMES, PLAIN, under_from_doc, under_stack
 from easy_pocket.core.perform import Performance
 from easy_pocket.core.sound.cache import AudioCache
 from easy_pocket.store.changes import field_patch
@@ -90,7 +90,7 @@ def take_from_under(session: Session, song_id: int, revision: int, loop_id: int)
 
 def _of_kind(field: str, value: Any) -> Any:
     """The value as its setting has it: a word, a switch, a whole number or a number."""
-    plain = plain_under()[field]
+    plain = getattr(PLAIN, field)
     if isinstance(plain, str) != isinstance(value, str):
         raise BadValueError(f"'{value}' does not fit {WORDS[field]}: choose one of its values.")
     return value if isinstance(plain, str) else type(plain)(value)

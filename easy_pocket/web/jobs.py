@@ -13,6 +13,7 @@ from typing import Any
 from easy_pocket.core.errors import PocketError
 
 AT_ONCE = 2
+MOST_WAITING = 4  # each holds its audio
 MOST_KEPT = 32
 LOST = "This work is not known any more: Easy Pocket was started anew meanwhile. Bring the file in again."
 STOPPED = "Stopped; nothing was brought in."
@@ -45,7 +46,7 @@ class Job:
 
 
 class Jobs:
-    """The last few pieces of work by id; two are done at once, the others wait."""
+    """The last few pieces of work by id; two are done at once, a few more wait."""
 
     def __init__(self) -> None:
         self._jobs: OrderedDict[str, Job] = OrderedDict()
@@ -53,8 +54,14 @@ class Jobs:
         self._workers = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="job")
 
     def start(self, work: Callable[[Job], dict[str, Any]]) -> str:
+        """Its id. Raises PocketError when too much is under way."""
         job, key = Job(words="waiting"), uuid.uuid4().hex
         with self._lock:
+            under_way = sum(one.result is None and one.error is None for one in self._jobs.values())
+            if under_way >= MOST_WAITING:
+                raise PocketError(
+                    f"{under_way} long files are being listened to already: wait for one of them, or stop it."
+                )
             self._jobs[key] = job
             while len(self._jobs) > MOST_KEPT:
                 self._jobs.popitem(last=False)[1].stop.set()

@@ -241,3 +241,26 @@ def test_a_long_file_shows_how_far_it_is_and_is_stopped_or_brought_in(loops, swu
     with loops.expect_response("**/jobs/*/stop"):
         loops.locator("#upload-state button").click()
     assert len(stopped) == 1
+
+
+def test_samples_that_cannot_be_fetched_are_not_asked_for_without_end(loops):
+    asked = []
+    loops.route("**/samples.bin*", lambda route: (asked.append(route.request.url), route.abort())[1])
+    loops.locator("#wave").focus()
+    for _ in range(14):
+        loops.keyboard.press("+")
+    expect(loops.locator(".note")).to_contain_text("could not be fetched")
+    until(loops, "!easyPocket.loops.wave.fetching")
+    before = len(asked)
+    loops.evaluate(
+        """async () => {
+            for (let frame = 0; frame < 60; frame += 1) {
+                easyPocket.loops.wave.later();
+                await new Promise(requestAnimationFrame);
+            }
+        }"""
+    )
+    assert len(asked) == before
+    loops.unroute("**/samples.bin*")
+    loops.keyboard.press("-")
+    until(loops, "easyPocket.loops.wave.span !== null")

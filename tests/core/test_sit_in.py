@@ -8,9 +8,10 @@ from easy_pocket.core.feel import Feel, FeelScopes
 from easy_pocket.core.gap import gap, side_of, side_of_loop
 from easy_pocket.core.listen.hear import hear
 from easy_pocket.core.listen.slices import cut_slices, retimed
+from easy_pocket.core.listen.under import Under, slice_times_s
 from easy_pocket.core.pattern import Hit, Pattern
 from easy_pocket.core.perform import perform
-from easy_pocket.core.sit_in import SitIn, loop_sits_in, sit_in
+from easy_pocket.core.sit_in import SitIn, sit_in
 from easy_pocket.core.timebase import ms_per_tick
 from tests.drums import SWUNG, beat, rendered
 
@@ -69,12 +70,10 @@ def test_the_loop_sits_in_the_beat(loop):
     audio, _, heard = loop
     slices = cut_slices(heard.onsets, heard.reading)
     straight = perform(beat(SWUNG), STRAIGHT, tempo_bpm=TEMPO)
-    to_s = loop_sits_in(slices, heard.reading, straight, 100.0)
-    moved = hear(retimed(audio, slices, to_s, slices.duration_s, wraps=True))
+    to_s = slice_times_s(slices.attack_s, heard.reading, Under(to="stack"), straight, None)
+    moved = hear(retimed(audio, slices, to_s, straight.length_ms / 1000, wraps=True))
     side = side_of_loop(moved.onsets, moved.reading, "moved", TEMPO)
     assert gap(side_of(straight, "beat"), side, HALF_MS).mean_size_ms < 2
-    none = loop_sits_in(slices, heard.reading, straight, 0.0)
-    np.testing.assert_allclose(none, slices.attack_s)
 
 
 def test_what_cannot_be_done_is_said(loop):

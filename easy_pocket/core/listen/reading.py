@@ -71,9 +71,21 @@ class Reading:
         """Slowest and fastest bar."""
         if not self.drifts:
             return self.tempo_bpm, self.tempo_bpm
-        bars_s = np.diff(self.bar_lines_s)
-        whole = 60.0 * self.metre.bar_ticks / 960
-        return float(whole / bars_s.max()), float(whole / bars_s.min())
+        tempi = self.bar_tempi_bpm
+        return float(tempi.min()), float(tempi.max())
+
+    @property
+    def bar_tempi_bpm(self) -> Floats:
+        """The tempo of every bar, shape (bars,)."""
+        if not self.drifts:
+            return np.full(self.bars, self.tempo_bpm)
+        return np.asarray(60.0 * self.metre.bar_ticks / 960 / np.diff(self.bar_lines_s))
+
+    def in_file_s(self, tick: float) -> float:
+        """Where in its file a place of the loop is, in ticks from bar one; a trimmed loop goes round."""
+        slot = tick / (self.metre.bar_ticks / self.slots_per_bar)
+        at_s = float(self.time_at(np.array([slot]))[0])
+        return at_s % self.length_s if self.trimmed else at_s
 
     @property
     def beat_s(self) -> float:

@@ -4,7 +4,6 @@ making room for a voice."""
 from __future__ import annotations
 
 from dataclasses import dataclass, fields
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -21,7 +20,7 @@ from easy_pocket.core.listen.slices import cut_slices, retimed
 from easy_pocket.core.perform import Performance
 from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.template import GrooveTemplate
-from easy_pocket.core.timebase import Metre, check_tempo, ms_per_tick
+from easy_pocket.core.timebase import check_tempo, ms_per_tick
 from easy_pocket.core.voices import check_voice
 
 HOWS = ("slices", "repitch")
@@ -87,6 +86,7 @@ class Under:
 
 
 NAMES = tuple(one.name for one in fields(Under))
+PLAIN = Under()
 
 
 def under_stack(
@@ -147,8 +147,7 @@ def slice_times_s(
         if under.to == "groove":
             if template is None:
                 raise BadValueError("It is to go to a groove, and none is chosen: choose one.")
-            metre: Metre = reading.metre
-            target_ms = target_ms + template.offsets_at(ticks, metre, performance.tempo_bpm, scale=True)
+            target_ms = target_ms + template.offsets_at(ticks, reading.metre, performance.tempo_bpm, scale=True)
     moved_ms = at_ms + under.strength_percent / 100 * (target_ms - at_ms)
     return np.asarray(np.maximum.accumulate(moved_ms) / 1000)
 
@@ -221,8 +220,3 @@ def duck_db(under: Under, performance: Performance, frames: int) -> Floats:
 def under_from_doc(doc: dict[str, Any]) -> Under:
     """Settings as they are kept; names that are not known are passed over."""
     return Under(**{name: doc[name] for name in NAMES if name in doc})
-
-
-@lru_cache(maxsize=1)
-def plain_under() -> dict[str, Any]:
-    return {name: getattr(Under(), name) for name in NAMES}

@@ -8,7 +8,7 @@ const LEAST_SAMPLES = 40; // as near as one can come
 const ZOOM = 1.6;
 const TOP = 18; // room for the heads of the hits, and for the labels below
 const BOTTOM = 0.14;
-const AHEAD = 1; // widths fetched to each side of what is seen
+const MOST_SAMPLES = 600000; // fetched at once: what is seen, and as much to each side of it as fits
 const REST_MS = 120;
 const MOST_COLUMNS = 1200;
 
@@ -294,8 +294,10 @@ export class Wave {
     const last = Math.ceil(to * this.rate);
     const { span } = this;
     if (span && first >= span.start && last <= span.start + span.samples.length + 1) return true;
+    if (this.failed === `${first} ${last}`) return false; // asked for again when one looks elsewhere
     const width = last - first;
-    this.wanted = { start: Math.max(0, first - AHEAD * width), count: Math.min((1 + 2 * AHEAD) * width + 2, 600000) };
+    const ahead = Math.max(0, Math.min(width, Math.floor((MOST_SAMPLES - width - 2) / 2)));
+    this.wanted = { start: Math.max(0, first - ahead), count: Math.min(width + 2 * ahead + 2, MOST_SAMPLES), seen: `${first} ${last}` };
     if (!this.fetching) this.fetchSamples();
     return false;
   }
@@ -303,10 +305,11 @@ export class Wave {
   async fetchSamples() {
     this.fetching = true;
     while (this.wanted) {
-      const { start, count } = this.wanted;
+      const { start, count, seen } = this.wanted;
       this.wanted = null;
       const data = await this.bytes(`samples.bin?start=${start}&count=${count}`);
       if (data) this.span = { start, samples: new Int16Array(data) };
+      this.failed = data ? null : seen;
     }
     this.fetching = false;
     this.later();

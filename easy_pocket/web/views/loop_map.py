@@ -7,10 +7,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from easy_pocket.core.listen.groove import LANE_SHARE, extract_template, slots_and_offsets
+from easy_pocket.core.listen.groove import extract_template, hits_that_count, slots_and_offsets
 from easy_pocket.core.listen.hear import Heard
 from easy_pocket.core.listen.reading import with_grid
-from easy_pocket.core.template import LANES, Lane
+from easy_pocket.core.template import Lane
 from easy_pocket.web.views.rails import ON_GRID_MS, signed
 
 REACHES_MS = (10, 20, 40, 60, 80)
@@ -59,11 +59,7 @@ class LoopMap:
         line = template.lanes.get(lane)
         self.missing = lane not in template.lanes
         slot, offset_ms = slots_and_offsets(heard.onsets, reading)
-        chosen = (slot >= 0) & (slot < reading.slots_per_bar * reading.bars)
-        if from_bars:
-            chosen &= np.isin(slot // reading.slots_per_bar + 1, list(from_bars))
-        if lane != "all":
-            chosen &= heard.onsets.bands[:, LANES.index(lane) - 1] >= LANE_SHARE
+        chosen = hits_that_count(heard.onsets, slot, reading, from_bars, lane)
         slots = template.slots_per_bar * bars
         offsets = offset_ms[chosen]
         means = np.asarray(line.offset_ms) if line else np.zeros(0)

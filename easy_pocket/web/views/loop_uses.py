@@ -10,7 +10,6 @@ from sqlalchemy.orm import Session
 from easy_pocket.core.gap import gap, gap_by_voice, side_of, side_of_loop
 from easy_pocket.core.listen.groups import Group
 from easy_pocket.core.listen.hear import Heard
-from easy_pocket.core.listen.reading import Reading
 from easy_pocket.core.perform import perform
 from easy_pocket.core.sit_in import SatIn, SitIn
 from easy_pocket.core.timebase import ms_per_tick, place_name
@@ -84,7 +83,7 @@ def against_doc(session: Session, song: LoadedSong, loop_id: int, wanted: SitIn)
             "gap": round(float(found.gap_ms[pair]), 2),
             "stack_s": float(stack.time_ms[found.a[pair]]) / 1000,
             "loop_s": float(loop.time_ms[found.b[pair]]) / 1000,
-            "heard_s": _in_file(heard.reading, float(loop.time_ms[found.b[pair]]), tempo_bpm),
+            "heard_s": heard.reading.in_file_s(float(loop.time_ms[found.b[pair]]) / ms_per_tick(tempo_bpm)),
             "heard_gap_s": float(found.gap_ms[pair]) / 1000 * tempo_bpm / heard.reading.tempo_bpm,
         }
         for pair in found.worst(WORST).tolist()
@@ -105,13 +104,6 @@ def against_doc(session: Session, song: LoadedSong, loop_id: int, wanted: SitIn)
         "would": _marks(after.time_ms, after.velocity) if done.tightening.moved.any() else [],
         "loop": _marks(loop.time_ms, loop.velocity),
     }
-
-
-def _in_file(reading: Reading, time_ms: float, tempo_bpm: float) -> float:
-    """Where in its file a place of the loop is that was brought to a tempo."""
-    slot = time_ms / ms_per_tick(tempo_bpm) / (reading.metre.bar_ticks / reading.slots_per_bar)
-    at_s = float(reading.time_at(np.array([slot]))[0])
-    return at_s % reading.length_s if reading.trimmed else at_s
 
 
 def _marks(time_ms: np.ndarray, velocity: np.ndarray) -> list[list[float]]:

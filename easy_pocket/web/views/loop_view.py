@@ -146,9 +146,8 @@ class LoopView:
         """Of a recording whose tempo moves: bar, tempo, and how far it is between slowest and fastest, in percent."""
         if not self.reading.drifts:
             return []
-        whole = 60.0 * self.reading.metre.bar_ticks / 960
         slowest, fastest = self.reading.tempo_range_bpm
-        tempi = (whole / np.diff(self.reading.bar_lines_s)).tolist()
+        tempi = self.reading.bar_tempi_bpm.tolist()
         span = max(fastest - slowest, 1e-9)
         return [(bar, f"{tempo:.1f}", round(100 * (tempo - slowest) / span)) for bar, tempo in enumerate(tempi, 1)]
 
