@@ -1,4 +1,4 @@
-"""The command line: listen, groove, perform, pocket, render.
+"""The command line: listen, groove, perform, pocket, render; uses of loops, and ideas.
 
 Bad input gives one line on stderr, exit code 2 and no file.
 """
@@ -17,6 +17,7 @@ from typing import NoReturn
 import numpy as np
 
 from easy_pocket.cli.files import bounded_bytes, listen, read_beat, say, write
+from easy_pocket.cli.ideas import add_ideas
 from easy_pocket.cli.loops import add_loops
 from easy_pocket.cli.perform import add_perform
 from easy_pocket.cli.pocket import add_pocket
@@ -85,6 +86,7 @@ def _parser() -> Parser:
     add_perform(commands)
     add_pocket(commands)
     add_loops(commands)
+    add_ideas(commands)
 
     render = commands.add_parser("render", help="play a MIDI beat on a kit into a WAV file")
     render.add_argument("midi", metavar="IN.mid")

@@ -35,6 +35,7 @@ SCOPED = (
     ("touch", "touch", "scatter of velocity, 0-40"),
     ("ghosts", "ghost_percent", "level of ghosts in percent, 25-200"),
     ("depth", "depth_percent", "accent depth in percent, 0-200"),
+    ("density", "density_percent", "how many of the hits sound, in percent, the most important ones"),
 )
 WHOLE = ("swing_unit",)
 WORDS = ("template", "groove_lane")

@@ -24,6 +24,7 @@ class Articulation:
     going by `swell` from the first to the last. tune_cents: +-2400. pan: -1 to 1, added to the voice's.
     length_ticks: the sound ends after so long, 0 rings out. odds_percent: 1-100, how often it sounds.
     passes: 0 every pass, 1 the first only, n from 2 to 16 every n-th. locked: edits leave it alone.
+    backwards: the sound runs backwards from the hit on, its attack length_ticks later.
     """
 
     ornament: str = ""
@@ -38,6 +39,7 @@ class Articulation:
     odds_percent: int = 100
     passes: int = 0
     locked: bool = False
+    backwards: bool = False
 
     def __post_init__(self) -> None:
         if self.ornament not in ORNAMENTS:
@@ -56,6 +58,8 @@ class Articulation:
         require_range("The length of a hit", self.length_ticks, 0, MAX_SPAN_TICKS, "ticks")
         require_range("The odds", self.odds_percent, 1, 100, "%")
         require_range("Every so many passes", self.passes, 0, 16)
+        if self.backwards and not self.length_ticks:
+            raise BadValueError("A sound that runs backwards needs a length: its attack falls on the end of it.")
 
     @property
     def depends_on_pass(self) -> bool:
@@ -103,6 +107,8 @@ def articulation_words(articulation: Articulation) -> str:
         words.append(f"tuned {articulation.tune_cents / 100:+g}".replace("-", "−"))
     if articulation.pan:
         words.append(f"pan {abs(articulation.pan) * 100:.0f} % {'right' if articulation.pan > 0 else 'left'}")
+    if articulation.backwards:
+        words.append("backwards")
     if articulation.length_ticks:
         words.append(f"{articulation.length_ticks / 240:g} 16ths long")
     if articulation.odds_percent < 100:

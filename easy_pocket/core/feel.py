@@ -26,8 +26,8 @@ class Feel:
     runs_on: another draw in every pass of the loop, else the same. groove_on: whether the groove reaches these hits.
     groove_lane: "voice" (the lane of the voice's band) or one of the template's lanes. ghost_percent: velocity of
     ghosts, 25-200 % of what is written. depth_percent: how far other hits stand from their voice's middle, 0-200 %.
-    weaker_hand: fast hats and rides are quieter and later on every second stroke. Raises BadValueError outside these
-    ranges.
+    weaker_hand: fast hats and rides are quieter and later on every second stroke. density_percent: 0-100, how many of
+    a voice's hits sound, the most important ones. Raises BadValueError outside these ranges.
     """
 
     swing_percent: float | None = None
@@ -48,6 +48,7 @@ class Feel:
     ghost_percent: float | None = None
     depth_percent: float | None = None
     weaker_hand: bool | None = None
+    density_percent: float | None = None
 
     def __post_init__(self) -> None:
         for name, low, high, words in (
@@ -62,6 +63,7 @@ class Feel:
             ("seed", 0, 2**31, "The seed"),
             ("ghost_percent", 25.0, 200.0, "The level of ghosts"),
             ("depth_percent", 0.0, 200.0, "Accent depth"),
+            ("density_percent", 0.0, 100.0, "The density"),
         ):
             value = getattr(self, name)
             if value is not None:
@@ -93,6 +95,7 @@ DEFAULTS = Feel(
     ghost_percent=100.0,
     depth_percent=100.0,
     weaker_hand=False,
+    density_percent=100.0,
 )
 STRAIGHT = Feel()
 
@@ -128,6 +131,7 @@ class FeelScopes:
             ghost_percent=100.0,
             depth_percent=100.0,
             weaker_hand=False,
+            density_percent=100.0,
         )
 
     def runs_on(self, voices: tuple[str, ...]) -> bool:

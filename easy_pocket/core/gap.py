@@ -12,7 +12,7 @@ from easy_pocket.core.listen.groove import BAND_LANES, LANE_SHARE, slots_and_off
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.reading import Reading
 from easy_pocket.core.pattern import HitArrays
-from easy_pocket.core.perform import TIME_STAGES, VELOCITY_STAGES, Performance
+from easy_pocket.core.perform import TIME_STAGES, VELOCITY_STAGES, Performance, only_heard
 from easy_pocket.core.timebase import ms_per_tick
 from easy_pocket.core.voices import band_of
 
@@ -43,6 +43,7 @@ class Side:
 
 
 def side_of(performance: Performance, name: str) -> Side:
+    performance = only_heard(performance)
     hits = performance.hits
     order = np.argsort(performance.loop_ms, kind="stable")
     of = np.array([[_band(voice) in (band, "all") for band in BANDS] for voice in hits.voices], dtype=bool)

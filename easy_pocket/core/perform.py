@@ -6,11 +6,12 @@ Every stage adds one named amount in ms, in velocity steps, or both; played = st
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
 
+from easy_pocket.core.density import sounding_at
 from easy_pocket.core.dynamics import level_dynamics, weaken_hand
 from easy_pocket.core.feel import BY_VOICE, Feel, FeelScopes
 from easy_pocket.core.looseness import SLOT_TICKS, drift, jitter, touch
@@ -64,6 +65,7 @@ class Performance:
     amounts_ms: Floats
     amounts_velocity: Ints
     swing: tuple[tuple[float, float], ...] = ()
+    heard: npt.NDArray[np.bool_] | None = None  # which hits the density lets sound; None is all of them
 
     @property
     def offset_ms(self) -> Floats:
@@ -147,6 +149,43 @@ def perform(
         amounts_ms=amounts_ms,
         amounts_velocity=amounts_velocity,
         swing=tuple(zip(pairs.tolist(), shares.tolist(), strict=True)),
+        heard=_heard(pattern, feel),
+    )
+
+
+def _heard(pattern: Pattern, feel: FeelScopes | None) -> npt.NDArray[np.bool_] | None:
+    if feel is None:
+        return None
+    percent_of = {voice: float(feel.resolve(voice).density_percent or 0.0) for voice in pattern.arrays.voices}
+    heard = sounding_at(pattern, percent_of)
+    return None if heard.all() else heard
+
+
+def only_heard(performance: Performance) -> Performance:
+    """Without the hits that the density leaves out."""
+    heard = performance.heard
+    if heard is None:
+        return performance
+    hits = performance.hits
+    number = np.cumsum(heard) - 1
+    kept = replace(
+        hits,
+        voice_index=hits.voice_index[heard],
+        tick=hits.tick[heard],
+        velocity=hits.velocity[heard],
+        offset_ms=hits.offset_ms[heard],
+        alternate=hits.alternate[heard],
+        decorated=tuple((int(number[index]), dress) for index, dress in hits.decorated if heard[index]),
+    )
+    return replace(
+        performance,
+        hits=kept,
+        straight_ms=performance.straight_ms[heard],
+        played_ms=performance.played_ms[heard],
+        velocity=performance.velocity[heard],
+        amounts_ms=performance.amounts_ms[:, heard],
+        amounts_velocity=performance.amounts_velocity[:, heard],
+        heard=None,
     )
 
 

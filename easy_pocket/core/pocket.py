@@ -47,6 +47,8 @@ Chosen = npt.NDArray[np.bool_]
 def pocket_by_voice(performance: Performance, chosen: Chosen | None = None, step_ticks: int = 240) -> list[VoicePocket]:
     """Offsets against the straight grid for every voice with hits (of the chosen ones), in order of appearance. The
     accents are counted in slots of step_ticks."""
+    if performance.heard is not None:
+        chosen = performance.heard if chosen is None else chosen & performance.heard
     offsets = performance.offset_ms
     rows = []
     for index, voice in enumerate(performance.hits.voices):

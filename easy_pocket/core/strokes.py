@@ -39,6 +39,7 @@ class Strokes:
     tune_cents: Floats
     pan: Floats
     length_ms: Floats
+    backwards: npt.NDArray[np.bool_]
 
     def loop_ms(self, length_ms: float) -> Floats:
         """When each sounds within the loop: what is early wraps to its end."""
@@ -79,6 +80,8 @@ def strokes(performance: Performance, pass_number: int | None = None, seed: int 
     hits = performance.hits
     count = len(hits.tick)
     heard = np.ones(count, dtype=bool) if pass_number is None else sounding(hits, pass_number, seed)
+    if performance.heard is not None:
+        heard &= performance.heard
     plain = Strokes(
         hit=np.arange(count),
         time_ms=performance.played_ms,
@@ -86,15 +89,17 @@ def strokes(performance: Performance, pass_number: int | None = None, seed: int 
         tune_cents=np.zeros(count),
         pan=np.zeros(count),
         length_ms=np.full(count, np.inf),
+        backwards=np.zeros(count, dtype=bool),
     )
     if not hits.decorated:
-        return plain
+        return plain if heard.all() else _only(plain, heard)
     tick_ms = ms_per_tick(performance.tempo_bpm)
     times, velocities = [plain.time_ms], [plain.velocity.astype(np.float64)]
     owners = [plain.hit]
     for index, articulation in hits.decorated:
         plain.tune_cents[index] = articulation.tune_cents
         plain.pan[index] = articulation.pan
+        plain.backwards[index] = articulation.backwards
         if articulation.length_ticks:
             plain.length_ms[index] = articulation.length_ticks * tick_ms
         if not articulation.ornament or not heard[index]:
@@ -109,7 +114,27 @@ def strokes(performance: Performance, pass_number: int | None = None, seed: int 
     hit, time_ms, velocity = hit[keep], time_ms[keep], velocity[keep]
     order = np.lexsort((time_ms, hit))
     hit = hit[order]
-    return Strokes(hit, time_ms[order], velocity[order], plain.tune_cents[hit], plain.pan[hit], plain.length_ms[hit])
+    return Strokes(
+        hit,
+        time_ms[order],
+        velocity[order],
+        plain.tune_cents[hit],
+        plain.pan[hit],
+        plain.length_ms[hit],
+        plain.backwards[hit],
+    )
+
+
+def _only(struck: Strokes, kept: npt.NDArray[np.bool_]) -> Strokes:
+    return Strokes(
+        struck.hit[kept],
+        struck.time_ms[kept],
+        struck.velocity[kept],
+        struck.tune_cents[kept],
+        struck.pan[kept],
+        struck.length_ms[kept],
+        struck.backwards[kept],
+    )
 
 
 def _ornament(

@@ -280,10 +280,17 @@ def write_in(pattern: Pattern, feel: FeelScopes, tempo_bpm: float, after: FeelSc
     same. Raises EditRefusedError for locked hits."""
     now = perform(pattern, feel, tempo_bpm=tempo_bpm)
     of = [index for index, voice in enumerate(now.hits.voices) if voice in set(voices)]
-    which = np.flatnonzero(np.isin(now.hits.voice_index, of))
-    if not len(which):
+    heard = np.ones(len(now.hits.tick), dtype=bool) if now.heard is None else now.heard
+    mine = np.isin(now.hits.voice_index, of)
+    which = np.flatnonzero(mine)
+    if not (mine & heard).any():
         raise EditRefusedError("There are no hits to write the feel into yet.")
     written = placed(pattern, after, tempo_bpm, which, now.hits.tick, now.played_ms, now.velocity)
+    if not heard[mine].all():  # what the density leaves out is not part of what is felt
+        silent = {(pattern.hits[index].voice, pattern.hits[index].tick) for index in np.flatnonzero(mine & ~heard)}
+        moved = placed(pattern, after, tempo_bpm, np.flatnonzero(mine & heard), now.hits.tick, now.played_ms,
+                       now.velocity)  # fmt: skip
+        written = moved.with_hits(hit for hit in moved.hits if (hit.voice, hit.tick) not in silent)
     return keep_locks(pattern, written)
 
 

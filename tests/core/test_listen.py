@@ -9,10 +9,12 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import AudioRefusedError, BadValueError, NoHitsError
 from easy_pocket.core.feel import Feel
 from easy_pocket.core.listen import onsets
+from easy_pocket.core.listen.drift import followed, measured_tempi_bpm
 from easy_pocket.core.listen.groove import extract_template, found_swing_percent
 from easy_pocket.core.listen.hear import Overrules, attack_near, doubled, halved, hear, with_span
-from easy_pocket.core.listen.onsets import find_onsets
+from easy_pocket.core.listen.onsets import Onsets, find_onsets
 from easy_pocket.core.listen.read import read_loop
+from easy_pocket.core.listen.reading import Grid, Reading
 from easy_pocket.core.timebase import Metre
 from tests.drums import ROCK, SWUNG, beat, drifting, merged_ms, rendered
 
@@ -339,3 +341,22 @@ def test_a_flam_is_two_hits_and_what_stirs_a_little_after_one_is_none(sensitivit
     over_db = np.array([12.0, 1.0, 12.0, 8.0, 1.0])
     kept, _ = onsets._without_echoes(starts, over_db, sensitivity)
     assert kept.tolist() == [start for start in starts.tolist() if start != 1_700 or body_kept]
+
+
+def test_a_tempo_map_is_measured_and_followed_on_request():
+    """Bars that differ by half a percent are read as one tempo; asked for, each gets the line its hits have."""
+    tempi = np.array([100.0, 100.5, 100.0, 99.6, 100.2, 100.0])
+    lines = np.concatenate([[0.3], 0.3 + np.cumsum(4 * 60 / tempi)])
+    slots = np.arange(6 * 8)
+    times = np.interp(slots / 8, np.arange(7), lines)
+    strength = np.where(slots % 2, 0.5, 1.0)
+    bands = np.where((slots % 4 == 0)[:, None], [0.8, 0.1, 0.1], [0.1, 0.3, 0.6])
+    heard = Onsets(times, strength, np.full(len(slots), 30.0), bands, float(lines[-1]))
+    reading = Reading(100.05, Metre(4, 4), 6, 0.3, Grid(2), 0.9, 1.0, 0.8, trimmed=False)
+    measured = measured_tempi_bpm(heard, reading)
+    assert np.abs(measured - tempi).max() < 0.25
+    laid = followed(heard, reading)
+    assert laid.drifts
+    assert np.abs(laid.slot_at(times) - slots).max() < 0.02
+    assert np.abs(reading.slot_at(times) - slots).max() > 0.02
+    assert followed(heard, replace(reading, bars=1)) == replace(reading, bars=1)

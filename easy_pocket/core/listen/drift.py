@@ -52,7 +52,29 @@ def _periods(onsets: Onsets, steady: list[Reading]) -> list[float]:
 
 
 def _follow(onsets: Onsets, evened_s: Floats, reading: Reading) -> Reading | None:
-    """The reading of evened hits laid back on the recording."""
+    """The reading of evened hits laid back on the recording; None when its bars hardly differ in tempo."""
+    laid = _laid(onsets, evened_s, reading)
+    if laid is None:
+        return None
+    slowest, fastest = laid.tempo_range_bpm
+    return None if fastest / slowest - 1 < STEADY_ENOUGH else laid
+
+
+def followed(onsets: Onsets, reading: Reading) -> Reading:
+    """A reading with a bar line for every bar, where its hits say it is, however little they differ; the reading itself
+    when they do not say (a single bar, or lines out of order)."""
+    if reading.drifts or reading.bars < 2:
+        return reading
+    laid = _laid(onsets, onsets.time_s, replace(reading, trimmed=False))
+    return reading if laid is None else replace(laid, confidence=reading.confidence)
+
+
+def measured_tempi_bpm(onsets: Onsets, reading: Reading) -> Floats:
+    """The tempo of every bar as its hits have it, shape (bars,), whether or not the reading follows it."""
+    return followed(onsets, reading).bar_tempi_bpm
+
+
+def _laid(onsets: Onsets, evened_s: Floats, reading: Reading) -> Reading | None:
     weights = np.sqrt(np.maximum(onsets.strength, 1e-3))
     place = reading.nearest_places(reading.slot_at(evened_s)) / reading.slots_per_bar
     bars = reading.bars
@@ -63,9 +85,6 @@ def _follow(onsets: Onsets, evened_s: Floats, reading: Reading) -> Reading | Non
         reading = replace(reading, bar_lines_s=tuple(lines_s.tolist()), bar_one_s=float(lines_s[0]))
         slots = reading.slot_at(onsets.time_s)
         place = reading.nearest_places(slots) / reading.slots_per_bar
-    slowest, fastest = reading.tempo_range_bpm
-    if fastest / slowest - 1 < STEADY_ENOUGH:
-        return None
     tempo_bpm = 60.0 * bars * reading.metre.bar_ticks / 960 / float(lines_s[-1] - lines_s[0])
     reading = replace(reading, tempo_bpm=tempo_bpm)
     fit, grid = grid_fit(slots * reading.slot_s, weights, reading.beat_s)

@@ -9,6 +9,7 @@ import numpy as np
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError, NoHitsError, require_range
 from easy_pocket.core.listen.beats import line_times
+from easy_pocket.core.listen.drift import followed
 from easy_pocket.core.listen.faint import with_faint_hits
 from easy_pocket.core.listen.groups import KeptGroup
 from easy_pocket.core.listen.onsets import (
@@ -41,6 +42,7 @@ class Overrules:
 
     added and removed are hit times in seconds; a moved hit is one of each. one_s says where a first downbeat is.
     ignored_s: spans (from, to) in which nothing counts as a hit, but what was added by hand after all.
+    follows: bar lines of its own for every bar, where its hits are, also of a recording that seems steady.
     kept_s: doubtful hits the user confirmed. groups: the hits sorted by sound as the user left them. Hearing depends on
     neither of these two.
     """
@@ -54,6 +56,7 @@ class Overrules:
     ignored_s: tuple[tuple[float, float], ...] = ()
     kept_s: tuple[float, ...] = ()
     groups: tuple[KeptGroup, ...] = ()
+    follows: bool = False
 
     def __post_init__(self) -> None:
         require_range("The sensitivity", self.sensitivity, 0.0, 1.0)
@@ -150,7 +153,7 @@ def _overruled(onsets: Onsets, best: Reading, overrules: Overrules) -> Reading:
         reading = replace(reading, confidence=1.0)
     if overrules.one_s is not None:
         reading = replace(_with_one_near(overrules.one_s, reading), confidence=1.0)
-    return reading
+    return followed(onsets, reading) if overrules.follows else reading
 
 
 def _free_with_bars(onsets: Onsets, best: Reading, metre: Metre, bars: int) -> Reading:

@@ -11,7 +11,9 @@ import numpy.typing as npt
 
 from easy_pocket.core.perform import Performance
 from easy_pocket.core.scatter import normal
+from easy_pocket.core.sound.backwards import MAX_FRAMES
 from easy_pocket.core.sound.kit import Kit, KitVoice, audio_key
+from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.velocity import gains
 from easy_pocket.core.strokes import strokes
 
@@ -48,6 +50,7 @@ class Event:
     pan: float
     cut_s: float | None
     alternate: int = 0
+    back: int = 0  # samples it takes when it runs backwards
     rate: float = 1.0  # how fast the audio plays: a voice that varies is a little higher or lower from hit to hit
 
 
@@ -60,7 +63,7 @@ def audible(voices: tuple[str, ...], mix: Mapping[str, VoiceMix]) -> set[str]:
 @dataclass(frozen=True)
 class EventColumns:
     """Events as columns, sorted by start. sound points into audio (content keys, each used); cut_s is infinite where
-    nothing cuts; voice points into voices."""
+    nothing cuts; voice points into voices; back is how many samples a sound takes that runs backwards, else 0."""
 
     voices: tuple[str, ...]
     audio: tuple[str, ...]
@@ -73,6 +76,7 @@ class EventColumns:
     pan: Floats
     cut_s: Floats
     rate: Floats
+    back: Ints
 
 
 def play_columns(
@@ -94,8 +98,11 @@ def play_columns(
     starts_s = (struck_all.loop_ms(performance.length_ms) if loop else struck_all.time_ms) / 1000.0
     length_s = performance.length_ms / 1000.0 if loop else None
     cuts_s = _cuts(performance.hits.voices, voice_index, kit, sounding, starts_s, length_s)
-    cuts_s = np.minimum(cuts_s, starts_s + struck_all.length_ms / 1000.0)
+    turned = struck_all.backwards
+    cuts_s = np.minimum(cuts_s, np.where(turned, np.inf, starts_s + struck_all.length_ms / 1000.0))
     count = len(starts_s)
+    back = np.zeros(count, dtype=np.int64)
+    back[turned] = np.clip(np.rint(struck_all.length_ms[turned] * RATE_HZ / 1000), 1, MAX_FRAMES).astype(np.int64)
     stretch = np.zeros(count, dtype=np.int64)
     alternate, sound = np.zeros(count, dtype=np.int64), np.full(count, -1, dtype=np.int64)
     gain, pan, rate = np.zeros(count), np.zeros(count), np.ones(count)
@@ -123,6 +130,9 @@ def play_columns(
         middle = kit_voice.pan if setting.pan is None else setting.pan
         pan[mine] = np.clip(middle + struck_all.pan[mine], -1, 1)
         rate[mine] = rates * np.exp2(struck_all.tune_cents[mine] / 1200)
+    for place in np.flatnonzero(turned & (sound >= 0)).tolist():
+        keys.append(f"{keys[sound[place]]}-r{back[place]}")
+        sound[place], rate[place] = len(keys) - 1, 1.0
     heard = np.flatnonzero(sound >= 0)
     # By start; of hits on one sample, those of the first voice first.
     order = heard[np.lexsort((voice_index[heard], starts_s[heard]))]
@@ -139,6 +149,7 @@ def play_columns(
         pan=pan[order],
         cut_s=cuts_s[order],
         rate=rate[order],
+        back=back[order],
     )
 
 
@@ -156,7 +167,7 @@ def play_events(
     rows = zip(
         columns.voice.tolist(), columns.stretch.tolist(), columns.sound.tolist(), columns.start_s.tolist(),
         columns.gain.tolist(), columns.pan.tolist(), columns.cut_s.tolist(), columns.alternate.tolist(),
-        columns.rate.tolist(), strict=True,
+        columns.back.tolist(), columns.rate.tolist(), strict=True,
     )  # fmt: skip
     return [
         Event(
@@ -168,9 +179,10 @@ def play_events(
             pan=pan,
             cut_s=None if cut_s == math.inf else cut_s,
             alternate=alternate,
+            back=back,
             rate=rate,
         )
-        for voice, stretch, sound, start_s, gain, pan, cut_s, alternate, rate in rows
+        for voice, stretch, sound, start_s, gain, pan, cut_s, alternate, back, rate in rows
     ]
 
 

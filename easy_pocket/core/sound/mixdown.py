@@ -8,6 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.audio import Audio
+from easy_pocket.core.sound.backwards import backwards
 from easy_pocket.core.sound.cache import Frames
 from easy_pocket.core.sound.events import CUT_FADE_S, MASTER_GAIN, Event
 from easy_pocket.core.sound.kit import Kit, voice_audio
@@ -76,7 +77,7 @@ def mixdown(
 def _line(events: list[Event], sounds: dict[tuple[int, int], Frames], total: int, loop: bool) -> Floats:
     """One voice's hits: shape (total, 1 or 2)."""
     slowest = min(event.rate for event in events)
-    reach = int(max(len(sound) for sound in sounds.values()) / slowest) + 2
+    reach = max(int(max(len(sound) for sound in sounds.values()) / slowest), max(event.back for event in events)) + 2
     channels = max(sound.shape[1] for sound in sounds.values())
     line = np.zeros((total + reach, channels))
     fade = int(CUT_FADE_S * RATE_HZ)
@@ -84,6 +85,8 @@ def _line(events: list[Event], sounds: dict[tuple[int, int], Frames], total: int
         sound = sounds[event.stretch, event.alternate]
         if sound.shape[1] < channels:
             sound = np.repeat(sound * np.float32(np.sqrt(0.5)), 2, axis=1)
+        if event.back:
+            sound = backwards(sound, event.back)
         if event.rate != 1.0:
             sound = at_rate(sound, event.rate)
         start = round(event.start_s * RATE_HZ)

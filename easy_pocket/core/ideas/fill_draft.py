@@ -1,0 +1,371 @@
+"""One candidate for a fill: drawn from its number, fitted to what was asked, mended until it can be played."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import cached_property
+from itertools import accumulate
+from operator import attrgetter
+
+import numpy as np
+
+from easy_pocket.core.errors import EditRefusedError
+from easy_pocket.core.ideas.change import is_free
+from easy_pocket.core.ideas.distance import within
+from easy_pocket.core.ideas.fill_rhythm import Ground, choose_slots, ground, shares
+from easy_pocket.core.ideas.fill_settings import ENDINGS, PATHS, FillSettings
+from easy_pocket.core.ideas.fill_voices import (
+    CURVES,
+    ENDING_VELOCITY,
+    LOUDEST_BEFORE,
+    Limbs,
+    add_limbs,
+    ladder,
+    velocities,
+    walk,
+)
+from easy_pocket.core.ideas.fill_words import fill_words
+from easy_pocket.core.ideas.playable import FEET, faults_of_hits
+from easy_pocket.core.ideas.scene import Scene, check_voices
+from easy_pocket.core.pattern import Hit
+from easy_pocket.core.timebase import ms_per_tick
+
+THINNEST = 2.5  # hits a beat of a fill after a beat that is emptier than that
+DENSER = (1.02, 1.35)  # than the beat it follows, when nobody asked
+SPARSER = (1.5, 5.0)  # hits a beat, where settings leave no room for a denser fill
+DENSITY_SLACK = 0.1
+REPAIRS = 4
+LINE_SHARES = (1.0, 0.8, 0.62)  # of a beat's hits that the leading line may take
+CONTEXT_MS = 200.0  # before and after the window, for limbs that come from there or have to go there
+GOES_ON = 0.4  # of the candidates let one voice that keeps time go on, when nobody asked
+TIMEKEEPERS = ("hat_closed", "ride", "shaker", "tambourine", "hat_pedal")
+CRASHES = ("crash", "ride", "hat_open", "tambourine", "shaker")
+
+_order = attrgetter("tick", "voice")
+
+
+@dataclass(frozen=True)
+class Frame:
+    """What is the same for all candidates of a batch."""
+
+    scene: Scene
+    settings: FillSettings
+    begin: int
+    end: int
+    free_voices: tuple[str, ...]
+    leaving: tuple[Hit, ...]  # hits of the window that may go
+    staying: tuple[Hit, ...]  # and those that are locked
+
+    @property
+    def beats(self) -> float:
+        return (self.end - self.begin) / self.scene.metre.pulse_ticks
+
+    @property
+    def next_one(self) -> int:
+        return self.end if self.end < self.scene.pattern.length_ticks else 0
+
+    @cached_property
+    def inside(self) -> list[Hit]:
+        """Hits of the window as it is."""
+        return within(self.scene.pattern, self.begin, self.end)
+
+    @cached_property
+    def around(self) -> list[Hit]:
+        """Hits near the window, from which limbs come and to which they have to go."""
+        near = CONTEXT_MS / ms_per_tick(self.scene.tempo_bpm)
+        before = within(self.scene.pattern, round(self.begin - near), self.begin)
+        return before + within(self.scene.pattern, self.end, round(self.end + near))
+
+    @cached_property
+    def faults_after(self) -> int:
+        """How many of the hits after the window cannot be played as it is."""
+        hits = sorted([*self.around, *within(self.scene.pattern, self.begin, self.end)], key=_order)
+        return sum(hits[fault.index].tick >= self.end for fault in faults_of_hits(hits, self.scene.tempo_bpm))
+
+
+@dataclass(frozen=True)
+class Draft:
+    """A candidate before it is compared with what was there: all hits of the window, and the crash."""
+
+    inside: tuple[Hit, ...]
+    crash: Hit | None
+    words: str
+
+    @cached_property
+    def hits(self) -> tuple[Hit, ...]:
+        return self.inside if self.crash is None else (*self.inside, self.crash)
+
+    @cached_property
+    def heard(self) -> tuple[Hit, ...]:
+        """For comparing: the crash after the last hit, wherever the pattern goes round."""
+        return self.inside if self.crash is None else (*self.inside, replace(self.crash, tick=10_000_000))
+
+
+def frame_of(scene: Scene, settings: FillSettings, begin: int, end: int) -> Frame:
+    pattern = scene.pattern
+    voices = check_voices(scene.voices)
+    keep = set(settings.keep or ())
+    inside = within(pattern, begin, end)
+    free_voices = tuple(voice for voice in voices if voice not in pattern.locked_voices and voice not in keep)
+    leaving = tuple(hit for hit in inside if hit.voice not in keep and is_free(pattern, hit))
+    staying = tuple(hit for hit in inside if hit not in leaving)
+    metre = scene.metre
+    places = {tick % metre.bar_ticks for tick in range(begin, end, 80)} - pattern.locked_places
+    if not free_voices or not places:
+        raise EditRefusedError(
+            "Everything in this window is locked or goes on, so no fill fits: free a row, or let fewer voices "
+            "keep going."
+        )
+    return Frame(scene, settings, begin, end, free_voices, leaving, staying)
+
+
+def pick(rng: np.random.Generator, options: tuple[str, ...], odds: tuple[float, ...]) -> str:
+    """One of the options by chance; the odds add up to 1."""
+    chance, last = rng.random(), len(options) - 1
+    until = accumulate(odds[:last])
+    return next((one for one, share in zip(options, until, strict=False) if chance < share), options[last])
+
+
+def _target(frame: Frame, rng: np.random.Generator, sparser: bool) -> tuple[int, int, int]:
+    """Hits of the whole window that are wanted, and the fewest and most that will do. sparser: they need not be denser
+    than the beat, because what was asked for leaves no room for it."""
+    if frame.settings.density is not None:
+        exact = sum(frame.settings.density) / 2 * frame.beats
+        slack = max(DENSITY_SLACK * exact, 0.5)
+        low, high = int(np.ceil(exact - slack)), int(np.floor(exact + slack))
+        return round(exact), max(low, 1), max(high, 1)
+    before = frame.scene.beat_density(frame.begin)
+    if sparser:
+        fewest = max(2, round(SPARSER[0] * frame.beats))
+        return max(fewest, round(float(rng.uniform(*SPARSER)) * frame.beats)), fewest, 10_000
+    least = int(np.floor(before * frame.beats + 1e-9)) + 1
+    wanted = max(least, round(float(rng.uniform(*DENSER)) * max(before, THINNEST) * frame.beats))
+    return wanted, least, 10_000
+
+
+@dataclass(frozen=True)
+class _Drawn:
+    """What chance and the settings chose for one candidate. staying: hits of the window that are not touched."""
+
+    subdivision: str
+    ending: str
+    path: str
+    curve: str
+    staying: tuple[Hit, ...]
+    going_on: str  # a voice that goes on though nobody asked for it, or nothing
+
+
+def _drawn(frame: Frame, rng: np.random.Generator) -> _Drawn:
+    settings = frame.settings
+    subdivision = settings.subdivision or _native(frame.scene, rng)
+    ending = settings.ending or pick(rng, tuple(ENDINGS), (0.34, 0.3, 0.16, 0.2))
+    path = settings.path or pick(rng, tuple(PATHS), (0.4, 0.16, 0.26, 0.18))
+    curve = pick(rng, CURVES, (0.42, 0.3, 0.16, 0.12))
+    staying, going_on = frame.staying, ""
+    if settings.keep is None and ending not in ("hit4", "silence") and rng.random() < GOES_ON:
+        there = [voice for voice in TIMEKEEPERS if sum(hit.voice == voice for hit in frame.leaving) > 1]
+        going_on = there[int(rng.integers(len(there)))] if there else ""
+        staying = (*staying, *(hit for hit in frame.leaving if hit.voice == going_on))
+    return _Drawn(subdivision, ending, path, curve, staying, going_on)
+
+
+def candidate(frame: Frame, seed: int, number: int, sparser: bool = False) -> tuple[Draft | None, int]:
+    """One candidate, or None when what was drawn does not fit; and how many hits it came to."""
+    rng = np.random.default_rng([seed, number])
+    metre, locked = frame.scene.metre, frame.scene.pattern.locked_places
+    drawn = _drawn(frame, rng)
+    laid = ground(drawn.ending, frame.begin, frame.end, drawn.subdivision, metre, rng)
+    laid = replace(laid, slots=laid.slots[~np.isin(laid.slots % metre.bar_ticks, list(locked))])
+    last = laid.last
+    if last is not None and (last < frame.begin or last % metre.bar_ticks in locked):
+        return None, 0
+    wanted, least, most = _target(frame, rng, sparser)
+    new = wanted - len(drawn.staying)
+    closing = _closing(frame, drawn.ending, rng)
+    chord = closing[: max(1, min(len(closing), new - 1))] if last is not None else []
+    room = (3 if drawn.path == "one" else 4) * len(laid.slots) + len(chord)
+    if new < max(len(chord), 1) or (frame.settings.playable and new > room):
+        return None, len(drawn.staying) + min(max(new, 0), room)
+    places, way = _placed(frame, drawn, laid, new, chord, rng)
+    total = len(places) + len(drawn.staying)
+    if not least <= total <= most or not places:
+        return None, total
+    if drawn.ending == "silence" and any(hit.tick >= laid.silent_from for hit in drawn.staying):
+        return None, total
+    hits = _dressed(frame, places, last, drawn.curve, rng)
+    crash = _crash(frame, hits) if drawn.ending == "crash" else None
+    if drawn.ending == "crash" and crash is None:
+        return None, total
+    words = fill_words(
+        drawn.subdivision, way, drawn.curve, frame.settings.loudness, drawn.ending,
+        drawn.going_on or _keeps(frame.settings, drawn.staying), last, metre, crash.voice if crash else "",
+        [hit.tick for hit in hits],
+    )  # fmt: skip
+    return Draft(tuple(sorted([*hits, *drawn.staying], key=_order)), crash, words), total
+
+
+def _placed(
+    frame: Frame, drawn: _Drawn, laid: Ground, new: int, chord: list[str], rng: np.random.Generator
+) -> tuple[list[tuple[str, int]], str]:
+    """Voices and ticks of `new` hits, the ending's chord among them, and the way of the line in words; nothing when
+    they find no room."""
+    settings, metre = frame.settings, frame.scene.metre
+    ramp = settings.density or (1.0, 1.25)
+    per_slot = shares(new - len(chord), laid.slots, frame.begin, frame.end, ramp)
+    line, extra = choose_slots(laid, per_slot, float(rng.choice(LINE_SHARES)), settings.offbeat, metre, rng)
+    taken: dict[int, list[str]] = {}
+    for hit in drawn.staying:
+        taken.setdefault(hit.tick, []).append(hit.voice)
+    limbs = Limbs(taken, frame.scene.tempo_bpm, settings.playable)
+    for voice in chord:
+        if laid.last is not None and voice not in limbs.taken.get(laid.last, []):
+            limbs.put(laid.last, voice)
+    voices = tuple(voice for voice in frame.free_voices if voice != drawn.going_on)
+    drums = ladder(tuple(voice for voice in voices if voice not in FEET) or voices)
+    way = walk(drawn.path, line, drums, "kick" in voices, metre, rng) if line else None
+    if way is None and (new > len(chord) or settings.density is None):
+        return [], ""
+    # One voice alone is helped by feet only; any other line by whatever is free.
+    alone = drawn.path == "one"
+    helping = tuple(voice for voice in voices if voice in FEET) if alone else voices
+    for tick, voice in zip(line, way.voices if way else [], strict=True):
+        found = voice if limbs.free(tick, voice) else None
+        if found is None and not alone:
+            found = next((one for one in voices if limbs.free(tick, one)), None)
+        if found:
+            limbs.put(tick, found)
+        else:
+            beat = tick // metre.pulse_ticks
+            extra[beat] = extra.get(beat, 0) + 1
+    slots = laid.slots.tolist()
+    spare = slots if settings.offbeat is None else line
+    lost = add_limbs(limbs, spare, extra, helping, metre, settings.offbeat, rng)
+    for beat in sorted({tick // metre.pulse_ticks for tick in spare}, reverse=True) if lost else ():
+        lost = add_limbs(limbs, slots, {beat: lost}, helping, metre, None, rng)
+    there = {(hit.voice, hit.tick) for hit in drawn.staying}
+    filled = [(voice, tick) for tick, here in sorted(limbs.taken.items()) for voice in here]
+    places = [place for place in filled if place not in there]
+    if settings.playable:
+        mending = (*helping, *dict.fromkeys(way.voices)) if alone and way else voices
+        places = _playable(frame, drawn.staying, places, laid.last, limbs, mending, slots)
+    return places, way.words if way else ""
+
+
+def _native(scene: Scene, rng: np.random.Generator) -> str:
+    """A subdivision that suits the beat: its own mostly, and what goes with it."""
+    if scene.in_triplets:
+        return "triplet"
+    if scene.metre.compound:
+        return pick(rng, ("16", "8", "32"), (0.7, 0.15, 0.15))
+    fast = ms_per_tick(scene.tempo_bpm) * 120 * 2 > 100  # 32nds that two hands can alternate
+    if scene.swung:
+        return pick(rng, ("16", "triplet", "8"), (0.74, 0.18, 0.08))
+    if fast:
+        return pick(rng, ("16", "32", "mixed", "triplet", "8"), (0.5, 0.22, 0.1, 0.1, 0.08))
+    return pick(rng, ("16", "triplet", "8", "mixed"), (0.6, 0.14, 0.16, 0.1))
+
+
+def _closing(frame: Frame, ending: str, rng: np.random.Generator) -> list[str]:
+    """Voices of the ending's hit, the first ones first when there is room for few."""
+    free = frame.free_voices
+    drums = ladder(free)
+    options = [["snare", "kick"], ["kick", "crash"], ["tom_low", "kick"], ["snare", "tom_low", "kick"], ["snare"]]
+    if ending == "pickup":
+        options = [["snare"], ["snare", "kick"], ["tom_low"], ["kick"]]
+    chosen = options[int(rng.integers(len(options)))]
+    closing = [voice for voice in chosen if voice in free]
+    return closing or drums[:1]
+
+
+def _playable(
+    frame: Frame,
+    staying: tuple[Hit, ...],
+    places: list[tuple[str, int]],
+    last: int | None,
+    limbs: Limbs,
+    voices: tuple[str, ...],
+    slots: list[int],
+) -> list[tuple[str, int]]:
+    """The places without those nobody can play, others found for them where there are any."""
+    mine = set(places)
+    barred: set[tuple[str, int]] = set()
+    for _ in range(REPAIRS):
+        hits = sorted([*frame.around, *staying, *(Hit(voice, tick, 96) for voice, tick in mine)], key=_order)
+        wrong = [hits[fault.index] for fault in faults_of_hits(hits, frame.scene.tempo_bpm)]
+        bad = {(hit.voice, hit.tick) for hit in wrong} & mine
+        inside = [hit for hit in wrong if frame.begin <= hit.tick < frame.end]
+        after = sum(hit.tick >= frame.end for hit in wrong)
+        if not inside and after <= frame.faults_after:
+            return sorted(mine, key=lambda place: (place[1], place[0]))
+        if not bad:  # something that stays is in the way: the new hit nearest to it goes
+            where = (inside or [hit for hit in wrong if hit.tick >= frame.end])[0].tick
+            loose = [place for place in mine if place[1] != last] or list(mine)
+            if not loose:
+                return []
+            bad = {min(loose, key=lambda place: (abs(place[1] - where), place[0]))}
+        for voice, tick in bad:
+            mine.discard((voice, tick))
+            barred.add((voice, tick))
+            limbs.taken[tick] = [one for one in limbs.taken[tick] if one != voice]
+        for _, tick in sorted(bad, key=lambda place: (place[1], place[0])):
+            found = next(
+                (
+                    (voice, slot)
+                    for slot in sorted(slots, key=lambda slot: (abs(slot - tick), slot))
+                    for voice in voices
+                    if (voice, slot) not in barred and slot != last and limbs.free(slot, voice)
+                    and (voice in FEET or voice in ladder(voices))
+                ),
+                None,
+            )  # fmt: skip
+            if found:
+                mine.add(found)
+                limbs.put(found[1], found[0])
+    return []
+
+
+def _dressed(
+    frame: Frame, places: list[tuple[str, int]], last: int | None, curve: str, rng: np.random.Generator
+) -> list[Hit]:
+    """The hits with their velocities: along the loudness asked for, or a curve; the ending the strongest."""
+    ticks = sorted({tick for _, tick in places if tick != last})
+    asked = frame.settings.loudness
+    if asked is not None:
+        ends = frame.end if last is None else last
+        rising = asked[1] >= asked[0]
+        top = asked[1] - 1 if rising else asked[1]
+        u = (np.array(ticks) - frame.begin) / max(ends - frame.begin, 1)
+        curve_of = dict(zip(ticks, np.rint(asked[0] + (top - asked[0]) * u).tolist(), strict=True))
+        final = asked[1]
+    else:
+        curve_of = dict(zip(ticks, velocities(curve, ticks, frame.scene.metre, rng).tolist(), strict=True))
+        loudest = max((hit.velocity for hit in frame.staying), default=0)
+        final = min(127, max(ENDING_VELOCITY + int(rng.integers(0, 5)), loudest + 1))
+    hits: list[Hit] = []
+    first: dict[int, str] = {}
+    for voice, tick in places:
+        if tick == last:
+            hits.append(Hit(voice, tick, max(1, final)))
+            continue
+        value = curve_of[tick]
+        if asked is None:
+            value = min(value - (5 if tick in first else 0), LOUDEST_BEFORE)
+        first.setdefault(tick, voice)
+        hits.append(Hit(voice, tick, min(127, max(1, round(value)))))
+    return [hit for hit in hits if is_free(frame.scene.pattern, hit)]
+
+
+def _crash(frame: Frame, hits: list[Hit]) -> Hit | None:
+    """The crash on the next one, on what comes nearest to one; None when it is locked away."""
+    pattern = frame.scene.pattern
+    voices = frame.free_voices
+    voice = next((one for one in CRASHES if one in voices), None) or ladder(voices)[0]
+    asked = frame.settings.loudness
+    velocity = asked[1] if asked is not None else min(127, max(ENDING_VELOCITY, *(hit.velocity + 1 for hit in hits)))
+    new = Hit(voice, frame.next_one, velocity)
+    return new if is_free(pattern, new) else None
+
+
+def _keeps(settings: FillSettings, staying: tuple[Hit, ...]) -> str:
+    there = {hit.voice for hit in staying}
+    return next((voice for voice in settings.keep or () if voice in there), "")

@@ -1,0 +1,177 @@
+"""The voices of a fill: the way its line takes through the drums, what the other limbs add, and how loud it goes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from easy_pocket.core.ideas.playable import FEET, FOOT_AGAIN_MS, hand_ms
+from easy_pocket.core.metrical import weights
+from easy_pocket.core.timebase import Metre, ms_per_tick
+from easy_pocket.core.voices import voice_name
+
+Floats = npt.NDArray[np.float64]
+# Drums a line can run over, from high to low.
+LADDER = ("snare", "tom_high", "conga_high", "tom_mid", "conga_low", "tom_low")
+SPARE = ("clap", "rim", "wood", "bell", "kick", "hat_closed", "shaker", "tambourine", "ride", "hat_open", "crash")
+SECONDS = ("tom_low", "snare", "tom_mid", "tom_high", "conga_low", "conga_high", "clap", "rim", "hat_open", "crash",
+           "ride", "hat_closed", "tambourine", "shaker")  # fmt: skip
+CURVES = ("rising", "accents", "swell", "level")
+SAFE_MS = 4.0  # more than a limb needs: swing and looseness move hits
+ENDING_VELOCITY = 121
+LOUDEST_BEFORE = 117
+
+
+def ladder(voices: tuple[str, ...]) -> list[str]:
+    """The drums there are, high to low; of a kit without any, whatever can be struck."""
+    drums = [voice for voice in LADDER if voice in voices]
+    return drums or [voice for voice in SPARE if voice in voices] or list(voices)
+
+
+@dataclass(frozen=True)
+class Line:
+    """Voices of the leading line, one for each of its slots, and in words."""
+
+    voices: list[str]
+    words: str
+
+
+def walk(path: str, slots: list[int], drums: list[str], feet: bool, metre: Metre, rng: np.random.Generator) -> Line:
+    """A way of so many hits through the drums. feet: whether a foot may take part in a trade."""
+    count = len(slots)
+    if path == "trade":
+        return _trade(slots, drums, feet, rng)
+    if path == "one" or len(drums) == 1 or count < 2:
+        voice = drums[0] if len(drums) == 1 or rng.random() < 0.55 else drums[int(rng.integers(len(drums)))]
+        return Line([voice] * count, f"on {voice_name(voice)} alone")
+    steps = min(len(drums), count)
+    first = int(rng.integers(0, max(len(drums) - steps, 0) + 1))
+    way = drums[first : first + steps] if steps < len(drums) else list(drums)
+    if len(way) > 2 and rng.random() < 0.4:
+        del way[int(rng.integers(1, len(way) - 1))]
+    if path == "up":
+        way = way[::-1]
+    # Changes of drum fall on beats, halves of them, or wherever the count says.
+    grain = [metre.pulse_ticks, metre.pulse_ticks // 2, 1][int(rng.integers(3))]
+    bend = float(rng.uniform(0.7, 1.5))
+    share = ((np.array(slots) - slots[0]) // grain * grain) / max(slots[-1] - slots[0] + 1, 1)
+    index = np.minimum((np.clip(share, 0, 1) ** bend * len(way)).astype(int), len(way) - 1)
+    if len(set(index.tolist())) == 1:
+        index = np.arange(count) * len(way) // count
+    voices = [way[place] for place in index.tolist()]
+    heard = list(dict.fromkeys(voices))
+    toms = sum(voice.startswith(("tom", "conga")) for voice in heard)
+    into = "toms" if toms > 1 and not heard[0].startswith("tom") else voice_name(heard[-1])
+    direction = "down" if path == "down" else "up"
+    words = f"{voice_name(heard[0])} into {into}" if not heard[0].startswith("tom") else f"{direction} the toms"
+    return Line(voices, words)
+
+
+def _trade(slots: list[int], drums: list[str], feet: bool, rng: np.random.Generator) -> Line:
+    pair = list(drums)
+    if feet and (len(drums) < 2 or rng.random() < 0.5):
+        two = [drums[int(rng.integers(len(drums)))], "kick"]
+    elif len(drums) > 1:
+        two = [str(voice) for voice in rng.permutation(pair)[:2]]
+    else:
+        two = [drums[0], drums[0]]
+    group = int(rng.integers(1, 4)) if two[1] != "kick" else int(rng.integers(1, 3))
+    voices = [two[place // group % 2] for place in range(len(slots))]
+    if len(set(two)) == 1:
+        return Line(voices, f"on {voice_name(two[0])} alone")
+    return Line(voices, f"{voice_name(two[0])} and {voice_name(two[1])} trade")
+
+
+class Limbs:
+    """What each slot holds so far, and whether one more stroke could be played there: feet by their own distance, hands
+    by a rough rule that the real check of playability comes after."""
+
+    def __init__(self, taken: dict[int, list[str]], tempo_bpm: float, playable: bool) -> None:
+        self.taken = taken
+        self.tick_ms = ms_per_tick(tempo_bpm)
+        self.playable = playable
+
+    def free(self, tick: int, voice: str) -> bool:
+        here = self.taken.get(tick, [])
+        if voice in here:
+            return False
+        if not self.playable:
+            return True
+        if voice in FEET:
+            near = (FOOT_AGAIN_MS + SAFE_MS) / self.tick_ms
+            return not any(voice in there and abs(other - tick) < near for other, there in self.taken.items())
+        if sum(one not in FEET for one in here) >= 2:
+            return False
+        # Both hands fall here: neither may be needed elsewhere within the time a hand takes to come back.
+        reach_ms = max((hand_ms(one, voice) for one in here if one not in FEET), default=0.0) + SAFE_MS
+        if not here or reach_ms <= SAFE_MS:
+            return self._alternates(tick)
+        return not any(
+            0 < abs(other - tick) * self.tick_ms < reach_ms and any(one not in FEET for one in there)
+            for other, there in self.taken.items()
+        )
+
+    def _alternates(self, tick: int) -> bool:
+        """Whether a hand comes free for a single stroke: not two others within one hand's time on either side."""
+        near = [
+            other
+            for other, there in self.taken.items()
+            if abs(other - tick) * self.tick_ms < 100 and any(one not in FEET for one in there)
+        ]
+        return len(near) < 2
+
+    def put(self, tick: int, voice: str) -> None:
+        self.taken.setdefault(tick, []).append(voice)
+
+
+def add_limbs(
+    limbs: Limbs,
+    slots: list[int],
+    extra: dict[int, int],
+    voices: tuple[str, ...],
+    metre: Metre,
+    offbeat: float | None,
+    rng: np.random.Generator,
+) -> int:
+    """Give the hits that are left over to feet and second hand, beat by beat; returns how many found no place."""
+    left = 0
+    order = [voice for voice in ("kick",) if voice in voices]
+    seconds = [voice for voice in SECONDS if voice in voices]
+    rng.shuffle(seconds)
+    seconds.sort(key=lambda voice: voice not in LADDER)  # drums before cymbals, either in any order
+    order += seconds
+    order += [voice for voice in ("hat_pedal",) if voice in voices]
+    pulse = metre.pulse_ticks
+    for beat, count in extra.items():
+        places = [tick for tick in slots if tick // pulse == beat]
+        lean = 1.0 - 2.0 * (0.3 if offbeat is None else offbeat)
+        score = lean * weights(places, metre) + rng.random(len(places)) * (1.5 if offbeat is None else 0.5)
+        if offbeat is not None:  # a rhythm asked for is not blurred by hits beside it
+            score = score + 10.0 * np.array([bool(limbs.taken.get(tick)) for tick in places])
+        ranked = [places[at] for at in np.argsort(-score, kind="stable").tolist()]
+        for voice in order:
+            for tick in ranked:
+                if count and limbs.free(tick, voice):
+                    limbs.put(tick, voice)
+                    count -= 1
+        left += count
+    return left
+
+
+def velocities(curve: str, slots: list[int], metre: Metre, rng: np.random.Generator) -> Floats:
+    """Velocities of a line when no loudness was asked for."""
+    count = len(slots)
+    u = np.linspace(0, 1, count) if count > 1 else np.zeros(count)
+    loose = rng.uniform(-3, 3, count)
+    if curve == "rising":
+        return np.asarray(66 + 46 * u + loose)
+    if curve == "swell":
+        return np.asarray(38 + 74 * u**1.8 + loose)
+    if curve == "level":
+        return np.asarray(98 + 2 * loose)
+    strong = weights(slots, metre) >= (-2 if metre.compound else -3)
+    if strong.all() or not strong.any():
+        strong = np.arange(count) % int(rng.integers(2, 4)) == 0
+    return np.asarray(np.where(strong, 106, 66) + 6 * u + loose)

@@ -1,0 +1,164 @@
+"""Fills: rhythm figures, a path through the drums and a dynamic curve, checked for two hands and two feet.
+
+A candidate is drawn from a seed and its number, so the same settings always give the same ones. Of many that fit, the
+batch is chosen so that they are far apart.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Sequence
+from dataclasses import dataclass
+from operator import attrgetter
+
+import numpy as np
+
+from easy_pocket.core.errors import EditRefusedError, require_range
+from easy_pocket.core.ideas.change import Change, Idea, changes_between, key_of
+from easy_pocket.core.ideas.distance import density, distance, distances, within
+from easy_pocket.core.ideas.fill_draft import DENSITY_SLACK, Draft, Frame, candidate, frame_of
+from easy_pocket.core.ideas.fill_settings import FillSettings
+from easy_pocket.core.ideas.fill_words import fill_tags
+from easy_pocket.core.ideas.playable import faults_of_hits
+from easy_pocket.core.ideas.scene import MAX_SEED, Scene
+from easy_pocket.core.metrical import syncopation
+from easy_pocket.core.pattern import Hit, Pattern
+from easy_pocket.core.timebase import place_name
+
+MOST_AT_ONCE = 12
+TRIES_EACH = 24  # candidates drawn for every one that is shown, at the most
+POOL_EACH = 2  # candidates that fit, for every one that is shown
+LEAST_APART = 0.15  # no two of a batch are nearer
+MEAN_APART = 0.35
+
+
+@dataclass(frozen=True)
+class Batch:
+    """Ideas as far apart as they came, and what one should know of them (empty: nothing)."""
+
+    ideas: tuple[Idea, ...]
+    words: str = ""
+
+
+def fills(
+    scene: Scene,
+    settings: FillSettings,
+    seed: int,
+    begin: int,
+    end: int,
+    *,
+    count: int = 6,
+    batch: int = 0,
+    seen: Collection[str] = (),
+) -> Batch:
+    """Fills of the window from tick begin to end. batch: which one; seen: keys of ideas that are not to come again.
+
+    Raises EditRefusedError, with the reason and a way out, when none fits.
+    """
+    require_range("The number of ideas", count, 1, MOST_AT_ONCE)
+    require_range("The seed", seed, 0, MAX_SEED)
+    frame = frame_of(scene, settings, begin, end)
+    pool: dict[tuple[Hit, ...], Draft] = {}
+    most, known, length = 0, set(seen), scene.pattern.length_ticks
+    tries = count * TRIES_EACH
+    # Whoever narrows a fill down asks for less: when nothing denser than the beat fits, what fits will do.
+    narrowed = settings.density is None and any(
+        value is not None
+        for value in (settings.subdivision, settings.path, settings.ending, settings.offbeat, settings.keep)
+    )
+    for number in range(2 * tries if narrowed else tries):
+        draft, reached = candidate(frame, seed, batch * 10_000 + number, sparser=number >= tries)
+        most = max(most, reached)
+        new = draft is not None and draft.hits not in pool and set(draft.hits) != set(frame.inside)
+        if draft is not None and new and not (known and key_of(_changes(frame, draft), length) in known):
+            pool[draft.hits] = draft
+        if len(pool) >= count * POOL_EACH:
+            break
+    if not pool:
+        raise EditRefusedError(_why_none(frame, most, bool(seen)))
+    drafts = list(pool.values())
+    chosen = furthest_apart([draft.heard for draft in drafts], count)
+    return Batch(tuple(_idea(frame, drafts[place], seed) for place in chosen), few_words(len(chosen), count))
+
+
+def few_words(found: int, wanted: int) -> str:
+    """What to say when fewer ideas came than were asked for."""
+    if found >= wanted:
+        return ""
+    few = f"Only {found} that differ enough fit" if found > 1 else "Only one fits"
+    return f"{few} these settings: open one of them, or take a longer window."
+
+
+def furthest_apart(lists: Sequence[Sequence[Hit]], count: int) -> list[int]:
+    """Which of these lists of hits are furthest from each other, one after another: none nearer to another than 0.15,
+    and 0.35 on average."""
+    table = distances(lists)
+    chosen = [0]
+    while len(chosen) < min(count, len(lists)):
+        to_chosen = table[:, chosen]
+        score = to_chosen.min(axis=1) + 0.5 * to_chosen.mean(axis=1)
+        score[chosen] = -1.0
+        best = int(score.argmax())
+        if to_chosen[best].min() < LEAST_APART:
+            break
+        chosen.append(best)
+    among = table[np.ix_(chosen, chosen)]
+    while len(chosen) > 2 and among.sum() / (len(chosen) * (len(chosen) - 1)) < MEAN_APART:
+        chosen.pop()
+        among = table[np.ix_(chosen, chosen)]
+    return chosen
+
+
+def _changes(frame: Frame, draft: Draft) -> tuple[Change, ...]:
+    """Only the window is looked at, and the place of the crash: a pattern may be hundreds of bars long."""
+    pattern = frame.scene.pattern
+    there = pattern.at(draft.crash.voice, draft.crash.tick) if draft.crash else None
+    return changes_between(pattern, draft.hits, [*frame.inside, *([there] if there else [])])
+
+
+def _idea(frame: Frame, draft: Draft, seed: int) -> Idea:
+    scene, pattern = frame.scene, frame.scene.pattern
+    facts, tags = measured(scene, draft.inside, frame.begin, frame.end)
+    return Idea("fill", pattern, _changes(frame, draft), draft.words, tags, seed, pattern.length_ticks, facts)
+
+
+def measured(scene: Scene, hits: Iterable[Hit], begin: int, end: int) -> tuple[dict[str, float], tuple[str, ...]]:
+    """What is measured of the hits an idea leaves in its window (density, syncopation, distance from what was there),
+    and its tags: these, and whether two hands and two feet can play it."""
+    before = scene.pattern
+    inside = sorted(hits, key=attrgetter("tick", "voice"))
+    was = Pattern(before.length_ticks, tuple(within(before, begin, end)), before.metre)
+    now = Pattern(before.length_ticks, tuple(inside), before.metre)
+    facts = {
+        "density": round(density(now, begin, end), 3),
+        "beat_density": round(scene.beat_density(begin), 3),
+        "syncopation": round(syncopation(now, begin, end), 3),
+        "distance": round(distance(was, now), 3),
+    }
+    playable = not faults_of_hits(inside, scene.tempo_bpm)
+    return facts, fill_tags(facts, [hit.voice for hit in inside], playable, facts["beat_density"])
+
+
+def _why_none(frame: Frame, most: int, after_others: bool) -> str:
+    where = place_name(frame.begin, frame.scene.metre)
+    if frame.settings.density is not None:
+        wanted = sum(frame.settings.density) / 2
+        if len(frame.staying) <= wanted * frame.beats:
+            hands = "two hands and two feet can play" if frame.settings.playable else "the slots and voices here give"
+            reached = f"{most} at most" if most < wanted * frame.beats * (1 - DENSITY_SLACK) else "fewer"
+            return (
+                f"{wanted:g} hits a beat are {round(wanted * frame.beats)} from {where} on; {hands} {reached} with "
+                f"these settings at {frame.scene.tempo_bpm:g} bpm: ask for less, take 32nd bursts, or let it be "
+                "unplayable."
+            )
+        return (
+            f"What keeps going has {len(frame.staying)} hits in this window already, more than the "
+            f"{wanted:g} a beat asked for: let fewer voices keep going, or ask for more hits."
+        )
+    if after_others:
+        return "No other fill fits these settings: change one, or choose a longer window."
+    if most:
+        return (
+            f"The beat before {where} is so busy that nothing denser can be played in this window: set how busy the "
+            "fill is to be, or let it be unplayable."
+        )
+    return "No fill fits these settings: open one of them, free a row, or choose a longer window."

@@ -1,0 +1,240 @@
+"""The single changes a variation is made of: for each kind everything that could be done to a pattern."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+
+from easy_pocket.core.articulation import changed
+from easy_pocket.core.backbeat import BACKBEATS, LOUD, backbeat, backbeat_voice
+from easy_pocket.core.ideas.change import Change, added, is_free, removed, voice_change, where
+from easy_pocket.core.ideas.scene import Scene
+from easy_pocket.core.metrical import weights
+from easy_pocket.core.pattern import Hit, Pattern
+from easy_pocket.core.timebase import place_name
+from easy_pocket.core.voices import voice_name
+
+GHOST, PLAIN_HIT, ACCENT = 36, 92, 112
+HATS = ("hat_closed", "ride", "shaker", "tambourine")
+# What a single hit can sound on instead, nearest first.
+OTHERS = {
+    "snare": ("rim", "clap", "tom_high"), "kick": ("tom_low",), "hat_closed": ("ride", "hat_pedal", "shaker"),
+    "clap": ("snare", "rim"), "rim": ("snare", "wood"), "shaker": ("tambourine", "hat_closed"),
+    "tambourine": ("shaker", "clap"), "ride": ("bell", "hat_closed"), "tom_high": ("tom_mid",),
+    "tom_mid": ("tom_low", "tom_high"), "tom_low": ("tom_mid",), "conga_high": ("conga_low",),
+    "conga_low": ("conga_high",),
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Span:
+    """The bars a variation may change, and the grid it works on."""
+
+    scene: Scene
+    begin: int
+    end: int
+    step: int
+
+    @property
+    def pattern(self) -> Pattern:
+        return self.scene.pattern
+
+    @cached_property
+    def hits(self) -> list[Hit]:
+        """Those that may change."""
+        return [hit for hit in self.pattern.hits if self.begin <= hit.tick < self.end and is_free(self.pattern, hit)]
+
+    def empty(self, voice: str) -> list[int]:
+        """Slots on which the voice has no hit and may have one."""
+        slots = range(-(-self.begin // self.step) * self.step, self.end, self.step)
+        return [
+            tick
+            for tick in slots
+            if (voice, tick) not in self.pattern.by_place and is_free(self.pattern, Hit(voice, tick, 1))
+        ]
+
+    def of(self, *voices: str) -> list[Hit]:
+        return [hit for hit in self.hits if hit.voice in voices]
+
+    @cached_property
+    def _weights(self) -> dict[int, int]:
+        slots = range(-(-self.begin // self.step) * self.step, self.end, self.step)
+        ticks = sorted({*slots, *(hit.tick for hit in self.hits)})
+        return dict(zip(ticks, weights(ticks, self.scene.metre).tolist(), strict=True))
+
+    def weight(self, tick: int) -> int:
+        """Metrical weight of a slot, or of a hit that may change."""
+        return self._weights[tick]
+
+    @cached_property
+    def catalogue(self) -> dict[str, list[Change]]:
+        """What could be done, by kind, as far as it was asked for."""
+        return {}
+
+    def all_of(self, kind: str) -> list[Change]:
+        if kind not in self.catalogue:
+            self.catalogue[kind] = KINDS[kind][1](self)
+        return self.catalogue[kind]
+
+
+def ghosts(span: Span) -> list[Change]:
+    voice = span.scene.first("snare", "rim", "conga_high", "clap")
+    if voice is None:
+        return []
+    weak = [tick for tick in span.empty(voice) if span.weight(tick) <= -3]
+    return [added(Hit(voice, tick, GHOST), span.pattern, "ghost", "ghost on") for tick in weak]
+
+
+def kicks(span: Span) -> list[Change]:
+    voice = span.scene.first("kick", "tom_low", "conga_low")
+    if voice is None:
+        return []
+    snares = {hit.tick for hit in span.pattern.hits if hit.voice in BACKBEATS and hit.velocity >= LOUD}
+    more = [tick for tick in span.empty(voice) if tick not in snares and span.weight(tick) < 0]
+    fewer = [hit for hit in span.of(voice) if span.weight(hit.tick) < 0]
+    return [
+        *(added(Hit(voice, tick, PLAIN_HIT), span.pattern, "kick", "one more") for tick in more),
+        *(removed(hit, span.pattern, "kick") for hit in fewer),
+    ]
+
+
+def extra_backbeats(span: Span) -> list[Change]:
+    """Another loud snare beside the backbeat: a slot or two before or after it, or on a weak place."""
+    voice = backbeat_voice(span.pattern) or span.scene.first("snare", "clap", "rim")
+    if voice is None:
+        return []
+    free = set(span.empty(voice))
+    near = {hit.tick + shift * span.step for hit in backbeat(span.pattern) for shift in (-2, 2, 3)} & free
+    return [added(Hit(voice, tick, PLAIN_HIT), span.pattern, "backbeat", "extra") for tick in sorted(near)]
+
+
+def opened(span: Span) -> list[Change]:
+    if "hat_open" not in span.scene.voices:
+        return []
+    free = set(span.empty("hat_open"))
+    return [
+        replace(voice_change(hit, replace(hit, voice="hat_open"), span.pattern), kind="hat_open",
+                words=f"hat opened at {place_name(hit.tick, span.scene.metre)}")
+        for hit in span.of("hat_closed")
+        if hit.tick in free and span.weight(hit.tick) < -1
+    ]  # fmt: skip
+
+
+def moved(span: Span) -> list[Change]:
+    held = {(hit.voice, hit.tick) for hit in backbeat(span.pattern)}
+    found = []
+    for voice in dict.fromkeys(hit.voice for hit in span.hits):
+        free = set(span.empty(voice))
+        for hit in span.of(voice):
+            if (voice, hit.tick) in held or span.weight(hit.tick) == 0:
+                continue
+            for shift, word in ((-span.step, "earlier"), (span.step, "later")):
+                if hit.tick + shift in free:
+                    to = replace(hit, tick=hit.tick + shift)
+                    words = f"{where(hit, span.pattern)} a slot {word}"
+                    found.append(Change("move", (hit,), (to,), words))
+    return found
+
+
+def other_sounds(span: Span) -> list[Change]:
+    found = []
+    for hit in span.hits:
+        for other in OTHERS.get(hit.voice, ()):
+            new = replace(hit, voice=other)
+            if other in span.scene.voices and span.pattern.at(other, hit.tick) is None and is_free(span.pattern, new):
+                found.append(replace(voice_change(hit, new, span.pattern), kind="sound"))
+                break
+    return found
+
+
+def accents(span: Span) -> list[Change]:
+    """A loud hit of what keeps time played softly, or a soft one loudly."""
+    found = []
+    for hit in span.of(*HATS, "kick"):
+        if hit.voice == "kick" and span.weight(hit.tick) >= -1:
+            continue  # the kick that carries the bar stays strong
+        level = 58 if hit.velocity >= 84 else ACCENT
+        word = "softer" if level < hit.velocity else "accented"
+        to = replace(hit, velocity=level)
+        found.append(Change("accent", (hit,), (to,), f"{where(hit, span.pattern)} {word}, {hit.velocity} to {level}"))
+    return found
+
+
+def last_beat_break(span: Span) -> list[Change]:
+    """All but one voice silent on the last beat of a bar."""
+    metre, found = span.scene.metre, []
+    for bar_end in range(span.begin + metre.bar_ticks, span.end + 1, metre.bar_ticks):
+        begin = bar_end - metre.pulse_ticks
+        inside = [hit for hit in span.hits if begin < hit.tick < bar_end]
+        if len(inside) >= 2:
+            words = f"break after {place_name(begin, metre)}: {len(inside)} hits out"
+            found.append(Change("break", tuple(inside), (), words))
+    return found
+
+
+def pickups(span: Span) -> list[Change]:
+    """Two or three hits that lead into the next bar."""
+    metre, found = span.scene.metre, []
+    drums = [voice for voice in ("snare", "tom_high", "tom_mid", "tom_low", "conga_high") if voice in span.scene.voices]
+    for bar_end in range(span.begin + metre.bar_ticks, span.end + 1, metre.bar_ticks):
+        for voice in drums:
+            for count in (2, 3):
+                ticks = [bar_end - number * span.step for number in range(count, 0, -1)]
+                if min(ticks) < span.begin or not set(ticks) <= set(span.empty(voice)):
+                    continue
+                come = tuple(Hit(voice, tick, 66 + 14 * number) for number, tick in enumerate(ticks))
+                words = f"pick-up of {count} on {voice_name(voice)} from {place_name(ticks[0], metre)}"
+                found.append(Change("pickup", (), come, words))
+    return found
+
+
+def reversed_lead_ins(span: Span) -> list[Change]:
+    """A cymbal backwards, swelling until the next bar begins."""
+    metre, found = span.scene.metre, []
+    voice = span.scene.first("crash", "sweep", "ride", "hat_open")
+    if voice is None:
+        return []
+    length = metre.pulse_ticks
+    for bar_end in range(span.begin + metre.bar_ticks, span.end + 1, metre.bar_ticks):
+        tick = bar_end - length
+        if tick in span.empty(voice):
+            hit = Hit(voice, tick, 100)
+            hit = replace(hit, articulation=changed(hit.articulation, backwards=True, length_ticks=length))
+            words = f"{voice_name(voice)} backwards from {place_name(tick, metre)} into the next bar"
+            found.append(Change("lead_in", (), (hit,), words))
+    return found
+
+
+KINDS: dict[str, tuple[str, Callable[[Span], list[Change]]]] = {
+    "ghost": ("ghost notes", ghosts),
+    "kick": ("kicks more or fewer", kicks),
+    "backbeat": ("an extra backbeat", extra_backbeats),
+    "hat_open": ("hats opened", opened),
+    "move": ("a hit moved by a slot", moved),
+    "sound": ("a hit on another sound", other_sounds),
+    "accent": ("accents turned", accents),
+    "break": ("break on the last beat", last_beat_break),
+    "pickup": ("pick-up", pickups),
+    "lead_in": ("a cymbal backwards into the next bar", reversed_lead_ins),
+}
+SINGLE = ("ghost", "kick", "backbeat", "hat_open", "move", "sound", "accent")  # kinds that are a hit each
+
+
+def step_of(scene: Scene) -> int:
+    """The grid a pattern lives on: 8th triplets, else 16ths."""
+    return (160 if scene.metre.compound else 320) if scene.in_triplets and not scene.metre.compound else 240
+
+
+def possible(span: Span, kinds: tuple[str, ...], rng: np.random.Generator) -> list[Change]:
+    """Everything that could be done, each kind in an order of chance and the kinds by turns, so that the first ones are
+    of many kinds."""
+    by_kind = [span.all_of(kind) for kind in kinds]
+    shuffled = [[changes[place] for place in rng.permutation(len(changes)).tolist()] for changes in by_kind]
+    order = rng.permutation(len(shuffled)).tolist()
+    found = []
+    for turn in range(max(map(len, shuffled), default=0)):
+        found += [shuffled[place][turn] for place in order if turn < len(shuffled[place])]
+    return found
