@@ -1,7 +1,8 @@
 """The undo log. Every change is a list of patches that can be applied and taken back, made in one transaction.
 
-A patch is {"table", "id"} and any of "fields": {name: [before, after]}, "hits": {"minus": [...], "plus": [...]},
-"voices": {role: [before, after]} with "order": [before, after] for a kit. Kits and grooves belong to every song: a
+A patch is {"table", "id"} and "exists": [before, after] for a row that comes or goes (null is none), or any of
+"fields": {name: [before, after]}, "hits": {"minus": [...], "plus": [...]}, "voices": {role: [before, after]} with
+"order": [before, after] for a kit. Kits and grooves belong to every song: a
 voice or a groove that was changed since in another song is left as it is there, and the words of the step say so.
 """
 
@@ -220,6 +221,9 @@ def _touch(song: SongRow) -> None:
 def _apply(session: Session, patch: Patch, song: SongRow, *, forwards: bool) -> str:
     """Returns words about what was left as it is, or nothing."""
     row = session.get(TABLES[patch["table"]], patch["id"])
+    if "exists" in patch:
+        _come_or_go(session, row, patch, forwards=forwards)
+        return ""
     if row is None:
         raise PocketError("A part of the song this step is about is gone: reload the page.")
     if patch["table"] == "template":
@@ -244,6 +248,15 @@ def _apply_to_groove(row: TemplateRow, patch: Patch, *, forwards: bool) -> str:
     for name, (_, wanted) in fields.items():
         setattr(row, name, wanted)
     return ""
+
+
+def _come_or_go(session: Session, row: Any, patch: Patch, *, forwards: bool) -> None:
+    wanted = patch["exists"][1 if forwards else 0]
+    if wanted is None and row is not None:
+        session.delete(row)
+    elif wanted is not None and row is None:
+        session.add(TABLES[patch["table"]](id=patch["id"], **wanted))
+    session.flush()
 
 
 def _apply_to_kit(session: Session, row: KitRow, patch: Patch, song: SongRow, *, forwards: bool) -> str:

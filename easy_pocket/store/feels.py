@@ -36,6 +36,7 @@ FEEL_WORDS = {
     "ghost_percent": "level of ghosts",
     "depth_percent": "accent depth",
     "weaker_hand": "weaker hand",
+    "density_percent": "density",
 }
 WHOLE = ("swing_unit", "template_id", "seed")
 SWITCHES = ("groove_scales", "groove_on", "runs_on", "weaker_hand")

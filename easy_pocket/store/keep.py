@@ -17,6 +17,7 @@ from easy_pocket.store.changes import (
     record,
 )
 from easy_pocket.store.hits import locks_of, pattern_to_json
+from easy_pocket.store.sections import fit_sections
 from easy_pocket.store.songs import LoadedSong, load_song, remember_pattern
 
 
@@ -53,9 +54,7 @@ def keep_pattern(
         loaded.pattern_row.locks = locks_of(after)
     loaded.pattern_row.length_ticks = after.length_ticks
     remember_pattern(loaded.row, loaded.pattern_row, after)
-    if after.bars != loaded.sections[0].bars:
-        step.append(field_patch("section", loaded.sections[0], bars=after.bars))
-        loaded.sections[0].bars = after.bars
+    step += fit_sections(loaded.sections, after.bars)
     note(session, loaded.row, words, [*step, *patches], gesture)
     session.flush()
     return replace(loaded, pattern=after, performances={}, just_done=words)

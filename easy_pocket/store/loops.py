@@ -121,6 +121,7 @@ def overrules_from_doc(doc: dict[str, Any]) -> Overrules:
         removed_s=tuple(doc.get("removed_s", ())),
         ignored_s=tuple((begin_s, end_s) for begin_s, end_s in doc.get("ignored_s", ())),
         kept_s=tuple(doc.get("kept_s", ())),
+        follows=bool(doc.get("follows", False)),
         groups=tuple(
             KeptGroup(group["name"], group["kind"], group["voice"], tuple(group["times_s"]), tuple(group["certainty"]))
             for group in doc.get("groups", ())

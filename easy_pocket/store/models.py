@@ -186,6 +186,21 @@ class TemplateRow(Base):
     created_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
 
 
+class IdeaRow(Base):
+    """An idea the user pinned, took or dropped, with what is needed to have it again: its changes, words, tags and
+    seed. state: "pinned", "taken" or "dropped"."""
+
+    __tablename__ = "idea"
+    __table_args__ = (Index("idea_in_order", "song_id", "id"),)
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    song_id: Mapped[int] = mapped_column(ForeignKey("song.id", ondelete="CASCADE"))
+    pattern_id: Mapped[int] = mapped_column(ForeignKey("pattern.id", ondelete="CASCADE"))
+    kind: Mapped[str] = mapped_column(String(20))
+    state: Mapped[str] = mapped_column(String(10))
+    doc: Mapped[str] = mapped_column(LONGTEXT)
+    made_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
+
+
 class ChangeRow(Base):
     """One step of the undo log: patches that can be applied and taken back."""
 

@@ -164,14 +164,15 @@ def load_song(session: Session, song_id: int, *, lock: bool = False) -> LoadedSo
     if found is None:
         raise MissingSongError("There is no such song on the shelf: it may have been deleted in another tab.")
     row, part, pattern_row = found
-    sections = session.scalars(select(SectionRow).where(SectionRow.song_id == song_id).order_by(SectionRow.position))
+    of_song = select(SectionRow).where(SectionRow.song_id == song_id)
+    sections = tuple(session.scalars(of_song.order_by(SectionRow.position)))
     docs = (row.feel, part.feel, *part.voice_feel.values())
     templates = templates_by_id(session, {doc["template_id"] for doc in docs if "template_id" in doc})
     return LoadedSong(
         row=row,
         part=part,
         pattern_row=pattern_row,
-        sections=tuple(sections),
+        sections=sections,
         kit=load_kit(session, part.kit_key),
         pattern=pattern_of(row, pattern_row),
         feel=FeelScopes(
@@ -185,7 +186,7 @@ def load_song(session: Session, song_id: int, *, lock: bool = False) -> LoadedSo
         groove_names_of=partial(groove_names, session),
         samples=sample_source(session),
         kit_names_of=partial(kit_names, session),
-        under=tuple(under_loops(session, row)),
+        under=tuple(under_loops(session, row, sections)),
     )
 
 
@@ -278,7 +279,7 @@ def duplicate_song(session: Session, song_id: int) -> SongRow:
     loaded.part.voice_steps = source.part.voice_steps
     loaded.pattern_row.length_ticks, loaded.pattern_row.hits = source.pattern_row.length_ticks, source.pattern_row.hits
     loaded.pattern_row.locks = source.pattern_row.locks
-    loaded.sections[0].bars = source.sections[0].bars
+    sections = _copied_sections(session, source, loaded)
     copies: dict[int, LoopRow] = {}
     for loop in session.scalars(select(LoopRow).where(LoopRow.song_id == song_id, LoopRow.removed.is_(False))):
         copies[loop.id] = LoopRow(
@@ -291,5 +292,18 @@ def duplicate_song(session: Session, song_id: int) -> SongRow:
         )
         session.add(copies[loop.id])
     session.flush()
-    copy.under = copied_under(source.row, {old: row.id for old, row in copies.items()})
+    copy.under = copied_under(source.row, {old: row.id for old, row in copies.items()}, sections)
     return copy
+
+
+def _copied_sections(session: Session, source: LoadedSong, copy: LoadedSong) -> dict[int, int]:
+    """The source's sections in place of the copy's one; the new id of each."""
+    first, cells = copy.sections[0], copy.sections[0].cells
+    ids = {}
+    for number, row in enumerate(source.sections):
+        made = first if number == 0 else SectionRow(song_id=copy.row.id, repeats=1, cells=cells)
+        made.position, made.name, made.bars = number, row.name, row.bars
+        session.add(made)
+        session.flush()
+        ids[row.id] = made.id
+    return ids

@@ -33,6 +33,7 @@ WORDS = {
     "muted": "mute",
     "from_bar": "first bar",
     "to_bar": "last bar",
+    "section_id": "section",
     "cycle_ticks": "length of a turn",
     "start_ticks": "start",
     "to": "what it goes to",
@@ -66,7 +67,11 @@ def set_under(
     doc = next((doc for doc in docs if doc["loop_id"] == loop_id), None)
     if doc is None:
         raise EditRefusedError("This loop does not play under the stack: put it there first.")
-    if field == "template_id":
+    if field == "section_id":
+        if value is not None and all(row.id != value for row in loaded.sections):
+            raise BadValueError("This section is gone: choose another.")
+        changed = {**doc, "section_id": None if value is None else int(value)}
+    elif field == "template_id":
         if value is not None and find_template(session, int(value)) is None:
             raise BadValueError("This groove template is gone: choose another.")
         changed = {**doc, "template_id": None if value is None else int(value)}
@@ -77,7 +82,8 @@ def set_under(
         changed["template_id"] = part or stack or next((key for key, _ in loaded.groove_names_of()), None)
     under_from_doc(changed)  # refuses what is out of range
     after = [changed if one is doc else one for one in docs]
-    words = f"{WORDS[field]} of {get_loop(session, song_id, loop_id).name} {_said(value)}"
+    named = next((row.name for row in loaded.sections if field == "section_id" and row.id == value), None)
+    words = f"{WORDS[field]} of {get_loop(session, song_id, loop_id).name} {named or _said(value)}"
     return finish(session, loaded, words, [field_patch("song", loaded.row, under=after)], gesture)
 
 
