@@ -17,6 +17,7 @@ from easy_pocket.web.routes import (
     export,
     feel,
     grooves,
+    ideas,
     jobs,
     kit,
     library,
@@ -46,7 +47,7 @@ def make_app(database: Database) -> FastAPI:
     app.state.jobs = Jobs()
     app.add_middleware(Guard)
     app.mount("/static", LastingFiles(directory=STATIC), name="static")
-    for routes in (shelf, bench, feel, memory, loops, loop_picture, jobs, grooves, kit, library, audio, export):
+    for routes in (shelf, bench, feel, memory, loops, loop_picture, jobs, grooves, ideas, kit, library, audio, export):
         app.include_router(routes.router)
     errors.install(app)
     return app

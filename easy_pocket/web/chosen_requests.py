@@ -34,6 +34,7 @@ class DressDoc(Strict):
     odds_percent: int = 100
     passes: int = 0
     locked: bool = False
+    backwards: bool = False
 
 
 class Values(Strict):

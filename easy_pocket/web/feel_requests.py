@@ -23,7 +23,7 @@ class FeelTry(Strict):
     scope: Voice  # "stack", "part" or a voice
     field: Literal[
         "swing_percent", "timing_pull", "accent_pull", "push_ms", "drift_ms", "jitter_ms", "touch", "ghost_percent",
-        "depth_percent",
+        "depth_percent", "density_percent",
     ]  # fmt: skip
     value: Finite
     pocket: bool = False
@@ -37,7 +37,7 @@ class SetFeel(Strict):
     field: Literal[
         "swing_percent", "swing_unit", "short_note_ms", "template_id", "timing_pull", "accent_pull", "groove_scales",
         "groove_on", "groove_lane", "push_ms", "drift_ms", "jitter_ms", "touch", "seed", "runs_on", "ghost_percent",
-        "depth_percent", "weaker_hand",
+        "depth_percent", "weaker_hand", "density_percent",
     ]  # fmt: skip
     value: Finite | bool | Voice | None
 

@@ -63,8 +63,8 @@ class SetUnder(Strict):
     kind: Literal["under_set"]
     loop_id: Id
     field: Literal[
-        "how", "level_db", "low_cut_hz", "muted", "from_bar", "to_bar", "cycle_ticks", "start_ticks", "to",
-        "strength_percent", "template_id", "duck_voice", "duck_db", "duck_hold_ms", "duck_release_ms",
+        "how", "level_db", "low_cut_hz", "muted", "from_bar", "to_bar", "section_id", "cycle_ticks", "start_ticks",
+        "to", "strength_percent", "template_id", "duck_voice", "duck_db", "duck_hold_ms", "duck_release_ms",
     ]  # fmt: skip
     value: Finite | bool | Annotated[str, Field(max_length=30, pattern=r"^[a-z_0-9]*$")] | None
 

@@ -368,3 +368,20 @@ def test_the_rails_fill_their_space_and_scroll_only_when_they_must(bench):
     over, lines = bench.evaluate(fits)
     assert over > 0
     assert lines == 0
+
+
+def test_a_section_begins_at_a_bar_is_named_and_shows_its_bars(bench):
+    bench.click('#ribbon [aria-label="Edit Verse"]')
+    bench.fill("[data-section-bar]", "2")
+    bench.click("[data-section-split]")
+    saved(bench)
+    expect(bench.locator("#ribbon .section b")).to_have_text(["Verse", "Verse 2"])
+    bench.click('#ribbon [aria-label="Edit Verse 2"]')
+    bench.locator("#ribbon .section").nth(1).locator("[data-section-name]").fill("Lift")
+    bench.keyboard.press("Enter")
+    saved(bench)
+    expect(bench.locator("#ribbon .section b")).to_have_text(["Verse", "Lift"])
+    bench.click("#ribbon .section:nth-child(2) [data-section-go]")
+    until(bench, "easyPocket.rails.look.start === 3840 && easyPocket.rails.look.end === 2 * 3840")
+    widths = [bench.locator("#ribbon .section").nth(place).bounding_box()["width"] for place in (0, 1)]
+    assert widths[0] == pytest.approx(widths[1], abs=2)

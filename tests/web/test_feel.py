@@ -219,7 +219,8 @@ def test_what_is_tried_is_what_setting_it_gives_and_nothing_is_kept(tab):
     assert tab.client.get(f"/songs/{tab.song_id}/state").json()["song"]["undo"] is None
     kept = feel(tab, "swing_percent", 62.5)
     for voice, lean in tried["leans"].items():
-        assert lean == {name: kept["rails"]["hits"][voice][name] for name in ("played", "offset", "amounts", "accents")}
+        names = ("played", "offset", "amounts", "accents", "silent")
+        assert lean == {name: kept["rails"]["hits"][voice][name] for name in names}
     assert tried["playing"]["felt"] == kept["playing"]["felt"]
     status, again = ask(tab, "feel/try", revision=2, scope="hat_closed", field="push_ms", value=-4)
     assert again["leans"]["hat_closed"]["offset"] == [round(ms - 4, 2) for ms in tried["leans"]["hat_closed"]["offset"]]

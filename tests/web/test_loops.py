@@ -65,6 +65,18 @@ def test_half_double_bars_metre_and_the_one(client, song_id, loop):
     assert float(lines[0]) == pytest.approx(60 / 88.5, abs=0.003)
 
 
+def test_the_tempo_is_followed_bar_by_bar_on_request_and_undone(client, song_id, loop):
+    before = client.get(loop).text
+    assert "Tempo by bar" in before
+    assert "one tempo" in before
+    assert post(client, song_id, loop, "overrule", change={"kind": "follow", "follows": True}).status_code == 200
+    after = client.get(loop).text
+    assert "followed" in after
+    assert after.count('class="tempo-line"') == before.count('class="tempo-line"')
+    post(client, song_id, loop, "overrule", change={"kind": "follow", "follows": False})
+    assert "one tempo" in client.get(loop).text
+
+
 def test_hits_are_added_moved_and_removed_and_come_back(client, song_id, loop):
     heard = times(client.get(loop).text)
     post(client, song_id, loop, "overrule", change={"kind": "remove", "time_s": heard[4]})

@@ -12,6 +12,7 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.formats.audio_file import write_audio
 from easy_pocket.core.listen.picture import as_int16, peaks
+from easy_pocket.core.sound.backwards import backwards
 from easy_pocket.core.sound.kit import voice_audio
 from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.store.kits import find_voice
@@ -26,14 +27,19 @@ LASTING = {"Cache-Control": "private, max-age=31536000, immutable"}
 
 @router.get("/audio/sounds/{key}.wav")
 def sound(request: Request, key: str) -> Response:
-    base, _, number = key.rpartition("-")
+    forwards, turned, back = key.partition("-r")
+    base, _, number = forwards.rpartition("-")
     with database(request).transaction() as session:
         voice = find_voice(session, base)
         if voice is None:
             raise BadValueError("There is no such sound: its kit was changed; reload the page.")
         if not number.isdecimal() or int(number[:4]) > voice.hardest:
             raise BadValueError("There is no such sound.")
+        if turned and not (back.isdecimal() and len(back) < 9):
+            raise BadValueError("There is no such sound.")
         audio = voice_audio(voice, int(number), sample_source(session))
+    if turned:
+        audio = backwards(audio, int(back))
     data = write_audio(Audio(audio, RATE_HZ), "WAV", 32)
     return Response(data, media_type="audio/wav", headers=LASTING)
 

@@ -42,9 +42,11 @@ from easy_pocket.web.edit_requests import (
 )
 from easy_pocket.web.feel_requests import FeelChange
 from easy_pocket.web.groove_requests import GrooveChange
+from easy_pocket.web.idea_requests import PutIdeaEdit
 from easy_pocket.web.kit_requests import KitChange
 from easy_pocket.web.loop_requests import LoopUse
 from easy_pocket.web.routes.common import database, song_page
+from easy_pocket.web.section_requests import SectionChange
 from easy_pocket.web.views.bench_view import BenchView
 from easy_pocket.web.views.playing import passes, playing
 from easy_pocket.web.views.song_state import song_state
@@ -115,7 +117,9 @@ def _apply(session: Any, song_id: int, sent: EditRequest) -> LoadedSong:
             return put_line(*at, key, start_tick)
         case TakeSnapshotBack(snapshot_id=snapshot_id):
             return take_snapshot_back(*at, snapshot_id)
-        case change if isinstance(change, KitChange | FeelChange | GrooveChange | LoopUse):
+        case change if isinstance(
+            change, KitChange | FeelChange | GrooveChange | LoopUse | PutIdeaEdit | SectionChange
+        ):
             return change.apply(at, sent.gesture)
         case change:
             assert isinstance(change, PatternEdit)

@@ -2,12 +2,14 @@
 
 import { Edits } from "./edits.js";
 import { Grooves } from "./grooves.js";
+import { Ideas } from "./ideas.js";
 import { KitScreen } from "./kit.js";
 import { Loops } from "./loops.js";
 import { Memory } from "./memory.js";
 import { showNote } from "./notes.js";
 import { Player } from "./player.js";
 import { Rails } from "./rails.js";
+import { Ribbon } from "./ribbon.js";
 import { RowTools } from "./row_tools.js";
 import { Side } from "./side.js";
 import { paint, paintAll } from "./sliders.js";
@@ -35,6 +37,8 @@ class Page {
     this.memory = new Memory(this);
     this.loops = new Loops(this.edits, this.player, this);
     this.kit = new KitScreen(this.edits, this.player, this);
+    this.ideas = new Ideas(this);
+    this.ribbon = new Ribbon(this);
     this.savedAt = Date.now();
     this.taps = [];
     this.listen();
@@ -105,6 +109,7 @@ class Page {
     this.grooves.arrive();
     this.loops.arrive();
     this.kit.arrive();
+    this.ideas.arrive();
   }
 
   setPlaying(playing) {
@@ -238,6 +243,7 @@ class Page {
     }
     if (item.edit?.kind === "loop_beat") byId("beat-state").textContent = "They are on the Bench now.";
     if (this.screen === "loops" && (item.path === "undo" || item.path === "redo")) this.redraw();
+    if (state.pieces.ribbon) this.ribbon.draw();
     if (state.pieces.rails) {
       this.rails.showMode();
       this.rails.chooseBars(this.rails.bars);
@@ -246,6 +252,7 @@ class Page {
     if (this.rails.box) this.rails.later();
     if (!more) this.side.follow();
     if (!more && this.screen === "loops") this.loops.uses.follow();
+    if (!more && this.screen === "ideas") this.ideas.follow();
     if (item.edit?.kind === "write") this.sound(item.edit.voice);
     this.kit.drawn(item);
     if (!more) this.memory.follow();
@@ -580,7 +587,7 @@ class Page {
       return;
     }
     if (isTyping(event.target)) return;
-    if (this.memory.key(event) || this.side.key(event) || this.grooves.key(event) || this.rails.key(event) || this.loops.key(event) || this.kit.key(event)) {
+    if (this.memory.key(event) || this.side.key(event) || this.grooves.key(event) || this.ideas.key(event) || this.rails.key(event) || this.loops.key(event) || this.kit.key(event)) {
       event.preventDefault();
       return;
     }

@@ -39,7 +39,8 @@ export class LoopUnder {
     else if (underSlide) {
       this.set(underSlide, Number(target.value), target, this.gesture);
       this.gesture = null;
-    } else if (under) this.set(under, WORDS.includes(under) ? target.value : Number(target.value), target);
+    } else if (under === "section_id") this.set(under, target.value ? Number(target.value) : null, target);
+    else if (under) this.set(under, WORDS.includes(under) ? target.value : Number(target.value), target);
   }
 
   input(event) {

@@ -175,7 +175,8 @@ export class Loops {
       this.overrule({ kind: "bars", bars, metre }, { near: target });
     }
     if (target.id === "blend") this.player.setBlend(target.value);
-    if (target.id === "sensitivity") this.overrule({ kind: "sensitivity", value: Number(target.value) }, { gesture: "sensitivity", near: target });
+    if (target.id === "follow-tempo") this.overrule({ kind: "follow", follows: target.checked }, { near: target });
+    else if (target.id === "sensitivity") this.overrule({ kind: "sensitivity", value: Number(target.value) }, { gesture: "sensitivity", near: target });
   }
 
   input(event) {

@@ -29,7 +29,8 @@ export class Player extends EventTarget {
     this.under = new Map(); // pieces of loops under the stack, by pass and key
     this.panners = new Map(); // by place, -1 to 1
     this.latest = new Map(); // the sound last heard of a voice and velocity, while a changed one comes in
-    this.beside = null; // what the stack plays on another kit, while that is heard
+    this.beside = null; // what the stack plays on another kit or with an idea in it, while that is heard
+    this.span = null; // {from_s, to_s}: round which of its seconds it goes; null is all of them
     this.clock = { at: 0, ms: 0 };
     this.pending = new Set();
     this.starting = null;
@@ -115,8 +116,31 @@ export class Player extends EventTarget {
     this.wanted = playing;
     if (playing && this.context) await this.fetchSounds(playing);
     if (this.wanted !== playing) return;
+    const at = this.position;
+    const { turnLength } = this;
     this.beside = playing;
+    if (at !== null && turnLength !== this.turnLength) {
+      // Longer or shorter: the place in the music stays where it is.
+      this.anchor = this.context.currentTime - ((at - this.from) % this.turnLength);
+    }
     this.replan();
+  }
+
+  // Round a part of the stack only. Where it is inside, it goes on; else it goes to where the part begins.
+  setSpan(span) {
+    if (JSON.stringify(span) === JSON.stringify(this.span)) return;
+    const at = this.position;
+    this.span = span;
+    if (at === null) return;
+    const from = span?.from_s ?? 0;
+    const inside = at >= from && at < from + this.turnLength;
+    this.anchor = this.context.currentTime - (inside ? at - from : -LEAD_S);
+    this.replan();
+  }
+
+  // Seconds of the stack at which a pass begins.
+  get from() {
+    return this.mode === "stack" && this.span ? this.span.from_s : 0;
   }
 
   // currentTime may lag while the page is busy; the page's own clock tells how far.
@@ -134,7 +158,10 @@ export class Player extends EventTarget {
   }
 
   get turnLength() {
-    return this.mode === "loop" ? this.loop.length_s : (this.beside ?? this.stack).length_s;
+    if (this.mode === "loop") return this.loop.length_s;
+    const { length_s } = this.beside ?? this.stack;
+    if (this.mode !== "stack" || !this.span) return length_s;
+    return Math.min(this.span.to_s, length_s) - this.span.from_s;
   }
 
   // What a pass (counted from 0) plays. Straight columns may still be on their way: until then it is felt.
@@ -256,7 +283,7 @@ export class Player extends EventTarget {
   }
 
   planStack(from, until) {
-    const length = (this.beside ?? this.stack).length_s;
+    const { from: offset, turnLength: length } = this;
     const lastPass = this.repeats ? Infinity : 0;
     const firstPass = Math.max(0, Math.floor((from - this.anchor) / length));
     for (let pass = firstPass; pass <= lastPass; pass += 1) {
@@ -265,11 +292,11 @@ export class Player extends EventTarget {
       this.planUnder(pass, begin, from, begin + length);
       const events = this.sounds(pass);
       for (let index = 0; index < events.start_s.length; index += 1) {
-        const at = begin + events.start_s[index];
-        if (at < from) continue;
-        if (at >= until) break;
+        const at = begin + events.start_s[index] - offset;
+        if (at < from || at < begin - 1e-6) continue;
+        if (at >= until || at >= begin + length) break;
         if (this.silenced(at)) continue;
-        this.strike(events, index, at, begin);
+        this.strike(events, index, at, begin - offset);
       }
     }
   }
@@ -293,7 +320,12 @@ export class Player extends EventTarget {
         gain.gain.linearRampToValueAtTime(this.stack.master_gain, at + UNDER_FADE_S);
       }
       node.connect(gain).connect(this.stackOut);
-      node.start(Math.round(at * this.context.sampleRate) / this.context.sampleRate, at - begin);
+      node.start(Math.round(at * this.context.sampleRate) / this.context.sampleRate, at - begin + this.from);
+      if (this.span) {
+        gain.gain.setValueAtTime(gain.gain.value || this.stack.master_gain, end - UNDER_FADE_S);
+        gain.gain.linearRampToValueAtTime(0, end);
+        node.stop(end);
+      }
       const voice = { node, gain, at, end, key, name };
       this.under.set(name, voice);
       node.onended = () => this.under.get(name) === voice && this.under.delete(name);
@@ -410,7 +442,7 @@ export class Player extends EventTarget {
   get position() {
     if (!this.running) return null;
     const heard = this.context.currentTime - (this.context.outputLatency || 0) - this.anchor;
-    return heard < 0 ? 0 : heard % this.turnLength;
+    return heard < 0 ? this.from : this.from + (heard % this.turnLength);
   }
 }
 

@@ -6,6 +6,7 @@ const BASE = 0.84;
 const TOP = 0.14;
 const MOST_SLOT_LINES = 220;
 const FEET_FROM = 0.6; // thinner hits have no foot drawn
+const SILENT_ALPHA = 0.25; // hits the density leaves out
 const FOOT_RADIUS = 2.4;
 const FOOT_FILL = "#fff";
 const FOOT_LINE = "#8f836b";
@@ -143,7 +144,7 @@ export function drawRail(canvas, voice, hits, look, facts, step, marks) {
 }
 
 function isPlain(hit, marks) {
-  if (hit.dress || hit.asked || hit.waiting) return false;
+  if (hit.dress || hit.asked || hit.waiting || hit.silent) return false;
   if (!marks.chosen.size && !marks.hot && !marks.differs?.size) return true;
   const key = `${hit.voice} ${hit.tick}`;
   return !marks.chosen.has(key) && marks.hot !== key && !marks.differs?.has(key);
@@ -231,7 +232,8 @@ function drawHit(pen, hit, at, look, facts, width, height, marks) {
   const side = lean(hit.offset);
   const colour = side === "even" ? c.ink : c[side];
   const key = `${hit.voice} ${hit.tick}`;
-  pen.globalAlpha = hit.waiting ? 0.55 : 1;
+  const alpha = hit.silent ? SILENT_ALPHA : hit.waiting ? 0.55 : 1;
+  pen.globalAlpha = alpha;
   pen.strokeStyle = colour;
   pen.fillStyle = colour;
   const stem = (x, top, weight) => {
@@ -249,7 +251,7 @@ function drawHit(pen, hit, at, look, facts, width, height, marks) {
     stem(x, more.head, 1.6);
     circle(pen, x, more.head, 1.8);
     pen.fill();
-    pen.globalAlpha = hit.waiting ? 0.55 : 1;
+    pen.globalAlpha = alpha;
   }
   if (Math.abs(at.x - at.foot) > 0.5) {
     pen.lineWidth = threadWidth(at.thin);

@@ -73,9 +73,10 @@ class Row {
     this.places = new Map(this.list.map((hit) => [hit.tick, hit]));
   }
 
-  lean({ played, offset, amounts, accents }) {
+  lean({ played, offset, amounts, accents, silent }) {
+    const left = new Set(silent); // by the density; they are written still
     for (const hit of this.list) {
-      if (hit.index >= 0) Object.assign(hit, { played: played[hit.index], offset: offset[hit.index], amounts, accents });
+      if (hit.index >= 0) Object.assign(hit, { played: played[hit.index], offset: offset[hit.index], amounts, accents, silent: left.has(hit.index) });
     }
   }
 

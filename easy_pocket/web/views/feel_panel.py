@@ -89,6 +89,7 @@ def feel_panel(song: LoadedSong, scope: str) -> FeelPanel:
         settings=settings,
         notes={
             "swing_percent": f"{ratio_words(swing_percent)} · short note {pair_ms * (1 - swing_percent / 100):.0f} ms",
+            "density_percent": _density_words(song, scope),
             "push_ms": push_words + (" of its part" if scope not in ("stack", "part") else ""),
         },
         template_name=template.name if template else "no groove",
@@ -98,6 +99,17 @@ def feel_panel(song: LoadedSong, scope: str) -> FeelPanel:
         reach=tuple(_reach(song)),
         writable=bool(song.row.feel or song.part.feel or any(song.part.voice_feel.values())),
     )
+
+
+def _density_words(song: LoadedSong, scope: str) -> str:
+    """How many of the written hits sound, of a voice or of all."""
+    played = song.performance()
+    of = played.hits.voice_index >= 0
+    if scope in song.part.voices:
+        voices = played.hits.voices
+        of = played.hits.voice_index == (voices.index(scope) if scope in voices else -1)
+    heard = of if played.heard is None else of & played.heard
+    return f"{int(heard.sum())} of {int(of.sum())} hits sound"
 
 
 def ratio_words(swing_percent: float) -> str:

@@ -95,6 +95,13 @@ class Regard(Strict):
     time_s: Seconds
 
 
+class Follow(Strict):
+    """Whether every bar has a line of its own, where its hits are."""
+
+    kind: Literal["follow"]
+    follows: bool
+
+
 class AsHeard(Strict):
     """Give up every correction."""
 
@@ -139,7 +146,19 @@ class GroupMove(Strict):
 
 GroupChange = GroupCount | GroupVoice | GroupSplit | GroupMerge | GroupMove
 LoopChange = Annotated[
-    Sensitivity | Pace | Bars | One | AddHit | MoveHit | RemoveHit | KeepHit | Ignore | Regard | AsHeard | GroupChange,
+    Sensitivity
+    | Pace
+    | Bars
+    | One
+    | AddHit
+    | MoveHit
+    | RemoveHit
+    | KeepHit
+    | Ignore
+    | Regard
+    | Follow
+    | AsHeard
+    | GroupChange,
     Field(discriminator="kind"),
 ]
 
@@ -173,6 +192,8 @@ def changed_overrules(
         case Regard(time_s=time_s):
             spans = tuple(span for span in now.ignored_s if not span[0] <= time_s <= span[1])
             return replace(now, ignored_s=spans), f"hear again what is at {time_s:.2f} s"
+        case Follow(follows=follows):
+            return replace(now, follows=follows), "follow the tempo bar by bar" if follows else "one steady tempo"
         case AsHeard():
             return Overrules(), "everything as heard"
         case _:

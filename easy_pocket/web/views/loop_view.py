@@ -9,6 +9,7 @@ import numpy as np
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.formats.heard_json import group_names
 from easy_pocket.core.listen.doubt import beat_doubt
+from easy_pocket.core.listen.drift import measured_tempi_bpm
 from easy_pocket.core.listen.groove import found_swing_percent, slots_and_offsets
 from easy_pocket.core.listen.hear import Heard, Overrules
 from easy_pocket.core.listen.reading import Reading, counted_beats
@@ -53,6 +54,7 @@ class LoopView:
         overrules: Overrules = overrules_from_doc(row.overruled)
         reading = heard.reading
         self.row = row
+        self.onsets = heard.onsets
         self.overrules = overrules
         self.reading = reading
         self.duration_s = audio.duration_s
@@ -143,13 +145,14 @@ class LoopView:
 
     @property
     def tempo_map(self) -> list[tuple[int, str, float]]:
-        """Of a recording whose tempo moves: bar, tempo, and how far it is between slowest and fastest, in percent."""
-        if not self.reading.drifts:
+        """Bar, its tempo as its hits have it, and how far that is between slowest and fastest, in percent; empty for a
+        loop of a bar."""
+        if self.reading.bars < 2:
             return []
-        slowest, fastest = self.reading.tempo_range_bpm
-        tempi = self.reading.bar_tempi_bpm.tolist()
-        span = max(fastest - slowest, 1e-9)
-        return [(bar, f"{tempo:.1f}", round(100 * (tempo - slowest) / span)) for bar, tempo in enumerate(tempi, 1)]
+        tempi = measured_tempi_bpm(self.onsets, self.reading)
+        slowest, span = float(tempi.min()), max(float(np.ptp(tempi)), 1e-9)
+        rows = enumerate(tempi.tolist(), 1)
+        return [(bar, f"{tempo:.2f}", round(100 * (tempo - slowest) / span)) for bar, tempo in rows]
 
     @property
     def player(self) -> dict[str, float]:

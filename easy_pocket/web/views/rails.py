@@ -61,7 +61,8 @@ def hit_columns(performance: Performance, voice: str) -> dict[str, Any]:
     that are not plain, or ask for another sound."""
     hits = performance.hits
     if voice not in hits.voices:
-        return {"tick": [], "velocity": [], "played": [], "offset": [], "own": [], "amounts": {}, "accents": {}}
+        return {"tick": [], "velocity": [], "played": [], "offset": [], "own": [], "amounts": {}, "accents": {},
+                "silent": []}  # fmt: skip
     mine = np.flatnonzero(hits.voice_index == hits.voices.index(voice))
     columns: dict[str, Any] = {
         "tick": hits.tick[mine],
@@ -91,7 +92,10 @@ def _lean(performance: Performance, mine: npt.NDArray[np.int64]) -> dict[str, An
     """What the feel makes of these hits."""
     moved = np.round(performance.amounts_ms[:, mine], 2)
     louder = performance.amounts_velocity[:, mine]
+    nobody = np.zeros(0, dtype=np.int64)
+    silent = nobody if performance.heard is None else np.flatnonzero(~performance.heard[mine])
     return {
+        "silent": silent,
         "played": performance.velocity[mine],
         "offset": np.round(performance.offset_ms[mine], 2),
         "amounts": {stage: row for stage, row in zip(TIME_STAGES, moved, strict=True) if row.any()},

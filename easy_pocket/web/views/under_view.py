@@ -23,6 +23,7 @@ class UnderView:
         bars = min(song.pattern.bars, MOST_BARS_NAMED)
         self.from_bars = _with(self.under.from_bar, [(bar, f"{bar}") for bar in range(1, bars + 1)])
         self.to_bars = _with(self.under.to_bar, [(0, "the end"), *((bar, f"{bar}") for bar in range(1, bars + 1))])
+        self.sections = [("", "the bars below"), *((row.id, row.name) for row in song.sections if row.bars)]
         bar_ticks = song.metre.bar_ticks
         turns = [(0, f"its own, {loop_bars} bar{'s' if loop_bars != 1 else ''}")]
         turns += [(EIGHTH * count, f"{count} eighths") for count in (1, 2, 3, 5, 6, 7, 9)]
@@ -36,6 +37,7 @@ class UnderView:
         self.grooves = song.groove_names_of() if self.under.to == "groove" else []
         self.chosen: dict[str, Any] = {
             **{name: getattr(self.under, name) for name in ("how", "from_bar", "to_bar", "cycle_ticks", "start_ticks")},
+            "section_id": (found.section_id if found else None) or "",
             "to": self.under.to,
             "duck_voice": self.under.duck_voice,
             "template_id": found.template_id if found else None,
