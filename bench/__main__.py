@@ -1,8 +1,8 @@
-"""`./pocket bench [NAME ...]`: listen, perform, feel, mixdown, edit, kit, heard, drawn."""
+"""`./pocket bench [NAME ...]`: listen, perform, feel, mixdown, edit, kit, heard, drawn, ideas."""
 
 import sys
 
-from bench import drawn, edit, feel, heard, kit, listen, mixdown, perform
+from bench import drawn, edit, feel, heard, ideas, kit, listen, mixdown, perform
 
 ALL = {
     "listen": listen.run,
@@ -13,6 +13,7 @@ ALL = {
     "kit": kit.run,
     "heard": heard.run,
     "drawn": drawn.run,
+    "ideas": ideas.run,
 }
 
 chosen = sys.argv[1:] or list(ALL)
