@@ -24,7 +24,8 @@ class Articulation:
     going by `swell` from the first to the last. tune_cents: +-2400. pan: -1 to 1, added to the voice's.
     length_ticks: the sound ends after so long, 0 rings out. odds_percent: 1-100, how often it sounds.
     passes: 0 every pass, 1 the first only, n from 2 to 16 every n-th. locked: edits leave it alone.
-    backwards: the sound runs backwards from the hit on, its attack length_ticks later.
+    backwards: the sound runs backwards from the hit on, its attack length_ticks later; it is let go over the fade_ms
+    (0-1000) before that.
     """
 
     ornament: str = ""
@@ -40,6 +41,7 @@ class Articulation:
     passes: int = 0
     locked: bool = False
     backwards: bool = False
+    fade_ms: float = 0.0
 
     def __post_init__(self) -> None:
         if self.ornament not in ORNAMENTS:
@@ -58,6 +60,7 @@ class Articulation:
         require_range("The length of a hit", self.length_ticks, 0, MAX_SPAN_TICKS, "ticks")
         require_range("The odds", self.odds_percent, 1, 100, "%")
         require_range("Every so many passes", self.passes, 0, 16)
+        require_range("The fade of a sound that runs backwards", self.fade_ms, 0, 1000, "ms")
         if self.backwards and not self.length_ticks:
             raise BadValueError("A sound that runs backwards needs a length: its attack falls on the end of it.")
 

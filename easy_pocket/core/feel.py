@@ -102,11 +102,13 @@ STRAIGHT = Feel()
 
 @dataclass(frozen=True)
 class FeelScopes:
-    """The feel of the stack, of one part, and of single voices of that part."""
+    """The feel of the stack, of one part, and of single voices of that part. player: which part it is; each wanders
+    and scatters for itself."""
 
     stack: Feel = STRAIGHT
     part: Feel = STRAIGHT
     voices: Mapping[str, Feel] = field(default_factory=dict)
+    player: int = 0
 
     def resolve(self, voice: str) -> Feel:
         """Every field from the nearest scope that sets it.
@@ -118,6 +120,10 @@ class FeelScopes:
         chosen = {f.name: first_set(chain, f.name) for f in fields(Feel)}
         chosen["push_ms"] = chain[0].push_ms or 0.0
         return Feel(**chosen)
+
+    def setting(self, voice: str, name: str) -> Any:
+        """One field for a voice, without making all of them."""
+        return first_set((self.voices.get(voice, STRAIGHT), self.part, self.stack, DEFAULTS), name)
 
     def neutral(self, voice: str) -> Feel:
         """Settings that, as the voice's own, leave its hits where they are written whatever the stack and part say."""
@@ -136,13 +142,22 @@ class FeelScopes:
 
     def runs_on(self, voices: tuple[str, ...]) -> bool:
         """Whether one pass of these voices differs from the next by their looseness."""
-        settings = [self.resolve(voice) for voice in voices]
-        return any(one.runs_on and (one.drift_ms or one.jitter_ms or one.touch) for one in settings)
+        loose = ("drift_ms", "jitter_ms", "touch")
+        return any(
+            self.setting(voice, "runs_on") and any(self.setting(voice, name) for name in loose) for voice in voices
+        )
 
     @property
     def part_push_ms(self) -> float:
         """The push every hit of the part gets: the part's own, or else the stack's."""
         return float(first_set((self.part, self.stack, DEFAULTS), "push_ms"))
+
+
+def over(nearer: Feel, farther: Feel) -> Feel:
+    """Field by field the nearer one's, where it has one."""
+    if nearer == STRAIGHT:
+        return farther
+    return Feel(**{f.name: first_set((nearer, farther), f.name) for f in fields(Feel)})
 
 
 def first_set(chain: tuple[Feel, ...], name: str) -> Any:

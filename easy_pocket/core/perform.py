@@ -106,8 +106,42 @@ def perform(
     With `loop` the last hit also keeps its distance from the first of the next pass. Raises BadValueError for a
     tempo outside 20-400 bpm.
     """
+    passes_before = pass_number - 1
+    performance = perform_hits(
+        pattern.arrays,
+        pattern.length_ticks,
+        pattern.metre,
+        feel,
+        tempo_bpm=tempo_bpm,
+        straight=straight,
+        loop=loop,
+        loose=Loose(passes_before * -(-pattern.length_ticks // SLOT_TICKS), passes_before),
+    )
+    heard = _heard(pattern, feel)
+    return performance if heard is None else replace(performance, heard=heard)
+
+
+@dataclass(frozen=True)
+class Loose:
+    """Where looseness that runs on has come to: 16ths of wander before, and what tells this pass from others."""
+
+    start_slot: int = 0
+    pass_key: int = 0
+
+
+def perform_hits(
+    hits: HitArrays,
+    length_ticks: int,
+    metre: Metre,
+    feel: FeelScopes | None = None,
+    *,
+    tempo_bpm: float,
+    straight: bool = False,
+    loop: bool = True,
+    loose: Loose = Loose(),
+) -> Performance:
+    """As `perform`, of hits as columns in order of place; density is not asked here."""
     check_tempo(tempo_bpm)
-    hits = pattern.arrays
     tick_ms = ms_per_tick(tempo_bpm)
     straight_ms = hits.tick.astype(np.float64) * tick_ms
     count = len(hits.tick)
@@ -118,7 +152,7 @@ def perform(
         dict(zip(VELOCITY_STAGES, amounts_velocity, strict=True)),
     )
     velocity = hits.velocity.copy()
-    length_ms = pattern.length_ticks * tick_ms
+    length_ms = length_ticks * tick_ms
     pairs, shares = np.full(len(hits.voices), 480.0), np.full(len(hits.voices), 0.5)
     if not straight and count:
         scopes = feel or FeelScopes()
@@ -127,14 +161,16 @@ def perform(
         moved["swing"][:] = swung(hits.tick, pairs[hits.voice_index], shares[hits.voice_index]) * tick_ms
         level_dynamics(hits, settings, louder["ghost"], louder["depth"])
         levelled = velocity + louder["ghost"] + louder["depth"]
-        _add_groove(pattern, settings, tempo_bpm, moved["swing"], levelled, moved["groove"], louder["accent"])
+        _add_groove(hits, metre, settings, tempo_bpm, moved["swing"], levelled, moved["groove"], louder["accent"])
         moved["part push"][:] = scopes.part_push_ms
         moved["push"][:] = np.array([setting.push_ms for setting in settings])[hits.voice_index]
         moved["own"][:] = hits.offset_ms
-        _loosen(pattern, settings, pass_number - 1, moved["drift"], moved["jitter"], louder["touch"])
+        _loosen(hits, settings, scopes.player, loose, moved["drift"], moved["jitter"], louder["touch"])
         weaken_hand(hits, settings, tick_ms, levelled, moved["hand"], louder["hand"])
+        turned = [index for index, articulation in hits.decorated if articulation.backwards]
+        amounts_ms[:, turned] = 0.0  # it is its end that counts, and that is where it is written
         before = straight_ms + amounts_ms.sum(axis=0)
-        moved["order"][:] = _keep_order(hits, before, length_ms if loop else None) - before
+        moved["order"][:] = keep_order(hits, before, length_ms if loop else None) - before
         unclamped = velocity + amounts_velocity.sum(axis=0)
         velocity = np.clip(unclamped, 1, 127)
         louder["clamp"][:] = velocity - unclamped
@@ -142,14 +178,13 @@ def perform(
         hits=hits,
         tempo_bpm=tempo_bpm,
         length_ms=length_ms,
-        metre=pattern.metre,
+        metre=metre,
         straight_ms=straight_ms,
         played_ms=straight_ms + amounts_ms.sum(axis=0),
         velocity=velocity,
         amounts_ms=amounts_ms,
         amounts_velocity=amounts_velocity,
         swing=tuple(zip(pairs.tolist(), shares.tolist(), strict=True)),
-        heard=_heard(pattern, feel),
     )
 
 
@@ -210,7 +245,8 @@ def swung(tick: Floats | Ints, pair_ticks: Floats, share: Floats) -> Floats:
 
 
 def _add_groove(
-    pattern: Pattern,
+    hits: HitArrays,
+    metre: Metre,
     settings: list[Feel],
     tempo_bpm: float,
     swing_ms: Floats,
@@ -219,7 +255,6 @@ def _add_groove(
     accent: Ints,
 ) -> None:
     """Fill the groove amounts of every voice that a template reaches, from the lane that speaks for it."""
-    hits = pattern.arrays
     for index, setting in enumerate(settings):
         if setting.template is None or not setting.groove_on:
             continue
@@ -227,10 +262,10 @@ def _add_groove(
         tick = hits.tick[mine]
         lane = lane_of(setting, hits.voices[index])
         scale = bool(setting.groove_scales)
-        target_ms = setting.template.offsets_at(tick, pattern.metre, tempo_bpm, scale=scale, lane=lane)
+        target_ms = setting.template.offsets_at(tick, metre, tempo_bpm, scale=scale, lane=lane)
         # The template holds its own swing: at full pull it replaces ours.
         groove_ms[mine] = (setting.timing_pull or 0.0) / 100.0 * (target_ms - swing_ms[mine])
-        accents = setting.template.accents_at(tick, pattern.metre, lane)
+        accents = setting.template.accents_at(tick, metre, lane)
         mean_accent = accents.mean()
         if setting.accent_pull and mean_accent > 0:
             factor = setting.accent_pull / 100.0 * (accents / mean_accent - 1.0)
@@ -246,24 +281,33 @@ def lane_of(setting: Feel, voice: str) -> str:
 
 
 def _loosen(
-    pattern: Pattern, settings: list[Feel], passes_before: int, drift_ms: Floats, jitter_ms: Floats, velocity: Ints
+    hits: HitArrays,
+    settings: list[Feel],
+    player: int,
+    loose: Loose,
+    drift_ms: Floats,
+    jitter_ms: Floats,
+    velocity: Ints,
 ) -> None:
-    """Fill the amounts of drift, jitter and touch."""
-    hits = pattern.arrays
+    """Fill the amounts of drift, jitter and touch. Every part is a player of its own."""
     for index, setting in enumerate(settings):
         if not (setting.drift_ms or setting.jitter_ms or setting.touch):
             continue
         mine = np.flatnonzero(hits.voice_index == index)
-        tick, seed = hits.tick[mine], setting.seed or 0
-        pass_key = passes_before if setting.runs_on else 0
-        start_slot = pass_key * -(-pattern.length_ticks // SLOT_TICKS)
-        drift_ms[mine] = (setting.drift_ms or 0.0) * drift(seed, tick, start_slot)
-        jitter_ms[mine] = (setting.jitter_ms or 0.0) * jitter(seed, hits.voices[index], tick, pass_key)
-        scattered = touch(seed, hits.voices[index], tick, start_slot, pass_key)
+        tick, seed = hits.tick[mine], seed_of(setting.seed or 0, player)
+        slot, key = (loose.start_slot, loose.pass_key) if setting.runs_on else (0, 0)
+        drift_ms[mine] = (setting.drift_ms or 0.0) * drift(seed, tick, slot)
+        jitter_ms[mine] = (setting.jitter_ms or 0.0) * jitter(seed, hits.voices[index], tick, key)
+        scattered = touch(seed, hits.voices[index], tick, slot, key)
         velocity[mine] = np.rint((setting.touch or 0.0) * scattered).astype(np.int64)
 
 
-def _keep_order(hits: HitArrays, played_ms: Floats, length_ms: float | None) -> Floats:
+def seed_of(seed: int, player: int) -> int:
+    """What is drawn by for one of several players; the first (0) draws by the seed itself."""
+    return seed + 7919 * player
+
+
+def keep_order(hits: HitArrays, played_ms: Floats, length_ms: float | None) -> Floats:
     """Played times in which no voice's hits swap or come closer than MIN_GAP_MS; later hits give way.
 
     In a loop the first hits also give way to the last of the pass before, so the seam is as clean as the inside.

@@ -40,6 +40,7 @@ class Strokes:
     pan: Floats
     length_ms: Floats
     backwards: npt.NDArray[np.bool_]
+    fade_ms: Floats
 
     def loop_ms(self, length_ms: float) -> Floats:
         """When each sounds within the loop: what is early wraps to its end."""
@@ -90,6 +91,7 @@ def strokes(performance: Performance, pass_number: int | None = None, seed: int 
         pan=np.zeros(count),
         length_ms=np.full(count, np.inf),
         backwards=np.zeros(count, dtype=bool),
+        fade_ms=np.zeros(count),
     )
     if not hits.decorated:
         return plain if heard.all() else _only(plain, heard)
@@ -99,7 +101,7 @@ def strokes(performance: Performance, pass_number: int | None = None, seed: int 
     for index, articulation in hits.decorated:
         plain.tune_cents[index] = articulation.tune_cents
         plain.pan[index] = articulation.pan
-        plain.backwards[index] = articulation.backwards
+        plain.backwards[index], plain.fade_ms[index] = articulation.backwards, articulation.fade_ms
         if articulation.length_ticks:
             plain.length_ms[index] = articulation.length_ticks * tick_ms
         if not articulation.ornament or not heard[index]:
@@ -122,6 +124,7 @@ def strokes(performance: Performance, pass_number: int | None = None, seed: int 
         plain.pan[hit],
         plain.length_ms[hit],
         plain.backwards[hit],
+        plain.fade_ms[hit],
     )
 
 
@@ -134,6 +137,7 @@ def _only(struck: Strokes, kept: npt.NDArray[np.bool_]) -> Strokes:
         struck.pan[kept],
         struck.length_ms[kept],
         struck.backwards[kept],
+        struck.fade_ms[kept],
     )
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 from collections.abc import Mapping
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import TypeVar
 
 import mido
@@ -63,6 +64,11 @@ class MidiBeat:
 def read_midi(data: bytes, name: str) -> MidiBeat:
     """Read every note; none is lost. Raises MidiRefusedError for a damaged file, SMPTE time, or a change of metre
     or tempo along the way."""
+    return _beat(open_midi(data, name), name)
+
+
+def open_midi(data: bytes, name: str) -> mido.MidiFile:
+    """Raises MidiRefusedError for what is no MIDI file, damaged, too large, or counted in SMPTE time."""
     if not data:
         raise MidiRefusedError(f"{name} is empty (0 bytes): choose another file, or export it again.")
     if len(data) > MAX_BYTES:
@@ -80,7 +86,7 @@ def read_midi(data: bytes, name: str) -> MidiBeat:
         raise MidiRefusedError(f"{name} is damaged or cut off ({reason}): export it again.") from None
     if midi.ticks_per_beat < 1:
         raise MidiRefusedError(f"{name} has 0 ticks per quarter note: export it again.")
-    return _beat(midi, name)
+    return midi
 
 
 def _beat(midi: mido.MidiFile, name: str) -> MidiBeat:
@@ -100,7 +106,7 @@ def _beat(midi: mido.MidiFile, name: str) -> MidiBeat:
             elif message.type == "set_tempo":
                 tempi.append((now, mido.tempo2bpm(max(message.tempo, 1))))
             elif message.type == "time_signature":
-                metres.append((now, _metre(message, name)))
+                metres.append((now, metre_of(message, name)))
         end = max(end, now * scale)
     if not notes:
         raise MidiRefusedError(f"{name} holds no notes: choose a file with drum notes.")
@@ -122,7 +128,7 @@ def _beat(midi: mido.MidiFile, name: str) -> MidiBeat:
     return MidiBeat(Pattern(bars * metre.bar_ticks, hits, metre), tempo_bpm, tuple(remarks))
 
 
-def _metre(message: mido.MetaMessage, name: str) -> Metre:
+def metre_of(message: mido.MetaMessage, name: str) -> Metre:
     if message.denominator not in (2, 4, 8, 16) or not 1 <= message.numerator <= 32:
         raise MidiRefusedError(f"{name} has a metre of {message.numerator}/{message.denominator}, which is not known.")
     return Metre(message.numerator, message.denominator)
@@ -170,14 +176,37 @@ def split_places(notes: list[tuple[int, str, int]], tempo_bpm: float, length_tic
         slots[loose] = np.rint(ticks[loose] / step).astype(np.int64) * step
     tick_ms = ms_per_tick(tempo_bpm)
     taken: set[tuple[str, int]] = set()
-    hits = []
+    placed: dict[str, list[list[int]]] = {}
     for (tick, voice, velocity), slot in zip(notes, slots.tolist(), strict=True):
         place = slot if slot < length_ticks else length_ticks - 1
         if (voice, place) in taken or abs(tick - place) * tick_ms > 200.0:
             place = _free_tick(voice, min(tick, length_ticks - 1), length_ticks, taken)
         taken.add((voice, place))
-        hits.append(Hit(voice, place, velocity, (tick - place) * tick_ms))
-    return tuple(hits)
+        placed.setdefault(voice, []).append([tick, place, velocity])
+    for rows in placed.values():
+        _in_order_of_time(rows, length_ticks)
+    return tuple(
+        Hit(voice, place, velocity, (tick - place) * tick_ms)
+        for voice, rows in placed.items()
+        for tick, place, velocity in rows
+    )
+
+
+def _in_order_of_time(rows: list[list[int]], length_ticks: int) -> None:
+    """Notes of one voice as [tick, place, velocity] in order of time: where two would swap their places, both are
+    written where they are played."""
+    swapped = True
+    while swapped:
+        swapped = False
+        for one, other in pairwise(rows):
+            if one[1] >= other[1] and (one[1], other[1]) != (one[0], other[0]) and one[0] < other[0] < length_ticks:
+                one[1], other[1] = one[0], other[0]
+                swapped = True
+    taken: set[tuple[str, int]] = set()
+    for row in rows:
+        if ("", row[1]) in taken:
+            row[1] = _free_tick("", min(row[0], length_ticks - 1), length_ticks, taken)
+        taken.add(("", row[1]))
 
 
 def _in_company(voices: list[str], slots: npt.NDArray[np.int64], close: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
@@ -234,13 +263,13 @@ def write_midi(
     pre_roll = 1 if not loop and len(ticks) and ticks.min() < 0 else 0
     ticks = ticks + pre_roll * metre.bar_ticks
     conductor = mido.MidiTrack()
-    conductor.append(mido.MetaMessage("track_name", name=_latin(name), time=0))
+    conductor.append(mido.MetaMessage("track_name", name=latin(name), time=0))
     conductor.append(mido.MetaMessage("set_tempo", tempo=round(60_000_000 / performance.tempo_bpm), time=0))
     conductor.append(mido.MetaMessage("time_signature", numerator=metre.beats, denominator=metre.unit, time=0))
     if pre_roll:
         conductor.append(mido.MetaMessage("marker", text="pre-roll", time=0))
     if marker:
-        conductor.append(mido.MetaMessage("marker", text=_latin(marker), time=pre_roll * metre.bar_ticks))
+        conductor.append(mido.MetaMessage("marker", text=latin(marker), time=pre_roll * metre.bar_ticks))
     notes = note_map or {}
     numbers = [notes.get(voice, note_of_voice(voice)) for voice in performance.hits.voices]
     events: list[tuple[int, int, int, int]] = []
@@ -273,6 +302,6 @@ def write_midi(
     return WrittenMidi(out.getvalue(), pre_roll)
 
 
-def _latin(text: str) -> str:
+def latin(text: str) -> str:
     """MIDI texts are latin-1; what does not fit becomes '?'."""
     return text.encode("latin-1", "replace").decode("latin-1")[:120]

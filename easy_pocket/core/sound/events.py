@@ -9,13 +9,14 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from easy_pocket.core.pattern import HitArrays
 from easy_pocket.core.perform import Performance
 from easy_pocket.core.scatter import normal
 from easy_pocket.core.sound.backwards import MAX_FRAMES
 from easy_pocket.core.sound.kit import Kit, KitVoice, audio_key
 from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.velocity import gains
-from easy_pocket.core.strokes import strokes
+from easy_pocket.core.strokes import Strokes, strokes
 
 MASTER_GAIN = 10 ** (-3.0 / 20)
 Floats = npt.NDArray[np.float64]
@@ -51,6 +52,7 @@ class Event:
     cut_s: float | None
     alternate: int = 0
     back: int = 0  # samples it takes when it runs backwards
+    fade: int = 0  # and how many of them are faded out
     rate: float = 1.0  # how fast the audio plays: a voice that varies is a little higher or lower from hit to hit
 
 
@@ -63,7 +65,8 @@ def audible(voices: tuple[str, ...], mix: Mapping[str, VoiceMix]) -> set[str]:
 @dataclass(frozen=True)
 class EventColumns:
     """Events as columns, sorted by start. sound points into audio (content keys, each used); cut_s is infinite where
-    nothing cuts; voice points into voices; back is how many samples a sound takes that runs backwards, else 0."""
+    nothing cuts; voice points into voices; back is how many samples a sound takes that runs backwards, else 0, and
+    fade how many of them are faded out at its end."""
 
     voices: tuple[str, ...]
     audio: tuple[str, ...]
@@ -77,6 +80,7 @@ class EventColumns:
     cut_s: Floats
     rate: Floats
     back: Ints
+    fade: Ints
 
 
 def play_columns(
@@ -91,29 +95,46 @@ def play_columns(
     """What sounds when in one pass, counted from 1. In a loop times wrap to 0 <= start_s < length; otherwise early
     hits are negative. Voices the kit does not have do not sound.
     """
+    struck = strokes(performance, pass_number, seed)
+    return columns_of(performance.hits, struck, kit, mix, length_ms=performance.length_ms if loop else None)
+
+
+def columns_of(
+    hits: HitArrays,
+    struck_all: Strokes,
+    kit: Kit,
+    mix: Mapping[str, VoiceMix] | None = None,
+    *,
+    length_ms: float | None = None,
+    level_db: Floats | None = None,
+) -> EventColumns:
+    """As `play_columns`, of hits and their strokes. length_ms: of the loop, None when it is none. level_db: of each
+    hit, on top of its voice's."""
     mix = mix or {}
-    struck_all = strokes(performance, pass_number, seed)
-    voice_index = performance.hits.voice_index[struck_all.hit]
-    sounding = audible(performance.hits.voices, mix) & set(kit.roles)
-    starts_s = (struck_all.loop_ms(performance.length_ms) if loop else struck_all.time_ms) / 1000.0
-    length_s = performance.length_ms / 1000.0 if loop else None
-    cuts_s = _cuts(performance.hits.voices, voice_index, kit, sounding, starts_s, length_s)
+    voice_index = hits.voice_index[struck_all.hit]
+    sounding = audible(hits.voices, mix) & set(kit.roles)
+    starts_s = (struck_all.time_ms if length_ms is None else struck_all.loop_ms(length_ms)) / 1000.0
+    length_s = None if length_ms is None else length_ms / 1000.0
+    cuts_s = _cuts(hits.voices, voice_index, kit, sounding, starts_s, length_s)
     turned = struck_all.backwards
     cuts_s = np.minimum(cuts_s, np.where(turned, np.inf, starts_s + struck_all.length_ms / 1000.0))
     count = len(starts_s)
     back = np.zeros(count, dtype=np.int64)
-    back[turned] = np.clip(np.rint(struck_all.length_ms[turned] * RATE_HZ / 1000), 1, MAX_FRAMES).astype(np.int64)
+    # Both ends on whole samples, so that the attack falls exactly where it is due.
+    ends_s = starts_s[turned] + struck_all.length_ms[turned] / 1000.0
+    back[turned] = np.clip(np.rint(ends_s * RATE_HZ) - np.rint(starts_s[turned] * RATE_HZ), 1, MAX_FRAMES)
+    fade = np.rint(struck_all.fade_ms * RATE_HZ / 1000).astype(np.int64)
     stretch = np.zeros(count, dtype=np.int64)
     alternate, sound = np.zeros(count, dtype=np.int64), np.full(count, -1, dtype=np.int64)
     gain, pan, rate = np.zeros(count), np.zeros(count), np.ones(count)
     keys: list[str] = []
-    for index, voice in enumerate(performance.hits.voices):
+    for index, voice in enumerate(hits.voices):
         if voice not in sounding:
             continue
         kit_voice, setting = kit.voice(voice), mix.get(voice, VoiceMix())
         mine = voice_index == index
         sounds = (kit_voice, *(kit_voice.alternate(number) for number in range(1, len(kit_voice.alternates) + 1)))
-        asked = performance.hits.alternate[struck_all.hit[mine]]
+        asked = hits.alternate[struck_all.hit[mine]]
         alternate[mine] = chosen = np.where(asked < len(sounds), asked, 0)
         firsts = []
         struck = np.zeros(len(chosen), dtype=np.int64)
@@ -124,21 +145,23 @@ def play_columns(
             struck[here] = one.stretch_of[struck_all.velocity[mine][here]]
         stretch[mine] = struck
         sound[mine] = np.array(firsts)[chosen] + struck
-        rates, sways = _varied(kit_voice, performance.hits.tick[struck_all.hit[mine]])
+        rates, sways = _varied(kit_voice, hits.tick[struck_all.hit[mine]])
         level = 10 ** ((kit_voice.level_db + setting.level_db) / 20)
         gain[mine] = level * np.array(gains(kit_voice.velocity_level))[struck_all.velocity[mine]] * sways
         middle = kit_voice.pan if setting.pan is None else setting.pan
         pan[mine] = np.clip(middle + struck_all.pan[mine], -1, 1)
         rate[mine] = rates * np.exp2(struck_all.tune_cents[mine] / 1200)
     for place in np.flatnonzero(turned & (sound >= 0)).tolist():
-        keys.append(f"{keys[sound[place]]}-r{back[place]}")
+        keys.append(f"{keys[sound[place]]}-r{back[place]}" + (f"f{fade[place]}" if fade[place] else ""))
         sound[place], rate[place] = len(keys) - 1, 1.0
+    if level_db is not None:
+        gain *= 10 ** (level_db[struck_all.hit] / 20)
     heard = np.flatnonzero(sound >= 0)
     # By start; of hits on one sample, those of the first voice first.
     order = heard[np.lexsort((voice_index[heard], starts_s[heard]))]
     used, pointing = np.unique(sound[order], return_inverse=True)
     return EventColumns(
-        voices=performance.hits.voices,
+        voices=hits.voices,
         audio=tuple(keys[place] for place in used.tolist()),
         voice=voice_index[order].astype(np.int64),
         stretch=stretch[order],
@@ -150,6 +173,7 @@ def play_columns(
         cut_s=cuts_s[order],
         rate=rate[order],
         back=back[order],
+        fade=fade[order],
     )
 
 
@@ -163,11 +187,14 @@ def play_events(
     seed: int = 0,
 ) -> list[Event]:
     """The same as single events, for the mixdown."""
-    columns = play_columns(performance, kit, mix, loop=loop, pass_number=pass_number, seed=seed)
+    return events_of(play_columns(performance, kit, mix, loop=loop, pass_number=pass_number, seed=seed))
+
+
+def events_of(columns: EventColumns) -> list[Event]:
     rows = zip(
         columns.voice.tolist(), columns.stretch.tolist(), columns.sound.tolist(), columns.start_s.tolist(),
         columns.gain.tolist(), columns.pan.tolist(), columns.cut_s.tolist(), columns.alternate.tolist(),
-        columns.back.tolist(), columns.rate.tolist(), strict=True,
+        columns.back.tolist(), columns.fade.tolist(), columns.rate.tolist(), strict=True,
     )  # fmt: skip
     return [
         Event(
@@ -180,9 +207,10 @@ def play_events(
             cut_s=None if cut_s == math.inf else cut_s,
             alternate=alternate,
             back=back,
+            fade=fade,
             rate=rate,
         )
-        for voice, stretch, sound, start_s, gain, pan, cut_s, alternate, back, rate in rows
+        for voice, stretch, sound, start_s, gain, pan, cut_s, alternate, back, fade, rate in rows
     ]
 
 

@@ -86,7 +86,7 @@ def _line(events: list[Event], sounds: dict[tuple[int, int], Frames], total: int
         if sound.shape[1] < channels:
             sound = np.repeat(sound * np.float32(np.sqrt(0.5)), 2, axis=1)
         if event.back:
-            sound = backwards(sound, event.back)
+            sound = backwards(sound, event.back, event.fade)
         if event.rate != 1.0:
             sound = at_rate(sound, event.rate)
         start = round(event.start_s * RATE_HZ)

@@ -27,7 +27,8 @@ LASTING = {"Cache-Control": "private, max-age=31536000, immutable"}
 
 @router.get("/audio/sounds/{key}.wav")
 def sound(request: Request, key: str) -> Response:
-    forwards, turned, back = key.partition("-r")
+    forwards, turned, backs = key.partition("-r")
+    back, _, fade = backs.partition("f")
     base, _, number = forwards.rpartition("-")
     with database(request).transaction() as session:
         voice = find_voice(session, base)
@@ -35,11 +36,11 @@ def sound(request: Request, key: str) -> Response:
             raise BadValueError("There is no such sound: its kit was changed; reload the page.")
         if not number.isdecimal() or int(number[:4]) > voice.hardest:
             raise BadValueError("There is no such sound.")
-        if turned and not (back.isdecimal() and len(back) < 9):
+        if turned and not ((back + fade).isdecimal() and back and max(len(back), len(fade)) < 9):
             raise BadValueError("There is no such sound.")
         audio = voice_audio(voice, int(number), sample_source(session))
     if turned:
-        audio = backwards(audio, int(back))
+        audio = backwards(audio, int(back), int(fade or 0))
     data = write_audio(Audio(audio, RATE_HZ), "WAV", 32)
     return Response(data, media_type="audio/wav", headers=LASTING)
 

@@ -1,0 +1,100 @@
+"""How sections end: what a join makes of the lines of all parts."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from easy_pocket.core.articulation import Articulation
+from easy_pocket.core.pattern import Hit
+from easy_pocket.core.perform import seed_of
+from easy_pocket.core.song.arrangement import Arrangement, Span
+from easy_pocket.core.song.line import NOTHING, Line, laid_together, line_of, line_of_hits
+from easy_pocket.core.song.own_line import decided
+from easy_pocket.core.song.section import Join
+from easy_pocket.core.timebase import ms_per_tick
+
+Lines = dict[int, Line]
+
+
+def joins_at_end(span: Span) -> tuple[Join, ...]:
+    """Those that happen at the end of this turn."""
+    return tuple(join for join in span.section.joins if span.last_turn or not join.last_only)
+
+
+def with_joins(song: Arrangement, span: Span, lines: Lines, before: Span | None) -> Lines:
+    """The lines of a span with what its own joins do to its end, and with the crash of the span before."""
+    joined = dict(lines)
+    ending = joins_at_end(span)
+    for kind, act in (("drop", _drop), ("fill", _fill), ("pickup", _pickup), ("swell", _swell)):
+        for join in ending:
+            if join.kind == kind:
+                act(song, span, join, joined)
+    for join in joins_at_end(before) if before is not None else ():
+        if join.kind == "crash" and song.part(join.part) is not None:
+            _add(joined, join.part, line_of_hits([Hit(join.voice, 0, join.velocity)]))
+    return joined
+
+
+def window_ticks(span: Span, beats: float) -> int:
+    """Ticks of a join's beats, as one counts them; no more than the span has."""
+    return min(round(beats * span.metre.pulse_ticks), span.ticks)
+
+
+def _drop(song: Arrangement, span: Span, join: Join, lines: Lines) -> None:
+    begin = span.ticks - window_ticks(span, join.beats)
+    for key, line in lines.items():
+        if key not in join.keep:
+            lines[key] = line.take(line.tick < begin)
+
+
+def _fill(song: Arrangement, span: Span, join: Join, lines: Lines) -> None:
+    line, begin = _ending_together(song, span, join)
+    if line is not None:
+        there = lines.get(join.part, NOTHING)
+        lines[join.part] = laid_together([there.take(there.tick < begin), line]).in_order()
+
+
+def _pickup(song: Arrangement, span: Span, join: Join, lines: Lines) -> None:
+    line, _ = _ending_together(song, span, join)
+    if line is not None:
+        _add(lines, join.part, line)
+
+
+def _ending_together(song: Arrangement, span: Span, join: Join) -> tuple[Line | None, int]:
+    """The join's pattern so that it ends with the span (its beginning is cut off when it is longer), and where it
+    begins."""
+    part = song.part(join.part)
+    pattern = part.patterns.get(join.pattern) if part else None
+    if pattern is None:
+        return None, span.ticks
+    begin = span.ticks - pattern.length_ticks
+    starts, turns = np.array([begin]), np.array([span.turn - 1])
+    line = decided(line_of(pattern), starts, turns, seed_of(song.seed, join.part))
+    return line.take(line.tick >= 0), max(begin, 0)
+
+
+def _swell(song: Arrangement, span: Span, join: Join, lines: Lines) -> None:
+    """A hit that runs backwards: its attack falls on the boundary, or so much before it as the gap is long."""
+    if song.part(join.part) is None:
+        return
+    ticks = window_ticks(span, join.beats)
+    gap = min(round(join.gap_ms / ms_per_tick(span.tempo_bpm)), ticks - 1)
+    dress = Articulation(length_ticks=max(ticks - gap, 1), backwards=True, fade_ms=join.fade_ms)
+    _add(lines, join.part, line_of_hits([Hit(join.voice, span.ticks - ticks, join.velocity, articulation=dress)]))
+
+
+def _add(lines: Lines, part: int, line: Line) -> None:
+    lines[part] = laid_together([lines.get(part, NOTHING), line]).in_order()
+
+
+def join_names(join: Join, part_names: Mapping[int, str], beats_words: str) -> str:
+    """A join in a few words: "fill: 1 beat", "drop-out of 2 beats"."""
+    return {
+        "fill": f"fill: {beats_words}",
+        "pickup": f"pick-up: {beats_words}",
+        "drop": f"drop-out of {beats_words}",
+        "crash": "crash on the next one",
+        "swell": f"reverse swell over {beats_words}",
+    }[join.kind] + (" · last time" if join.last_only else "")
