@@ -1,8 +1,8 @@
-"""`./pocket bench [NAME ...]`: listen, perform, feel, mixdown, edit, kit, heard, drawn, ideas."""
+"""`./pocket bench [NAME ...]`: listen, perform, feel, mixdown, edit, kit, heard, drawn, ideas, song, song_page."""
 
 import sys
 
-from bench import drawn, edit, feel, heard, ideas, kit, listen, mixdown, perform
+from bench import drawn, edit, feel, heard, ideas, kit, listen, mixdown, perform, song, song_page
 
 ALL = {
     "listen": listen.run,
@@ -14,6 +14,8 @@ ALL = {
     "heard": heard.run,
     "drawn": drawn.run,
     "ideas": ideas.run,
+    "song": song.run,
+    "song_page": song_page.run,
 }
 
 chosen = sys.argv[1:] or list(ALL)

@@ -23,7 +23,7 @@ def run() -> None:
         browser = driver.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=address)
         page.goto("/")
-        page.click("text=Lamplighter")
+        page.click("text=Lamplighter sketch")
         drawn(page)
         _keys(page)
         fill_rails(page, 16)

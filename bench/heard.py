@@ -21,7 +21,7 @@ def run() -> None:
         browser = driver.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=address)
         page.goto("/")
-        page.click("text=Lamplighter")
+        page.click("text=Lamplighter sketch")
         page.click("nav >> text=Kit")
         page.wait_for_selector(".sound")
         page.click('[data-kit-voice="snare"]')

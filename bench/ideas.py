@@ -132,7 +132,7 @@ def _clicked() -> None:
         browser = driver.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=address)
         page.goto("/")
-        page.click("text=Lamplighter")
+        page.click("text=Lamplighter sketch")
         page.click('[data-screen-link="ideas"]')
         until(page, "window.easyPocket?.ideas?.cards.length")
         took = sorted(_click(page) for _ in range(12))

@@ -12,7 +12,7 @@ from hypothesis import settings
 from sqlalchemy import text
 
 from easy_pocket.demo.load import load_demo
-from easy_pocket.launch.mariadb import MariaDb
+from easy_pocket.home.mariadb import MariaDb
 from easy_pocket.samples import house_kits
 from easy_pocket.store.database import Database
 from easy_pocket.store.kits import save_house_kits

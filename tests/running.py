@@ -12,7 +12,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from easy_pocket.launch.mariadb import free_port
+from easy_pocket.home.mariadb import free_port
 
 CHROMIUM = os.environ.get("EASY_POCKET_CHROMIUM", "/usr/bin/chromium")
 FLAGS = [

@@ -13,7 +13,7 @@ from pathlib import Path
 
 import pytest
 
-from easy_pocket.launch.mariadb import free_port
+from easy_pocket.home.mariadb import free_port
 from tests.running import start_app
 
 ROOT = Path(__file__).resolve().parent.parent

@@ -19,7 +19,7 @@ def take(page: Page, address: str) -> None:
     page.goto(address)
     page.wait_for_selector(".song-card")
     page.screenshot(path=TARGET / "shelf.png")
-    page.click("text=Lamplighter")
+    page.click("text=Lamplighter sketch")
     drawn(page)
     page.evaluate("document.fonts.ready")
     page.mouse.move(*head_of(page, "hat_closed", 720))
@@ -105,6 +105,27 @@ def take(page: Page, address: str) -> None:
     page.click('[data-wave-show="spectrum"]')
     until(page, "easyPocket.loops.wave.picture && easyPocket.loops.wave.drawnAt")
     page.screenshot(path=TARGET / "loops-under.png")
+    whole_song(page, address)
+
+
+def whole_song(page: Page, address: str) -> None:
+    page.goto(address)
+    page.click('.song-card:has(h2:text-is("Lamplighter")) a >> nth=0')
+    page.click("nav >> text=Song")
+    until(page, "easyPocket.arrangement.data && document.querySelector('[data-cell]')")
+    page.locator("[data-head]").nth(3).click()
+    page.locator("[data-cell]").nth(10).click()
+    page.mouse.move(640, 120)
+    page.screenshot(path=TARGET / "song.png")
+    page.locator("[data-join]").nth(3).click()
+    page.screenshot(path=TARGET / "song-joins.png")
+    page.locator("[data-part]").nth(2).click()
+    page.screenshot(path=TARGET / "song-part.png")
+    page.locator("[data-cell]").nth(3).click()
+    page.click("nav >> text=Bench")
+    until(page, "easyPocket.rails.facts?.others?.length === 3 && easyPocket.song.at[1]")
+    drawn(page)
+    page.screenshot(path=TARGET / "bench-parts.png")
 
 
 def main() -> None:

@@ -1,4 +1,4 @@
-"""The command line: listen, groove, perform, pocket, render; uses of loops, and ideas.
+"""The command line: listen, groove, perform, pocket, render; uses of loops, ideas, and songs.
 
 Bad input gives one line on stderr, exit code 2 and no file.
 """
@@ -21,6 +21,7 @@ from easy_pocket.cli.ideas import add_ideas
 from easy_pocket.cli.loops import add_loops
 from easy_pocket.cli.perform import add_perform
 from easy_pocket.cli.pocket import add_pocket
+from easy_pocket.cli.songs import add_songs
 from easy_pocket.core.errors import BadValueError, PocketError
 from easy_pocket.core.formats.audio_file import write_audio
 from easy_pocket.core.formats.heard_json import heard_to_doc
@@ -87,6 +88,7 @@ def _parser() -> Parser:
     add_pocket(commands)
     add_loops(commands)
     add_ideas(commands)
+    add_songs(commands)
 
     render = commands.add_parser("render", help="play a MIDI beat on a kit into a WAV file")
     render.add_argument("midi", metavar="IN.mid")

@@ -4,14 +4,19 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from sqlalchemy import select
+
 from easy_pocket.core.formats.audio_file import read_audio
 from easy_pocket.core.listen.groove import extract_template
 from easy_pocket.core.listen.hear import hear
 from easy_pocket.core.pattern import Hit
+from easy_pocket.demo.build import HAND, LEVELS
+from easy_pocket.demo.tidewater import ferry_bell, lamplighter, slack_water, three_piers
 from easy_pocket.store.database import Database
 from easy_pocket.store.kits import save_house_kits
 from easy_pocket.store.library import save_house_sounds
 from easy_pocket.store.loops import add_loop
+from easy_pocket.store.models import SectionRow
 from easy_pocket.store.songs import create_song, is_empty
 from easy_pocket.store.templates import save_house_grooves, save_template
 
@@ -28,9 +33,6 @@ LAMPLIGHTER = (
     ("tambourine", "....o.......o...", "....o.......o..."),
     ("shaker", "o-x-o-x-o-x-o-x-", "o-x-o-x-o-x-o-x-"),
 )
-LEVELS = {"X": 114, "x": 92, "o": 68, "-": 38}
-# How a player's hand rises and falls within the beat, so that no two neighbours are alike.
-HAND = (6, -5, 2, -7)
 # Played too early for the loop it lies beside: what one finds by hearing the stack against it.
 EARLY_MS = {("kick", 6960): -24.0}
 
@@ -48,7 +50,7 @@ def lamplighter_hits() -> tuple[Hit, ...]:
 
 
 def load_demo(database: Database, *, songs: bool = True) -> None:
-    """House kits, sounds and grooves always; Lamplighter with its loop and groove only when no song was ever made."""
+    """House kits, sounds and grooves always; the songs, with loops and a groove, only when no song was ever made."""
     with database.transaction() as session:
         save_house_kits(session)
         save_house_sounds(session)
@@ -63,7 +65,7 @@ def load_demo(database: Database, *, songs: bool = True) -> None:
         )
         song = create_song(
             session,
-            "Lamplighter",
+            "Lamplighter sketch",
             tempo_bpm=104.0,
             voices=tuple(line[0] for line in LAMPLIGHTER),
             hits=lamplighter_hits(),
@@ -75,3 +77,13 @@ def load_demo(database: Database, *, songs: bool = True) -> None:
         spoken = read_audio(BOLLARD_MOUTH, BOLLARD_MOUTH.name)
         add_loop(session, song.id, spoken, hear(spoken))
         add_loop(session, song.id, audio, heard)
+        three_piers(session)
+        ferry_bell(session)
+        slack_water(session)
+        whole = lamplighter(session, rope_walk)
+        loop = add_loop(session, whole.id, audio, heard)
+        sections = select(SectionRow).where(
+            SectionRow.song_id == whole.id, SectionRow.name.in_(["Chorus", "Last chorus"])
+        )
+        ids = [row.id for row in session.scalars(sections)]
+        whole.under = [{"loop_id": loop.id, "section_ids": ids, "level_db": -12.0, "low_cut_hz": 180.0}]

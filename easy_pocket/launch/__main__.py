@@ -9,8 +9,8 @@ import socket
 import sys
 import time
 
-from easy_pocket.launch.home import claim, home_folder
-from easy_pocket.launch.mariadb import LaunchError, MariaDb
+from easy_pocket.home.folder import claim, home_folder
+from easy_pocket.home.mariadb import LaunchError, MariaDb
 
 HOST = "127.0.0.1"
 DATABASE_WAIT_S = 3.0

@@ -13,9 +13,10 @@ from easy_pocket.core.feel import Feel, FeelScopes
 from easy_pocket.core.template import GrooveTemplate
 from easy_pocket.core.tighten import Tighten, Tightening, tighten, write_in
 from easy_pocket.core.voices import ROLES, check_voice
+from easy_pocket.store.cells import feel_of_doc
 from easy_pocket.store.changes import Patch, field_patch
 from easy_pocket.store.keep import begin, finish, keep_pattern
-from easy_pocket.store.songs import LoadedSong, feel_from_doc
+from easy_pocket.store.songs import LoadedSong
 
 FEEL_WORDS = {
     "swing_percent": "swing",
@@ -56,7 +57,7 @@ def set_feel(
 def with_feel(loaded: LoadedSong, scope: str, field: str, value: float) -> LoadedSong:
     """The song as it would be with this field set; nothing is kept."""
     own, _ = _own_with(loaded, scope, field, value)
-    return _with_scope(loaded, scope, feel_from_doc(own, loaded.templates))
+    return _with_scope(loaded, scope, feel_of_doc(own, loaded.templates))
 
 
 def _own_with(loaded: LoadedSong, scope: str, field: str, value: Any) -> tuple[dict[str, Any], GrooveTemplate | None]:
@@ -70,8 +71,16 @@ def _own_with(loaded: LoadedSong, scope: str, field: str, value: Any) -> tuple[d
     own.pop(field, None)
     if value is not None:
         own[field] = value
-    feel_from_doc(own, {})  # refuses what is out of range
+    feel_of_doc(own, {})  # refuses what is out of range
     return own, template
+
+
+def checked_feel(loaded: LoadedSong, field: str, value: Any) -> Any:
+    """A value of the feel as it is kept; raises BadValueError for what does not fit, or a groove that is gone."""
+    value = _value(field, value)
+    if field == "template_id" and loaded.groove_of(value) is None:
+        raise BadValueError("This groove template is gone: choose another.")
+    return value
 
 
 def _value(field: str, value: Any) -> Any:
@@ -140,7 +149,10 @@ def _with_scope(loaded: LoadedSong, scope: str, own: Feel) -> LoadedSong:
         feel = replace(feel, part=own)
     else:
         feel = replace(feel, voices={**feel.voices, check_voice(scope): own})
-    return replace(loaded, feel=feel, performances={})
+    parts = loaded.parts
+    if scope == "stack":
+        parts = tuple(replace(part, feel=replace(part.feel, stack=own), tried=True) for part in parts)
+    return replace(loaded, parts=parts, feel=feel, performances={})
 
 
 def tightening(loaded: LoadedSong, wanted: Tighten) -> Tightening:

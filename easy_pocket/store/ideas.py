@@ -23,7 +23,7 @@ from easy_pocket.store.hits import hits_to_rows, rows_to_hits
 from easy_pocket.store.keep import begin, keep_pattern
 from easy_pocket.store.models import IdeaRow
 from easy_pocket.store.sections import put_before
-from easy_pocket.store.songs import LoadedSong
+from easy_pocket.store.songs import LoadedSong, load_song
 
 MOST_LOGGED = 400  # of a song; the oldest dropped ones go first
 MOST_STEPS = 64  # changes that are put in one by one
@@ -89,17 +89,18 @@ def put_idea(session: Session, song_id: int, revision: int, idea: PutIdea) -> Lo
             require_range("The bars of a stage", count, 1, MAX_BARS)
         if sum(count for _, count in idea.stages) >= bars:
             raise EditRefusedError("These stages are longer than the pattern they lead to: ask for the ideas again.")
-        sections, section_patches = put_before(session, loaded.sections, list(idea.stages))
-        loaded = replace(loaded, sections=sections)
-        patches += section_patches
+        patches += put_before(session, loaded, list(idea.stages))
     for number, step in enumerate(steps):
         length = idea.length_ticks if number == 0 else loaded.pattern.length_ticks
         after = _after(loaded.pattern, step, length, free=idea.kind == "build")
         if after.hits == loaded.pattern.hits and after.length_ticks == loaded.pattern.length_ticks:
             continue
         words = f"{idea.kind}: {idea.words if len(steps) == 1 else step[0].words}"
-        loaded = keep_pattern(session, loaded, after, words[:400], patches=tuple(patches))
+        loaded = keep_pattern(session, loaded, after, words[:400], patches=tuple(patches), follows=not idea.stages)
         patches = []
+    if idea.stages:  # the sections put before the others are to be seen
+        session.flush()
+        loaded = replace(load_song(session, song_id), just_done=loaded.just_done)
     if not loaded.just_done:
         raise EditRefusedError("This idea is in the pattern already.")
     return loaded

@@ -17,8 +17,8 @@ from easy_pocket.store.changes import (
     record,
 )
 from easy_pocket.store.hits import locks_of, pattern_to_json
-from easy_pocket.store.sections import fit_sections
-from easy_pocket.store.songs import LoadedSong, load_song, remember_pattern
+from easy_pocket.store.sections import follow_length
+from easy_pocket.store.songs import LoadedSong, assembled_again, load_song, remember_pattern
 
 
 def begin(session: Session, song_id: int, revision: int | None) -> LoadedSong:
@@ -34,7 +34,13 @@ def finish(session: Session, loaded: LoadedSong, words: str, patches: list[Patch
     """Apply patches as one step, and give the song as it is then."""
     record(session, loaded.row, words, patches, gesture)
     session.flush()
-    return replace(load_song(session, loaded.row.id), just_done=words)
+    now = load_song(session, loaded.row.id) if any(map(_rearranges, patches)) else assembled_again(session, loaded)
+    return replace(now, just_done=words)
+
+
+def _rearranges(patch: Patch) -> bool:
+    """Whether rows come, go or change their places."""
+    return "exists" in patch or bool({"removed", "position"} & set(patch.get("fields", {})))
 
 
 def keep_pattern(
@@ -44,8 +50,11 @@ def keep_pattern(
     words: str,
     gesture: str | None = None,
     patches: tuple[Patch, ...] = (),
+    *,
+    follows: bool = True,
 ) -> LoadedSong:
-    """Keep `after` as the song's pattern, with patches that belong to the same step; these are applied here too."""
+    """Keep `after` as the pattern that is looked at, with patches that belong to the same step; these are applied here
+    too. follows: sections as long as the pattern get its new length."""
     apply_patches(session, loaded.row, patches)  # first: the pattern is remembered under the song's metre
     step: list[Patch] = [hits_patch(loaded.pattern_row.id, loaded.pattern, after)]
     loaded.pattern_row.hits = pattern_to_json(after)
@@ -54,7 +63,9 @@ def keep_pattern(
         loaded.pattern_row.locks = locks_of(after)
     loaded.pattern_row.length_ticks = after.length_ticks
     remember_pattern(loaded.row, loaded.pattern_row, after)
-    step += fit_sections(loaded.sections, after.bars)
+    if follows:
+        step += follow_length(loaded, loaded.pattern, after)
     note(session, loaded.row, words, [*step, *patches], gesture)
     session.flush()
-    return replace(loaded, pattern=after, performances={}, just_done=words)
+    parts = tuple(replace(part) for part in loaded.parts)  # what they know of their patterns is of before
+    return replace(loaded, parts=parts, pattern=after, performances={}, just_done=words)

@@ -39,6 +39,8 @@ class SongRow(Base):
     seed: Mapped[int] = mapped_column(BigInteger)
     feel: Mapped[Doc] = mapped_column(JSON)
     under: Mapped[list[Any] | None] = mapped_column(JSON)  # loops that play under the stack, as docs
+    doubles: Mapped[Doc | None] = mapped_column(JSON)  # "part:part:voice" to what is done where both strike at once
+    kept: Mapped[str | None] = mapped_column(LONGTEXT)  # the sections before the song was written out flat, as JSON
     revision: Mapped[int] = mapped_column(Integer)
     created_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
     changed_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
@@ -47,7 +49,9 @@ class SongRow(Base):
 
 class PartRow(Base):
     """One independent line. cycle_ticks None: as long as its pattern. mix: per voice level, pan, mute, solo.
-    voice_steps: the grid of voices that have their own, in ticks, 0 for none."""
+    voice_steps: the grid of voices that have their own, in ticks, 0 for none. player: what its looseness is drawn by,
+    besides the seed; the first part's is 0. bars: marks 0 and 1 of the bars it plays, "" for all. pattern_order: ids,
+    turn by turn. fills: whether the fills of joins reach it."""
 
     __tablename__ = "part"
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
@@ -64,6 +68,17 @@ class PartRow(Base):
     voice_feel: Mapped[Doc] = mapped_column(JSON)
     mix: Mapped[Doc] = mapped_column(JSON)
     voice_steps: Mapped[Doc] = mapped_column(JSON, server_default=text("'{}'"), default=dict)
+    player: Mapped[int] = mapped_column(Integer, server_default="0", default=0)
+    rotation_ticks: Mapped[int] = mapped_column(Integer, server_default="0", default=0)
+    bars: Mapped[str] = mapped_column(String(64), server_default="", default="")
+    pattern_order: Mapped[list[Any]] = mapped_column(JSON, server_default=text("'[]'"), default=list)
+    change_percent: Mapped[float] = mapped_column(Double, server_default="0", default=0.0)
+    seed: Mapped[int] = mapped_column(BigInteger, server_default="1", default=1)
+    fills: Mapped[bool] = mapped_column(Boolean, server_default="1", default=True)
+    level_db: Mapped[float] = mapped_column(Double, server_default="0", default=0.0)
+    mute: Mapped[bool] = mapped_column(Boolean, server_default="0", default=False)
+    solo: Mapped[bool] = mapped_column(Boolean, server_default="0", default=False)
+    removed: Mapped[bool] = mapped_column(Boolean, server_default="0", default=False)
 
 
 class PatternRow(Base):
@@ -76,6 +91,7 @@ class PatternRow(Base):
     length_ticks: Mapped[int] = mapped_column(Integer)
     hits: Mapped[str] = mapped_column(LONGTEXT)
     locks: Mapped[Doc] = mapped_column(JSON, server_default=text("'{}'"), default=dict)
+    removed: Mapped[bool] = mapped_column(Boolean, server_default="0", default=False)
 
 
 class SnapshotRow(Base):
@@ -103,7 +119,9 @@ class LineRow(Base):
 
 
 class SectionRow(Base):
-    """cells: part id to what the part plays here, as {"pattern": id}; a part without a cell rests."""
+    """cells: part id to what the part plays here, as a doc (see store/cells.py); a part without a cell rests.
+    parent_id: the section this is a variation of; then cells has only those that are its own, and own names the other
+    fields that are. mark: a sign the user gave it. A section of no bars is not there."""
 
     __tablename__ = "section"
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
@@ -115,6 +133,11 @@ class SectionRow(Base):
     tempo_bpm: Mapped[float | None] = mapped_column(Double)
     metre: Mapped[str | None] = mapped_column(String(8))
     cells: Mapped[Doc] = mapped_column(JSON)
+    joins: Mapped[list[Any]] = mapped_column(JSON, server_default=text("'[]'"), default=list)
+    parent_id: Mapped[int | None] = mapped_column(Integer)
+    own: Mapped[list[Any]] = mapped_column(JSON, server_default=text("'[]'"), default=list)
+    notes: Mapped[str] = mapped_column(String(2000), server_default="", default="")
+    mark: Mapped[str] = mapped_column(String(12), server_default="", default="")
 
 
 class KitRow(Base):

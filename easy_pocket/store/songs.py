@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections import OrderedDict
 from collections.abc import Callable
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import cached_property, partial
 from threading import Lock
@@ -18,32 +18,55 @@ from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel import Feel, FeelScopes
 from easy_pocket.core.pattern import Hit, Pattern
 from easy_pocket.core.perform import Performance, perform
+from easy_pocket.core.song.arrangement import Arrangement
 from easy_pocket.core.sound.events import VoiceMix
 from easy_pocket.core.sound.kit import Kit
 from easy_pocket.core.sound.sound import SampleSource
 from easy_pocket.core.template import GrooveTemplate
 from easy_pocket.core.timebase import COMMON_TIME, GRID_TICKS, Metre, check_tempo
+from easy_pocket.store.arrangement import arrangement_of
+from easy_pocket.store.cells import Resolved, feel_of_doc, resolved
 from easy_pocket.store.changes import MissingSongError
 from easy_pocket.store.hits import hits_from_json, hits_to_json
 from easy_pocket.store.kits import kit_names, load_kit
-from easy_pocket.store.models import LoopRow, PartRow, PatternRow, SectionRow, SongRow
+from easy_pocket.store.looking import Looking, looking_at
+from easy_pocket.store.models import PartRow, PatternRow, SectionRow, SongRow
 from easy_pocket.store.samples import sample_source
+from easy_pocket.store.sections import stretches
 from easy_pocket.store.templates import find_template, groove_names, templates_by_id
-from easy_pocket.store.under_rows import UnderLoop, copied_under, under_loops
+from easy_pocket.store.under_rows import UnderLoop, under_loops
 
 MAX_NAME = 80
-MOST_PATTERNS = 32
+MOST_PATTERNS = 512
 FIRST_VOICES = ("kick", "snare", "rim", "clap", "hat_closed", "hat_open", "tambourine", "shaker")
 
 
 @dataclass(frozen=True)
+class LoadedPart:
+    """A part with its patterns; what was removed is left out."""
+
+    song: SongRow
+    row: PartRow
+    patterns: tuple[PatternRow, ...]
+    feel: FeelScopes
+    mix: dict[str, VoiceMix]
+    tried: bool = False  # its feel is not the one that is kept
+
+    @cached_property
+    def patterns_by_id(self) -> dict[int, Pattern]:
+        return {row.id: pattern_of(self.song, row) for row in self.patterns}
+
+
+@dataclass(frozen=True)
 class LoadedSong:
-    """A song with its one part, as the core wants it."""
+    """A song as a page sees it that looks at one of its parts (`part`), and at one of that part's patterns."""
 
     row: SongRow
+    parts: tuple[LoadedPart, ...]
     part: PartRow
     pattern_row: PatternRow
     sections: tuple[SectionRow, ...]
+    section: SectionRow  # the one that is looked at, in which the pattern is played where it is played at all
     kit: Kit
     pattern: Pattern
     feel: FeelScopes
@@ -53,12 +76,24 @@ class LoadedSong:
     groove_names_of: Callable[[], list[tuple[int, str]]]
     samples: SampleSource  # recordings of its sounds, while the session lasts
     kit_names_of: Callable[[], dict[str, str]]  # asked for only where they are shown
+    kits: dict[str, Kit]  # of its parts, by key
     under: tuple[UnderLoop, ...] = ()  # loops that play under the stack
     performances: dict[tuple[bool, float, int], Performance] = field(default_factory=dict, compare=False)
     just_done: str | None = None  # words of the edit this is the result of
     just_made: int | None = None  # the groove it put on the shelf
+    just_added: int | None = None  # the pattern it gave a part
     just_felt: bool = False  # it changed the feel and nothing else
     just_changed: frozenset[str] | None = None  # voices whose hits it changed, when it changed nothing else
+
+    @cached_property
+    def resolved(self) -> tuple[Resolved, ...]:
+        """Its sections with what they have from others."""
+        return resolved(self.sections)
+
+    @cached_property
+    def arrangement(self) -> Arrangement:
+        """The whole song for the core. Raises BadValueError when it is too long."""
+        return arrangement_of(self.row, self.parts, self.resolved, self.templates)
 
     @cached_property
     def kit_names(self) -> dict[str, str]:
@@ -89,13 +124,6 @@ def check_name(name: str) -> str:
     if len(cleaned) > MAX_NAME:
         raise BadValueError(f"The name has {len(cleaned)} characters; at most {MAX_NAME} fit.")
     return cleaned
-
-
-def feel_from_doc(doc: dict[str, Any], templates: dict[int, GrooveTemplate]) -> Feel:
-    """A scope's settings; a template that is gone counts as not set."""
-    known = {f.name for f in fields(Feel)} - {"template"}
-    values = {name: value for name, value in doc.items() if name in known}
-    return Feel(template=templates.get(doc.get("template_id", 0)), **values)
 
 
 def create_song(
@@ -145,49 +173,107 @@ def create_song(
     session.add(row)
     session.flush()
     cells = {str(part.id): {"pattern": row.id}}
-    session.add(SectionRow(song_id=song.id, position=0, name="Verse", bars=bars, repeats=1, cells=cells))
+    session.add(SectionRow(song_id=song.id, position=0, name="Verse", bars=bars, repeats=1, cells=cells, notes=""))
+    session.flush()
     return song
 
 
 def load_song(session: Session, song_id: int, *, lock: bool = False) -> LoadedSong:
-    """Raises MissingSongError when it is not on the shelf. `lock` holds it until the transaction ends, so that changes
-    come one after another."""
-    asked = (
-        select(SongRow, PartRow, PatternRow)
-        .join(PartRow, PartRow.song_id == SongRow.id)
-        .join(PatternRow, PatternRow.part_id == PartRow.id)
-        .where(SongRow.id == song_id, SongRow.deleted_at.is_(None))
-        .order_by(PartRow.position, PatternRow.id)
-        .limit(1)
-    )
-    found = session.execute(asked.with_for_update() if lock else asked).first()
-    if found is None:
+    """As seen from where the session looks. Raises MissingSongError when it is not on the shelf. `lock` holds it until
+    the transaction ends, so that changes come one after another."""
+    asked = select(SongRow).where(SongRow.id == song_id, SongRow.deleted_at.is_(None))
+    row = session.scalar(asked.with_for_update() if lock else asked)
+    if row is None:
         raise MissingSongError("There is no such song on the shelf: it may have been deleted in another tab.")
-    row, part, pattern_row = found
+    found = select(PartRow).where(PartRow.song_id == song_id, PartRow.removed.is_(False))
+    part_rows = list(session.scalars(found.order_by(PartRow.position, PartRow.id)))
+    of_parts = select(PatternRow).where(
+        PatternRow.part_id.in_([part.id for part in part_rows]), PatternRow.removed.is_(False)
+    )
+    patterns: dict[int, list[PatternRow]] = {}
+    for pattern in session.scalars(of_parts.order_by(PatternRow.id)):
+        patterns.setdefault(pattern.part_id, []).append(pattern)
     of_song = select(SectionRow).where(SectionRow.song_id == song_id)
-    sections = tuple(session.scalars(of_song.order_by(SectionRow.position)))
-    docs = (row.feel, part.feel, *part.voice_feel.values())
-    templates = templates_by_id(session, {doc["template_id"] for doc in docs if "template_id" in doc})
+    sections = tuple(session.scalars(of_song.order_by(SectionRow.position, SectionRow.id)))
+    return _assembled(session, row, part_rows, patterns, sections)
+
+
+def assembled_again(session: Session, song: LoadedSong) -> LoadedSong:
+    """The song after values of its rows were changed, none of them having come, gone or moved: nothing is read anew."""
+    patterns = {part.row.id: list(part.patterns) for part in song.parts}
+    return _assembled(session, song.row, [part.row for part in song.parts], patterns, song.sections)
+
+
+def _assembled(
+    session: Session,
+    row: SongRow,
+    part_rows: list[PartRow],
+    patterns: dict[int, list[PatternRow]],
+    sections: tuple[SectionRow, ...],
+) -> LoadedSong:
+    docs = [row.feel]
+    for part in part_rows:
+        docs += [part.feel, *part.voice_feel.values()]
+    for section in sections:
+        docs += [cell["feel"] for cell in section.cells.values() if cell and cell.get("feel")]
+    templates = templates_by_id(session, {doc["template_id"] for doc in docs if doc.get("template_id")})
+    stack = feel_of_doc(row.feel, templates)
+    parts = tuple(_loaded_part(row, part, patterns.get(part.id, []), stack, templates) for part in part_rows)
+    kits = {key: load_kit(session, key) for key in dict.fromkeys(part.kit_key for part in part_rows)}
+    metre = Metre(row.metre_beats, row.metre_unit)
+    part_seen, pattern_row, section_seen = _seen(looking_at(session), parts, sections)
     return LoadedSong(
         row=row,
-        part=part,
+        parts=parts,
+        part=part_seen.row,
         pattern_row=pattern_row,
         sections=sections,
-        kit=load_kit(session, part.kit_key),
+        section=section_seen,
+        kit=kits[part_seen.row.kit_key],
         pattern=pattern_of(row, pattern_row),
-        feel=FeelScopes(
-            stack=feel_from_doc(row.feel, templates),
-            part=feel_from_doc(part.feel, templates),
-            voices={voice: feel_from_doc(doc, templates) for voice, doc in part.voice_feel.items()},
-        ),
-        mix={voice: VoiceMix(**doc) for voice, doc in part.mix.items()},
+        feel=part_seen.feel,
+        mix=part_seen.mix,
         templates=templates,
         groove_of=partial(find_template, session),
         groove_names_of=partial(groove_names, session),
         samples=sample_source(session),
         kit_names_of=partial(kit_names, session),
-        under=tuple(under_loops(session, row, sections)),
+        kits=kits,
+        under=tuple(under_loops(session, row, stretches(sections, part_seen.row.id, pattern_row.id, metre))),
     )
+
+
+def _loaded_part(
+    song: SongRow, row: PartRow, patterns: list[PatternRow], stack: Feel, templates: dict[int, GrooveTemplate]
+) -> LoadedPart:
+    feel = FeelScopes(
+        stack=stack,
+        part=feel_of_doc(row.feel, templates),
+        voices={voice: feel_of_doc(doc, templates) for voice, doc in row.voice_feel.items()},
+        player=row.player,
+    )
+    mix = {voice: VoiceMix(**doc) for voice, doc in row.mix.items()}
+    return LoadedPart(song, row, tuple(patterns), feel, mix)
+
+
+def _seen(
+    looking: Looking, parts: tuple[LoadedPart, ...], sections: tuple[SectionRow, ...]
+) -> tuple[LoadedPart, PatternRow, SectionRow]:
+    """What a page looks at: what it asked for, else what is played where it looks, else the first there is."""
+    part = next((one for one in parts if one.row.id == looking.part_id), parts[0])
+    pattern = next((one for one in part.patterns if one.id == looking.pattern_id), None)
+    shown = resolved(sections)
+    place = next((one for one in shown if one.row.id == looking.section_id), None)
+    if pattern is None:
+        at = place or next((one for one in shown if part.row.id in one.cells), None)
+        played = (at.cells.get(part.row.id) or {}).get("pattern") if at else None
+        first = next(iter(part.row.pattern_order or ()), None)
+        wanted = [key for key in (played, first) if key]
+        pattern = next((one for key in wanted for one in part.patterns if one.id == key), part.patterns[0])
+    if place is None:
+        plays = (one for one in shown if (one.cells.get(part.row.id) or {}).get("pattern") == pattern.id)
+        place = next(plays, None) or (shown[0] if shown else None)
+    return part, pattern, place.row if place else sections[0]
 
 
 _patterns: OrderedDict[tuple[str, int, int, int, str], Pattern] = OrderedDict()
@@ -232,13 +318,15 @@ class ShelfSong:
 
 def shelf(session: Session) -> list[ShelfSong]:
     """All songs, the one changed last first."""
-    rows = session.execute(
+    found = session.execute(
         select(SongRow, PatternRow, PartRow.kit_key)
         .join(PartRow, PartRow.song_id == SongRow.id)
         .join(PatternRow, PatternRow.part_id == PartRow.id)
-        .where(SongRow.deleted_at.is_(None), PartRow.position == 0)
-        .order_by(SongRow.changed_at.desc(), SongRow.id.desc())
+        .where(SongRow.deleted_at.is_(None), PartRow.removed.is_(False), PatternRow.removed.is_(False))
+        .order_by(SongRow.changed_at.desc(), SongRow.id.desc(), PartRow.position, PartRow.id, PatternRow.id)
     )
+    firsts = {song.id: (song, pattern, key) for song, pattern, key in reversed(list(found))}
+    rows = [firsts[key] for key in reversed(firsts)]
     return [ShelfSong(song, pattern_of(song, pattern), load_kit(session, key).name) for song, pattern, key in rows]
 
 
@@ -257,53 +345,3 @@ def delete_song(session: Session, song_id: int) -> SongRow:
 def restore_song(session: Session, song_id: int) -> SongRow:
     session.execute(update(SongRow).where(SongRow.id == song_id).values(deleted_at=None))
     return load_song(session, song_id).row
-
-
-def duplicate_song(session: Session, song_id: int) -> SongRow:
-    """A copy with its loops; it starts an undo log of its own."""
-    source = load_song(session, song_id)
-    copy = create_song(
-        session,
-        f"{source.row.name[: MAX_NAME - 5]} copy",
-        tempo_bpm=source.row.tempo_bpm,
-        metre=source.metre,
-        kit_key=source.part.kit_key,
-        voices=tuple(source.part.voices),
-        feel=source.row.feel,
-        voice_feel=source.part.voice_feel,
-        mix=source.part.mix,
-    )
-    loaded = load_song(session, copy.id)
-    loaded.part.name, loaded.part.feel = source.part.name, source.part.feel
-    loaded.part.step_ticks = source.part.step_ticks
-    loaded.part.voice_steps = source.part.voice_steps
-    loaded.pattern_row.length_ticks, loaded.pattern_row.hits = source.pattern_row.length_ticks, source.pattern_row.hits
-    loaded.pattern_row.locks = source.pattern_row.locks
-    sections = _copied_sections(session, source, loaded)
-    copies: dict[int, LoopRow] = {}
-    for loop in session.scalars(select(LoopRow).where(LoopRow.song_id == song_id, LoopRow.removed.is_(False))):
-        copies[loop.id] = LoopRow(
-            song_id=copy.id,
-            name=loop.name,
-            audio_hash=loop.audio_hash,
-            found=loop.found,
-            overruled=loop.overruled,
-            removed=False,
-        )
-        session.add(copies[loop.id])
-    session.flush()
-    copy.under = copied_under(source.row, {old: row.id for old, row in copies.items()}, sections)
-    return copy
-
-
-def _copied_sections(session: Session, source: LoadedSong, copy: LoadedSong) -> dict[int, int]:
-    """The source's sections in place of the copy's one; the new id of each."""
-    first, cells = copy.sections[0], copy.sections[0].cells
-    ids = {}
-    for number, row in enumerate(source.sections):
-        made = first if number == 0 else SectionRow(song_id=copy.row.id, repeats=1, cells=cells)
-        made.position, made.name, made.bars = number, row.name, row.bars
-        session.add(made)
-        session.flush()
-        ids[row.id] = made.id
-    return ids

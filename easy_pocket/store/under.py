@@ -21,7 +21,7 @@ from easy_pocket.store.keep import begin, finish
 from easy_pocket.store.loops import found_from_doc, get_loop, load_audio
 from easy_pocket.store.songs import LoadedSong
 from easy_pocket.store.templates import find_template
-from easy_pocket.store.under_rows import UnderLoop, under_docs
+from easy_pocket.store.under_rows import UnderLoop, sections_of, under_docs
 
 MOST_UNDER = 8
 TOLD = 256  # what pages were told to play lately
@@ -70,7 +70,7 @@ def set_under(
     if field == "section_id":
         if value is not None and all(row.id != value for row in loaded.sections):
             raise BadValueError("This section is gone: choose another.")
-        changed = {**doc, "section_id": None if value is None else int(value)}
+        changed = {**doc, "section_id": None, "section_ids": [] if value is None else [int(value)]}
     elif field == "template_id":
         if value is not None and find_template(session, int(value)) is None:
             raise BadValueError("This groove template is gone: choose another.")
@@ -85,6 +85,26 @@ def set_under(
     named = next((row.name for row in loaded.sections if field == "section_id" and row.id == value), None)
     words = f"{WORDS[field]} of {get_loop(session, song_id, loop_id).name} {named or _said(value)}"
     return finish(session, loaded, words, [field_patch("song", loaded.row, under=after)], gesture)
+
+
+def set_under_section(
+    session: Session, song_id: int, revision: int, loop_id: int, section_id: int, there: bool
+) -> LoadedSong:
+    """Whether a loop plays in a section. One that went by its bars plays in all sections before."""
+    loaded = begin(session, song_id, revision)
+    docs = under_docs(loaded.row)
+    doc = next((doc for doc in docs if doc["loop_id"] == loop_id), None)
+    section = next((one.row for one in loaded.resolved if one.row.id == section_id), None)
+    if doc is None or section is None:
+        raise EditRefusedError("This loop or section is gone: look at the song as it is now.")
+    everywhere = [one.row.id for one in loaded.resolved]
+    ids = [one for one in sections_of(doc) or everywhere if one != section_id and one in everywhere]
+    ids = [one for one in everywhere if one in ids or (there and one == section_id)]
+    changed = {**doc, "section_id": None, "section_ids": ids, "muted": not ids}
+    after = [changed if one is doc else one for one in docs]
+    name = get_loop(session, song_id, loop_id).name
+    words = f"{name} {'plays' if there else 'rests'} in {section.name}"
+    return finish(session, loaded, words, [field_patch("song", loaded.row, under=after)], None)
 
 
 def take_from_under(session: Session, song_id: int, revision: int, loop_id: int) -> LoadedSong:

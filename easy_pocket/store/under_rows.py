@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -10,8 +11,7 @@ from sqlalchemy.orm import Session
 
 from easy_pocket.core.listen.under import Under, under_from_doc
 from easy_pocket.core.template import GrooveTemplate
-from easy_pocket.store.models import LoopRow, SectionRow, SongRow
-from easy_pocket.store.sections import spans
+from easy_pocket.store.models import LoopRow, SongRow
 from easy_pocket.store.templates import find_template
 
 
@@ -23,16 +23,20 @@ class UnderLoop:
     under: Under
     template_id: int | None = None
     template: GrooveTemplate | None = None
-    section_id: int | None = None  # the section it plays in, wherever that is; None where its bars say
+    section_ids: tuple[int, ...] = ()  # sections it plays in, wherever they are; none where its bars say
+
+    @property
+    def section_id(self) -> int | None:
+        return self.section_ids[0] if len(self.section_ids) == 1 else None
 
 
 def under_docs(song: SongRow) -> list[dict[str, Any]]:
     return list(song.under or [])
 
 
-def under_loops(session: Session, song: SongRow, sections: tuple[SectionRow, ...]) -> list[UnderLoop]:
-    """In the order they were put there, those of a section over its bars as they are now. Loops that were removed are
-    passed over until undo brings them back."""
+def under_loops(session: Session, song: SongRow, stretches: Mapping[int, tuple[int, int] | None]) -> list[UnderLoop]:
+    """In the order they were put there, those of a section over its bars (first and last, by its id; None: it is not
+    heard here). Loops that were removed are passed over until undo brings them back."""
     docs = under_docs(song)
     if not docs:
         return []
@@ -43,26 +47,37 @@ def under_loops(session: Session, song: SongRow, sections: tuple[SectionRow, ...
         if doc["loop_id"] in rows:
             groove = doc.get("template_id")
             template = find_template(session, groove) if groove else None
-            under, section_id = _in_section(under_from_doc(doc), doc.get("section_id"), sections)
-            found.append(UnderLoop(rows[doc["loop_id"]], under, groove if template else None, template, section_id))
+            ids = tuple(one for one in sections_of(doc) if one in stretches)
+            under = _in_sections(under_from_doc(doc), ids, stretches)
+            found.append(UnderLoop(rows[doc["loop_id"]], under, groove if template else None, template, ids))
     return found
 
 
-def _in_section(under: Under, section_id: int | None, sections: tuple[SectionRow, ...]) -> tuple[Under, int | None]:
-    """Over the bars of its section; one that has none just now is silent, and one whose section is gone goes by its
-    own bars."""
-    if section_id is None or all(row.id != section_id for row in sections):
-        return under, None
-    if section_id not in spans(sections):
-        return replace(under, muted=True), section_id
-    first, last = spans(sections)[section_id]
-    return replace(under, from_bar=first, to_bar=last), section_id
+def sections_of(doc: Mapping[str, Any]) -> list[int]:
+    """Ids of the sections a loop plays in; none where its bars say."""
+    one = doc.get("section_id")
+    return list(doc.get("section_ids") or ([one] if one else []))
+
+
+def _in_sections(under: Under, ids: tuple[int, ...], stretches: Mapping[int, tuple[int, int] | None]) -> Under:
+    """Over the bars of the first of its sections that is heard here; silent where none is. One whose sections are gone
+    goes by its own bars."""
+    if not ids:
+        return under
+    stretch = next((found for one in ids if (found := stretches[one]) is not None), None)
+    if stretch is None:
+        return replace(under, muted=True)
+    return replace(under, from_bar=stretch[0], to_bar=stretch[1])
 
 
 def copied_under(song: SongRow, loop_ids: dict[int, int], section_ids: dict[int, int]) -> list[dict[str, Any]]:
     """For a copy of a song whose loops and sections have other ids."""
     return [
-        {**doc, "loop_id": loop_ids[doc["loop_id"]], "section_id": section_ids.get(doc.get("section_id") or 0)}
+        {
+            **{name: value for name, value in doc.items() if name != "section_id"},
+            "loop_id": loop_ids[doc["loop_id"]],
+            "section_ids": [section_ids[one] for one in sections_of(doc) if one in section_ids],
+        }
         for doc in under_docs(song)
         if doc["loop_id"] in loop_ids
     ]

@@ -25,6 +25,7 @@ from easy_pocket.web.routes import (
     loops,
     memory,
     shelf,
+    song,
 )
 from easy_pocket.web.security import Guard
 
@@ -47,7 +48,22 @@ def make_app(database: Database) -> FastAPI:
     app.state.jobs = Jobs()
     app.add_middleware(Guard)
     app.mount("/static", LastingFiles(directory=STATIC), name="static")
-    for routes in (shelf, bench, feel, memory, loops, loop_picture, jobs, grooves, ideas, kit, library, audio, export):
+    for routes in (
+        shelf,
+        bench,
+        feel,
+        memory,
+        loops,
+        loop_picture,
+        jobs,
+        grooves,
+        ideas,
+        kit,
+        library,
+        audio,
+        export,
+        song,
+    ):
         app.include_router(routes.router)
     errors.install(app)
     return app

@@ -14,6 +14,7 @@ from easy_pocket.web.groove_requests import GrooveChange
 from easy_pocket.web.idea_requests import PutIdeaEdit
 from easy_pocket.web.kit_requests import KitChange
 from easy_pocket.web.loop_requests import LoopUse
+from easy_pocket.web.part_requests import PartChange
 from easy_pocket.web.request_types import Finite, Strict, Tick, Voice
 from easy_pocket.web.section_requests import SectionChange
 
@@ -231,7 +232,7 @@ SongEdit = (
     SetTempo | SetMix | SoloOnly | SetVoice | SetGrid | SetVoiceGrid | SetKit | SetName | PutLine | TakeSnapshotBack
 )
 AnyEdit = Annotated[
-    PatternEdit | SongEdit | KitChange | FeelChange | GrooveChange | LoopUse | PutIdeaEdit | SectionChange,
+    PatternEdit | SongEdit | KitChange | FeelChange | GrooveChange | LoopUse | PutIdeaEdit | SectionChange | PartChange,
     Field(discriminator="kind"),
 ]
 
@@ -240,7 +241,7 @@ class View(Strict):
     """What the page shows: which screen, whose feel, whether it is heard straight; on the Kit screen which voice,
     layer, and alternate sound (0 its own); on the Grooves screen which groove and lane."""
 
-    screen: Literal["bench", "loops", "grooves", "kit", "ideas"] = "bench"
+    screen: Literal["bench", "loops", "grooves", "kit", "ideas", "arrangement"] = "bench"
     scope: Voice = "stack"
     straight: bool = False
     voice: Annotated[str, Field(max_length=30, pattern=r"^[a-z_0-9]*$")] = ""

@@ -338,11 +338,11 @@ def test_export_downloads_what_the_song_is_called(bench, tmp_path):
         return target
 
     midi = fetched("straight >> nth=0")
-    assert midi.name == "Lamplighter copy straight.mid"
+    assert midi.name == "Lamplighter sketch copy straight.mid"
     notes = [m for track in mido.MidiFile(midi).tracks for m in track if m.type == "note_on"]
     assert len(notes) == bench.evaluate("[...easyPocket.rails.data.all()].length")
     wav = fetched("as felt, 24 bit")
-    assert wav.name == "Lamplighter copy felt.wav"
+    assert wav.name == "Lamplighter sketch copy felt.wav"
     assert soundfile.info(wav).frames == round(8 * 60 / 104 * 44_100)
 
 

@@ -11,7 +11,7 @@ def card(page, name):
 
 def test_new_rename_duplicate_delete_and_back(page):
     page.goto("/")
-    page.fill(".new-song [name=name]", "Three Piers")
+    page.fill(".new-song [name=name]", "Net Menders")
     page.fill("[name=tempo_bpm]", "92")
     page.select_option("[name=metre]", "6/8")
     page.click("text=New song")
@@ -19,8 +19,8 @@ def test_new_rename_duplicate_delete_and_back(page):
     expect(page.locator("#tempo")).to_have_value("92.0")
     expect(page.locator(".transport")).to_contain_text("6/8")
     page.goto("/")
-    expect(card(page, "Three Piers")).to_contain_text("92 bpm · 6/8 · 2 bars · Boathouse")
-    card(page, "Three Piers").locator(".song-actions >> text=rename").click()
+    expect(card(page, "Net Menders")).to_contain_text("92 bpm · 6/8 · 2 bars · Boathouse")
+    card(page, "Net Menders").locator(".song-actions >> text=rename").click()
     field = page.locator(".song-line form:visible input")
     field.fill("<script>Four</script> 🥁")
     field.press("Enter")
@@ -45,7 +45,7 @@ def test_a_form_that_does_not_fit_keeps_what_was_typed(page):
 
 def test_the_picture_shows_the_beat(page):
     page.goto("/")
-    strokes = card(page, "Lamplighter").locator(".stroke")
+    strokes = card(page, "Lamplighter sketch").locator(".stroke")
     assert strokes.count() > 50
     first = strokes.nth(0).bounding_box()
     assert first["height"] > 4

@@ -62,7 +62,7 @@ def test_a_build_up_makes_sections_that_fit_the_bars(tab: Tab, store: Any) -> No
     tab.edit(kind="drop_bars", from_bar=5, bars=2)
     tab.edit(kind="drop_bars", from_bar=4, bars=1)
     with store.transaction() as session:
-        assert [row.bars for row in load_song(session, tab.song_id).sections] == [2, 1, 0]
+        assert [row.bars for row in load_song(session, tab.song_id).sections] == [2, 1, 1]
     for _ in range(3):
         assert tab.post("undo")[0] == 200
     with store.transaction() as session:

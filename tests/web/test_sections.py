@@ -7,8 +7,8 @@ from typing import Any
 import pytest
 
 from easy_pocket.core.feel import Feel
-from easy_pocket.store.sections import fitted_bars
-from easy_pocket.store.songs import create_song, duplicate_song, load_song
+from easy_pocket.store.duplicate import duplicate_song
+from easy_pocket.store.songs import create_song, load_song
 from tests.drums import ROCK, SWUNG, beat, rendered, wav_bytes
 from tests.web.test_bench import Tab
 
@@ -104,7 +104,12 @@ def spans_of(tab: Tab, store: Any) -> list[tuple[int, int]]:
         return [(one.under.from_bar, one.under.to_bar) for one in load_song(session, tab.song_id).under]
 
 
-def test_the_last_sections_give_way_when_bars_go() -> None:
-    assert fitted_bars([4, 4, 4], 14) == [4, 4, 6]
-    assert fitted_bars([4, 4, 4], 7) == [4, 3, 0]
-    assert fitted_bars([4], 2) == [2]
+def test_a_section_that_ends_with_its_pattern_goes_along_and_others_stay(tab: Tab, store: Any) -> None:
+    tab.edit(kind="section_split", bar=5)
+    tab.edit(kind="length", bars=12)
+    assert sections(tab, store) == [("Verse", 4), ("Verse 2", 8)]
+    assert tab.edit(kind="drop_bars", from_bar=7, bars=6)[0] == 200
+    assert sections(tab, store) == [("Verse", 4), ("Verse 2", 2)]
+    tab.edit(kind="section_set", section_id=ids(tab, store)[1], field="bars", value=5)
+    tab.edit(kind="length", bars=8)
+    assert sections(tab, store) == [("Verse", 4), ("Verse 2", 5)]

@@ -8,8 +8,9 @@ import soundfile
 
 from easy_pocket.core.listen.hear import hear
 from easy_pocket.core.listen.under import Under, under_stack
+from easy_pocket.store.duplicate import duplicate_song
 from easy_pocket.store.loops import add_loop, found_from_doc, load_audio
-from easy_pocket.store.songs import create_song, duplicate_song, load_song
+from easy_pocket.store.songs import create_song, load_song
 from easy_pocket.store.templates import save_house_grooves
 from tests.drums import ROCK, beat, rendered
 from tests.web.test_bench import Tab

@@ -12,6 +12,7 @@ from easy_pocket.core.song.arrangement import Arrangement, Span
 from easy_pocket.core.song.line import Line
 from easy_pocket.core.song.part import Part, audible_parts
 
+TICK_BITS = 24  # a song is shorter than 2**24 ticks
 APART_MS = 12.0  # one of two goes so much later when they are to be set apart
 
 
@@ -67,17 +68,29 @@ def settled(song: Arrangement, lines: dict[int, Line]) -> dict[int, Line]:
 
 def doubles(song: Arrangement, lines_of: list[tuple[Span, dict[int, Line]]]) -> list[Double]:
     """All there are, by how often they come. lines_of: of every span before they are settled."""
-    found: dict[tuple[int, int, str], tuple[int, tuple[Span, int]]] = {}
+    voices: dict[str, int] = {}
+    struck = {part.key: _struck(part.key, lines_of, voices) for part in song.parts}
+    names = list(voices)
+    starts = np.array([span.start_tick for span, _ in lines_of], dtype=np.int64)
+    found = []
     for one, other in sharing(song.parts):
-        for span, lines in lines_of:
-            if one.key not in lines or other.key not in lines:
-                continue
-            for voice, here, _ in struck_twice(lines[one.key], lines[other.key]):
-                key = (one.key, other.key, voice)
-                count, first = found.get(key, (0, (span, int(lines[one.key].tick[here[0]]))))
-                found[key] = count + len(here), first
-    listed = [
-        Double((a, b), voice, count, first, song.doubles.get((a, b, voice), "keep"))
-        for (a, b, voice), (count, first) in found.items()
-    ]
-    return sorted(listed, key=lambda one: (-one.count, one.parts, one.voice))
+        both = np.intersect1d(struck[one.key], struck[other.key], assume_unique=True)
+        voice, tick = both >> TICK_BITS, both & (2**TICK_BITS - 1)
+        for number in np.unique(voice).tolist():
+            mine = tick[voice == number]
+            at = int(np.searchsorted(starts, mine[0], side="right")) - 1
+            first = (lines_of[at][0], int(mine[0] - starts[at]))
+            choice = song.doubles.get((one.key, other.key, names[number]), "keep")
+            found.append(Double((one.key, other.key), names[number], len(mine), first, choice))
+    return sorted(found, key=lambda one: (-one.count, one.parts, one.voice))
+
+
+def _struck(part: int, lines_of: list[tuple[Span, dict[int, Line]]], voices: dict[str, int]) -> np.ndarray:
+    """Every place a part strikes as one number: the voice's number above the tick of the song."""
+    pieces = [np.zeros(0, dtype=np.int64)]
+    for span, lines in lines_of:
+        line = lines.get(part)
+        if line is not None:
+            number = np.array([voices.setdefault(name, len(voices)) for name in line.voices], dtype=np.int64)
+            pieces.append((number[line.voice] << TICK_BITS) + line.tick + span.start_tick)
+    return np.concatenate(pieces)

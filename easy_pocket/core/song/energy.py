@@ -8,7 +8,9 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.ideas.build import BAND_ENERGY
+from easy_pocket.core.song.arrangement import Span
 from easy_pocket.core.song.flatten import Flat, bar_numbers
+from easy_pocket.core.song.line import Line
 from easy_pocket.core.song.part import audible_parts
 from easy_pocket.core.voices import band_of
 
@@ -51,21 +53,31 @@ def energy_of(flat: Flat) -> Energy:
         for span, line in flat.pieces(part.key):
             cell = span.section.cells.get(part.key)
             gain = 10 ** ((part.level_db + (cell.level_db if cell else 0.0)) / 10)
-            silent = [voice for voice in line.voices if (mix := part.mix.get(voice)) and mix.mute]
-            line = line.take(~line.of(silent)) if silent else line
-            if not len(line):
-                continue
-            bands = [band_of(voice) for voice in line.voices]
-            weight = np.array([BAND_ENERGY[band] for band in bands])[line.voice]
-            bright = np.array([band == "high" for band in bands])[line.voice]
-            bar = span.first_bar - 1 + line.tick // span.metre.bar_ticks
-            velocity = line.velocity / 127
-            count += np.bincount(bar, minlength=bars)
-            loud += np.bincount(bar, velocity, minlength=bars)
-            high += np.bincount(bar, bright, minlength=bars)
-            power += np.bincount(bar, velocity**2 * weight * gain, minlength=bars)
+            silent = frozenset(voice for voice, mix in part.mix.items() if mix.mute)
+            here = slice(span.first_bar - 1, span.first_bar - 1 + span.bars)
+            sums = _bar_sums(line, silent, span)
+            count[here] += sums[0]
+            loud[here] += sums[1]
+            high[here] += sums[2]
+            power[here] += sums[3] * gain
     struck = np.maximum(count, 1)
     return Energy(count / beats, loud / struck, high / struck, power / beats)
+
+
+def _bar_sums(line: Line, silent: frozenset[str], span: Span) -> Floats:
+    """Per bar of the span, shape (4, bars): hits, their velocities, those in the high band, and power. Kept with the
+    line, which is often the same in many spans."""
+    kept: dict[object, Floats] = line.__dict__.setdefault("bar_sums", {})
+    key = (silent, span.metre, span.bars)
+    if key not in kept:
+        heard = line.take(~line.of(silent)) if silent else line
+        bands = [band_of(voice) for voice in heard.voices]
+        weight = np.array([BAND_ENERGY[band] for band in bands] or [0.0])[heard.voice]
+        bright = np.array([band == "high" for band in bands] or [False])[heard.voice]
+        bar, velocity = heard.tick // span.metre.bar_ticks, heard.velocity / 127
+        columns = (np.ones(len(heard)), velocity, bright, velocity**2 * weight)
+        kept[key] = np.array([np.bincount(bar, column, minlength=span.bars) for column in columns])
+    return kept[key]
 
 
 def broken_promises(flat: Flat, energy: Energy) -> list[Promise]:

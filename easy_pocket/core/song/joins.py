@@ -67,11 +67,11 @@ def _ending_together(song: Arrangement, span: Span, join: Join) -> tuple[Line | 
     begins."""
     part = song.part(join.part)
     pattern = part.patterns.get(join.pattern) if part else None
-    if pattern is None:
+    if part is None or pattern is None or not part.fills:
         return None, span.ticks
     begin = span.ticks - pattern.length_ticks
     starts, turns = np.array([begin]), np.array([span.turn - 1])
-    line = decided(line_of(pattern), starts, turns, seed_of(song.seed, join.part))
+    line = decided(line_of(pattern), starts, turns, seed_of(song.seed, part.drawn_by))
     return line.take(line.tick >= 0), max(begin, 0)
 
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from dataclasses import replace
+from threading import Lock
 
 import numpy as np
 import numpy.typing as npt
@@ -25,7 +27,7 @@ Ints = npt.NDArray[np.int64]
 
 def scopes_of(part: Part, cell: Cell) -> FeelScopes:
     """The part's feel with what the cell changes of it."""
-    return replace(part.feel, part=over(cell.feel, part.feel.part), player=part.key)
+    return replace(part.feel, part=over(cell.feel, part.feel.part), player=part.drawn_by)
 
 
 def turn_keys(part: Part, cell: Cell) -> tuple[int, ...]:
@@ -57,11 +59,38 @@ def seams(part: Part, cell: Cell, span: Span) -> list[int]:
     return [tick for tick in starts.tolist() if 0 <= tick < span.ticks]
 
 
+MOST_KEPT = 8192
+_kept: OrderedDict[tuple[object, ...], Line] = OrderedDict()
+_lock = Lock()
+
+
 def own_line(part: Part, span: Span, seed: int) -> Line:
-    """Ticks count from the span's beginning; chance is decided, so no hit depends on a pass any more."""
+    """Ticks count from the span's beginning; chance is decided, so no hit depends on a pass any more. What is known
+    from before is not made again."""
     cell = span.section.cells.get(part.key)
     if cell is None:
         return NOTHING
+    if not part.stamp:
+        return _own_line(part, cell, span, seed)
+    turning = part.turning
+    patterns = tuple(part.patterns[key].token for key in turn_keys(part, cell))
+    playing = (cell.pattern, cell.start_ticks, cell.muted, cell.written, cell.stamp)
+    place = (0, 0) if turning.restarts else (span.start_tick, span.first_bar)
+    key = (part.stamp, part.drawn_by, turning, patterns, playing, span.ticks, span.metre, seed, place)
+    with _lock:
+        known = _kept.get(key)
+        if known is not None:
+            _kept.move_to_end(key)
+            return known
+    made = _own_line(part, cell, span, seed)
+    with _lock:
+        _kept[key] = made
+        while len(_kept) > MOST_KEPT:
+            _kept.popitem(last=False)
+    return made
+
+
+def _own_line(part: Part, cell: Cell, span: Span, seed: int) -> Line:
     starts, numbers, keys = turns(part, cell, span)
     pieces = []
     for place, key in enumerate(keys):
@@ -89,7 +118,7 @@ def _turns_of(part: Part, cell: Cell, pattern: Pattern, starts: Ints, numbers: I
     if cell.written:
         return decided(line_of(pattern), starts, numbers, seed)
     others = variants(pattern, turning.seed) if turning.change_percent else ()
-    which = chosen_variant(numbers, turning.change_percent, seed_of(turning.seed, part.key), len(others))
+    which = chosen_variant(numbers, turning.change_percent, seed_of(turning.seed, part.drawn_by), len(others))
     cycle = turning.cycle_ticks or pattern.length_ticks
     pieces = []
     for number, one in enumerate((pattern, *others)):
@@ -100,7 +129,7 @@ def _turns_of(part: Part, cell: Cell, pattern: Pattern, starts: Ints, numbers: I
         line = line.take(line.tick < cycle)
         if turning.rotation_ticks:
             line = line.at((line.tick - turning.rotation_ticks) % cycle)
-        pieces.append(decided(line, starts[here], numbers[here], seed_of(seed, part.key)))
+        pieces.append(decided(line, starts[here], numbers[here], seed_of(seed, part.drawn_by)))
     return laid_together(pieces)
 
 

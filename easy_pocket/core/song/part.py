@@ -56,8 +56,9 @@ class Turning:
 
 @dataclass(frozen=True)
 class Part:
-    """key: what tells it from others and keys its looseness; it never changes. patterns: by key. kit: the key of its
-    kit. stamp: told by whoever keeps the part, the same as long as its feel is the same; empty is not known."""
+    """key: what tells it from others. player: what its looseness is drawn by, besides the seed (its key when None).
+    patterns: by key. kit: the key of its kit. stamp: told by whoever keeps the part, the same as long as its feel is
+    the same; empty is not known. fills: whether fills and pick-ups of joins reach it."""
 
     key: int
     name: str
@@ -70,6 +71,12 @@ class Part:
     mute: bool = False
     solo: bool = False
     stamp: str = ""
+    fills: bool = True
+    player: int | None = None
+
+    @property
+    def drawn_by(self) -> int:
+        return self.key if self.player is None else self.player
 
     def __post_init__(self) -> None:
         require_range("The level of a part", self.level_db, MIN_LEVEL_DB, MAX_LEVEL_DB, "dB")

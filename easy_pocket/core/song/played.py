@@ -91,7 +91,16 @@ def _key(part: Part, cell: Cell, span: Span, line: Line, loose: Loose, straight:
     found = hashlib.blake2b(digest_size=16)
     for column in (line.voice, line.tick, line.velocity, line.offset_ms, line.alternate, line.dress):
         found.update(np.ascontiguousarray(column).tobytes())
-    said = (part.key, part.stamp, cell.stamp, line.voices, line.dresses, span.ticks, str(span.metre), span.tempo_bpm)
+    said = (
+        part.drawn_by,
+        part.stamp,
+        cell.stamp,
+        line.voices,
+        line.dresses,
+        span.ticks,
+        str(span.metre),
+        span.tempo_bpm,
+    )
     found.update(repr((*said, loose, straight)).encode())
     return found.hexdigest()
 

@@ -45,6 +45,7 @@ from easy_pocket.web.groove_requests import GrooveChange
 from easy_pocket.web.idea_requests import PutIdeaEdit
 from easy_pocket.web.kit_requests import KitChange
 from easy_pocket.web.loop_requests import LoopUse
+from easy_pocket.web.part_requests import PartChange
 from easy_pocket.web.routes.common import database, song_page
 from easy_pocket.web.section_requests import SectionChange
 from easy_pocket.web.views.bench_view import BenchView
@@ -118,7 +119,7 @@ def _apply(session: Any, song_id: int, sent: EditRequest) -> LoadedSong:
         case TakeSnapshotBack(snapshot_id=snapshot_id):
             return take_snapshot_back(*at, snapshot_id)
         case change if isinstance(
-            change, KitChange | FeelChange | GrooveChange | LoopUse | PutIdeaEdit | SectionChange
+            change, KitChange | FeelChange | GrooveChange | LoopUse | PutIdeaEdit | SectionChange | PartChange
         ):
             return change.apply(at, sent.gesture)
         case change:

@@ -8,16 +8,16 @@ from typing import Any
 from starlette.requests import Request
 from starlette.responses import Response
 
-from easy_pocket.store.database import Database
+from easy_pocket.store.looking import SeenDatabase
 from easy_pocket.store.songs import LoadedSong
+from easy_pocket.web.looking import looking_of
 from easy_pocket.web.render import page
 from easy_pocket.web.views.playing import playing
 from easy_pocket.web.views.song_state import header_state
 
 
-def database(request: Request) -> Database:
-    found: Database = request.app.state.database
-    return found
+def database(request: Request) -> SeenDatabase:
+    return SeenDatabase(request.app.state.database, looking_of(request))
 
 
 def download(data: bytes, name: str, ending: str, media_type: str) -> Response:

@@ -26,7 +26,7 @@ Timing = Literal["felt", "straight"]
 def midi(request: Request, song_id: int, timing: Timing = "felt", file_type: Literal["0", "1"] = "1") -> Response:
     with database(request).transaction() as session:
         song = load_song(session, song_id)
-    section = song.sections[0].name
+    section = song.section.name
     written = write_midi(
         song.performance(straight=timing == "straight"),
         name=song.row.name,

@@ -16,9 +16,9 @@ from easy_pocket.core.formats.groove_midi import dump_groove_midi, load_groove_m
 from easy_pocket.core.formats.groove_table import dump_groove_csv, load_groove_csv
 from easy_pocket.core.formats.template_file import dump_template, load_template
 from easy_pocket.core.template import GrooveTemplate
-from easy_pocket.store.database import Database
 from easy_pocket.store.feels import with_groove
 from easy_pocket.store.grooves import find_groove, groove_rows, make_groove
+from easy_pocket.store.looking import SeenDatabase
 from easy_pocket.store.songs import load_song
 from easy_pocket.web.answer import Answer
 from easy_pocket.web.edit_requests import View
@@ -77,7 +77,7 @@ async def upload(request: Request, song_id: int, name: Annotated[str, Query(max_
     return await run_in_threadpool(_bring_in, database(request), song_id, plain_name(name), data)
 
 
-def _bring_in(store: Database, song_id: int, name: str, data: bytes) -> Response:
+def _bring_in(store: SeenDatabase, song_id: int, name: str, data: bytes) -> Response:
     groove = read_groove(data, name)
     with store.transaction() as session:
         song = make_groove(session, song_id, None, replace(groove, name=groove.name.strip() or PurePath(name).stem))

@@ -16,9 +16,9 @@ from easy_pocket.core.sound.kit import Kit
 from easy_pocket.core.sound.kit_edit import AddAlternate, AddVoice, PutSound, apply_kit_edit
 from easy_pocket.core.sound.match import matched_gain_db
 from easy_pocket.store.changes import StaleRevisionError, lock_song
-from easy_pocket.store.database import Database
 from easy_pocket.store.kit_edits import put_kit, songs_with_kit
 from easy_pocket.store.kits import load_kit
+from easy_pocket.store.looking import SeenDatabase
 from easy_pocket.store.samples import sample_source, save_samples
 from easy_pocket.store.songs import LoadedSong, load_song
 from easy_pocket.store.sounds import get_sound, sound_of
@@ -108,7 +108,7 @@ async def import_kit(
     return await run_in_threadpool(_import_kit, database(request), request, song_id, revision, plain_name(name), data)
 
 
-def _import_kit(store: Database, request: Request, song_id: int, revision: int, name: str, data: bytes) -> Response:
+def _import_kit(store: SeenDatabase, request: Request, song_id: int, revision: int, name: str, data: bytes) -> Response:
     read = read_sfz(data, name)
     try:
         with store.transaction() as session:

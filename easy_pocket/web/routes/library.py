@@ -13,7 +13,7 @@ from easy_pocket.core.sound.bring_in import bring_in_sounds
 from easy_pocket.core.sound.library import Query as Wanted
 from easy_pocket.core.sound.library import free_bands, search
 from easy_pocket.core.sound.sound import sampled
-from easy_pocket.store.database import Database
+from easy_pocket.store.looking import SeenDatabase
 from easy_pocket.store.samples import sample_source, save_samples
 from easy_pocket.store.songs import check_name, load_song
 from easy_pocket.store.sounds import (
@@ -76,7 +76,7 @@ async def upload(request: Request, song_id: int, name: Annotated[str, Query(max_
     return await run_in_threadpool(_bring_in, database(request), song_id, plain_name(name), data)
 
 
-def _bring_in(store: Database, song_id: int, name: str, data: bytes) -> Response:
+def _bring_in(store: SeenDatabase, song_id: int, name: str, data: bytes) -> Response:
     ready, refused = bring_in_sounds(data, name)
     with store.transaction() as session:
         kit = load_song(session, song_id).kit

@@ -25,8 +25,8 @@ from easy_pocket.core.listen.slices import at_tempo, cut_slices
 from easy_pocket.core.put_line import on_kit
 from easy_pocket.core.voices import ROLES
 from easy_pocket.store.changes import StaleRevisionError
-from easy_pocket.store.database import Database
 from easy_pocket.store.feels import set_feel
+from easy_pocket.store.looking import SeenDatabase
 from easy_pocket.store.loop_uses import heard_beat, song_of_slices
 from easy_pocket.store.loops import (
     bring_in,
@@ -84,7 +84,7 @@ async def upload(request: Request, song_id: int, name: Annotated[str, Query(max_
     return Answer(await run_in_threadpool(_bring_in, store, song_id, audio))
 
 
-def _bring_in(store: Database, song_id: int, audio: Audio, told: Progress = quietly) -> dict[str, Any]:
+def _bring_in(store: SeenDatabase, song_id: int, audio: Audio, told: Progress = quietly) -> dict[str, Any]:
     heard = hear(audio, told=told)
     told(0.95, "keeping it")
     with store.transaction() as session:

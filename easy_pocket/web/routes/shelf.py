@@ -9,8 +9,9 @@ from starlette.requests import Request
 from starlette.responses import RedirectResponse, Response
 
 from easy_pocket.core.timebase import parse_metre
+from easy_pocket.store.duplicate import duplicate_song
 from easy_pocket.store.edits import set_name
-from easy_pocket.store.songs import create_song, delete_song, duplicate_song, restore_song, shelf
+from easy_pocket.store.songs import create_song, delete_song, restore_song, shelf
 from easy_pocket.web.render import page
 from easy_pocket.web.routes.common import database
 from easy_pocket.web.views.shelf_view import shelf_cards

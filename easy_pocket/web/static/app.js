@@ -4,6 +4,7 @@ import { Edits } from "./edits.js";
 import { Grooves } from "./grooves.js";
 import { Ideas } from "./ideas.js";
 import { KitScreen } from "./kit.js";
+import { lookText, lookedAt, looking } from "./looking.js";
 import { Loops } from "./loops.js";
 import { Memory } from "./memory.js";
 import { showNote } from "./notes.js";
@@ -12,6 +13,8 @@ import { Rails } from "./rails.js";
 import { Ribbon } from "./ribbon.js";
 import { RowTools } from "./row_tools.js";
 import { Side } from "./side.js";
+import { SongPlan } from "./song_plan.js";
+import { SongScreen } from "./song_screen.js";
 import { paint, paintAll } from "./sliders.js";
 import { TryOut } from "./try_out.js";
 
@@ -24,6 +27,7 @@ const byId = (id) => document.getElementById(id);
 class Page {
   constructor(state) {
     this.song = state.song;
+    lookedAt(state.song.at);
     this.playing = state.playing;
     this.view = { screen: this.screen, scope: "stack", straight: false, voice: "", layer: 0, alternate: 0, groove: 0, lane: "all" };
     this.player = new Player();
@@ -38,6 +42,8 @@ class Page {
     this.loops = new Loops(this.edits, this.player, this);
     this.kit = new KitScreen(this.edits, this.player, this);
     this.ideas = new Ideas(this);
+    this.plan = new SongPlan(this);
+    this.arrangement = new SongScreen(this);
     this.ribbon = new Ribbon(this);
     this.savedAt = Date.now();
     this.taps = [];
@@ -87,8 +93,10 @@ class Page {
 
   // A screen was drawn anew (at first, or by moving between screens): nothing that sounds is touched.
   arrive(state = null) {
-    if (state && state.song.id === this.song.id && state.song.revision > this.edits.revision) {
-      this.edits.revision = state.song.revision;
+    const newer = state && state.song.id === this.song.id && state.song.revision > this.edits.revision;
+    if (newer || (state && this.untold)) {
+      this.untold = false;
+      this.edits.revision = Math.max(this.edits.revision, state.song.revision);
       this.showHeader(state.song);
       this.setPlaying(state.playing);
     }
@@ -110,6 +118,7 @@ class Page {
     this.loops.arrive();
     this.kit.arrive();
     this.ideas.arrive();
+    this.arrangement.arrive();
   }
 
   setPlaying(playing) {
@@ -138,7 +147,7 @@ class Page {
 
   // Draw the screen again from the server, in place; what is asked for meanwhile is drawn once more at the end.
   async redraw(address = location.pathname) {
-    if (address !== location.pathname) history.pushState({}, "", address);
+    if (address !== location.pathname) history.pushState({}, "", `${address}${location.search}`);
     this.drawAgain = true;
     if (this.drawing) return this.drawing;
     this.drawing = this.drawScreen();
@@ -191,7 +200,8 @@ class Page {
     const { state, item } = answer;
     const heard = this.kit.strike(state.hit, item);
     this.showHeader(state.song);
-    this.setPlaying(state.playing);
+    this.untold = !state.playing; // the Song screen is not told what the pattern plays; the next screen is
+    if (state.playing) this.setPlaying(state.playing);
     this.savedAt = Date.now();
     byId("banner").hidden = true;
     const turn = (this.turn = (this.turn ?? 0) + 1);
@@ -248,6 +258,8 @@ class Page {
       this.rails.showMode();
       this.rails.chooseBars(this.rails.bars);
     }
+    if (state.arrangement && this.screen === "arrangement") this.arrangement.take(state.arrangement, item, state.added);
+    this.plan.follow();
     if (state.groove !== null && this.screen === "grooves") this.grooves.take(state.groove, { made: state.made, more });
     if (this.rails.box) this.rails.later();
     if (!more) this.side.follow();
@@ -269,6 +281,7 @@ class Page {
   // Header ----------------------------------------------------------------------------------------------------------
   showHeader(song = this.song) {
     this.song = song;
+    lookedAt(song.at);
     this.savedAt = Date.now();
     const name = byId("song-name");
     if (document.activeElement !== name) name.value = song.name;
@@ -313,14 +326,13 @@ class Page {
     const position = this.player.position;
     const needle = byId("needle");
     if (position !== null) {
-      const facts = this.player.mode === "loop" ? this.player.loop : this.player.stack;
-      const beat = position / facts.beat_s;
-      const sixteenth = Math.floor((beat % 1) * 4) + 1;
-      const text = `${Math.floor(beat / facts.beats) + 1}.${Math.floor(beat % facts.beats) + 1}.0${sixteenth}`;
+      const text = this.placeText(position);
       if (byId("position").textContent !== text) byId("position").textContent = text;
       this.drawNeedle(needle, position);
-    } else if (needle && !needle.hidden) {
-      needle.hidden = true;
+    } else {
+      this.ribbon.needle(null);
+      this.arrangement.needle(null);
+      if (needle && !needle.hidden) needle.hidden = true;
       byId("position").textContent = "1.1.01";
     }
     // Nothing moves while nothing plays: then no frame is asked for.
@@ -328,9 +340,30 @@ class Page {
     if (this.moving) requestAnimationFrame(() => this.draw());
   }
 
+  // "6.3.02": bar, beat, 16th.
+  placeText(position) {
+    if (this.player.mode === "song") {
+      const { bar, beat } = this.plan.place(position);
+      return `${bar + 1}.${Math.floor(beat) + 1}.0${Math.floor((beat % 1) * 4) + 1}`;
+    }
+    const facts = this.player.mode === "loop" ? this.player.loop : this.player.stack;
+    const beat = position / facts.beat_s;
+    return `${Math.floor(beat / facts.beats) + 1}.${Math.floor(beat % facts.beats) + 1}.0${Math.floor((beat % 1) * 4) + 1}`;
+  }
+
+  // In the song: where the pattern that is looked at is, or null while another one plays.
+  songTick(position) {
+    const { span, within } = this.plan.place(position);
+    const { start, cycle, plays } = this.rails.facts;
+    if (span.section !== looking.section || !plays) return null;
+    return (within * span.ticks + start) % cycle;
+  }
+
   drawNeedle(needle, position) {
+    this.ribbon.needle(this.player.mode === "song" ? this.plan.place(position) : null);
+    this.arrangement.needle(this.player.mode === "song" ? position : null);
     if (!needle) return;
-    if (this.screen === "loops" && this.player.mode !== "stack") {
+    if (this.screen === "loops" && this.player.usesLoop) {
       const loop = this.player.loop;
       let at = loop.start_s + (position % loop.length_s);
       if (loop.wraps) at %= loop.duration_s;
@@ -342,7 +375,7 @@ class Page {
       const { start, end } = this.rails.look;
       const { msPerTick } = this.rails.facts;
       const stretch = this.player.stack.tempo_bpm / this.playing.tempo_bpm;
-      const tick = ((position * 1000) / msPerTick) * stretch;
+      const tick = this.player.mode === "song" ? this.songTick(position) ?? -1 : ((position * 1000) / msPerTick) * stretch;
       const rail = this.rails.box.querySelector("canvas.rail");
       needle.hidden = tick < start || tick >= end || !rail;
       const now = performance.now();
@@ -422,6 +455,7 @@ class Page {
       byId(name).setAttribute("aria-pressed", name === timing);
     }
     this.view.straight = timing === "straight";
+    if (this.plan.playsSong) this.plan.fresh();
     if (this.view.straight && !this.playing.straight) this.fetchStraightSoon(0);
     this.player.setTiming(timing);
   }
@@ -456,11 +490,18 @@ class Page {
       if (link.getAttribute("href") !== location.pathname) this.redraw(link.getAttribute("href"));
       return;
     }
+    const exported = event.target.closest?.("a[data-export]");
+    if (exported) {
+      const address = new URL(exported.href);
+      address.searchParams.set("at", lookText());
+      exported.href = address;
+    }
     const button = event.target.closest?.("button");
     if (!button) return;
     const { dataset } = button;
     const actions = {
-      play: () => this.player.toggle(),
+      play: () => this.togglePlay(),
+      "play-song": () => this.plan.toggle(),
       "to-start": () => this.player.toStart(),
       undo: () => this.edits.step("undo"),
       redo: () => this.edits.step("redo"),
@@ -475,6 +516,7 @@ class Page {
       this.look({ scope: dataset.scope });
       if (button.closest(".rail-row")) this.sound(dataset.scope, true);
     }
+    else if (dataset.lookPattern) this.lookAt({ pattern: Number(dataset.lookPattern) });
     else if (dataset.length) this.setLength(Number(dataset.length));
     else if (dataset.inherit) this.feel(dataset.inherit, null, button);
     else if (dataset.reroll !== undefined) this.feel("seed", 1 + Math.floor(Math.random() * 9998), button);
@@ -505,6 +547,17 @@ class Page {
       setTimeout(() => document.removeEventListener("click", swallow, { capture: true }), 60);
     };
     document.addEventListener("pointerup", release, { once: true });
+  }
+
+  togglePlay() {
+    if (this.plan.on && !this.player.running && !this.player.starting) this.plan.play();
+    else this.player.toggle();
+  }
+
+  // Look at another part, pattern or section: the screen and what is heard go there.
+  lookAt(changes) {
+    Object.assign(looking, changes);
+    return this.refresh();
   }
 
   toggleLoop(button) {
@@ -587,15 +640,15 @@ class Page {
       return;
     }
     if (isTyping(event.target)) return;
-    if (this.memory.key(event) || this.side.key(event) || this.grooves.key(event) || this.ideas.key(event) || this.rails.key(event) || this.loops.key(event) || this.kit.key(event)) {
+    if (this.memory.key(event) || this.side.key(event) || this.grooves.key(event) || this.ideas.key(event) || this.arrangement.key(event) || this.rails.key(event) || this.loops.key(event) || this.kit.key(event)) {
       event.preventDefault();
       return;
     }
     if (event.ctrlKey || event.metaKey || event.altKey) return;
-    const pressable = event.target.closest?.("button, a, select, summary");
+    const pressable = event.target.closest?.("button, a, select, summary") && !event.target.closest("[role='grid']");
     if (event.key === " " && !pressable) {
       event.preventDefault();
-      this.player.toggle();
+      this.togglePlay();
     } else if (event.key === "?") {
       byId("shortcuts").hidden = !byId("shortcuts").hidden;
     } else if (event.key === "Escape") {

@@ -1,6 +1,8 @@
 // Edits go to the server one after another. While it does not answer they wait, kept in the session so that even a
 // reload loses none; what another tab changed meanwhile is shown, never overwritten.
 
+import { lookText } from "./looking.js";
+
 const RETRY_MS = [400, 800, 1500, 3000, 5000];
 
 export class Edits extends EventTarget {
@@ -37,14 +39,14 @@ export class Edits extends EventTarget {
     const last = this.queue[this.queue.length - 1];
     const replaces = gesture && last && last.gesture === gesture && !(this.sending && this.queue.length === 1);
     if (replaces) this.queue.pop();
-    this.queue.push({ path: "edits", edit, gesture });
+    this.queue.push({ path: "edits", edit, gesture, at: lookText() });
     this.near = near;
     this.keep();
     this.send();
   }
 
   step(path, steps = 1) {
-    this.queue.push({ path, steps });
+    this.queue.push({ path, steps, at: lookText() });
     this.keep();
     this.send();
   }
@@ -61,7 +63,7 @@ export class Edits extends EventTarget {
     try {
       answer = await fetch(`/songs/${this.songId}/${item.path}`, {
         method: "POST",
-        headers: { "Content-Type": "application/json", Accept: "application/json" },
+        headers: { "Content-Type": "application/json", Accept: "application/json", "Looking-At": item.at ?? lookText() },
         body: JSON.stringify(body),
       });
     } catch {

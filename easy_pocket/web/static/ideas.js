@@ -6,6 +6,7 @@ import { IdeaHearing } from "./idea_hearing.js";
 import { IdeaLog } from "./idea_log.js";
 import { RateStrip } from "./idea_rates.js";
 import { IdeaSettings } from "./idea_settings.js";
+import { looking } from "./looking.js";
 import { showLedger, showNote } from "./notes.js";
 
 const ASK_MS = 140; // a slider being dragged is followed when it rests for so long
@@ -108,7 +109,7 @@ export class Ideas {
       button.setAttribute("aria-pressed", on);
     }
     const fills = this.kind === "fill";
-    byId("idea-bring").hidden = byId("idea-mix").hidden = !fills;
+    byId("idea-bring").hidden = byId("idea-mix").hidden = byId("idea-end").hidden = !fills;
     byId("idea-window").hidden = !(fills || this.kind === "roll");
     byId("idea-more").textContent = { grow: "Draw again", build: "Ask again" }[this.kind] ?? "Six more";
     this.grid.dataset.kind = this.kind;
@@ -289,6 +290,15 @@ export class Ideas {
     this.page.edits.push(edit, { near: this.grid.children[this.at] });
   }
 
+  // The section ends with this fill, wherever its pattern is played; the pattern itself stays as it is.
+  endSection(near) {
+    const { idea } = this;
+    if (!idea) return;
+    const edit = { kind: "join_idea", section_id: looking.section, changes: this.kept(), begin_tick: idea.begin, end_tick: idea.end };
+    this.page.edits.push(edit, { near });
+    this.log.remember("taken", [{ ...idea, changes: this.kept() }]);
+  }
+
   // It is in the pattern now; one that was refused is neither praised nor listed as taken.
   taken() {
     const { pending } = this;
@@ -365,6 +375,7 @@ export class Ideas {
     else if (dataset.ideaBar) this.moveWindow(Number(dataset.ideaBar));
     else if (button.id === "idea-more") this.more();
     else if (button.id === "idea-hear") this.hearing.toggle();
+    else if (button.id === "idea-end") this.endSection(button);
     else if (dataset.ideaPin !== undefined) this.pin(Number(card.dataset.card));
     else if (button.id === "idea-put" || dataset.ideaPut !== undefined || dataset.putKept !== undefined) this.put();
     else if (dataset.ideaAgain) this.again(Number(dataset.ideaAgain));

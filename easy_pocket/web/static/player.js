@@ -5,6 +5,7 @@ const LOOK_AHEAD_S = 2.5; // a busy page may keep the timer waiting; edits take 
 const HIDDEN_LOOK_AHEAD_S = 4; // timers of a hidden page run once a second
 const STEERED_LOOK_AHEAD_S = 0.9; // new times come many times a second: what lies further off would be planned in vain
 const MOST_PLACES = 256;
+const UNDER_AHEAD_S = 20; // loops under the song are fetched so long before they come in
 const UNDER_FADE_S = 0.008; // where a loop under the stack comes in or goes in the middle of a pass
 const TICK_MS = 25;
 const LEAD_S = 0.1; // between the press of Play and the first hit
@@ -15,8 +16,12 @@ export class Player extends EventTarget {
     super();
     this.context = null;
     this.stack = null; // what Python says the stack plays
+    this.song = null; // what Python says the whole song plays, when it is to be played
+    this.songSpan = null; // {from_s, to_s}: round which of the song's seconds it goes; null is all of them
+    this.began = { when: 0, at_s: 0 }; // when the sound begins, and at which place
+    this.before = null; // {anchor, until}: where the music was until a jump takes place
     this.loop = null; // {url, start_s, length_s, duration_s, wraps} of the audio loop beside it
-    this.mode = "stack"; // "stack", "loop" or "both"
+    this.mode = "stack"; // "stack", "loop", "both", or "song"
     this.blend = "together"; // how both are heard: "together", "turns" or "sides"
     this.turned = 0; // turns of the loop whose loudness is planned
     this.timing = "felt";
@@ -36,6 +41,19 @@ export class Player extends EventTarget {
     this.starting = null;
     this.timer = null;
     this.starts = []; // context times of what was scheduled, newest last; read by tests and meters
+  }
+
+  get heard() {
+    return this.mode === "song" ? this.song : this.beside ?? this.stack;
+  }
+
+  get usesLoop() {
+    return this.mode === "loop" || this.mode === "both";
+  }
+
+  // The part of it round which it goes, or null.
+  get round() {
+    return { stack: this.span, song: this.songSpan }[this.mode] ?? null;
   }
 
   async ready() {
@@ -60,7 +78,7 @@ export class Player extends EventTarget {
     this.stack = playing;
     const unchanged = !this.steered && same(before, playing);
     if (unchanged && !playing.straight) Object.assign(playing, { straight: before.straight, straight_more: before.straight_more });
-    if (this.running && this.mode !== "loop" && !unchanged) {
+    if (this.running && (this.mode === "stack" || this.mode === "both") && !unchanged) {
       if (before && before.length_s !== playing.length_s) {
         // Another tempo or length: the place in the music stays where it is.
         const now = this.context.currentTime;
@@ -72,6 +90,47 @@ export class Player extends EventTarget {
     }
   }
 
+  // The whole song, as it is now. The place in the music stays: the same bar, as far into it.
+  setSong(song, at = null) {
+    const before = this.song;
+    this.song = song;
+    if (!this.running || this.mode !== "song" || !before) return;
+    const position = at ?? this.position;
+    if (before.length_s !== song.length_s || this.turnLength !== before.length_s) {
+      const place = placeIn(before, position);
+      const bar = Math.min(place.bar, song.bars_s.length - 2);
+      const now_s = song.bars_s[bar] + place.share * (song.bars_s[bar + 1] - song.bars_s[bar]);
+      this.anchor = this.context.currentTime - Math.max(0, now_s - this.from);
+    }
+    this.replanWithSounds();
+  }
+
+  // Round some of the song, or all of it. Where it is inside, it goes on; else it goes to where that begins.
+  setSongSpan(span) {
+    const at = this.mode === "song" ? this.position : null;
+    this.songSpan = span;
+    if (at === null) return;
+    const from = span?.from_s ?? 0;
+    const inside = at >= from && at < from + this.turnLength;
+    this.anchor = this.context.currentTime - (inside ? at - from : -LEAD_S);
+    this.replan();
+  }
+
+  // To another place of the song, at a moment of this pass; what was planned for after it is taken back.
+  jump(to_s, at_s) {
+    if (!this.running || this.mode !== "song") return;
+    const when = this.anchor + at_s - this.from;
+    if (when < this.now + TOUCH_S) return;
+    this.before = { anchor: this.anchor, from: this.from, until: when };
+    this.songSpan = null;
+    this.anchor = when - to_s;
+    const late = [...this.pending].filter((voice) => voice.at >= when - 1e-6);
+    this.endUnder(when, false);
+    this.takeBack(late);
+    this.horizon = Math.min(this.horizon, when);
+    this.plan();
+  }
+
   setTiming(timing) {
     this.timing = timing;
     this.replanWithSounds();
@@ -81,7 +140,7 @@ export class Player extends EventTarget {
   replanWithSounds() {
     this.replan();
     this.forgetUnder();
-    const playing = this.beside ?? this.stack;
+    const playing = this.heard;
     if (this.context && playing && keysOf(playing).some((key) => !(this.buffers.get(key) instanceof AudioBuffer))) this.fetchSounds().then(() => this.replan());
   }
 
@@ -140,7 +199,7 @@ export class Player extends EventTarget {
 
   // Seconds of the stack at which a pass begins.
   get from() {
-    return this.mode === "stack" && this.span ? this.span.from_s : 0;
+    return this.round?.from_s ?? 0;
   }
 
   // currentTime may lag while the page is busy; the page's own clock tells how far.
@@ -159,14 +218,14 @@ export class Player extends EventTarget {
 
   get turnLength() {
     if (this.mode === "loop") return this.loop.length_s;
-    const { length_s } = this.beside ?? this.stack;
-    if (this.mode !== "stack" || !this.span) return length_s;
-    return Math.min(this.span.to_s, length_s) - this.span.from_s;
+    const { length_s } = this.heard;
+    if (!this.round) return length_s;
+    return Math.min(this.round.to_s, length_s) - this.round.from_s;
   }
 
   // What a pass (counted from 0) plays. Straight columns may still be on their way: until then it is felt.
   sounds(pass) {
-    const heard = this.beside ?? this.stack;
+    const { heard } = this;
     const timing = heard[this.timing] ? this.timing : "felt";
     const more = heard[`${timing}_more`] ?? [];
     const again = heard.first_pass_differs ? 1 : 0;
@@ -175,7 +234,7 @@ export class Player extends EventTarget {
     return place ? more[place - 1] : heard[timing];
   }
 
-  async fetchSounds(playing = this.beside ?? this.stack) {
+  async fetchSounds(playing = this.heard) {
     if (!this.context || !playing) return;
     await Promise.all(keysOf(playing).map((key) => this.sound(key)));
   }
@@ -210,22 +269,27 @@ export class Player extends EventTarget {
     return this.loop.buffer;
   }
 
-  async start(mode = this.mode) {
+  async start(mode = this.mode, at_s = 0) {
     this.stop();
-    this.mode = mode === "stack" || this.loop ? mode : "stack";
+    const there = { loop: this.loop, both: this.loop, song: this.song };
+    this.mode = there[mode] ? mode : "stack";
+    this.before = null;
     this.starting = Symbol("start");
     const mine = this.starting;
     await this.ready();
     if (this.mode !== "loop") await this.fetchSounds();
-    if (this.mode !== "stack") await this.loopBuffer();
+    if (this.usesLoop) await this.loopBuffer();
     if (this.starting !== mine) return; // stopped or started again while the sounds came in
     this.starting = null;
     this.running = true;
-    this.anchor = this.context.currentTime + LEAD_S;
-    this.horizon = this.anchor;
+    const inside = at_s > this.from && at_s < this.from + this.turnLength ? at_s - this.from : 0;
+    const begins = this.context.currentTime + LEAD_S;
+    this.anchor = begins - inside;
+    this.horizon = inside ? begins : this.context.currentTime; // what lies before the place it begins at stays silent
+    this.began = { when: begins, at_s: this.from + inside };
     this.underAnchor = this.anchor;
     this.setBlend(this.blend);
-    if (this.mode !== "stack") this.startLoop();
+    if (this.usesLoop) this.startLoop();
     this.timer = setInterval(() => this.plan(), TICK_MS);
     this.plan();
     this.dispatchEvent(new Event("change"));
@@ -284,6 +348,7 @@ export class Player extends EventTarget {
 
   planStack(from, until) {
     const { from: offset, turnLength: length } = this;
+    const early = this.mode === "song" ? LEAD_S : 1e-6; // a song's first hits may come before its first beat
     const lastPass = this.repeats ? Infinity : 0;
     const firstPass = Math.max(0, Math.floor((from - this.anchor) / length));
     for (let pass = firstPass; pass <= lastPass; pass += 1) {
@@ -291,9 +356,8 @@ export class Player extends EventTarget {
       if (begin >= until) break;
       this.planUnder(pass, begin, from, begin + length);
       const events = this.sounds(pass);
-      for (let index = 0; index < events.start_s.length; index += 1) {
+      for (let index = firstFrom(events.start_s, Math.max(from, begin - early) - begin + offset); index < events.start_s.length; index += 1) {
         const at = begin + events.start_s[index] - offset;
-        if (at < from || at < begin - 1e-6) continue;
         if (at >= until || at >= begin + length) break;
         if (this.silenced(at)) continue;
         this.strike(events, index, at, begin - offset);
@@ -305,28 +369,37 @@ export class Player extends EventTarget {
   // runs already comes in at its place.
   planUnder(pass, begin, from, end) {
     if (end <= from) return;
-    for (const key of (this.beside ?? this.stack).under ?? []) {
-      const name = `${pass} ${key}`;
+    const { heard } = this;
+    const whole = (heard.under ?? []).map((key) => ({ key, at_s: 0, length_s: Infinity }));
+    for (const { key, at_s, length_s } of [...whole, ...(heard.under_at ?? [])]) {
+      const name = `${pass} ${at_s} ${key}`;
+      const starts = begin + at_s - this.from;
+      const ends = Math.min(end, starts + length_s);
+      if (this.under.has(name) || ends <= from || starts > from + UNDER_AHEAD_S) continue;
       const buffer = this.buffers.get(`under/${key}`);
-      if (this.under.has(name) || !(buffer instanceof AudioBuffer)) continue;
-      const at = Math.max(begin, from);
+      if (!(buffer instanceof AudioBuffer)) {
+        this.sound(`under/${key}`);
+        continue;
+      }
+      if (starts > from + this.lookAhead) continue;
+      const at = Math.max(starts, begin, from);
       if (this.silenced(at + 1e-3)) continue;
       const node = this.context.createBufferSource();
       const gain = this.context.createGain();
       node.buffer = buffer;
       gain.gain.value = this.stack.master_gain;
-      if (at > begin) {
+      if (at > starts) {
         gain.gain.setValueAtTime(0, at);
         gain.gain.linearRampToValueAtTime(this.stack.master_gain, at + UNDER_FADE_S);
       }
       node.connect(gain).connect(this.stackOut);
-      node.start(Math.round(at * this.context.sampleRate) / this.context.sampleRate, at - begin + this.from);
-      if (this.span) {
-        gain.gain.setValueAtTime(gain.gain.value || this.stack.master_gain, end - UNDER_FADE_S);
-        gain.gain.linearRampToValueAtTime(0, end);
-        node.stop(end);
+      node.start(Math.round(at * this.context.sampleRate) / this.context.sampleRate, at - starts);
+      if (this.round || ends < starts + buffer.duration - 1e-3) {
+        gain.gain.setValueAtTime(this.stack.master_gain, Math.max(at, ends - UNDER_FADE_S));
+        gain.gain.linearRampToValueAtTime(0, ends);
+        node.stop(ends);
       }
-      const voice = { node, gain, at, end, key, name };
+      const voice = { node, gain, at, end: ends, key, name };
       this.under.set(name, voice);
       node.onended = () => this.under.get(name) === voice && this.under.delete(name);
     }
@@ -335,7 +408,7 @@ export class Player extends EventTarget {
   // What is no longer to be heard from a moment on: another tempo or place lets everything begin anew.
   endUnder(from, keep) {
     for (const [name, { node, gain, at, key }] of this.under) {
-      if (keep && (this.beside ?? this.stack).under?.includes(key)) continue;
+      if (keep && (this.heard.under?.includes(key) || this.heard.under_at?.some((piece) => piece.key === key))) continue;
       this.under.delete(name);
       if (at < from) {
         gain.gain.setValueAtTime(gain.gain.value, from);
@@ -348,6 +421,7 @@ export class Player extends EventTarget {
   // Whole passes are large: only those that are played or were just told are kept.
   forgetUnder() {
     const wanted = new Set([this.stack, this.beside].flatMap((playing) => playing?.under ?? []));
+    for (const { key } of this.song?.under_at ?? []) wanted.add(key);
     for (const { key } of this.under.values()) wanted.add(key);
     for (const name of this.buffers.keys()) if (name.startsWith("under/") && !wanted.has(name.slice(6))) this.buffers.delete(name);
   }
@@ -365,7 +439,7 @@ export class Player extends EventTarget {
     const node = this.context.createBufferSource();
     const gain = this.context.createGain();
     node.buffer = buffer;
-    gain.gain.value = events.gain[index] * (this.beside ?? this.stack).master_gain;
+    gain.gain.value = events.gain[index] * this.heard.master_gain;
     if (events.rate?.[index]) node.playbackRate.value = events.rate[index];
     node.connect(gain).connect(this.panned(events.pan[index]));
     // On a whole sample, as in the mixdown: between two the browser would interpolate, and dull the attack.
@@ -441,9 +515,30 @@ export class Player extends EventTarget {
   // Seconds into the pass as the ear hears it now, or null.
   get position() {
     if (!this.running) return null;
-    const heard = this.context.currentTime - (this.context.outputLatency || 0) - this.anchor;
+    const now = this.context.currentTime - (this.context.outputLatency || 0);
+    if (now < this.began.when) return this.began.at_s;
+    if (this.before && now < this.before.until) return Math.max(this.before.from, this.before.from + now - this.before.anchor);
+    const heard = now - this.anchor;
     return heard < 0 ? this.from : this.from + (heard % this.turnLength);
   }
+}
+
+// The first of ascending times that is not before another one.
+function firstFrom(times, at) {
+  let [low, high] = [0, times.length];
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (times[middle] < at) low = middle + 1;
+    else high = middle;
+  }
+  return low;
+}
+
+// The bar (from 0) of a song in which a time lies, and how far into it.
+export function placeIn(song, at_s) {
+  const bar = Math.max(0, Math.min(firstFrom(song.bars_s, at_s + 1e-6) - 1, song.bars_s.length - 2));
+  const length = song.bars_s[bar + 1] - song.bars_s[bar];
+  return { bar, share: Math.max(0, Math.min((at_s - song.bars_s[bar]) / length, 1)) };
 }
 
 function keysOf(playing) {

@@ -7,6 +7,7 @@ import { drawRail, placed, tickOf, xOf } from "./rail_canvas.js";
 import { RailData } from "./rail_data.js";
 import { RailKeys } from "./rail_keys.js";
 import { RailPointer } from "./rail_pointer.js";
+import { OtherParts } from "./other_parts.js";
 import { ledgerText, spokenHit } from "./rail_words.js";
 import { drawCounting, drawOverview } from "./ruler.js";
 import { UnderRows } from "./under_rows.js";
@@ -30,6 +31,7 @@ export class Rails extends RailPointer {
     this.detail = new Detail(this);
     this.keys = new RailKeys(this);
     this.under = new UnderRows(this);
+    this.others = new OtherParts(this);
     const on = (name, run, options) => document.addEventListener(name, run, options);
     on("pointerdown", (event) => this.down(event));
     on("pointermove", (event) => this.move(event));
@@ -205,6 +207,7 @@ export class Rails extends RailPointer {
     this.drawnAt = performance.now();
     if (stale) return;
     this.under.draw(look, facts);
+    this.others.draw(look, facts);
     this.drawAround(look, facts);
   }
 

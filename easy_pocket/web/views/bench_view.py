@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import Any
 
 from easy_pocket.core.perform import Performance
+from easy_pocket.core.song.cycles import together_words
 from easy_pocket.core.sound.events import audible
 from easy_pocket.core.timebase import GRID_NAMES, GRID_TICKS
 from easy_pocket.store.songs import LoadedSong
 from easy_pocket.web.edit_requests import View
 from easy_pocket.web.render import render
 from easy_pocket.web.views.feel_panel import feel_panel
+from easy_pocket.web.views.other_parts import other_heads
+from easy_pocket.web.views.part_words import cycles_of, part_words
 from easy_pocket.web.views.pocket_chart import pocket_piece
 from easy_pocket.web.views.rails import rail_data, rail_heads
 
@@ -30,6 +34,29 @@ class BenchView:
         self.panel = feel_panel(song, view.scope)
         self.addable = [(voice.role, voice.title) for voice in song.kit.voices if voice.role not in voices]
         self.takeable = set(voices) - set(song.pattern.arrays.voices)
+
+    @property
+    def patterns(self) -> list[tuple[int, str]]:
+        """Of the part that is looked at."""
+        part = next(part for part in self.song.parts if part.row.id == self.song.part.id)
+        return [(row.id, row.name) for row in part.patterns]
+
+    @property
+    def part_words(self) -> str:
+        part = next(part for part in self.song.parts if part.row.id == self.song.part.id)
+        return part_words(part, self.song)
+
+    @cached_property
+    def others(self) -> list[dict[str, Any]]:
+        """The other parts, for their heads."""
+        return other_heads(self.song)
+
+    @property
+    def together(self) -> str:
+        """When all parts begin together again, where there are several."""
+        if len(self.song.parts) < 2:
+            return ""
+        return together_words(cycles_of(self.song), self.song.metre)
 
     @property
     def groove_names(self) -> list[tuple[int, str]]:

@@ -11,7 +11,7 @@ from easy_pocket.core.groove_shape import fit_words
 from easy_pocket.core.timebase import ms_per_tick
 from easy_pocket.core.voices import ROLES, VOICE_GROUPS
 from easy_pocket.store.songs import LoadedSong
-from easy_pocket.web.views.rails import voice_title
+from easy_pocket.web.views.voice_title import voice_title
 
 
 @dataclass(frozen=True)

@@ -16,7 +16,7 @@ from easy_pocket.store.ideas import logged_ideas
 from easy_pocket.store.loops import loops_of
 from easy_pocket.store.models import IdeaRow
 from easy_pocket.store.songs import LoadedSong
-from easy_pocket.web.views.rails import voice_title
+from easy_pocket.web.views.voice_title import voice_title
 
 TABS = (("fill", "Fill"), ("variation", "Variation"), ("grow", "Grow"), ("roll", "Roll"), ("build", "Build-up"),
         ("borrow", "Borrow"))  # fmt: skip
@@ -57,7 +57,7 @@ class IdeasView:
             "usual_beats": usual_beats(metre),
             "length": pattern.length_ticks,
             "bars": pattern.bars,
-            "section": self.song.sections[0].name,
+            "section": self.song.section.name,
             "goes_on": [voice for voice in ("hat_closed", "ride", "shaker", "tambourine", "kick") if self._has(voice)],
             "pinned": self.pinned,
         }

@@ -8,6 +8,8 @@ from typing import Any
 
 import numpy as np
 
+from easy_pocket.core.song.part import audible_parts
+from easy_pocket.core.song.sounds import together
 from easy_pocket.core.sound.events import CUT_FADE_S, MASTER_GAIN, EventColumns, VoiceMix, play_columns
 from easy_pocket.core.sound.kit import Kit, KitVoice, audio_key
 from easy_pocket.core.sound.matched import matching_gain
@@ -17,6 +19,7 @@ from easy_pocket.core.timebase import Metre, ms_per_tick
 from easy_pocket.store.kits import remember_voices
 from easy_pocket.store.songs import LoadedSong
 from easy_pocket.store.under import tell_under
+from easy_pocket.web.views.together import beside, columns_beside, own_cell
 
 STRIKE_VELOCITY = 116  # a single hit to listen to
 
@@ -49,11 +52,25 @@ def passes(song: LoadedSong, *, straight: bool = False, tempo_bpm: float | None 
     if runs_on:
         cycle = math.lcm(cycle, max(1, min(LOOSE_PASSES, MOST_EVENTS // max(1, len(song.pattern.hits)))))
     found = []
+    heard = audible_parts(song.arrangement.parts) if len(song.parts) > 1 else {song.part.id}
+    others = [
+        columns_beside(song, one)
+        for one in beside(song, tempo_bpm=tempo_bpm, straight=straight)
+        if one.part.key in heard
+    ]
     for number in range(1, min(cycle, 48) + first_pass_differs(song.pattern) + 1):
-        played = song.performance(straight=straight, tempo_bpm=tempo_bpm, pass_number=number if runs_on else 1)
-        events = play_columns(played, song.kit, song.mix, pass_number=number, seed=song.row.seed)
-        found.append(columns(replace(events, gain=events.gain * louder)))
+        own = []
+        if song.part.id in heard:
+            played = song.performance(straight=straight, tempo_bpm=tempo_bpm, pass_number=number if runs_on else 1)
+            events = play_columns(played, song.kit, song.mix, pass_number=number, seed=song.row.seed)
+            own = [replace(events, gain=events.gain * louder * own_gain(song))]
+        found.append(columns(together([*own, *others]) if others or not own else own[0]))
     return found
+
+
+def own_gain(song: LoadedSong) -> float:
+    """Level of the part that is looked at, and of its cell."""
+    return float(10 ** ((song.part.level_db + own_cell(song).level_db) / 20))
 
 
 def straight_gain(song: LoadedSong, tempo_bpm: float | None = None) -> float:
@@ -83,7 +100,8 @@ def playing(
 ) -> dict[str, Any]:
     """The loop's passes at a tempo (default: the song's), all of it louder by gain_db. `felt` and `straight` are the
     first pass, `felt_more` and `straight_more` what differs after it; a timing not asked for is null."""
-    remember_voices(song.kit)
+    for kit in song.kits.values():
+        remember_voices(kit)
     tempo = song.row.tempo_bpm if tempo_bpm is None else tempo_bpm
     metre: Metre = song.metre
     heard: dict[str, Any] = {"felt": None, "felt_more": [], "straight": None, "straight_more": []}

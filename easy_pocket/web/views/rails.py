@@ -18,6 +18,9 @@ from easy_pocket.core.timebase import ms_per_tick
 from easy_pocket.core.voices import ROLES
 from easy_pocket.store.songs import LoadedSong
 from easy_pocket.store.under import tell_under
+from easy_pocket.web.views.other_parts import other_hits
+from easy_pocket.web.views.together import own_cell
+from easy_pocket.web.views.voice_title import voice_title
 
 ON_GRID_MS = 0.75  # an offset smaller than this is drawn as on the grid
 
@@ -134,8 +137,18 @@ def rail_facts(song: LoadedSong) -> dict[str, Any]:
         "msPerTick": ms_per_tick(song.row.tempo_bpm),
         "lockedVoices": sorted(song.pattern.locked_voices),
         "lockedPlaces": sorted(song.pattern.locked_places),
+        **_in_section(song),
         "names": {voice: voice_title(song.kit, voice) for voice in song.part.voices},
     }
+
+
+def _in_section(song: LoadedSong) -> dict[str, Any]:
+    """Where the section begins in the pattern, how long a turn is, and whether the section plays it at all."""
+    cell = own_cell(song)
+    where = next((one for one in song.resolved if one.row.id == song.section.id), None)
+    doc = where.cells.get(song.part.id) if where else None
+    plays = doc is not None and doc.get("pattern") == song.pattern_row.id
+    return {"start": cell.start_ticks, "cycle": song.part.cycle_ticks or song.pattern.length_ticks, "plays": plays}
 
 
 def rail_data(song: LoadedSong, performance: Performance, only: frozenset[str] | None = None) -> dict[str, Any]:
@@ -143,14 +156,10 @@ def rail_data(song: LoadedSong, performance: Performance, only: frozenset[str] |
     voices = [voice for voice in song.part.voices if only is None or voice in only]
     return {
         "whole": only is None,
-        "facts": rail_facts(song) | {"under": {one.row.id: tell_under(one, performance) for one in song.under}},
+        "facts": rail_facts(song)
+        | {"others": other_hits(song), "under": {one.row.id: tell_under(one, performance) for one in song.under}},
         "hits": {voice: hit_columns(performance, voice) for voice in voices},
     }
-
-
-def voice_title(kit: Kit, voice: str) -> str:
-    known = next((one for one in kit.voices if one.role == voice), None)
-    return known.title if known else ROLES[voice].name
 
 
 def rail_heads(

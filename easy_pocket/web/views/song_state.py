@@ -16,6 +16,7 @@ from easy_pocket.web.views.bench_view import BenchView
 from easy_pocket.web.views.groove_view import GrooveView
 from easy_pocket.web.views.kit_view import KitView
 from easy_pocket.web.views.playing import playing
+from easy_pocket.web.views.song_view import SongView
 
 
 def header_state(session: Session, song: LoadedSong) -> dict[str, Any]:
@@ -27,6 +28,7 @@ def header_state(session: Session, song: LoadedSong) -> dict[str, Any]:
         "name": song.row.name,
         "tempo_bpm": song.row.tempo_bpm,
         "metre": str(song.metre),
+        "at": [song.part.id, song.pattern_row.id, song.section.id],
         "undo": undo,
         "redo": redo,
     }
@@ -35,13 +37,15 @@ def header_state(session: Session, song: LoadedSong) -> dict[str, Any]:
 def song_state(session: Session, song: LoadedSong, view: View, voices: frozenset[str] | None = None) -> dict[str, Any]:
     """`voices` limits which rails are sent; None sends them all."""
     rails = None
-    hit = groove = None
+    hit = groove = arrangement = None
     if view.screen == "kit":
         kit = KitView(song, view, sample_source(session), songs_with_kit(session, song.kit.key))
         pieces, hit = kit.pieces(), kit.strike
     elif view.screen == "grooves":
         shelf = GrooveView(session, song, view)
         pieces, groove = shelf.pieces(), shelf.data()
+    elif view.screen == "arrangement":
+        pieces, arrangement = {}, SongView(session, song).data()
     else:
         bench = BenchView(song, view)
         if song.just_felt:  # heads and tools stay as they are: a slider is answered many times a second
@@ -54,6 +58,15 @@ def song_state(session: Session, song: LoadedSong, view: View, voices: frozenset
         "pieces": pieces if song.just_felt else {**pieces, "ribbon": render("_ribbon.html", song=song)},
         "rails": rails,
         "groove": groove,
+        "arrangement": arrangement,
+        "added": song.just_added,
         "made": song.just_made,
-        "playing": playing(song, timings=("felt", "straight") if view.straight else ("felt",)),
+        "playing": _heard(song, view),
     }
+
+
+def _heard(song: LoadedSong, view: View) -> dict[str, Any] | None:
+    """The loop of the pattern that is looked at; the Song screen plays the song, and asks for that itself."""
+    if view.screen == "arrangement":
+        return None
+    return playing(song, timings=("felt", "straight") if view.straight else ("felt",))

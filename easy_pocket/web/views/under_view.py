@@ -7,7 +7,7 @@ from typing import Any
 from easy_pocket.core.listen.under import Under
 from easy_pocket.core.timebase import place_name
 from easy_pocket.store.songs import LoadedSong
-from easy_pocket.web.views.rails import voice_title
+from easy_pocket.web.views.voice_title import voice_title
 
 EIGHTH = 480
 MOST_BARS_NAMED = 64
@@ -23,7 +23,7 @@ class UnderView:
         bars = min(song.pattern.bars, MOST_BARS_NAMED)
         self.from_bars = _with(self.under.from_bar, [(bar, f"{bar}") for bar in range(1, bars + 1)])
         self.to_bars = _with(self.under.to_bar, [(0, "the end"), *((bar, f"{bar}") for bar in range(1, bars + 1))])
-        self.sections = [("", "the bars below"), *((row.id, row.name) for row in song.sections if row.bars)]
+        self.sections = [("", "the bars below"), *((row.id, row.name) for row in (one.row for one in song.resolved))]
         bar_ticks = song.metre.bar_ticks
         turns = [(0, f"its own, {loop_bars} bar{'s' if loop_bars != 1 else ''}")]
         turns += [(EIGHTH * count, f"{count} eighths") for count in (1, 2, 3, 5, 6, 7, 9)]

@@ -7,7 +7,7 @@ import os
 from pathlib import Path
 from typing import IO
 
-from easy_pocket.launch.mariadb import LaunchError
+from easy_pocket.home.mariadb import LaunchError
 
 
 def home_folder() -> Path:

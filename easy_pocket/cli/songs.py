@@ -1,0 +1,155 @@
+"""Songs of the shelf: listed, exported as the page exports them, made from a MIDI file."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import re
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from easy_pocket.cli.files import bounded_bytes, say, write
+from easy_pocket.core.errors import BadValueError, PocketError
+from easy_pocket.core.formats.audio_file import write_audio
+from easy_pocket.core.formats.midi import write_midi
+from easy_pocket.core.perform import perform
+from easy_pocket.core.song.flatten import flatten
+from easy_pocket.core.song.written_out import flat_patterns
+from easy_pocket.home.mariadb import LaunchError
+from easy_pocket.home.shelf import open_shelf
+from easy_pocket.store.database import Database
+from easy_pocket.store.midi_parts import song_from_midi
+from easy_pocket.store.song_files import song_as_audio, song_as_midi
+from easy_pocket.store.songs import LoadedSong, load_song, shelf
+
+
+def add_songs(commands: Any) -> None:
+    listed = commands.add_parser("songs", help="list the songs of the shelf")
+    listed.add_argument("--json", action="store_true", help="print them as JSON")
+    listed.set_defaults(run=run_songs)
+
+    export = commands.add_parser("export", help="write a song as MIDI, WAV, or flat patterns")
+    export.add_argument("song", metavar="SONG", help="its number, or its name")
+    export.add_argument("-o", "--out", required=True, metavar="DIR")
+    export.add_argument("--midi", action="store_true", help="one file, a track per part")
+    export.add_argument("--by", choices=("part", "voice"), default="part", help="what a track is (default: part)")
+    export.add_argument("--wav", action="store_true", help="the mix, with the loops under it")
+    export.add_argument("--bits", type=int, choices=(16, 24, 32), default=24)
+    export.add_argument("--flat", action="store_true", help="a MIDI file per part, every hit where it is written")
+    export.set_defaults(run=run_export)
+
+    bring = commands.add_parser("import-midi", help="make a song of parts from a MIDI file")
+    bring.add_argument("file", metavar="FILE")
+    bring.add_argument("--by", choices=("track", "voice"), default="track", help="what a part is (default: a track)")
+    bring.add_argument("--kit", default="boathouse", help="the kit the parts are played on")
+    bring.set_defaults(run=run_import)
+
+
+def on_shelf(run: Any) -> None:
+    """With the database, whoever it belongs to; without one, its reason is an error like any other."""
+    try:
+        with open_shelf() as database:
+            run(database)
+    except LaunchError as error:
+        raise PocketError(str(error)) from None
+
+
+def run_songs(chosen: argparse.Namespace) -> None:
+    def listing(database: Database) -> None:
+        with database.transaction() as session:
+            rows = [_facts(load_song(session, one.row.id)) for one in shelf(session)]
+        if chosen.json:
+            print(json.dumps(rows))
+            return
+        for row in rows:
+            minutes, seconds = divmod(round(row["length_s"]), 60)
+            print(f"{row['id']:>4}  {row['name']}: {row['tempo_bpm']:g} bpm, {row['metre']}, {row['bars']} bars, "
+                  f"{minutes}:{seconds:02d}, {len(row['parts'])} parts, {len(row['sections'])} sections")  # fmt: skip
+
+    on_shelf(listing)
+
+
+def _facts(song: LoadedSong) -> dict[str, Any]:
+    arrangement = song.arrangement
+    return {
+        "id": song.row.id,
+        "name": song.row.name,
+        "tempo_bpm": song.row.tempo_bpm,
+        "metre": str(song.metre),
+        "bars": arrangement.bars,
+        "length_s": round(arrangement.length_ms / 1000, 3),
+        "parts": [part.name for part in arrangement.parts],
+        "sections": [{"name": one.name, "bars": one.bars, "repeats": one.repeats} for one in arrangement.sections],
+    }
+
+
+def find_song(session: Session, wanted: str) -> int:
+    """By its number or its name; raises BadValueError when there is none, or several of that name."""
+    songs = shelf(session)
+    if wanted.isdecimal() and any(one.row.id == int(wanted) for one in songs):
+        return int(wanted)
+    named = [one.row.id for one in songs if one.row.name.lower() == wanted.lower()]
+    if len(named) > 1:
+        numbers = ", ".join(map(str, sorted(named)))
+        raise BadValueError(f"{len(named)} songs are called '{wanted[:60]}': name one by its number ({numbers}).")
+    if not named:
+        raise BadValueError(f"There is no song '{wanted[:60]}' on the shelf: 'easy-pocket songs' lists them.")
+    return named[0]
+
+
+def run_export(chosen: argparse.Namespace) -> None:
+    if not (chosen.midi or chosen.wav or chosen.flat):
+        raise BadValueError("Say what to write: --midi, --wav, --flat, or several of them.")
+
+    def writing(database: Database) -> None:
+        with database.transaction() as session:
+            song = load_song(session, find_song(session, chosen.song))
+            files = _files(session, song, chosen)
+        Path(chosen.out).mkdir(parents=True, exist_ok=True)
+        for name, data in files:
+            write(os.path.join(chosen.out, name), data)
+            print(os.path.join(chosen.out, name))
+
+    on_shelf(writing)
+
+
+def _files(session: Session, song: LoadedSong, chosen: argparse.Namespace) -> list[tuple[str, bytes]]:
+    stem = plain(song.row.name)
+    files = []
+    if chosen.midi:
+        files.append((f"{stem} song.mid", song_as_midi(song, chosen.by).data))
+    if chosen.wav:
+        files.append((f"{stem} song.wav", write_audio(song_as_audio(session, song), "WAV", chosen.bits)))
+    if chosen.flat:
+        arrangement = song.arrangement
+        patterns = flat_patterns(arrangement, flatten(arrangement))
+        for number, part in enumerate(song.parts, start=1):
+            played = perform(patterns[part.row.id], tempo_bpm=song.row.tempo_bpm, straight=True, loop=False)
+            notes = {voice.role: voice.midi_note for voice in song.kits[part.row.kit_key].voices}
+            data = write_midi(played, name=part.row.name, note_map=notes).data
+            files.append((f"{stem} {number:02d} {plain(part.row.name)}.mid", data))
+    return files
+
+
+def plain(name: str) -> str:
+    """A name of a file: plain letters only."""
+    return re.sub(r"[^A-Za-z0-9 _-]+", "", name).strip() or "song"
+
+
+def run_import(chosen: argparse.Namespace) -> None:
+    name = os.path.basename(chosen.file)
+    data = bounded_bytes(chosen.file, "MIDI file")
+
+    def making(database: Database) -> None:
+        with database.transaction() as session:
+            row, read = song_from_midi(session, data, name, by_voice=chosen.by == "voice", kit_key=chosen.kit)
+            facts = _facts(load_song(session, row.id))
+        for remark in read.remarks:
+            say(remark)
+        print(f"{facts['id']:>4}  {facts['name']}: {facts['bars']} bars, {len(facts['parts'])} parts, "
+              f"{len(facts['sections'])} sections")  # fmt: skip
+
+    on_shelf(making)

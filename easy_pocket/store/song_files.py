@@ -1,0 +1,30 @@
+"""The whole song as files: MIDI with all its parts, and the mix with the loops under it."""
+
+from __future__ import annotations
+
+from sqlalchemy.orm import Session
+
+from easy_pocket.core.audio import Audio
+from easy_pocket.core.formats.midi import WrittenMidi
+from easy_pocket.core.formats.song_midi import write_song_midi
+from easy_pocket.core.song.played import play_song
+from easy_pocket.core.song.sounds import mix_song
+from easy_pocket.store.song_under import under_in_song
+from easy_pocket.store.songs import LoadedSong
+from easy_pocket.store.under import render_under
+
+
+def song_as_midi(song: LoadedSong, by: str = "part", timing: str = "felt") -> WrittenMidi:
+    played = play_song(song.arrangement, straight=timing == "straight")
+    maps = {
+        part.row.id: {voice.role: voice.midi_note for voice in song.kits[part.row.kit_key].voices}
+        for part in song.parts
+    }
+    return write_song_midi(played, maps, name=song.row.name, by=by)
+
+
+def song_as_audio(session: Session, song: LoadedSong) -> Audio:
+    """While the session lasts: it reads the sounds."""
+    played = play_song(song.arrangement)
+    under = [(at_s, render_under(session, one, stack)) for at_s, one, stack in under_in_song(song, played)]
+    return mix_song(played, song.kits, samples=song.samples, under=under, name=song.row.name)

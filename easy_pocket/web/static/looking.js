@@ -1,0 +1,27 @@
+// Which part, pattern and section the page looks at. It goes along with every question to the server, and in the page's
+// address, so that a reload comes back to it.
+
+export const looking = { part: 0, pattern: 0, section: 0 };
+
+const HEADER = "Looking-At";
+
+export function lookText() {
+  return `${looking.part}.${looking.pattern}.${looking.section}`;
+}
+
+// What the server says the page looks at now.
+export function lookedAt([part, pattern, section]) {
+  Object.assign(looking, { part, pattern, section });
+  const address = new URL(location.href);
+  if (address.searchParams.get("at") === lookText()) return;
+  address.searchParams.set("at", lookText());
+  history.replaceState(history.state, "", address);
+}
+
+const plain = window.fetch.bind(window);
+window.fetch = (address, options = {}) => {
+  const headers = new Headers(options.headers);
+  if (!headers.has(HEADER)) headers.set(HEADER, lookText());
+  return plain(address, { ...options, headers });
+};
+document.addEventListener("htmx:configRequest", ({ detail }) => (detail.headers[HEADER] = lookText()));

@@ -1,0 +1,88 @@
+// The patterns a cell can play, beside the cell: numbers choose, Escape leaves.
+
+const byId = (id) => document.getElementById(id);
+
+export class SongMenu {
+  constructor(screen) {
+    this.screen = screen;
+  }
+
+  get box() {
+    return byId("arr-menu");
+  }
+
+  get isOpen() {
+    return this.box && !this.box.hidden;
+  }
+
+  open(cell, section, part) {
+    const { patterns } = this.screen.part(part);
+    this.at = { section, part };
+    this.cell = cell;
+    const now = this.screen.cell(section, part);
+    const choices = [...patterns.map(([id, name], number) => [id, name, `${number + 1}`]), ...(patterns.length > 1 ? [[0, "its order", ""]] : []), [null, "rest", "0"]];
+    this.box.replaceChildren(...choices.map(([pattern, name, key]) => this.choice(pattern, name, key, now)), this.more("new, a copy", "copy"), this.more("on the Bench", "bench"));
+    this.box.hidden = false;
+    const place = cell.getBoundingClientRect();
+    const size = this.box.getBoundingClientRect();
+    const screen = byId("screen").getBoundingClientRect();
+    this.box.style.left = `${Math.min(place.left, window.innerWidth - size.width - 8) - screen.left}px`;
+    this.box.style.top = `${Math.min(place.bottom + 2, window.innerHeight - size.height - 32) - screen.top}px`;
+    this.box.querySelector("button.on, button")?.focus();
+  }
+
+  choice(pattern, name, key, now) {
+    const button = document.createElement("button");
+    button.type = "button";
+    button.setAttribute("role", "menuitem");
+    button.textContent = name;
+    const small = document.createElement("small");
+    small.textContent = key;
+    button.append(small);
+    button.classList.toggle("on", now.rest ? pattern === null : now.pattern === pattern);
+    button.addEventListener("click", () => this.take(pattern));
+    return button;
+  }
+
+  more(words, what) {
+    const button = document.createElement("button");
+    button.type = "button";
+    button.setAttribute("role", "menuitem");
+    button.className = "quiet";
+    button.textContent = words;
+    button.addEventListener("click", () => {
+      this.close();
+      if (what === "bench") this.screen.toBench();
+      else this.screen.strip.copyPattern();
+    });
+    return button;
+  }
+
+  take(pattern) {
+    const { section, part } = this.at;
+    this.close();
+    this.screen.push({ kind: "cell_set", section_ids: [section], part_id: part, pattern }, this.cell);
+    this.screen.elementOf({ kind: "cell", section, part })?.focus();
+  }
+
+  close() {
+    if (this.isOpen) this.box.hidden = true;
+  }
+
+  key(event) {
+    if (!this.isOpen) return false;
+    const buttons = [...this.box.querySelectorAll("button")];
+    const at = buttons.indexOf(document.activeElement);
+    if (event.key === "Escape") {
+      this.close();
+      this.cell.focus();
+    } else if (event.key === "ArrowDown" || event.key === "ArrowUp") {
+      buttons[(at + (event.key === "ArrowDown" ? 1 : -1) + buttons.length) % buttons.length].focus();
+    } else if (/^[1-9]$/.test(event.key)) {
+      const pattern = this.screen.part(this.at.part).patterns[Number(event.key) - 1];
+      if (pattern) this.take(pattern[0]);
+    } else if (event.key === "0") this.take(null);
+    else return false;
+    return true;
+  }
+}

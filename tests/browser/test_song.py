@@ -1,0 +1,268 @@
+"""The Song screen as a newcomer uses it: sections and parts are made, set in place, joined, heard, taken away."""
+
+from __future__ import annotations
+
+import io
+from pathlib import Path
+
+import mido
+import pytest
+import soundfile
+from playwright.sync_api import Download, Page, expect
+
+from tests.browser.gestures import saved, until
+
+BAR_S = 4 * 60 / 104
+
+
+@pytest.fixture
+def arr(page: Page, song: str) -> Page:
+    page.goto(f"{song}/song")
+    until(page, "window.easyPocket?.arrangement?.data && document.querySelector('[data-cell]')")
+    return page
+
+
+def names(page: Page) -> list[str]:
+    return page.locator("[data-head] b").all_inner_texts()
+
+
+def head(page: Page, number: int) -> None:
+    page.locator("[data-head]").nth(number).click()
+
+
+def cell(page: Page, row: int, column: int) -> str:
+    """What a cell says: its first line."""
+    sections = page.evaluate("easyPocket.arrangement.data.sections.map((one) => one.id)")
+    parts = page.evaluate("easyPocket.arrangement.data.parts.map((one) => one.id)")
+    return page.locator(f'[data-cell="{sections[column]} {parts[row]}"] b').inner_text()
+
+
+def press(page: Page, *keys: str) -> None:
+    for key in keys:
+        page.keyboard.press(key)
+        saved(page)
+
+
+def kept(download: Download) -> bytes:
+    return Path(str(download.path())).read_bytes()
+
+
+def test_a_two_bar_beat_becomes_a_song_that_is_heard_and_taken_away(arr: Page) -> None:
+    head(arr, 0)
+    press(arr, "d", "d", "d", "d", "d")
+    expect(arr.locator("[data-head]")).to_have_count(6)
+    for number, name in enumerate(("Intro", "Verse", "Chorus", "Break", "Chorus again", "Outro")):
+        head(arr, number)
+        arr.fill('[data-set="section name"]', name)
+        arr.keyboard.press("Enter")
+        arr.keyboard.press("Tab")
+        saved(arr)
+    assert names(arr) == ["Intro", "Verse", "Chorus", "Break", "Chorus again", "Outro"]
+    head(arr, 1)
+    arr.locator("[data-head]").nth(1).focus()
+    press(arr, "*", "+", "+")
+    expect(arr.locator("[data-head]").nth(1)).to_contain_text("4 bars ×2")
+    arr.locator("[data-join]").nth(1).click()
+    arr.click('[data-act="add fill"]')
+    saved(arr)
+    arr.click('[data-act="add crash"]')
+    saved(arr)
+    expect(arr.locator("[data-join]").nth(1)).to_contain_text("fill: 2 beats")
+    expect(arr.locator("[data-join]").nth(1)).to_contain_text("crash on the next one")
+    arr.locator("[data-cell]").nth(3).click()
+    press(arr, "0")
+    assert cell(arr, 0, 3) == "–"
+    expect(arr.locator("#arr-length")).to_have_text("18 bars · 42 s")
+    arr.locator("#screen").focus()
+    arr.keyboard.press("Space")
+    until(arr, "easyPocket.player.running && easyPocket.player.mode === 'song' && easyPocket.player.starts.length > 20")
+    arr.keyboard.press("Space")
+    arr.click("text=Export")
+    with arr.expect_download() as got:
+        arr.click("text=a track per part")
+    midi = mido.MidiFile(file=io.BytesIO(kept(got.value)))
+    assert [track.name for track in midi.tracks][1:] == ["Backbone"]
+    markers = [message.text for message in midi.tracks[0] if message.type == "marker" and message.text != "pre-roll"]
+    assert markers == ["Intro", "Verse", "Verse (2)", "Chorus", "Break", "Chorus again", "Outro"]
+    with arr.expect_download() as got:
+        arr.locator('a[href*="song.wav?bits=16"]').click()
+    audio, rate = soundfile.read(io.BytesIO(kept(got.value)))
+    assert rate == 44100
+    assert 18 * BAR_S <= len(audio) / rate <= 18 * BAR_S + 4.5
+    assert abs(audio).max() > 0.1
+
+
+def test_cells_are_set_by_keys_menu_and_copied_by_dragging(arr: Page) -> None:
+    head(arr, 0)
+    press(arr, "d", "d", "d")
+    arr.locator("[data-cell]").nth(0).click()
+    arr.click('[data-act="copy"]')
+    expect(arr.locator("[data-cell] b").nth(0)).to_have_text("B")
+    arr.locator("[data-cell]").nth(0).focus()
+    press(arr, "1")
+    assert [cell(arr, 0, column) for column in range(4)] == ["A", "A", "A", "A"]
+    press(arr, "2", "Shift+ArrowRight")
+    assert [cell(arr, 0, column) for column in range(4)] == ["B", "B", "A", "A"]
+    boxes = [arr.locator("[data-cell]").nth(number).bounding_box() for number in range(4)]
+
+    first, last = boxes[0], boxes[3]
+    assert first
+    assert last
+    arr.mouse.move(first["x"] + 20, first["y"] + 20)
+    arr.mouse.down()
+    arr.mouse.move(last["x"] + 20, last["y"] + 20, steps=6)
+    expect(arr.locator("[data-cell].copied")).to_have_count(3)
+    arr.mouse.up()
+    saved(arr)
+    assert [cell(arr, 0, column) for column in range(4)] == ["B"] * 4
+    arr.locator("[data-cell]").nth(2).click()
+    arr.locator("[data-cell]").nth(2).focus()
+    arr.keyboard.press("Enter")
+    expect(arr.locator("#arr-menu")).to_be_visible()
+    arr.click("#arr-menu >> text=rest")
+    saved(arr)
+    assert cell(arr, 0, 2) == "–"
+    arr.click("#undo")
+    saved(arr)
+    assert cell(arr, 0, 2) == "B"
+
+
+def test_sections_are_moved_by_dragging_and_a_variation_shows_what_is_its_own(arr: Page) -> None:
+    head(arr, 0)
+    arr.click('[data-act="vary-section"]')
+    saved(arr)
+    expect(arr.locator("[data-head]")).to_have_count(2)
+    expect(arr.locator("[data-head]").nth(1)).to_contain_text("↳")
+    arr.locator("[data-cell]").nth(1).click()
+    expect(arr.locator("#arr-strip")).to_contain_text("as in Verse")
+    arr.click('[data-act="voice"][data-voice="shaker"]')
+    saved(arr)
+    expect(arr.locator("[data-cell].own")).to_have_count(1)
+    expect(arr.locator("#arr-strip")).to_contain_text("its own here")
+    arr.click('[data-act="free"]')
+    saved(arr)
+    expect(arr.locator("[data-cell].own")).to_have_count(0)
+    boxes = [arr.locator("[data-head]").nth(number).bounding_box() for number in range(2)]
+    one, two = boxes
+    assert one
+    assert two
+    arr.mouse.move(two["x"] + 30, two["y"] + 12)
+    arr.mouse.down()
+    arr.mouse.move(one["x"] + 10, one["y"] + 12, steps=6)
+    arr.mouse.up()
+    saved(arr)
+    assert names(arr) == ["Verse 2", "Verse"]
+
+
+def test_a_part_turns_in_its_own_cycle_and_is_seen_and_written_on_the_bench(arr: Page) -> None:
+    arr.click("text=add a part…")
+    arr.select_option("#add-kit", "net_loft")
+    arr.click('[data-arr-add="empty"]')
+    saved(arr)
+    expect(arr.locator("[data-part]")).to_have_count(2)
+    arr.locator("[data-part]").nth(1).click()
+    arr.fill('[data-set="part cycle_ticks"]', "3/8")
+    arr.keyboard.press("Tab")
+    saved(arr)
+    expect(arr.locator("[data-part]").nth(1)).to_contain_text("3 8ths")
+    expect(arr.locator("#arr-together")).to_have_text("together every 6 bars")
+    arr.fill('[data-set="part cycle_ticks"]', "nonsense")
+    arr.keyboard.press("Tab")
+    expect(arr.locator("#note")).to_contain_text("'nonsense' is no length")
+    arr.click('[data-screen-link="bench"]')
+    until(arr, "easyPocket.screen === 'bench' && easyPocket.rails.facts.others?.length === 1")
+    part = arr.evaluate("easyPocket.arrangement.chosen.part")
+    until(arr, f"easyPocket.song.at[0] === {part}")
+    expect(arr.locator(".part-head").first).to_contain_text("Net Loft kit")
+    arr.locator("#rail-rows").focus()
+    arr.keyboard.press("Enter")
+    saved(arr)
+    arr.click("[data-look-part]")
+    until(arr, "easyPocket.rails.facts.others[0].voices.length === 1")
+    assert arr.evaluate("easyPocket.rails.facts.others[0].seams") == [0, 1440, 2880, 4320, 5760, 7200]
+    assert arr.evaluate("easyPocket.rails.facts.others[0].voices[0][1]") == [0, 1440, 2880, 4320, 5760, 7200]
+    expect(arr.locator(".other-part")).to_contain_text("3 8ths")
+    arr.click("[data-fold]")
+    expect(arr.locator(".other-hits")).to_be_hidden()
+    arr.reload()
+    until(arr, "window.easyPocket?.rails?.facts")
+    expect(arr.locator(".part-head").first).to_contain_text("Boathouse kit")  # it comes back to where it looked
+
+
+def test_the_song_is_played_from_a_bar_round_a_section_and_left_at_the_next_bar(arr: Page) -> None:
+    head(arr, 0)
+    press(arr, "d", "d")
+    head(arr, 1)
+    arr.locator("[data-head]").nth(1).focus()
+    arr.keyboard.press("b")
+    until(arr, "easyPocket.player.running && easyPocket.player.mode === 'song'")
+    position = arr.evaluate("easyPocket.player.position")
+    assert 2 * BAR_S - 0.01 <= position < 3 * BAR_S
+    until(arr, "!document.getElementById('arr-needle').hidden && !document.getElementById('ribbon-needle').hidden")
+    needle = arr.locator("#arr-needle").bounding_box()
+    second = arr.locator("[data-head]").nth(1).bounding_box()
+    assert needle
+    assert second
+    assert second["x"] - 2 <= needle["x"] <= second["x"] + second["width"]
+    assert arr.locator("#position").inner_text().startswith(("3.", "4."))
+    head(arr, 2)
+    arr.locator("[data-head]").nth(2).focus()
+    arr.keyboard.press("j")
+    until(arr, "easyPocket.player.before")
+    told = arr.evaluate("[easyPocket.player.before.until, easyPocket.player.before.anchor, easyPocket.player.anchor]")
+    leaves_at = told[0] - told[1]
+    assert leaves_at / BAR_S == pytest.approx(round(leaves_at / BAR_S), abs=1e-6)  # on a bar line
+    assert told[0] - told[2] == pytest.approx(4 * BAR_S)  # where the third section begins
+    until(arr, f"easyPocket.player.position >= {4 * BAR_S} && easyPocket.player.position < {5.9 * BAR_S}")
+    arr.keyboard.press("o")
+    until(arr, "easyPocket.player.songSpan")
+    assert arr.evaluate("easyPocket.player.songSpan") == pytest.approx({"from_s": 4 * BAR_S, "to_s": 6 * BAR_S})
+    starts, anchor, events = arr.evaluate(
+        "[easyPocket.player.starts.slice(-20), easyPocket.player.anchor, easyPocket.player.song.felt.start_s]"
+    )
+    for at in starts:
+        place = 4 * BAR_S + (at - anchor) % (2 * BAR_S)
+        assert min(abs(place - time) for time in [*events, 6 * BAR_S]) < 0.001
+
+
+def test_an_edit_while_the_song_plays_is_heard_and_the_place_stays(arr: Page) -> None:
+    arr.locator("#screen").focus()
+    arr.keyboard.press("Space")
+    until(arr, "easyPocket.player.running && easyPocket.player.starts.length > 5")
+    before = arr.evaluate("easyPocket.player.song.felt.start_s.length")
+    arr.click('[data-act="voice"][data-voice="hat_closed"]')
+    saved(arr)
+    until(arr, f"easyPocket.player.song.felt.start_s.length < {before}")
+    assert arr.evaluate("easyPocket.player.running && easyPocket.player.position") > 0
+
+
+def test_a_loop_plays_in_the_sections_one_presses(page: Page, song: str) -> None:
+    page.goto(f"{song}/song")
+    until(page, "window.easyPocket?.arrangement?.data")
+    loop = page.evaluate("easyPocket.arrangement.data.free_loops[0][0]")
+    page.evaluate(f"easyPocket.edits.push({{kind: 'under', loop_id: {loop}, there: true}})")
+    saved(page)
+    head(page, 0)
+    press(page, "d")
+    expect(page.locator("[data-loop-cell]")).to_have_count(2)
+    page.locator("[data-loop-cell]").nth(0).click()
+    saved(page)
+    expect(page.locator("[data-loop-cell] b").nth(0)).to_have_text("–")
+    page.locator("#screen").focus()
+    page.keyboard.press("Space")
+    until(page, "easyPocket.player.running && easyPocket.player.song.under_at.length === 1")
+    assert page.evaluate("easyPocket.player.song.under_at[0].at_s") == pytest.approx(2 * BAR_S)
+
+
+def test_the_song_fits_the_window_and_an_empty_one_says_what_to_do(page: Page, song: str) -> None:
+    page.set_viewport_size({"width": 1024, "height": 700})
+    page.goto(f"{song}/song")
+    until(page, "window.easyPocket?.arrangement?.data && document.querySelector('[data-cell]')")
+    sizes = page.evaluate("[document.documentElement.scrollWidth, document.documentElement.scrollHeight]")
+    assert sizes == [1024, 700]
+    grid = page.locator("#arr-scroll").bounding_box()
+    strip = page.locator("#arr-strip").bounding_box()
+    assert grid
+    assert strip
+    assert grid["y"] + grid["height"] <= strip["y"] + 1
+    assert strip["y"] + strip["height"] <= 700 - 28 + 1
