@@ -12,7 +12,7 @@ from dataclasses import asdict, dataclass, fields
 from typing import Any
 
 from easy_pocket.core.errors import BadValueError
-from easy_pocket.core.feel import Feel
+from easy_pocket.core.feel import STRAIGHT, Feel
 from easy_pocket.core.song.section import ORDER, Cell, Join
 from easy_pocket.core.template import GrooveTemplate
 from easy_pocket.store.models import SectionRow
@@ -30,15 +30,19 @@ def feel_of_doc(doc: Mapping[str, Any], templates: Mapping[int, GrooveTemplate])
 
 
 def cell_from_doc(doc: Doc, templates: Mapping[int, GrooveTemplate]) -> Cell:
-    feel = doc.get("feel") or {}
+    feel = doc.get("feel")
+    if not feel:  # the rule, and a song has many cells
+        found, stamp = STRAIGHT, ""
+    else:
+        found, stamp = feel_of_doc(feel, templates), json.dumps(feel, sort_keys=True)
     return Cell(
         pattern=doc.get("pattern", ORDER),
         start_ticks=doc.get("start", 0),
         muted=frozenset(doc.get("muted", ())),
         level_db=doc.get("level_db", 0.0),
-        feel=feel_of_doc(feel, templates),
+        feel=found,
         written=doc.get("written", False),
-        stamp=json.dumps(feel, sort_keys=True),
+        stamp=stamp,
     )
 
 

@@ -34,7 +34,10 @@ def finish(session: Session, loaded: LoadedSong, words: str, patches: list[Patch
     """Apply patches as one step, and give the song as it is then."""
     record(session, loaded.row, words, patches, gesture)
     session.flush()
-    now = load_song(session, loaded.row.id) if any(map(_rearranges, patches)) else assembled_again(session, loaded)
+    if any(map(_rearranges, patches)):
+        now = load_song(session, loaded.row.id)
+    else:
+        now = assembled_again(session, loaded, kits=any(patch["table"] == "kit" for patch in patches))
     return replace(now, just_done=words)
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import uuid
 from collections import OrderedDict
+from collections.abc import Collection
 from dataclasses import asdict
 from functools import lru_cache
 from threading import Lock
@@ -59,6 +60,15 @@ def load_kit(session: Session, key: str) -> Kit:
     if row is None:
         raise BadValueError(f"There is no kit '{key[:40]}'.")
     return kit_from_row(row)
+
+
+def load_kits(session: Session, keys: Collection[str]) -> dict[str, Kit]:
+    """Several at once, by key. Raises BadValueError for one there is none of."""
+    rows = {row.key: row for row in session.scalars(select(KitRow).where(KitRow.key.in_(keys)))}
+    for key in keys:
+        if key not in rows:
+            raise BadValueError(f"There is no kit '{key[:40]}'.")
+    return {key: kit_from_row(rows[key]) for key in keys}
 
 
 def add_kit(session: Session, kit: Kit) -> KitRow:

@@ -11,7 +11,7 @@ from functools import cached_property, partial
 from threading import Lock
 from typing import Any
 
-from sqlalchemy import select, update
+from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import BadValueError
@@ -28,7 +28,7 @@ from easy_pocket.store.arrangement import arrangement_of
 from easy_pocket.store.cells import Resolved, feel_of_doc, resolved
 from easy_pocket.store.changes import MissingSongError
 from easy_pocket.store.hits import hits_from_json, hits_to_json
-from easy_pocket.store.kits import kit_names, load_kit
+from easy_pocket.store.kits import kit_names, load_kits
 from easy_pocket.store.looking import Looking, looking_at
 from easy_pocket.store.models import PartRow, PatternRow, SectionRow, SongRow
 from easy_pocket.store.samples import sample_source
@@ -198,10 +198,13 @@ def load_song(session: Session, song_id: int, *, lock: bool = False) -> LoadedSo
     return _assembled(session, row, part_rows, patterns, sections)
 
 
-def assembled_again(session: Session, song: LoadedSong) -> LoadedSong:
-    """The song after values of its rows were changed, none of them having come, gone or moved: nothing is read anew."""
+def assembled_again(session: Session, song: LoadedSong, *, kits: bool) -> LoadedSong:
+    """The song after values of its rows were changed, none of them having come, gone or moved: nothing is read anew,
+    but its kits where these have changed (kits)."""
     patterns = {part.row.id: list(part.patterns) for part in song.parts}
-    return _assembled(session, song.row, [part.row for part in song.parts], patterns, song.sections)
+    rows = [part.row for part in song.parts]
+    known = {} if kits else song.kits
+    return _assembled(session, song.row, rows, patterns, song.sections, known)
 
 
 def _assembled(
@@ -210,6 +213,7 @@ def _assembled(
     part_rows: list[PartRow],
     patterns: dict[int, list[PatternRow]],
     sections: tuple[SectionRow, ...],
+    known: dict[str, Kit] | None = None,
 ) -> LoadedSong:
     docs = [row.feel]
     for part in part_rows:
@@ -219,7 +223,8 @@ def _assembled(
     templates = templates_by_id(session, {doc["template_id"] for doc in docs if doc.get("template_id")})
     stack = feel_of_doc(row.feel, templates)
     parts = tuple(_loaded_part(row, part, patterns.get(part.id, []), stack, templates) for part in part_rows)
-    kits = {key: load_kit(session, key) for key in dict.fromkeys(part.kit_key for part in part_rows)}
+    wanted = list(dict.fromkeys(part.kit_key for part in part_rows))
+    kits = known if known and set(wanted) <= set(known) else load_kits(session, wanted)
     metre = Metre(row.metre_beats, row.metre_unit)
     part_seen, pattern_row, section_seen = _seen(looking_at(session), parts, sections)
     return LoadedSong(
@@ -311,23 +316,49 @@ def remember_pattern(song: SongRow, row: PatternRow, pattern: Pattern) -> None:
 
 @dataclass(frozen=True)
 class ShelfSong:
+    """pattern: the first of its first part, for the picture. bars: of the song, repeats counted."""
+
     row: SongRow
     pattern: Pattern
     kit_name: str
+    parts: int
+    bars: int
 
 
 def shelf(session: Session) -> list[ShelfSong]:
     """All songs, the one changed last first."""
-    found = session.execute(
-        select(SongRow, PatternRow, PartRow.kit_key)
-        .join(PartRow, PartRow.song_id == SongRow.id)
-        .join(PatternRow, PatternRow.part_id == PartRow.id)
-        .where(SongRow.deleted_at.is_(None), PartRow.removed.is_(False), PatternRow.removed.is_(False))
-        .order_by(SongRow.changed_at.desc(), SongRow.id.desc(), PartRow.position, PartRow.id, PatternRow.id)
+    asked = select(SongRow).where(SongRow.deleted_at.is_(None))
+    songs = list(session.scalars(asked.order_by(SongRow.changed_at.desc(), SongRow.id.desc())))
+    parts: dict[int, list[PartRow]] = {}
+    of_parts = select(PartRow).where(PartRow.removed.is_(False)).order_by(PartRow.position, PartRow.id)
+    for part in session.scalars(of_parts):
+        parts.setdefault(part.song_id, []).append(part)
+    firsts = [parts[song.id][0] for song in songs]
+    drawn = _first_patterns(session, [part.id for part in firsts])
+    sections: dict[int, list[SectionRow]] = {}
+    for section in session.scalars(select(SectionRow).order_by(SectionRow.position, SectionRow.id)):
+        sections.setdefault(section.song_id, []).append(section)
+    kits = load_kits(session, list(dict.fromkeys(part.kit_key for part in firsts)))
+    return [
+        ShelfSong(
+            song,
+            pattern_of(song, drawn[first.id]),
+            kits[first.kit_key].name,
+            len(parts[song.id]),
+            sum(one.bars * one.repeats for one in resolved(tuple(sections.get(song.id, ())))),
+        )
+        for song, first in zip(songs, firsts, strict=True)
+    ]
+
+
+def _first_patterns(session: Session, parts: list[int]) -> dict[int, PatternRow]:
+    """By part; only the first pattern of each is read."""
+    lowest = (
+        select(func.min(PatternRow.id))
+        .where(PatternRow.part_id.in_(parts), PatternRow.removed.is_(False))
+        .group_by(PatternRow.part_id)
     )
-    firsts = {song.id: (song, pattern, key) for song, pattern, key in reversed(list(found))}
-    rows = [firsts[key] for key in reversed(firsts)]
-    return [ShelfSong(song, pattern_of(song, pattern), load_kit(session, key).name) for song, pattern, key in rows]
+    return {row.part_id: row for row in session.scalars(select(PatternRow).where(PatternRow.id.in_(lowest)))}
 
 
 def is_empty(session: Session) -> bool:

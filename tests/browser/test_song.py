@@ -266,3 +266,37 @@ def test_the_song_fits_the_window_and_an_empty_one_says_what_to_do(page: Page, s
     assert strip
     assert grid["y"] + grid["height"] <= strip["y"] + 1
     assert strip["y"] + strip["height"] <= 700 - 28 + 1
+
+
+def test_a_span_of_bars_is_drawn_over_the_energy_and_gone_round(arr: Page) -> None:
+    head(arr, 0)
+    press(arr, "+", "+")
+    box = arr.locator("[data-energy]").nth(0).bounding_box()
+    assert box
+    bar = box["width"] / 4
+    arr.mouse.move(box["x"] + 1.2 * bar, box["y"] + 20)
+    arr.mouse.down()
+    arr.mouse.move(box["x"] + 2.8 * bar, box["y"] + 20, steps=5)
+    arr.mouse.up()
+    until(arr, "easyPocket.player.running && easyPocket.player.songSpan")
+    assert arr.evaluate("easyPocket.player.songSpan") == pytest.approx({"from_s": BAR_S, "to_s": 3 * BAR_S})
+    expect(arr.locator("#loop-toggle")).to_have_text("loop 2–3")
+    mark = arr.locator("[data-energy] .arr-span").bounding_box()
+    assert mark
+    assert mark["x"] == pytest.approx(box["x"] + bar, abs=2)
+    assert mark["width"] == pytest.approx(2 * bar, abs=2)
+
+
+def test_a_fill_of_ideas_ends_the_section_and_is_seen_on_the_song_screen(page: Page, song: str) -> None:
+    page.goto(f"{song}/ideas")
+    until(page, "window.easyPocket?.ideas?.data && easyPocket.ideas.cards.length && !easyPocket.ideas.grid.ariaBusy")
+    page.click("#idea-end")
+    saved(page)
+    page.click('[data-screen-link="arrangement"]')
+    until(page, "easyPocket.screen === 'arrangement' && easyPocket.arrangement.data")
+    expect(page.locator("[data-join]")).to_contain_text("fill: 2 beats")
+    page.locator("[data-part]").nth(0).click()
+    expect(page.locator("#arr-strip")).to_contain_text("fill")
+    page.click("#undo")
+    saved(page)
+    expect(page.locator("[data-join]")).not_to_contain_text("fill")

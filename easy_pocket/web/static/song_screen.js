@@ -104,7 +104,7 @@ export class SongScreen {
     byId("arr-flat").dataset.arrFlat = data.written ? "back" : "flat";
     grid.style.gridTemplateColumns = `var(--head) ${data.sections.map((one) => `minmax(${LEAST_PX}px, ${one.bars}fr)`).join(" ")}`;
     grid.style.minWidth = `calc(var(--head) + ${data.sections.length * (LEAST_PX + 4)}px)`;
-    grid.style.gridTemplateRows = `58px 46px repeat(${data.parts.length}, minmax(46px, 1fr)) ${data.loops.map(() => "minmax(40px, .7fr)").join(" ")} minmax(40px, auto)`;
+    grid.style.gridTemplateRows = `58px 46px repeat(${data.parts.length}, minmax(46px, ${data.parts.length > 2 ? "1fr" : "150px"})) ${data.loops.map(() => "minmax(40px, .7fr)").join(" ")} minmax(40px, auto)`;
     const wanted = new Map();
     this.energyRow(wanted);
     this.headRow(wanted);
@@ -238,6 +238,7 @@ export class SongScreen {
     box.classList.toggle("own", cell.own);
     box.classList.toggle("silent", part.mute);
     if (cell.strokes) box.append(strokesOf(cell.strokes));
+    else if (!cell.rest) box.append(text("span", "nothing written yet: e writes it on the Bench", "arr-hint"));
     return box;
   }
 

@@ -55,7 +55,7 @@ def passes(song: LoadedSong, *, straight: bool = False, tempo_bpm: float | None 
     heard = audible_parts(song.arrangement.parts) if len(song.parts) > 1 else {song.part.id}
     others = [
         columns_beside(song, one)
-        for one in beside(song, tempo_bpm=tempo_bpm, straight=straight)
+        for one in beside(song, tempo_bpm=_other_than_own(song, tempo_bpm), straight=straight)
         if one.part.key in heard
     ]
     for number in range(1, min(cycle, 48) + first_pass_differs(song.pattern) + 1):
@@ -66,6 +66,10 @@ def passes(song: LoadedSong, *, straight: bool = False, tempo_bpm: float | None 
             own = [replace(events, gain=events.gain * louder * own_gain(song))]
         found.append(columns(together([*own, *others]) if others or not own else own[0]))
     return found
+
+
+def _other_than_own(song: LoadedSong, tempo_bpm: float | None) -> float | None:
+    return None if tempo_bpm == song.row.tempo_bpm else tempo_bpm
 
 
 def own_gain(song: LoadedSong) -> float:

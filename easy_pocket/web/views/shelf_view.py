@@ -48,8 +48,9 @@ def _card(song: ShelfSong, now: datetime) -> ShelfCard:
         for hit in pattern.hits
         if hit.voice in bottoms
     ][:MAX_STROKES]
-    bars = f"{pattern.bars} bar{'s' if pattern.bars != 1 else ''}"
-    facts = f"{song.row.tempo_bpm:g} bpm · {pattern.metre} · {bars} · {song.kit_name}"
+    bars = f"{song.bars} bar{'s' if song.bars != 1 else ''}"
+    played = song.kit_name if song.parts == 1 else f"{song.parts} parts"
+    facts = f"{song.row.tempo_bpm:g} bpm · {pattern.metre} · {bars} · {played}"
     changed = _ago((now - song.row.changed_at).total_seconds())
     return ShelfCard(song.row.id, song.row.name, facts, changed, tuple(strokes), tuple(bottoms.values()))
 

@@ -34,6 +34,7 @@ class SongView:
         self.loops = loops_of(session, song.row.id)
         self.lines = lines(session)
         self.arrangement = song.arrangement
+        self.names = {part.row.id: {row.id: row.name for row in part.patterns} for part in song.parts}
         before = unsettled(self.arrangement)
         self.doubles = doubles(self.arrangement, before)
         self.flat = Flat(self.arrangement, tuple((span, settled(self.arrangement, lines)) for span, lines in before))
@@ -133,11 +134,11 @@ class SongView:
         own = one.parent is not None and f"cell {part.row.id}" in one.own
         if doc is None:
             return {"rest": True, "own": own, "strokes": self._strokes(span, part.row.id)}
-        names = {row.id: row.name for row in part.patterns}
-        key = doc.get("pattern", ORDER)
-        core = next(one for one in self.arrangement.parts if one.key == part.row.id)
-        cell = span.section.cells[part.row.id]
-        order = "".join(names.get(k, "?")[:3] for k in turn_keys(core, cell)) if key == ORDER else ""
+        names = self.names[part.row.id]
+        key, order = doc.get("pattern", ORDER), ""
+        if key == ORDER:
+            core = next(one for one in self.arrangement.parts if one.key == part.row.id)
+            order = "".join(names.get(k, "?")[:3] for k in turn_keys(core, span.section.cells[part.row.id]))
         return {
             "rest": False,
             "own": own,

@@ -48,9 +48,18 @@ def own_cell(song: LoadedSong) -> Cell:
 
 
 def beside(song: LoadedSong, *, tempo_bpm: float | None = None, straight: bool = False) -> list[Beside]:
-    """All parts but the one that is looked at, in their order; those that rest there have no hits."""
+    """All parts but the one that is looked at, in their order; those that rest there have no hits. Made once for each
+    way of playing."""
     if len(song.parts) < 2:
         return []
+    kept: dict[object, list[Beside]] = song.__dict__.setdefault("beside", {})
+    key = (tempo_bpm, straight)
+    if key not in kept:
+        kept[key] = _beside(song, tempo_bpm, straight)
+    return kept[key]
+
+
+def _beside(song: LoadedSong, tempo_bpm: float | None, straight: bool) -> list[Beside]:
     span = bench_span(song)
     if tempo_bpm is not None:
         span = replace(span, tempo_bpm=tempo_bpm)
