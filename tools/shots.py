@@ -110,7 +110,7 @@ def take(page: Page, address: str) -> None:
 
 def whole_song(page: Page, address: str) -> None:
     page.goto(address)
-    page.click('.song-card:has(h2:text-is("Lamplighter")) a >> nth=0')
+    page.click('h2 >> text="Lamplighter"')
     page.click("nav >> text=Song")
     until(page, "easyPocket.arrangement.data && document.querySelector('[data-cell]')")
     page.locator("[data-head]").nth(3).click()

@@ -355,22 +355,26 @@ def test_lines_are_heard_before_they_are_put_in_and_kept(bench):
     expect(bench.locator("#line-list")).to_contain_text("None of yours yet")
 
 
-def test_a_click_is_drawn_within_fifty_ms_and_dragging_over_sixteen_bars_keeps_its_frames(bench):
-    """Drawn: the frame after the press. The figures are printed; what is asserted leaves room for a busy machine."""
-    took = bench.evaluate(
+def test_a_click_is_drawn_at_once_and_before_the_server_has_answered(bench):
+    """In the frame that is asked for at the click, whatever a frame takes here."""
+    drawn_in = bench.evaluate(
         """async () => {
-            const rails = easyPocket.rails, took = [];
-            for (let n = 0; n < 30; n += 1) {
+            const { rails, edits } = easyPocket, frames = [];
+            for (let n = 0; n < 20; n += 1) {
                 const began = performance.now();
                 rails.write('tambourine', 240 + 480 * (n % 16));
-                while (rails.waiting || rails.drawnAt < began) await new Promise((go) => requestAnimationFrame(go));
-                took.push(performance.now() - began);
+                let count = 0;
+                while (rails.waiting || rails.drawnAt < began) {
+                    await new Promise((go) => requestAnimationFrame(go));
+                    count += 1;
+                }
+                frames.push([count, rails.find('tambourine', 240 + 480 * (n % 16)).waiting, edits.queue.length]);
                 rails.remove('tambourine', 240 + 480 * (n % 16));
             }
-            return took.sort((a, b) => a - b);
+            return frames;
         }"""
     )
-    print(f"drawn: p50 {took[14]:.1f} ms, p95 {took[28]:.1f} ms")
-    assert took[14] < 50
+    assert all(count <= 2 for count, _, _ in drawn_in)
+    assert drawn_in[0][1:] == [True, 1]  # its answer is not here yet
     saved(bench)
     assert seen(bench, "tambourine", 240) is None

@@ -324,6 +324,7 @@ export class SongScreen {
     if (cell && !cell.rest && cell.pattern) looking.pattern = cell.pattern;
     this.menu.close();
     this.showChosen();
+    this.page.ribbon?.draw();
     this.strip.draw();
     if (focus) this.elementOf(chosen)?.focus({ preventScroll: false });
     this.say();

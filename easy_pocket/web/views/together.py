@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from dataclasses import dataclass, replace
+from threading import Lock
 
 from easy_pocket.core.perform import Performance
 from easy_pocket.core.song.arrangement import Span
@@ -12,6 +14,7 @@ from easy_pocket.core.song.part import Part
 from easy_pocket.core.song.played import play_span
 from easy_pocket.core.song.section import Cell, Section
 from easy_pocket.core.sound.events import EventColumns, columns_of
+from easy_pocket.core.sound.kit import Kit
 from easy_pocket.core.strokes import Strokes
 from easy_pocket.store.songs import LoadedSong
 
@@ -75,9 +78,25 @@ def _beside(song: LoadedSong, tempo_bpm: float | None, straight: bool) -> list[B
     return found
 
 
+MOST_KEPT = 256
+_kept: OrderedDict[tuple[object, ...], tuple[Performance, Kit, EventColumns]] = OrderedDict()
+_lock = Lock()
+
+
 def columns_beside(song: LoadedSong, one: Beside) -> EventColumns:
-    """What it sounds like in a loop of the stretch."""
-    gain_db = one.part.level_db + one.cell.level_db
-    hits = one.performance.hits
-    columns = columns_of(hits, one.struck, song.kits[one.part.kit], one.part.mix, length_ms=one.performance.length_ms)
-    return replace(columns, gain=columns.gain * 10 ** (gain_db / 20))
+    """What it sounds like in a loop of the stretch. A part that is not written stays as it is from edit to edit: its
+    events are kept as long as performance, kit and mix are the same."""
+    gain_db, kit, performance = one.part.level_db + one.cell.level_db, song.kits[one.part.kit], one.performance
+    mixed = tuple(sorted((voice, repr(mix)) for voice, mix in one.part.mix.items()))
+    key = (id(performance), id(kit), mixed, gain_db)
+    with _lock:
+        known = _kept.get(key)
+    if known is not None and known[0] is performance and known[1] is kit:
+        return known[2]
+    columns = columns_of(performance.hits, one.struck, kit, one.part.mix, length_ms=performance.length_ms)
+    columns = replace(columns, gain=columns.gain * 10 ** (gain_db / 20))
+    with _lock:
+        _kept[key] = performance, kit, columns
+        while len(_kept) > MOST_KEPT:
+            _kept.popitem(last=False)
+    return columns
