@@ -157,7 +157,7 @@ def _with_scope(loaded: LoadedSong, scope: str, own: Feel) -> LoadedSong:
 
 def tightening(loaded: LoadedSong, wanted: Tighten) -> Tightening:
     """What tightening would do to the song as it is. Raises BadValueError and EditRefusedError."""
-    return tighten(loaded.pattern, loaded.feel, loaded.row.tempo_bpm, wanted)
+    return tighten(loaded.pattern, loaded.feel, loaded.tempo_bpm, wanted)
 
 
 def tighten_hits(
@@ -190,7 +190,7 @@ def write_feel_in(session: Session, song_id: int, revision: int, scope: str) -> 
         neutral = loaded.feel.neutral(scope)
         after = replace(loaded.feel, voices={**loaded.feel.voices, scope: neutral})
         patches = (_patch(loaded, {scope: _settings(neutral)}),)
-    written = write_in(loaded.pattern, loaded.feel, loaded.row.tempo_bpm, after, voices)
+    written = write_in(loaded.pattern, loaded.feel, loaded.tempo_bpm, after, voices)
     whose = "the whole feel" if scope in ("stack", "part") else f"the feel of {_whose(loaded, scope)}"
     return replace(keep_pattern(session, loaded, written, f"write in {whose}", patches=patches), feel=after)
 

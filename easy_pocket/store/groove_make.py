@@ -18,7 +18,7 @@ from easy_pocket.store.songs import LoadedSong
 def draw_groove(session: Session, song_id: int, revision: int, name: str, slots_per_bar: int, bars: int) -> LoadedSong:
     """A straight one in the song's metre and tempo, to be drawn on."""
     loaded = begin(session, song_id, revision)
-    tempo_bpm = loaded.row.tempo_bpm
+    tempo_bpm = loaded.tempo_bpm
     drawn = drawn_template(name, slots_per_bar=slots_per_bar, bars=bars, metre=loaded.metre, tempo_bpm=tempo_bpm)
     return finish_groove(session, loaded, drawn, [])
 

@@ -33,7 +33,7 @@ def scene_of(song: LoadedSong) -> Scene:
     """What the song's ideas are made for: every voice of its kit may be used."""
     chain = (song.feel.part, song.feel.stack, DEFAULTS)
     swing, unit = first_set(chain, "swing_percent"), first_set(chain, "swing_unit")
-    return Scene(song.pattern, song.kit.roles, song.row.tempo_bpm, float(swing), int(unit))
+    return Scene(song.pattern, song.kit.roles, song.tempo_bpm, float(swing), int(unit))
 
 
 def change_to_doc(change: Change) -> dict[str, Any]:

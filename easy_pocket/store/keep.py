@@ -7,6 +7,7 @@ from dataclasses import replace
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.pattern import Pattern
+from easy_pocket.core.song.bounds import check_size
 from easy_pocket.store.changes import (
     Patch,
     StaleRevisionError,
@@ -19,6 +20,8 @@ from easy_pocket.store.changes import (
 from easy_pocket.store.hits import locks_of, pattern_to_json
 from easy_pocket.store.sections import follow_length
 from easy_pocket.store.songs import LoadedSong, assembled_again, load_song, remember_pattern
+
+FULL = 4000  # hits of a pattern, from which on it is asked how many a song of it would play
 
 
 def begin(session: Session, song_id: int, revision: int | None) -> LoadedSong:
@@ -71,4 +74,7 @@ def keep_pattern(
     note(session, loaded.row, words, [*step, *patches], gesture)
     session.flush()
     parts = tuple(replace(part) for part in loaded.parts)  # what they know of their patterns is of before
-    return replace(loaded, parts=parts, pattern=after, performances={}, just_done=words)
+    kept = replace(loaded, parts=parts, pattern=after, performances={}, just_done=words)
+    if len(after.hits) > len(loaded.pattern.hits) and len(after.hits) > FULL:
+        check_size(kept.arrangement)
+    return kept

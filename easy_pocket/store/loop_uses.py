@@ -76,7 +76,7 @@ def put_beat(session: Session, song_id: int, revision: int, loop_id: int, how: s
 def sitting_in(session: Session, loaded: LoadedSong, loop_id: int, wanted: SitIn) -> SatIn:
     """What sitting in would do to the song as it is."""
     heard = found_from_doc(get_loop(session, loaded.row.id, loop_id).found)
-    return sit_in(loaded.pattern, loaded.feel, loaded.row.tempo_bpm, heard.onsets, heard.reading, wanted)
+    return sit_in(loaded.pattern, loaded.feel, loaded.tempo_bpm, heard.onsets, heard.reading, wanted)
 
 
 def sit_song_in(session: Session, song_id: int, revision: int, loop_id: int, wanted: SitIn) -> LoadedSong:

@@ -36,7 +36,7 @@ def side(session: Session, song: LoadedSong, key: str) -> tuple[Side, Performanc
         return side_of(performance, kind), performance
     if not number.isdigit() or len(number) > 9:
         raise BadValueError(f"'{key[:30]}' is nothing to compare with: choose one of the list.")
-    tempo_bpm = song.row.tempo_bpm
+    tempo_bpm = song.tempo_bpm
     if kind == "snapshot":
         row = find_snapshot(session, song, int(number))
         then = replace(song, pattern=snapshot_pattern(song, row), performances={})

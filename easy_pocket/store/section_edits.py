@@ -7,6 +7,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
+from easy_pocket.core.song.bounds import check_size
 from easy_pocket.core.song.section import MAX_REPEATS
 from easy_pocket.core.timebase import MAX_BARS, check_tempo, parse_metre
 from easy_pocket.store.cells import INHERITED, Resolved
@@ -30,6 +31,7 @@ def finish_sections(
     """Keep a step that changes sections; one that makes the song too long is refused and not kept."""
     done = finish(session, loaded, words, patches, gesture)
     check_length(done.resolved)
+    check_size(done.arrangement)
     return done
 
 

@@ -103,11 +103,17 @@ class LoadedSong:
     def metre(self) -> Metre:
         return Metre(self.row.metre_beats, self.row.metre_unit)
 
+    @cached_property
+    def tempo_bpm(self) -> float:
+        """At which the pattern is heard: that of the section that is looked at, where it has its own, or the song's."""
+        own = next((one.tempo_bpm for one in self.resolved if one.row.id == self.section.id), None)
+        return own or self.row.tempo_bpm
+
     def performance(
         self, *, straight: bool = False, tempo_bpm: float | None = None, pass_number: int = 1
     ) -> Performance:
         """Made once for each way of playing; the pattern and the feel of a loaded song do not change."""
-        tempo = self.row.tempo_bpm if tempo_bpm is None else tempo_bpm
+        tempo = self.tempo_bpm if tempo_bpm is None else tempo_bpm
         key = (straight, tempo, pass_number)
         if key not in self.performances:
             self.performances[key] = perform(

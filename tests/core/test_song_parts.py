@@ -8,11 +8,13 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError
+from easy_pocket.core.pattern import Hit, Pattern
+from easy_pocket.core.song.bounds import check_size, most_hits
 from easy_pocket.core.song.energy import energy_of
 from easy_pocket.core.song.fill_for import fill_for
 from easy_pocket.core.song.flatten import flatten
 from easy_pocket.core.song.merged import merged_pattern, only_voice, voices_of
-from easy_pocket.core.song.part import Part
+from easy_pocket.core.song.part import Part, Turning
 from easy_pocket.core.song.section import Cell, Join, Section
 from easy_pocket.core.song.spoken import marks_spoken, ticks_spoken
 from easy_pocket.core.song.stages import coming_in, stages_of
@@ -152,6 +154,17 @@ def test_a_part_that_fills_do_not_reach_plays_on():
     filled = replace(song, sections=(verse,))
     assert flatten(filled).line(1).hits() != flatten(plain).line(1).hits()
     assert len(FILL.hits) == 5
+
+
+def test_a_song_that_would_hold_too_much_is_refused_in_words():
+    song = small()
+    check_size(song)
+    assert most_hits(song, song.parts[0]) >= len(flatten(song).line(1))
+    full = Pattern(BAR, tuple(Hit(voice, tick, 90) for voice in ("kick", "snare", "rim") for tick in range(0, 960, 2)))
+    busy = replace(song.parts[0], patterns={10: full}, turning=Turning(cycle_ticks=120))
+    long = tuple(replace(section, bars=200, repeats=1) for section in song.sections)
+    with pytest.raises(EditRefusedError, match="of them in Backbone; 1,000,000 fit"):
+        check_size(replace(song, parts=(busy, song.parts[1]), sections=long))
 
 
 def test_a_join_longer_than_its_section_is_cut_to_it():

@@ -228,6 +228,10 @@ def test_a_section_with_its_own_tempo_and_metre_plays_so(tab: SongTab) -> None:
     tab.done(kind="section_set", section_id=second, field="metre", value="3/4")
     whole = tab.client.get(f"/songs/{tab.song_id}/song/playing").json()
     bar_s = 4 * 60 / 104
+    assert tab.client.get(f"/songs/{tab.song_id}/state").json()["playing"]["tempo_bpm"] == 104
+    tab.look(section=second)
+    assert tab.client.get(f"/songs/{tab.song_id}/state").json()["playing"]["tempo_bpm"] == 52
+    tab.look()
     assert whole["bars_s"] == pytest.approx([0, bar_s, 2 * bar_s, 2 * bar_s + 180 / 52, 2 * bar_s + 360 / 52])
     assert whole["bar_beats"] == [4, 4, 3, 3]
     late = [at for at in whole["felt"]["start_s"] if at >= 2 * bar_s - 1e-6]

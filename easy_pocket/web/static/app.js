@@ -4,7 +4,7 @@ import { Edits } from "./edits.js";
 import { Grooves } from "./grooves.js";
 import { Ideas } from "./ideas.js";
 import { KitScreen } from "./kit.js";
-import { lookText, lookedAt, looking } from "./looking.js";
+import { lookBack, lookText, lookedAt, looking } from "./looking.js";
 import { Loops } from "./loops.js";
 import { Memory } from "./memory.js";
 import { showNote } from "./notes.js";
@@ -79,7 +79,10 @@ class Page {
     document.addEventListener("input", (event) => this.input(event));
     document.addEventListener("change", (event) => this.change(event));
     document.addEventListener("focusout", (event) => event.target.id === "song-name" && this.rename(event.target));
-    window.addEventListener("popstate", () => this.redraw());
+    window.addEventListener("popstate", () => {
+      lookBack();
+      this.redraw();
+    });
     window.addEventListener("blur", () => this.letGo());
     document.addEventListener("pointerdown", (event) => {
       if (event.target.id === "tempo") this.dragTempo(event);

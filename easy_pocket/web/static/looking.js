@@ -18,6 +18,12 @@ export function lookedAt([part, pattern, section]) {
   history.replaceState(history.state, "", address);
 }
 
+// Gone back in the browser's history: look where that page looked.
+export function lookBack() {
+  const told = new URL(location.href).searchParams.get("at")?.split(".").map(Number);
+  if (told?.length === 3 && told.every(Number.isInteger)) [looking.part, looking.pattern, looking.section] = told;
+}
+
 const plain = window.fetch.bind(window);
 window.fetch = (address, options = {}) => {
   const headers = new Headers(options.headers);

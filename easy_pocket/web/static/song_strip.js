@@ -177,6 +177,7 @@ export class SongStrip {
         fields.push(this.pick("sound", set("voice"), part?.crashes ?? [], join.voice), this.field("velocity", set("velocity"), join.velocity ?? 112));
       }
       if (join.kind === "swell") fields.push(this.field("gap ms", set("gap_ms"), join.gap_ms ?? 0), this.field("fade ms", set("fade_ms"), join.fade_ms ?? 0));
+      if (join.kind === "drop") fields.push(text("small", "plays on:"));
       if (join.kind === "drop") for (const [id, name] of parts) fields.push(this.tick(name, set(`keep ${id}`), (join.keep ?? []).includes(id), "plays on"));
       fields.push(this.tick("last time only", set("last_only"), Boolean(join.last_only)));
       const title = element("h3", "", [text("span", data.joins[join.kind]), this.button("remove", `drop ${number}`, "", "plain")]);

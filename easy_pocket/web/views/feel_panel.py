@@ -80,7 +80,7 @@ def feel_panel(song: LoadedSong, scope: str) -> FeelPanel:
     settings["template_id"] = Setting("template_id", template_id, docs[0].get("template_id") is not None, where)
     template = song.templates.get(template_id) if template_id is not None else None
     swing_percent, unit = settings["swing_percent"].value, settings["swing_unit"].value
-    pair_ms = 2 * 3840 / unit * ms_per_tick(song.row.tempo_bpm)
+    pair_ms = 2 * 3840 / unit * ms_per_tick(song.tempo_bpm)
     push_ms = settings["push_ms"].value
     push_words = "on the grid" if push_ms == 0 else f"{abs(push_ms):g} ms {'behind' if push_ms > 0 else 'ahead'}"
     return FeelPanel(

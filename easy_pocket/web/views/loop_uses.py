@@ -51,7 +51,7 @@ def against_doc(session: Session, song: LoadedSong, loop_id: int, wanted: SitIn)
     make of it. Raises BadValueError and EditRefusedError."""
     row = get_loop(session, song.row.id, loop_id)
     heard = found_from_doc(row.found)
-    tempo_bpm = song.row.tempo_bpm
+    tempo_bpm = song.tempo_bpm
     loop = side_of_loop(heard.onsets, heard.reading, row.name, tempo_bpm)
     stack = side_of(song.performance(), "the stack")
     found = gap(stack, loop, wanted.step_ticks / 2 * ms_per_tick(tempo_bpm))

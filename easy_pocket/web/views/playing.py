@@ -69,7 +69,7 @@ def passes(song: LoadedSong, *, straight: bool = False, tempo_bpm: float | None 
 
 
 def _other_than_own(song: LoadedSong, tempo_bpm: float | None) -> float | None:
-    return None if tempo_bpm == song.row.tempo_bpm else tempo_bpm
+    return None if tempo_bpm == song.tempo_bpm else tempo_bpm
 
 
 def own_gain(song: LoadedSong) -> float:
@@ -106,7 +106,7 @@ def playing(
     first pass, `felt_more` and `straight_more` what differs after it; a timing not asked for is null."""
     for kit in song.kits.values():
         remember_voices(kit)
-    tempo = song.row.tempo_bpm if tempo_bpm is None else tempo_bpm
+    tempo = song.tempo_bpm if tempo_bpm is None else tempo_bpm
     metre: Metre = song.metre
     heard: dict[str, Any] = {"felt": None, "felt_more": [], "straight": None, "straight_more": []}
     for timing in timings:

@@ -134,7 +134,7 @@ def rail_facts(song: LoadedSong) -> dict[str, Any]:
         "beat": metre.beat_ticks,
         "beats": metre.beats,
         "compound": metre.compound,
-        "msPerTick": ms_per_tick(song.row.tempo_bpm),
+        "msPerTick": ms_per_tick(song.tempo_bpm),
         "lockedVoices": sorted(song.pattern.locked_voices),
         "lockedPlaces": sorted(song.pattern.locked_places),
         **_in_section(song),

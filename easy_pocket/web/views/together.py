@@ -39,7 +39,7 @@ def bench_span(song: LoadedSong) -> Span:
     offset = own_cell(song).start_ticks
     cells = {key: replace(cell, start_ticks=max(cell.start_ticks - offset, 0)) for key, cell in section.cells.items()}
     return Span(
-        0, replace(section, cells=cells, joins=()), 1, 0, pattern.length_ticks, 0.0, song.row.tempo_bpm, song.metre, 1
+        0, replace(section, cells=cells, joins=()), 1, 0, pattern.length_ticks, 0.0, song.tempo_bpm, song.metre, 1
     )
 
 
