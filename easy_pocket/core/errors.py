@@ -47,6 +47,13 @@ class KitRefusedError(PocketError):
     """A file that holds no usable kit."""
 
 
+def as_number(words: str, value: object) -> float:
+    """A number that was sent or typed; raises BadValueError for anything else, truth values too."""
+    if isinstance(value, bool) or not isinstance(value, int | float):
+        raise BadValueError(f"{words} is '{str(value)[:30]}'; a number is needed.")
+    return float(value)
+
+
 def require_range(what: str, value: float, low: float, high: float, unit: str = "") -> None:
     """Raise BadValueError unless `low <= value <= high` (NaN and infinity are outside)."""
     if not math.isfinite(value) or not low <= value <= high:

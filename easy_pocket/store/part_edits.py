@@ -7,7 +7,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from easy_pocket.core.errors import BadValueError, EditRefusedError
+from easy_pocket.core.errors import BadValueError, EditRefusedError, as_number
 from easy_pocket.core.pattern import Pattern
 from easy_pocket.core.put_line import on_kit, stand_in
 from easy_pocket.core.song.merged import merged_pattern, only_voice, voices_of
@@ -197,13 +197,20 @@ def _checked(session: Session, part: LoadedPart, field: str, value: Any) -> Any:
             raise BadValueError(f"{part.row.name} has no such pattern any more: choose its order anew.")
         Turning(order=tuple(value))
         return value
+    words = f"The {PART_WORDS[field]} of a part"
     if field in ("mute", "solo", "fills", "restarts"):
-        return bool(value)
+        if not isinstance(value, bool):
+            raise BadValueError(f"{words} is on or off, not '{str(value)[:30]}'.")
+        return value
     if field == "level_db":
-        Part(1, "", {}, level_db=float(value))
-        return float(value)
-    if field in ("cycle_ticks", "start_shift_ticks", "rotation_ticks", "seed"):
-        value = None if value is None else int(value)
+        level_db = as_number(words, value)
+        Part(1, "", {}, level_db=level_db)
+        return level_db
+    if field != "bars" and not (value is None and field == "cycle_ticks"):
+        value = as_number(words, value)
+        value = value if field == "change_percent" else round(value)
+    elif field == "bars" and not isinstance(value, str):
+        raise BadValueError(f"{words} are marks 0 and 1, as in 0001, not '{str(value)[:30]}'.")
     core = {"start_shift_ticks": "shift_ticks"}.get(field, field)
     replace(turning_of(part.row), **{core: value})
     return value
@@ -244,6 +251,7 @@ def merge_parts(session: Session, song_id: int, revision: int, into_id: int, oth
             patches.append(patch)
         level = (one.cells.get(into_id) or {}).get("level_db", 0.0)
         patches.append(cell_patch(one, into_id, {"pattern": made[key], **({"level_db": level} if level else {})}))
+    patches += _joins_moved(session, loaded, into, other)
     voices = in_kit_order({*into.row.voices, *other.row.voices})
     mix = {**other.row.mix, **into.row.mix}
     plain = {"cycle_ticks": None, "start_shift_ticks": 0, "rotation_ticks": 0, "restarts": True, "bars": ""}
@@ -252,6 +260,30 @@ def merge_parts(session: Session, song_id: int, revision: int, into_id: int, oth
         field_patch("part", other.row, removed=True),
     ]
     return finish_sections(session, loaded, f"merge {other.row.name} into {into.row.name}", patches)
+
+
+def _joins_moved(session: Session, loaded: LoadedSong, into: LoadedPart, other: LoadedPart) -> list[Patch]:
+    """Joins of a part that is merged into another one become that one's, with copies of their fills."""
+    patches: list[Patch] = []
+    copies: dict[int, int] = {}
+    taken = {row.name for row in into.patterns}
+    for one in loaded.resolved:
+        if not any(join.get("part") == other.row.id for join in one.row.joins or ()):
+            continue
+        for join in one.row.joins:
+            key = join.get("pattern", 0)
+            if join.get("part") == other.row.id and key in other.patterns_by_id and key not in copies:
+                name = free_name(next(row.name for row in other.patterns if row.id == key), taken)
+                taken.add(name)
+                made, patch = new_pattern(session, into.row.id, name, other.patterns_by_id[key])
+                copies[key] = made.id
+                patches.append(patch)
+        moved = [
+            moved_join(join, {other.row.id: into.row.id}, copies) if join.get("part") == other.row.id else join
+            for join in one.row.joins
+        ]
+        patches.append(field_patch("section", one.row, joins=moved))
+    return patches
 
 
 def split_part(session: Session, song_id: int, revision: int, part_id: int) -> LoadedSong:

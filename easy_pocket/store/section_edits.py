@@ -6,7 +6,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
+from easy_pocket.core.errors import BadValueError, EditRefusedError, as_number, require_range
 from easy_pocket.core.song.bounds import check_size
 from easy_pocket.core.song.section import MAX_REPEATS
 from easy_pocket.core.timebase import MAX_BARS, check_tempo, parse_metre
@@ -166,16 +166,22 @@ def checked(field: str, value: Any) -> Any:
                 raise BadValueError(f"A section is marked with one of {', '.join(MARKS[1:])}, or with none.")
             return value
         case "bars":
-            require_range("The bars of a section", value, 1, MAX_BARS)
-            return int(value)
+            return _whole("The bars of a section", value, MAX_BARS)
         case "repeats":
-            require_range("The repeats of a section", value, 1, MAX_REPEATS)
-            return int(value)
+            return _whole("The repeats of a section", value, MAX_REPEATS)
         case "tempo_bpm":
-            return None if value is None else round(check_tempo(float(value)), 3)
+            return None if value is None else round(check_tempo(as_number("The tempo", value)), 3)
         case "metre":
             return None if value is None else str(parse_metre(str(value)))
     raise BadValueError(f"A section has no {field[:20]}.")
+
+
+def _whole(words: str, value: Any, most: int) -> int:
+    number = as_number(words, value)
+    require_range(words, number, 1, most)
+    if number != int(number):
+        raise BadValueError(f"{words} is {number:g}; a whole number is needed.")
+    return int(number)
 
 
 def _said(field: str, value: Any) -> str:

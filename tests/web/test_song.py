@@ -214,6 +214,39 @@ def test_what_no_section_can_have_is_refused(tab: SongTab, field: str, value: An
     assert words in tab.refused(kind="section_set", section_id=verse, field=field, value=value)
 
 
+@pytest.mark.parametrize("value", ["x", 2.5, None])
+def test_bars_are_a_whole_number(tab: SongTab, value: Any) -> None:
+    verse = ids(tab.data(), "sections")[0]
+    assert "The bars of a section" in tab.refused(kind="section_set", section_id=verse, field="bars", value=value)
+
+
+@pytest.mark.parametrize(
+    ("field", "value"),
+    [
+        ("level_db", "loud"), ("level_db", [1]), ("seed", None), ("seed", "x"), ("change_percent", None), ("mute", 3),
+        ("restarts", "x"), ("bars", 7), ("pattern_order", True), ("step_ticks", "x"), ("rotation_ticks", None),
+        ("kit_key", "nothing"), ("cycle_ticks", [1]), ("cycle_ticks", -5), ("start_shift_ticks", 1e12),
+    ],
+)  # fmt: skip
+def test_what_no_part_can_have_is_refused(tab: SongTab, field: str, value: Any) -> None:
+    part = ids(tab.data(), "parts")[0]
+    assert len(tab.refused(kind="part_set", part_id=part, field=field, value=value)) > 20
+
+
+def test_joins_of_a_part_go_along_when_it_is_merged(tab: SongTab, store: Any) -> None:
+    first = ids(tab.data(), "parts")[0]
+    data = tab.done(kind="part_add", kit_key="boathouse", line=line_key(tab, "hats"))
+    second, verse = ids(data, "parts")[1], ids(data, "sections")[0]
+    tab.done(kind="join_draw", section_id=verse, part_id=second, beats=1, seed=3)
+    before = flatten(arrangement(store, tab)).line(second)
+    fill = [hit for hit in before.hits() if hit.tick >= 2 * BAR - 960]
+    data = tab.done(kind="part_merge", part_id=first, other_id=second)
+    (join,) = data["sections"][0]["joins"]
+    assert join["part"] == first
+    after = [hit for hit in flatten(arrangement(store, tab)).line(first).hits() if hit.tick >= 2 * BAR - 960]
+    assert after == fill
+
+
 def test_a_song_that_would_be_too_long_is_refused(tab: SongTab) -> None:
     verse = ids(tab.data(), "sections")[0]
     tab.done(kind="section_set", section_id=verse, field="bars", value=300)
