@@ -16,6 +16,7 @@ from easy_pocket.store.keep import begin, finish
 from easy_pocket.store.models import SectionRow
 from easy_pocket.store.sections import add_row, bar_ticks, check_length, places, section_doc
 from easy_pocket.store.songs import LoadedSong, check_name
+from easy_pocket.store.under_rows import sections_of, under_docs
 
 MAX_NOTES = 2000
 MARKS = ("", "circle", "triangle", "square", "diamond", "cross", "star")
@@ -66,7 +67,21 @@ def add_section(session: Session, song_id: int, revision: int, after_id: int, ho
             words = f"{name}, a variation of {row.name}"
         case _:
             raise BadValueError(f"A section can be empty, a copy or a variation, not '{how[:20]}'.")
+    if how != "empty":
+        patches += _loops_too(loaded, row.id, patches[-1])
     return finish_sections(session, loaded, words, patches)
+
+
+def _loops_too(loaded: LoadedSong, old_id: int, added: Patch) -> list[Patch]:
+    """Loops that play in a section play in the one made of it, too."""
+    docs = under_docs(loaded.row)
+    after = [
+        {**doc, "section_id": None, "section_ids": [*sections_of(doc), added["id"]]}
+        if old_id in sections_of(doc)
+        else doc
+        for doc in docs
+    ]
+    return [field_patch("song", loaded.row, under=after)] if after != docs else []
 
 
 def _own_values(one: Resolved) -> dict[str, Any]:
@@ -211,6 +226,7 @@ def split_section(session: Session, song_id: int, revision: int, bar: int) -> Lo
     patches.append(field_patch("section", one.row, **{**values, "bars": before, "joins": []}, parent_id=None, own=[]))
     second = {**values, "bars": one.bars - before, "cells": cells, "name": name, "position": one.row.position + 1}
     patches.append(add_row(session, song_id, **second))
+    patches += _loops_too(loaded, one.row.id, patches[-1])
     return finish_sections(session, loaded, f"{name} begins at bar {bar}", patches)
 
 

@@ -10,9 +10,10 @@ from sqlalchemy.orm import Session
 from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.song.arrangement import DOUBLE_CHOICES
 from easy_pocket.core.song.stages import stages_of
-from easy_pocket.core.song.written_out import flat_patterns, turn_name
+from easy_pocket.core.song.written_out import along_cell, flat_patterns, turn_name
 from easy_pocket.core.voices import check_voice, voice_name
 from easy_pocket.store.cell_edits import find_part
+from easy_pocket.store.cells import cell_to_doc
 from easy_pocket.store.changes import Patch, field_patch
 from easy_pocket.store.keep import begin
 from easy_pocket.store.part_rows import free_name, new_pattern
@@ -90,11 +91,10 @@ def write_flat(session: Session, song_id: int, revision: int) -> LoadedSong:
         patches.append({"table": "section", "id": row.id, "exists": [section_doc(row), None]})
     for span in song.spans:
         was = by_id[span.section.key]
-        cells = {}
-        for part in loaded.parts:
-            kept = was.cells.get(part.row.id) or {}
-            more = {name: kept[name] for name in ("level_db", "feel") if kept.get(name)}
-            cells[str(part.row.id)] = {"pattern": keys[part.row.id], "start": span.start_tick, "written": True, **more}
+        cells = {
+            str(part): cell_to_doc(along_cell(span, part, key), (was.cells.get(part) or {}).get("feel") or {})
+            for part, key in keys.items()
+        }
         notes = was.row.notes if span.turn == 1 else ""
         values = {"name": turn_name(span), "bars": span.bars, "tempo_bpm": was.tempo_bpm, "metre": was.metre}
         added = add_row(session, song_id, position=span.number, cells=cells, notes=notes, **values)

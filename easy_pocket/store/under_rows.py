@@ -60,14 +60,17 @@ def sections_of(doc: Mapping[str, Any]) -> list[int]:
 
 
 def _in_sections(under: Under, ids: tuple[int, ...], stretches: Mapping[int, tuple[int, int] | None]) -> Under:
-    """Over the bars of the first of its sections that is heard here; silent where none is. One whose sections are gone
-    goes by its own bars."""
+    """Over the bars of its sections that are heard here, as far as they lie end to end; silent where none is. One whose
+    sections are gone goes by its own bars."""
     if not ids:
         return under
-    stretch = next((found for one in ids if (found := stretches[one]) is not None), None)
-    if stretch is None:
+    heard = sorted({found for one in ids if (found := stretches[one]) is not None})
+    if not heard:
         return replace(under, muted=True)
-    return replace(under, from_bar=stretch[0], to_bar=stretch[1])
+    first, last = heard[0]
+    for begin, end in heard[1:]:
+        last = max(last, end) if begin <= last + 1 else last
+    return replace(under, from_bar=first, to_bar=last)
 
 
 def copied_under(song: SongRow, loop_ids: dict[int, int], section_ids: dict[int, int]) -> list[dict[str, Any]]:

@@ -1,14 +1,19 @@
 """Migrations make exactly the tables the models describe, and keep what an older database holds."""
 
+from alembic import command
 from alembic.autogenerate import compare_metadata
+from alembic.config import Config
 from alembic.migration import MigrationContext
 from alembic.script import ScriptDirectory
 from sqlalchemy import text
 
+from easy_pocket.core.pattern import Hit
+from easy_pocket.core.song.flatten import flatten
+from easy_pocket.core.timebase import Metre
 from easy_pocket.demo.load import load_demo
 from easy_pocket.store.database import MIGRATIONS
 from easy_pocket.store.models import Base
-from easy_pocket.store.songs import shelf
+from easy_pocket.store.songs import create_song, load_song, shelf
 
 
 def test_the_tables_are_those_of_the_models(migrated):
@@ -31,6 +36,44 @@ def test_migrating_again_at_every_start_keeps_the_songs(store):
         assert next(song.row.name for song in shelf(session)) == "Lamplighter"
     with store.engine.connect() as connection:
         assert connection.execute(text("SELECT hits FROM pattern ORDER BY id")).scalars().all() == before
+
+
+def test_sections_of_an_older_database_begin_where_they_lay_in_their_pattern(store):
+    """Before, they were stretches of one pattern, one after another: they sound as they did."""
+    with store.transaction() as session:
+        song = create_song(session, "Old", tempo_bpm=100, metre=Metre(3, 4), bars=9, hits=(Hit("kick", 7 * 2880, 99),))
+        song_id = song.id
+    with store.engine.begin() as connection:
+        part = str(connection.execute(text("SELECT id FROM part")).scalar_one())
+        cells = connection.execute(text("SELECT cells FROM section")).scalar_one()
+        connection.execute(text("UPDATE section SET bars = 4, name = 'Verse'"))
+        for position, (name, bars) in enumerate((("Lift", 2), ("Chorus", 3)), start=1):
+            connection.execute(
+                text(
+                    "INSERT INTO section (song_id, position, name, bars, repeats, cells) VALUES (:s, :p, :n, :b, 1, :c)"
+                ),
+                {"s": song_id, "p": position, "n": name, "b": bars, "c": cells},
+            )
+    try:
+        downgrade(store, "0006")
+        with store.engine.connect() as connection:
+            assert "joins" not in [row[0] for row in connection.execute(text("SHOW COLUMNS FROM section"))]
+    finally:
+        store.migrate()
+    with store.transaction() as session:
+        loaded = load_song(session, song_id)
+        found = [(one.row.name, one.bars, one.cells[int(part)].get("start", 0)) for one in loaded.resolved]
+        assert found == [("Verse", 4, 0), ("Lift", 2, 4 * 2880), ("Chorus", 3, 6 * 2880)]
+        line = flatten(loaded.arrangement).line(int(part))
+        assert [(hit.voice, hit.tick) for hit in line.hits()] == [("kick", 7 * 2880)]
+
+
+def downgrade(store, to):
+    config = Config()
+    config.set_main_option("script_location", str(MIGRATIONS))
+    with store.engine.begin() as connection:
+        config.attributes["connection"] = connection
+        command.downgrade(config, to)
 
 
 def test_the_server_is_strict_and_speaks_utf8mb4(migrated):

@@ -93,6 +93,14 @@ def test_different_loops_play_in_different_sections_wherever_these_go(tab: Tab, 
         copied = load_song(session, copy.id)
         assert [(row.name, row.bars) for row in copied.sections] == sections(tab, store)
         assert [(one.under.from_bar, one.under.to_bar) for one in copied.under] == spans_of(tab, store)
+    assert spans_of(tab, store)[0] == (1, 4)  # it plays in both halves of what was its section
+    first = ids(tab, store)[0]
+    assert tab.edit(kind="section_add", after_id=first, how="copy")[0] == 200
+    with store.transaction() as session:
+        assert [len(one.section_ids) for one in load_song(session, tab.song_id).under] == [3, 1]
+    assert tab.post("undo")[0] == 200
+    with store.transaction() as session:
+        assert [len(one.section_ids) for one in load_song(session, tab.song_id).under] == [2, 1]
     status, refused = tab.edit(kind="under_set", loop_id=loops[0], field="section_id", value=999999)
     assert (status, "This section is gone" in refused["error"]) == (422, True)
     tab.edit(kind="under_set", loop_id=loops[0], field="section_id", value=None)

@@ -89,6 +89,12 @@ class Arrangement:
     def length_ms(self) -> float:
         return self.spans[-1].start_ms + self.spans[-1].length_ms if self.spans else 0.0
 
+    @cached_property
+    def bar_starts_ms(self) -> tuple[float, ...]:
+        """When each bar of the song begins, and its end: bars + 1 of them."""
+        starts = [span.start_ms + bar * span.length_ms / span.bars for span in self.spans for bar in range(span.bars)]
+        return (*starts, self.length_ms)
+
     @property
     def bars(self) -> int:
         return sum(section.bars * section.repeats for section in self.sections)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-
 import numpy as np
 
 from easy_pocket.core.articulation import Articulation
@@ -89,7 +87,7 @@ def _add(lines: Lines, part: int, line: Line) -> None:
     lines[part] = laid_together([lines.get(part, NOTHING), line]).in_order()
 
 
-def join_names(join: Join, part_names: Mapping[int, str], beats_words: str) -> str:
+def join_words(join: Join, beats_words: str) -> str:
     """A join in a few words: "fill: 1 beat", "drop-out of 2 beats"."""
     return {
         "fill": f"fill: {beats_words}",

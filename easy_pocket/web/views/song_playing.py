@@ -23,7 +23,6 @@ def song_playing(song: LoadedSong, timing: str = "felt") -> dict[str, Any]:
     played = play_song(arrangement, straight=timing == "straight")
     events = together(song_columns(played, song.kits))
     spans = arrangement.spans
-    bars_s = [(span.start_ms + bar * span.length_ms / span.bars) / 1000 for span in spans for bar in range(span.bars)]
     return {
         "revision": song.row.revision,
         "whole": True,
@@ -33,7 +32,7 @@ def song_playing(song: LoadedSong, timing: str = "felt") -> dict[str, Any]:
         "beat_s": 60.0 / arrangement.tempo_bpm * 4 / arrangement.metre.unit,
         "beats": arrangement.metre.beats,
         "bars": arrangement.bars,
-        "bars_s": [*bars_s, arrangement.length_ms / 1000],
+        "bars_s": [at_ms / 1000 for at_ms in arrangement.bar_starts_ms],
         "bar_beats": [span.metre.beats for span in spans for _ in range(span.bars)],
         "spans": [
             {

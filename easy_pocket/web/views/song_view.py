@@ -12,7 +12,7 @@ from easy_pocket.core.song.cycles import together_words
 from easy_pocket.core.song.doubles import Double, doubles, settled
 from easy_pocket.core.song.energy import broken_promises, energy_of
 from easy_pocket.core.song.flatten import Flat, unsettled
-from easy_pocket.core.song.joins import join_names
+from easy_pocket.core.song.joins import join_words
 from easy_pocket.core.song.line import Line
 from easy_pocket.core.song.own_line import turn_keys
 from easy_pocket.core.song.section import JOIN_KINDS, ORDER
@@ -53,7 +53,7 @@ class SongView:
             "bars": arrangement.bars,
             "length_s": round(arrangement.length_ms / 1000, 3),
             "written": bool(song.row.kept),
-            "sections": [self._section(one, spans[one.row.id], promises, names) for one in song.resolved],
+            "sections": [self._section(one, spans[one.row.id], promises) for one in song.resolved],
             "parts": [self._part(part) for part in song.parts],
             "cells": {
                 one.row.id: {part.row.id: self._cell(one, spans[one.row.id], part) for part in song.parts}
@@ -85,7 +85,7 @@ class SongView:
         words = f"{voice}: {names[part]} and {names[other]}, {times}, first at {at}"
         return {"part": part, "other": other, "voice": one.voice, "choice": one.choice, "words": words}
 
-    def _section(self, one: Resolved, span: Span, promises: dict[int, str], names: dict[int, str]) -> dict[str, Any]:
+    def _section(self, one: Resolved, span: Span, promises: dict[int, str]) -> dict[str, Any]:
         row = one.row
         return {
             "id": row.id,
@@ -101,7 +101,7 @@ class SongView:
             "parent_name": one.parent.name if one.parent else "",
             "own": sorted(one.own),
             "joins": list(one.joins),
-            "join_words": [_join_words(doc, names, self.song) for doc in one.joins],
+            "join_words": [_join_words(doc, self.song) for doc in one.joins],
             "promise": promises.get(row.id, ""),
         }
 
@@ -189,13 +189,13 @@ def _bins(span: Span) -> int:
     return max(MOST_BINS // span.bars, 1) * min(span.bars, MOST_BINS)
 
 
-def _join_words(doc: dict[str, Any], names: dict[int, str], song: LoadedSong) -> str:
+def _join_words(doc: dict[str, Any], song: LoadedSong) -> str:
     join = join_from_doc(doc)
     beats = join.beats
     if join.kind in ("fill", "pickup"):
         rows = [row for part in song.parts for row in part.patterns if row.id == join.pattern]
         beats = rows[0].length_ticks / song.metre.pulse_ticks if rows else 0
-    return join_names(join, names, f"{beats:g} beat{'s' if beats != 1 else ''}")
+    return join_words(join, f"{beats:g} beat{'s' if beats != 1 else ''}")
 
 
 def _scaled(values: np.ndarray) -> list[int]:
