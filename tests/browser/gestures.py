@@ -4,20 +4,37 @@ from __future__ import annotations
 
 from typing import Any
 
-from playwright.sync_api import Page
+from playwright.sync_api import FloatRect, Locator, Page
 
 EDGE = 1.7
 
 
 def slot_point(page: Page, voice: str, tick: int, share: float = 0.5) -> tuple[float, float]:
     """Where a slot of a voice is on the screen; share 0 is the top of its rail."""
-    until(page, "document.getElementById('rail-rows')?.dataset.end > 0")  # the rails may be drawn anew just now
-    rows = page.locator("#rail-rows")
-    start, end = (float(rows.get_attribute(f"data-{name}") or 0) for name in ("start", "end"))
-    box = page.locator(f"#rail-{voice} canvas.rail").bounding_box()
-    assert box is not None
+    # Both read in one go: the rails may be drawn anew at any moment, and between two questions they would be gone.
+    until(
+        page,
+        f"""(() => {{
+            const rows = document.getElementById('rail-rows');
+            const box = document.querySelector('#rail-{voice} canvas.rail')?.getBoundingClientRect();
+            if (!box?.width || !(Number(rows?.dataset.end) > 0)) return false;
+            window.measured = [Number(rows.dataset.start), Number(rows.dataset.end), box.x, box.y, box.width, box.height];
+            return true;
+        }})()""",
+    )
+    start, end, x, y, width, height = page.evaluate("window.measured")
     percent = EDGE + (100 - 2 * EDGE) * (tick - start) / (end - start)
-    return box["x"] + box["width"] * percent / 100, box["y"] + box["height"] * share
+    return x + width * percent / 100, y + height * share
+
+
+def box_of(locator: Locator) -> FloatRect:
+    """Where something is on the screen, once it is there: what is drawn anew is gone for a moment."""
+    for _ in range(500):
+        box = locator.bounding_box()
+        if box is not None:
+            return box
+        locator.page.evaluate("() => new Promise(requestAnimationFrame)")
+    raise AssertionError(f"never on the screen: {locator}")
 
 
 def drawn(page: Page) -> None:

@@ -11,6 +11,7 @@ import soundfile
 from playwright.sync_api import expect
 
 from tests.browser.gestures import (
+    box_of,
     click_slot,
     drag,
     drawn,
@@ -69,7 +70,7 @@ def test_a_head_drawn_sideways_sets_its_own_offset_true_to_the_magnification(ben
         drag(bench, at, (24, 0))
         saved(bench)
         rows = bench.locator("#rail-rows")
-        width = bench.locator("#rail-kick canvas.rail").bounding_box()["width"]
+        width = box_of(bench.locator("#rail-kick canvas.rail"))["width"]
         ticks = 24 / (width * (1 - 2 * 1.7 / 100)) * 7680
         expected_ms = ticks * float(rows.get_attribute("data-ms-per-tick")) / factor
         assert own_ms(bench, "kick", 3840) - before == pytest.approx(expected_ms, abs=0.15)
@@ -79,7 +80,7 @@ def test_a_head_drawn_sideways_sets_its_own_offset_true_to_the_magnification(ben
 def test_the_thread_between_foot_and_stem_is_the_offset(bench):
     snare = hit(bench, "snare", 960)
     late_ms = float(re.search(r"= ([\d.]+) ms late", snare["ledger"]).group(1))
-    width = bench.locator("#rail-snare canvas.rail").bounding_box()["width"]
+    width = box_of(bench.locator("#rail-snare canvas.rail"))["width"]
     per_ms = width * (1 - 2 * 1.7 / 100) / 7680 / (60_000 / (104 * 960)) * 3
     assert snare["x"] - snare["foot"] == pytest.approx(late_ms * per_ms, abs=0.2)
     # Madder at the stem, where it was drawn: late is seen, not only told.
@@ -207,7 +208,7 @@ def test_undo_and_redo_survive_a_reload(bench):
 
 
 def test_tempo_by_dragging_and_by_tapping(bench):
-    box = bench.locator("#tempo").bounding_box()
+    box = box_of(bench.locator("#tempo"))
     drag(bench, (box["x"] + 20, box["y"] + 8), (0, -20))
     saved(bench)
     assert float(bench.locator("#tempo").input_value()) == pytest.approx(114, abs=0.6)
@@ -303,7 +304,7 @@ def test_nothing_scrolls_and_nothing_is_cut_off(bench, size):
             "[document.documentElement.scrollHeight <= innerHeight, document.documentElement.scrollWidth <= innerWidth]"
         ) == [True, True]
         for part in (".top", "#ribbon", "#nav", "#screen", "#ledger", "#undo", ".export"):
-            box = bench.locator(part).first.bounding_box()
+            box = box_of(bench.locator(part).first)
             assert box["x"] >= 0
             assert box["x"] + box["width"] <= size[0] + 0.5
             assert box["y"] + box["height"] <= size[1] + 0.5
@@ -383,5 +384,5 @@ def test_a_section_begins_at_a_bar_is_named_and_shows_its_bars(bench):
     expect(bench.locator("#ribbon .section b")).to_have_text(["Verse", "Lift"])
     bench.click("#ribbon .section:nth-child(2) [data-section-go]")
     until(bench, "easyPocket.rails.look.start === 3840 && easyPocket.rails.look.end === 2 * 3840")
-    widths = [bench.locator("#ribbon .section").nth(place).bounding_box()["width"] for place in (0, 1)]
+    widths = [box_of(bench.locator("#ribbon .section").nth(place))["width"] for place in (0, 1)]
     assert widths[0] == pytest.approx(widths[1], abs=2)

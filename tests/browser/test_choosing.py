@@ -7,6 +7,7 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.browser.gestures import (
+    box_of,
     click_slot,
     drag,
     drawn,
@@ -141,7 +142,7 @@ def test_drawing_over_the_strip_sets_values_in_one_step(bench):
     bench.click(".voice-name >> text=Closed hat")
     saved(bench)
     before = bench.evaluate("easyPocket.rails.data.hits('hat_closed').map((hit) => hit.velocity)")
-    box = bench.locator("#detail").bounding_box()
+    box = box_of(bench.locator("#detail"))
     left, right = slot_point(bench, "hat_closed", 0)[0] - 4, slot_point(bench, "hat_closed", 7440)[0] + 4
     bench.mouse.move(left, box["y"] + box["height"] - 14)
     bench.mouse.down()
@@ -241,7 +242,7 @@ def test_zoom_scroll_and_sixteen_bars(bench):
 
 
 def test_bars_are_chosen_on_the_ruler_and_a_break_made_in_them(bench):
-    ruler = bench.locator("#counting").bounding_box()
+    ruler = box_of(bench.locator("#counting"))
     x = slot_point(bench, "kick", 3840 + 480)[0]
     bench.mouse.click(x, ruler["y"] + 8)
     bench.locator("#rail-rows").focus()
@@ -269,7 +270,7 @@ def test_bars_are_chosen_on_the_ruler_and_a_break_made_in_them(bench):
 
 def test_solo_while_held_and_only_kick_and_snare(bench):
     solo = bench.locator("#rail-rim [data-mix=solo]")
-    box = solo.bounding_box()
+    box = box_of(solo)
     bench.mouse.move(box["x"] + 8, box["y"] + 8)
     bench.mouse.down()
     until(bench, "document.querySelector('#rail-rim [data-mix=solo]').getAttribute('aria-pressed') === 'true'")

@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import expect
 
 from easy_pocket.core.timebase import ms_per_tick
-from tests.browser.gestures import drawn, hit, own_ms, saved, seen, until
+from tests.browser.gestures import box_of, drawn, hit, own_ms, saved, seen, until
 
 TEMPO = 104.0
 
@@ -218,7 +218,7 @@ def test_dynamics_show_in_the_hits(bench):
 def test_a_slider_is_seen_and_heard_while_it_is_dragged_and_kept_when_let_go(bench):
     bench.click("#play")
     until(bench, "easyPocket.player.running")
-    box = bench.locator("#feel-swing_percent").bounding_box()
+    box = box_of(bench.locator("#feel-swing_percent"))
     y = box["y"] + box["height"] / 2
     bench.mouse.move(box["x"] + 8 + (box["width"] - 16) * 7 / 25, y)
     bench.mouse.down()

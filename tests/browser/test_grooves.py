@@ -5,7 +5,7 @@ import json
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.gestures import saved, until
+from tests.browser.gestures import box_of, saved, until
 
 
 @pytest.fixture
@@ -32,7 +32,7 @@ def offsets(page, lane="all"):
 def point(page, slot, ms):
     """Where a slot's offset is on the screen."""
     frame = page.evaluate("easyPocket.grooves.frame()")
-    box = page.locator("#groove-canvas").bounding_box()
+    box = box_of(page.locator("#groove-canvas"))
     x = box["x"] + 58 + (slot + 0.5) * frame["column"]
     return x, box["y"] + page.evaluate(f"easyPocket.grooves.heightOf({ms})")
 

@@ -10,7 +10,7 @@ from playwright.sync_api import Page, expect
 from easy_pocket.core.formats.midi import write_midi
 from easy_pocket.core.pattern import Hit, Pattern
 from easy_pocket.core.perform import perform
-from tests.browser.gestures import saved, until
+from tests.browser.gestures import box_of, saved, until
 
 
 @pytest.fixture
@@ -71,7 +71,7 @@ def test_a_card_shows_its_hits_where_they_will_be(ideas: Page) -> None:
         """() => [...document.querySelectorAll('#idea-grid article:first-child .i-mark.new .head')]
             .map((head) => head.getBoundingClientRect().x + head.getBoundingClientRect().width / 2)"""
     )
-    window = ideas.locator("#idea-grid article:first-child .i-window").bounding_box()
+    window = box_of(ideas.locator("#idea-grid article:first-child .i-window"))
     assert window is not None
     come = ideas.evaluate("easyPocket.ideas.idea.changes.flatMap((change) => change.come).map((hit) => hit[1])")
     inside = sorted({round((tick - 5760) / 1920, 4) for tick in come if tick >= 5760})
@@ -257,7 +257,7 @@ def test_a_fill_is_brought_from_a_loop_and_from_a_midi_file(ideas: Page) -> None
 
 def test_a_roll_is_drawn(ideas: Page) -> None:
     show(ideas, "roll")
-    strip = ideas.locator("#roll-rates").bounding_box()
+    strip = box_of(ideas.locator("#roll-rates"))
     assert strip is not None
     before = keys(ideas)
     ideas.mouse.move(strip["x"] + 8, strip["y"] + strip["height"] * 0.55)

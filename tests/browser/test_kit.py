@@ -10,7 +10,7 @@ from playwright.sync_api import expect
 
 from easy_pocket.core.formats.sfz import read_sfz
 from tests.browser.conftest import send
-from tests.browser.gestures import click_slot, drag, drawn, expect_hits, hit, saved, until
+from tests.browser.gestures import box_of, click_slot, drag, drawn, expect_hits, hit, saved, until
 from tests.drums import wav_bytes
 
 RATE = 44_100
@@ -91,7 +91,7 @@ def test_every_change_of_a_control_is_heard_at_once(kit):
 
 
 def test_values_are_drawn_and_typed(kit):
-    box = kit.locator('[data-field="tune_hz"]').bounding_box()
+    box = box_of(kit.locator('[data-field="tune_hz"]'))
     drag(kit, (box["x"] + 40, box["y"] + 20), (66, 0))
     expect(kit.locator("#d-model-tune_hz")).not_to_have_value("187 Hz")
     saved(kit)
@@ -117,7 +117,7 @@ def test_values_are_drawn_and_typed(kit):
 
 
 def test_handles_on_the_waveform_set_what_they_show(kit):
-    box = kit.locator(".layer-box").bounding_box()
+    box = box_of(kit.locator(".layer-box"))
     axis_ms = float(kit.locator(".kit-bar").get_attribute("data-axis"))
     middle = box["y"] + box["height"] / 2
     drag(kit, (box["x"] + box["width"] * 0.2, middle), (box["width"] * 0.1, 0))
@@ -125,15 +125,15 @@ def test_handles_on_the_waveform_set_what_they_show(kit):
     expect(kit.locator(".layer .layer-name")).to_contain_text("ms late")
     delay_ms = float(kit.locator(".layer-box").get_attribute("data-delay"))
     assert delay_ms == pytest.approx(axis_ms * 0.1, rel=0.1)
-    edge = kit.locator('[data-handle="start"] .edge').bounding_box()
+    edge = box_of(kit.locator('[data-handle="start"] .edge'))
     now_ms = float(kit.locator(".kit-bar").get_attribute("data-axis"))
     assert edge["x"] == pytest.approx(box["x"] + box["width"] * delay_ms / now_ms, abs=3)
-    end = kit.locator('[data-handle="length"] circle').bounding_box()
+    end = box_of(kit.locator('[data-handle="length"] circle'))
     drag(kit, (end["x"] + 5, end["y"] + 5), (-box["width"] * 0.4, 0))
     saved(kit)
     length_ms = float(kit.locator(".layer-box").get_attribute("data-length"))
     assert 100 < length_ms < now_ms * 0.62
-    fade = kit.locator('[data-handle="fade"] circle').bounding_box()
+    fade = box_of(kit.locator('[data-handle="fade"] circle'))
     drag(kit, (fade["x"] + 5, fade["y"] + 5), (30, 0))
     saved(kit)
     assert float(kit.locator(".layer-box").get_attribute("data-fade")) > 5

@@ -5,7 +5,7 @@ import pytest
 from playwright.sync_api import expect
 
 from easy_pocket.core.feel import Feel
-from tests.browser.gestures import drawn, saved, until
+from tests.browser.gestures import box_of, drawn, saved, until
 from tests.drums import SWUNG, beat, rendered, wav_bytes
 
 
@@ -29,7 +29,7 @@ def onsets(page):
 
 
 def wave_point(page, time_s, share=0.4):
-    box = page.locator("#wave").bounding_box()
+    box = box_of(page.locator("#wave"))
     duration = float(page.locator("#wave").get_attribute("data-duration"))
     return box["x"] + box["width"] * time_s / duration, box["y"] + box["height"] * share
 
@@ -55,7 +55,7 @@ def test_a_dropped_file_is_heard(bench, swung_wav):
 
 def test_hits_are_drawn_where_they_sound(loops):
     for index in (0, 7, 15):
-        box = loops.locator(".onset .pin").nth(index).bounding_box()
+        box = box_of(loops.locator(".onset .pin").nth(index))
         assert box["x"] + box["width"] / 2 == pytest.approx(wave_point(loops, time_of(loops, index))[0], abs=1.5)
 
 
@@ -195,9 +195,9 @@ def test_one_looks_from_the_whole_loop_to_single_samples_and_hits_stay_where_the
     )
     view = loops.evaluate("easyPocket.loops.wave.view")
     inside = [index for index, time in enumerate(heard_s(loops)) if view["from"] < time < view["to"]]
-    box = loops.locator("#wave").bounding_box()
+    box = box_of(loops.locator("#wave"))
     for index in inside:
-        pin = loops.locator(".onset .pin").nth(index).bounding_box()
+        pin = box_of(loops.locator(".onset .pin").nth(index))
         share = (time_of(loops, index) - view["from"]) / (view["to"] - view["from"])
         assert pin["x"] + pin["width"] / 2 == pytest.approx(box["x"] + box["width"] * share, abs=1.5)
     loops.click('[data-wave-show="spectrum"]')

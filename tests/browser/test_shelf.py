@@ -4,6 +4,8 @@ import re
 
 from playwright.sync_api import expect
 
+from tests.browser.gestures import box_of
+
 
 def card(page, name):
     return page.locator(".song-card", has=page.locator("h2", has_text=re.compile(f"^{re.escape(name)}$")))
@@ -47,5 +49,5 @@ def test_the_picture_shows_the_beat(page):
     page.goto("/")
     strokes = card(page, "Lamplighter sketch").locator(".stroke")
     assert strokes.count() > 50
-    first = strokes.nth(0).bounding_box()
+    first = box_of(strokes.nth(0))
     assert first["height"] > 4

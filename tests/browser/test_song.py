@@ -10,7 +10,7 @@ import pytest
 import soundfile
 from playwright.sync_api import Download, Page, expect
 
-from tests.browser.gestures import saved, until
+from tests.browser.gestures import box_of, saved, until
 
 BAR_S = 4 * 60 / 104
 
@@ -103,7 +103,7 @@ def test_cells_are_set_by_keys_menu_and_copied_by_dragging(arr: Page) -> None:
     assert [cell(arr, 0, column) for column in range(4)] == ["A", "A", "A", "A"]
     press(arr, "2", "Shift+ArrowRight")
     assert [cell(arr, 0, column) for column in range(4)] == ["B", "B", "A", "A"]
-    boxes = [arr.locator("[data-cell]").nth(number).bounding_box() for number in range(4)]
+    boxes = [box_of(arr.locator("[data-cell]").nth(number)) for number in range(4)]
 
     first, last = boxes[0], boxes[3]
     assert first
@@ -142,7 +142,7 @@ def test_sections_are_moved_by_dragging_and_a_variation_shows_what_is_its_own(ar
     arr.click('[data-act="free"]')
     saved(arr)
     expect(arr.locator("[data-cell].own")).to_have_count(0)
-    boxes = [arr.locator("[data-head]").nth(number).bounding_box() for number in range(2)]
+    boxes = [box_of(arr.locator("[data-head]").nth(number)) for number in range(2)]
     one, two = boxes
     assert one
     assert two
@@ -199,8 +199,8 @@ def test_the_song_is_played_from_a_bar_round_a_section_and_left_at_the_next_bar(
     position = arr.evaluate("easyPocket.player.position")
     assert 2 * BAR_S - 0.01 <= position < 3 * BAR_S
     until(arr, "!document.getElementById('arr-needle').hidden && !document.getElementById('ribbon-needle').hidden")
-    needle = arr.locator("#arr-needle").bounding_box()
-    second = arr.locator("[data-head]").nth(1).bounding_box()
+    needle = box_of(arr.locator("#arr-needle"))
+    second = box_of(arr.locator("[data-head]").nth(1))
     assert needle
     assert second
     assert second["x"] - 2 <= needle["x"] <= second["x"] + second["width"]
@@ -260,8 +260,8 @@ def test_the_song_fits_the_window_and_an_empty_one_says_what_to_do(page: Page, s
     until(page, "window.easyPocket?.arrangement?.data && document.querySelector('[data-cell]')")
     sizes = page.evaluate("[document.documentElement.scrollWidth, document.documentElement.scrollHeight]")
     assert sizes == [1024, 700]
-    grid = page.locator("#arr-scroll").bounding_box()
-    strip = page.locator("#arr-strip").bounding_box()
+    grid = box_of(page.locator("#arr-scroll"))
+    strip = box_of(page.locator("#arr-strip"))
     assert grid
     assert strip
     assert grid["y"] + grid["height"] <= strip["y"] + 1
@@ -271,7 +271,7 @@ def test_the_song_fits_the_window_and_an_empty_one_says_what_to_do(page: Page, s
 def test_a_span_of_bars_is_drawn_over_the_energy_and_gone_round(arr: Page) -> None:
     head(arr, 0)
     press(arr, "+", "+")
-    box = arr.locator("[data-energy]").nth(0).bounding_box()
+    box = box_of(arr.locator("[data-energy]").nth(0))
     assert box
     bar = box["width"] / 4
     arr.mouse.move(box["x"] + 1.2 * bar, box["y"] + 20)
@@ -281,7 +281,7 @@ def test_a_span_of_bars_is_drawn_over_the_energy_and_gone_round(arr: Page) -> No
     until(arr, "easyPocket.player.running && easyPocket.player.songSpan")
     assert arr.evaluate("easyPocket.player.songSpan") == pytest.approx({"from_s": BAR_S, "to_s": 3 * BAR_S})
     expect(arr.locator("#loop-toggle")).to_have_text("loop 2–3")
-    mark = arr.locator("[data-energy] .arr-span").bounding_box()
+    mark = box_of(arr.locator("[data-energy] .arr-span"))
     assert mark
     assert mark["x"] == pytest.approx(box["x"] + bar, abs=2)
     assert mark["width"] == pytest.approx(2 * bar, abs=2)
