@@ -15,7 +15,7 @@ from scipy import signal
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.formats.audio_file import write_audio
-from easy_pocket.core.pattern import Pattern
+from easy_pocket.core.pattern import Hit, Pattern
 from easy_pocket.core.sound.kit import Kit, voice_audio
 from easy_pocket.core.sound.velocity import gains
 from easy_pocket.core.timebase import COMMON_TIME, Metre
@@ -70,15 +70,21 @@ SoundOf = Callable[[str, np.random.Generator], np.ndarray | None]
 
 
 def made_loops(
-    count: int, seed: int = 1, kits: tuple[str, ...] = (), sound_of: SoundOf | None = None
+    count: int, seed: int = 1, kits: tuple[str, ...] = (), sound_of: SoundOf | None = None, busier: bool = False
 ) -> Iterator[MadeLoop]:
-    """So many loops, style after style; kits: the keys of those they may use (all that ship when empty)."""
+    """So many loops, style after style; kits: the keys of those they may use (all that ship when empty). busier: with
+    soft hits by chance, mostly on the same slots of every bar."""
     known = house_kits()
     chosen = [known[key] for key in (kits or tuple(key for key in known if key != "net_loft"))]
     for number in range(count):
         style = list(STYLES)[number % len(STYLES)]
         yield _loop(
-            f"made_{number:03}_{style}", style, chosen[number % len(chosen)], np.random.default_rng([seed, number])
+            f"made_{number:03}_{style}",
+            style,
+            chosen[number % len(chosen)],
+            np.random.default_rng([seed, number]),
+            sound_of,
+            busier,
         )
 
 
@@ -90,11 +96,34 @@ def _pattern(style: str, dice: np.random.Generator) -> Pattern:
     return Pattern(bars * metre.bar_ticks, pattern.hits, metre)
 
 
-def _loop(name: str, style: str, kit: Kit, dice: np.random.Generator, sound_of: SoundOf | None = None) -> MadeLoop:
+def _with_soft_hits(pattern: Pattern, step: int, dice: np.random.Generator) -> Pattern:
+    slots = pattern.metre.bar_ticks // step
+    hits = list(pattern.hits)
+    for voice in sorted({hit.voice for hit in pattern.hits}):
+        if dice.random() < 0.4:
+            everywhere = dice.random() < 0.7
+            same = dice.integers(0, slots, int(dice.integers(1, 5)))
+            for bar in range(pattern.bars):
+                for slot in same if everywhere else dice.integers(0, slots, int(dice.integers(0, 4))):
+                    hits.append(Hit(voice, (bar * slots + int(slot)) * step, int(dice.integers(15, 55))))
+    once = {(hit.voice, hit.tick): hit for hit in reversed(hits)}  # what was there before stays
+    return pattern.with_hits(once.values())
+
+
+def _loop(
+    name: str,
+    style: str,
+    kit: Kit,
+    dice: np.random.Generator,
+    sound_of: SoundOf | None = None,
+    busier: bool = False,
+) -> MadeLoop:
     metre, step, per_beat, tempi, _ = STYLES[style]
     tempo_bpm = round(float(dice.uniform(*tempi)), 1)
     swing = float(dice.choice([54.0, 57.0, 60.0, 63.0])) if style in ("funk", "swung", "half") else 50.0
     pattern = _pattern(style, dice)
+    if busier:
+        pattern = _with_soft_hits(pattern, step, dice)
     slots = metre.bar_ticks // step
     lean_ms, lag_ms = dice.normal(0, 3.0, slots), {voice: dice.normal(0, 4.0) for voice in STYLES[style][4]}
     bar_ms = metre.bar_ticks * 60_000 / tempo_bpm / 960

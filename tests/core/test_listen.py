@@ -8,7 +8,6 @@ import pytest
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import AudioRefusedError, BadValueError, NoHitsError
 from easy_pocket.core.feel import Feel
-from easy_pocket.core.listen import onsets
 from easy_pocket.core.listen.drift import followed, measured_tempi_bpm
 from easy_pocket.core.listen.groove import extract_template, found_swing_percent
 from easy_pocket.core.listen.hear import Overrules, attack_near, doubled, halved, hear, with_span
@@ -332,15 +331,6 @@ def test_the_demo_loop_holds_the_groove_it_was_made_with():
     heard_slots = [slot for slot in range(16) if not lane.guessed[slot]]
     error = lane.offsets[heard_slots] - made[heard_slots]
     assert np.sqrt(np.nanmean(error**2)) < 1.0
-
-
-@pytest.mark.parametrize(("sensitivity", "body_kept"), [(0.5, False), (1.0, True)])
-def test_a_flam_is_two_hits_and_what_stirs_a_little_after_one_is_none(sensitivity, body_kept):
-    """Snares struck 38 ms apart, the second as loud, a body behind the attack, or alone; 1 dB is a body's rise."""
-    starts = np.array([0, 1_700, 22_050, 23_750, 44_100])
-    over_db = np.array([12.0, 1.0, 12.0, 8.0, 1.0])
-    kept, _ = onsets._without_echoes(starts, over_db, sensitivity)
-    assert kept.tolist() == [start for start in starts.tolist() if start != 1_700 or body_kept]
 
 
 def test_a_tempo_map_is_measured_and_followed_on_request():

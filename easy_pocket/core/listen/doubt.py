@@ -13,14 +13,17 @@ BELIEVED = 0.4  # readings of real loops lie at 0.8 and more, of speech and rain
 FITTING = 0.4
 FEW_HITS = 4
 APART = 1.04  # two tempi are two when they are further apart than this
-HALF_FITS = 0.75  # and each half keeps its own this well
+HALF_FITS = 0.75  # and each half keeps its own this well ...
+BETTER_ALONE = 0.15  # ... and so much better than all keep one
+SAME_BEAT = (0.0, 1.0, 2.0, np.log2(1.5), np.log2(3.0))  # octaves between readings of one beat
 WAYS_OUT = "Set the bars by hand, add or drop hits, or take it as slices: they need no beat."
 
 
 def beat_doubt(onsets: Onsets, reading: Reading) -> str:
     """Why there is no steady beat, and what can be done all the same, in a sentence each; empty for a beat one can
     lean on. A reading the user set is not doubted."""
-    if reading.confidence >= 1.0 or (reading.confidence >= BELIEVED and reading.fit >= FITTING):
+    likely = reading.confidence >= BELIEVED and reading.fit >= FITTING
+    if reading.confidence >= 1.0 or (likely and (reading.drifts or not _two_tempi(onsets, reading.fit))):
         return ""
     return f"I can't find a steady beat here, because {_reason(onsets, reading)}. {WAYS_OUT}"
 
@@ -28,14 +31,24 @@ def beat_doubt(onsets: Onsets, reading: Reading) -> str:
 def _reason(onsets: Onsets, reading: Reading) -> str:
     if len(onsets) <= FEW_HITS:
         return f"only {len(onsets)} hits are heard"
-    first, second = (_half(onsets, half) for half in (0, 1))
-    if first and second and min(first.fit, second.fit) >= HALF_FITS:
-        tempi = sorted((first.tempo_bpm, second.tempo_bpm))
-        if tempi[1] / tempi[0] > APART:
-            return f"it goes at {first.tempo_bpm:.0f} bpm at first and at {second.tempo_bpm:.0f} later"
+    two = _two_tempi(onsets, reading.fit)
+    if two:
+        return f"it goes at {two[0]:.0f} bpm at first and at {two[1]:.0f} later"
     if reading.fit < FITTING:
         return f"its {len(onsets)} hits lie on no common grid (the best fits {max(reading.fit, 0) * 100:.0f} %)"
     return f"several readings are about as likely (the best {reading.confidence * 100:.0f} %)"
+
+
+def _two_tempi(onsets: Onsets, fit: float) -> tuple[float, float] | None:
+    """The tempi of its halves, where each fits a grid of its own much better than all fit one."""
+    if len(onsets) <= FEW_HITS:
+        return None
+    first, second = (_half(onsets, half) for half in (0, 1))
+    if not first or not second or min(first.fit, second.fit) < max(HALF_FITS, fit + BETTER_ALONE):
+        return None
+    octaves = abs(np.log2(second.tempo_bpm / first.tempo_bpm))
+    same = min(abs(octaves - whole) for whole in SAME_BEAT)
+    return (first.tempo_bpm, second.tempo_bpm) if same > np.log2(APART) else None
 
 
 def _half(onsets: Onsets, half: int) -> Reading | None:

@@ -13,6 +13,8 @@ from easy_pocket.core.listen.reading import Reading, with_grid
 from easy_pocket.core.template import LANES, MAX_TEMPLATE_BARS, GrooveTemplate, Lane
 
 BAND_LANES = LANES[1:]
+BETWEEN = 0.3  # of a slot: hits farther off where it is played lie between slots, ...
+ON_PLACE_S = 0.030  # ... where slots are longer than a player is loose
 LANE_SHARE = 0.25  # of a hit's energy in a band before the hit belongs to it; a hit can belong to two
 
 Floats = npt.NDArray[np.float64]
@@ -54,10 +56,14 @@ def hits_that_count(
     onsets: Onsets, slot: Ints, reading: Reading, from_bars: Sequence[int] = (), lane: str = "all"
 ) -> npt.NDArray[np.bool_]:
     """Which hits a groove is made of: those in its bars (counted from 1; none named: all of the loop) that belong to
-    the lane. slot: as `slots_and_offsets` gives it. Raises BadValueError for a bar the loop has not."""
+    the lane, and lie on slots: a 16th between 8ths says nothing about either. slot: as `slots_and_offsets` gives it.
+    Raises BadValueError for a bar the loop has not."""
     for bar in from_bars:
         require_range("A bar to take the groove from", bar, 1, reading.bars)
     counts = (slot >= 0) & (slot < reading.slots_per_bar * reading.bars)
+    place = reading.slot_at(onsets.time_s)
+    astray = np.abs(place - reading.nearest_places(place))
+    counts &= (astray < BETWEEN) | (astray * reading.slot_s < ON_PLACE_S)
     if from_bars:
         counts &= np.isin(slot // reading.slots_per_bar + 1, list(from_bars))
     if lane != "all":
@@ -75,7 +81,7 @@ def extract_template(
     from_bars: Sequence[int] = (),
     per_beat: int | None = None,
 ) -> GrooveTemplate:
-    """Mean offset (weighted by strength), spread, accent and count of every slot of `bars` bars.
+    """Mean offset (weighted by the root of strength), spread, accent and count of every slot of `bars` bars.
 
     from_bars: the bars of the loop, counted from 1, that are listened to; none for all. per_beat: slots in a beat as
     one counts it, where they shall be others than those the loop is read in. An empty slot carries the mean of the
@@ -120,11 +126,12 @@ def lane_from_hits(
     in for a swing phase without any."""
     index = slot[chosen] % slots
     offset_ms, strength = offset_ms[chosen], np.maximum(strength[chosen], 1e-6)
+    weight = np.sqrt(strength)  # a loud hit says more, but one loud bar does not speak for all
     count = np.bincount(index, minlength=slots)
-    weight = np.bincount(index, strength, slots)
+    weights = np.maximum(np.bincount(index, weight, slots), 1e-12)
     filled = count > 0
-    mean = np.bincount(index, strength * offset_ms, slots) / np.maximum(weight, 1e-12)
-    variance = np.bincount(index, strength * (offset_ms - mean[index]) ** 2, slots) / np.maximum(weight, 1e-12)
+    mean = np.bincount(index, weight * offset_ms, slots) / weights
+    variance = np.bincount(index, weight * (offset_ms - mean[index]) ** 2, slots) / weights
     accent = np.bincount(index, strength, slots) / np.maximum(count, 1)
     accent = accent / max(float(accent.max(initial=0.0)), 1e-12)
     for phase in (0, 1):

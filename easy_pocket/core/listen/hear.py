@@ -9,21 +9,12 @@ import numpy as np
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError, NoHitsError, require_range
 from easy_pocket.core.listen.beats import line_times
+from easy_pocket.core.listen.candidates import CLEAR_DB, refine
 from easy_pocket.core.listen.drift import followed
-from easy_pocket.core.listen.faint import with_faint_hits
 from easy_pocket.core.listen.groups import KeptGroup
-from easy_pocket.core.listen.onsets import (
-    CLEAR_DB,
-    RATE_HZ,
-    Onsets,
-    Prepared,
-    Progress,
-    measure,
-    onsets_in,
-    prepare,
-    quietly,
-    refine,
-)
+from easy_pocket.core.listen.in_bars import heard_in_bars
+from easy_pocket.core.listen.onsets import Onsets, chosen, measure, sound_odds, stirring
+from easy_pocket.core.listen.prepared import RATE_HZ, Prepared, Progress, prepare, quietly
 from easy_pocket.core.listen.read import read_loop
 from easy_pocket.core.listen.reading import Reading, counted_beats
 from easy_pocket.core.listen.tempo import grid_fit, read_free, read_trimmed
@@ -98,10 +89,12 @@ def hear(audio: Audio, overrules: Overrules | None = None, told: Progress = quie
 
 
 def _found(prepared: Prepared, overrules: Overrules, told: Progress) -> tuple[Onsets | None, list[Reading]]:
-    """What is heard before anything is corrected, the faint hits that the bars speak for included; and how its bars
-    read. Faint hits lie on the grid: they change no reading."""
+    """What is heard before anything is corrected, and how its bars read. What the bars say about faint hits changes no
+    reading: those lie on its grid."""
+    candidates = stirring(prepared, told)
+    odds = sound_odds(candidates)
     try:
-        found = onsets_in(prepared, overrules.sensitivity, told)
+        found = chosen(prepared, candidates, odds, overrules.sensitivity)
     except NoHitsError:
         if not overrules.added_s:
             raise
@@ -111,7 +104,7 @@ def _found(prepared: Prepared, overrules: Overrules, told: Progress) -> tuple[On
         readings = read_loop(found)
     except NoHitsError:
         return found, []
-    return with_faint_hits(prepared, found, readings[0], overrules.sensitivity), readings
+    return heard_in_bars(prepared, candidates, odds, found, readings[0], overrules.sensitivity), readings
 
 
 def _corrected(prepared: Prepared, found: Onsets | None, overrules: Overrules) -> Onsets:

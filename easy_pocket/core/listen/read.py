@@ -9,11 +9,13 @@ import numpy as np
 from easy_pocket.core.errors import NoHitsError
 from easy_pocket.core.listen.drift import read_drifting
 from easy_pocket.core.listen.onsets import Onsets
-from easy_pocket.core.listen.reading import Reading
+from easy_pocket.core.listen.reading import Grid, Reading
 from easy_pocket.core.listen.tempo import KEPT, MAX_TEMPO_BPM, METRES, MIN_TEMPO_BPM, read_free, read_trimmed
 
 CONVINCING = 1.2  # a trimmed reading of at least this score leaves free ones no chance
 STEADY_FIT = 0.85  # hits that fit a steady grid this well need no beat to be followed
+BETWEEN, SIXTEENTH_S = 0.2, 0.030  # so near the middle of two 8ths, in slots and in seconds, a hit is a 16th
+FEW_SIXTEENTHS = 2
 FREE_MARGIN = 0.15  # a free reading must beat the trimmed one by this, for it has more freedom
 FREE_MARGIN_AT_START = 0.5  # ... when the first hit lies right at the start, as in a trimmed loop
 
@@ -38,7 +40,16 @@ def read_loop(onsets: Onsets) -> list[Reading]:
             "number of bars: set the bars by hand."
         )
     readings.sort(key=lambda reading: -reading.score)
-    return with_confidence(readings)
+    return [in_sixteenths(onsets, reading) for reading in with_confidence(readings)]
+
+
+def in_sixteenths(onsets: Onsets, reading: Reading) -> Reading:
+    """A reading in 6/8 with slots for the 16ths, when some are played; they are too few to show in how all hits fit."""
+    if not reading.metre.compound or reading.grid.per_beat != 3:
+        return reading
+    place = reading.slot_at(onsets.time_s)
+    between = np.abs(place - np.floor(place) - 0.5) < min(BETWEEN, SIXTEENTH_S / reading.slot_s)
+    return replace(reading, grid=Grid(6)) if between.sum() >= FEW_SIXTEENTHS else reading
 
 
 def _distinct(readings: list[Reading]) -> list[Reading]:

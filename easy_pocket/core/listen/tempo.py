@@ -162,13 +162,18 @@ def read_trimmed(onsets: Onsets, metres: tuple[Metre, ...] = METRES, bars: int |
     return sorted(readings, key=lambda reading: -reading.score)
 
 
-def compound_evidence(onsets: Onsets, metre: Metre, beat_s: float, grid: Grid) -> float:
-    """6/8 counts all three of its 8ths; a shuffle in 4/4 leaves the middle one out."""
-    thirds = np.rint(np.mod(onsets.time_s, beat_s) / beat_s * 3).astype(int) % 3
+def compound_evidence(onsets: Onsets, metre: Metre, beat_s: float, grid: Grid, one_s: float = 0.0) -> float:
+    """6/8 counts all three of its 8ths; a shuffle in 4/4 leaves the middle one out, and its beats are played."""
+    place = np.rint((onsets.time_s - one_s) / beat_s * 3).astype(int)
+    thirds = place % 3
     middle = float((thirds == 1).sum() / max(len(thirds), 1))
     if metre.compound:
         return 0.0 if grid.per_beat in (3, 6) and middle > 0.15 else -0.6
-    return -0.25 if grid.per_beat == 3 and middle > 0.22 else 0.0
+    if grid.per_beat != 3:
+        return 0.0
+    beats = place[thirds == 0] // 3
+    empty = 1.0 - len(np.unique(beats)) / max(float(np.ptp(place)) / 3, 1.0)
+    return float(np.clip((middle - 0.12) / 0.08, 0.0, 1.0)) * (-0.25 - 0.4 * max(empty, 0.0))
 
 
 def _weights(onsets: Onsets) -> Floats:
@@ -263,12 +268,13 @@ def _place_bars(
             accents = Accents(on_beats[0] / max(low_at.max(), 1e-9), on_beats[1] / max(middle_at.max(), 1e-9), share)
             fit, grid = fits[shift % per_beat]
             score = 1.2 * fit + bar_evidence(accents, counted) + usual(tempo_bpm, metre, bars)
-            score -= 0.12 * np.sqrt(shift / per_bar)  # a recording mostly starts on its one
+            score -= 0.12 * np.sqrt(shift / per_bar) + 0.2 * shift / per_bar  # a recording mostly starts on its one
             if best is None or score > best.score:
                 one_s = phase_s + (first + shift) * slot_s
                 best = Reading(tempo_bpm, metre, bars, one_s, grid, fit, float(score), trimmed=False)
         if best is not None:
-            readings.append(replace(best, score=best.score + compound_evidence(onsets, metre, beat_s, best.grid)))
+            evidence = compound_evidence(onsets, metre, beat_s, best.grid, best.bar_one_s)
+            readings.append(replace(best, score=best.score + evidence))
     return readings
 
 

@@ -20,7 +20,7 @@ from easy_pocket.core.formats.audio_file import read_audio, write_audio
 from easy_pocket.core.formats.slice_kit import slice_archive, slice_files
 from easy_pocket.core.listen.groove import extract_template
 from easy_pocket.core.listen.hear import hear
-from easy_pocket.core.listen.onsets import Progress, quietly
+from easy_pocket.core.listen.prepared import Progress, quietly
 from easy_pocket.core.listen.slices import at_tempo, cut_slices
 from easy_pocket.core.put_line import on_kit
 from easy_pocket.core.voices import ROLES

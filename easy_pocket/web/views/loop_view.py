@@ -21,7 +21,7 @@ from easy_pocket.web.views.rails import offset_words
 GRID_NAMES = {2: "8ths", 3: "8th triplets", 4: "16ths", 6: "16th triplets"}
 COMPOUND_GRID_NAMES = {2: "dotted 8ths", 3: "8ths", 4: "dotted 16ths", 6: "16ths"}
 SURE = 0.6
-SURE_PERCENT = 35  # a hit less sure than this is doubtful
+SURE_PERCENT = 70  # a hit less sure than this is doubtful
 LABELLED_BARS = 4  # up to so many bars every beat has its number
 
 

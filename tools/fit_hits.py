@@ -1,0 +1,211 @@
+"""Fit what hits in loops are told by (core/listen/hits.npz): on loops made for it (bench/made_loops.py) from our kits,
+from models with settings drawn at random, and from hits of the SoundFont's kits. Needs the packages of
+requirements/bench.txt, and Debian's fluidsynth and fluid-soundfont-gm.
+
+    python tools/fit_hits.py [--loops 2400] [--without 0,40] [--own no] [-o FILE]
+
+--without leaves SoundFont kits out and --own no our own, to see how well sounds never met are heard.
+"""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from collections.abc import Iterator
+from dataclasses import dataclass
+from multiprocessing import Pool
+from pathlib import Path
+
+import numpy as np
+from fit_sorts import PROGRAMS, _hits, sound_of, soundfont
+from scipy import signal
+from sklearn.neural_network import MLPClassifier
+
+sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
+from bench.made_loops import MadeLoop, made_loops
+from easy_pocket.core.audio import Audio
+from easy_pocket.core.errors import NoHitsError
+from easy_pocket.core.listen import believed
+from easy_pocket.core.listen.believed import FARTHEST, Network, needed_odds, strongest_apart
+from easy_pocket.core.listen.candidates import Candidates, candidates_in
+from easy_pocket.core.listen.in_bars import BELIEVED, bar_pictures
+from easy_pocket.core.listen.onsets import Onsets, measure
+from easy_pocket.core.listen.prepared import RATE_HZ, Prepared, prepare
+from easy_pocket.core.listen.read import read_loop
+
+A_BATCH = 40  # loops from one seed ...
+STILL = 4  # ... and what holds no hit at all
+STARTS = 4  # networks fitted from different starts
+HIDDEN = {"sound": 48, "bars": 24}
+MERGE_S = 0.030
+HIT_S, MISS_S = 0.0025, 0.005  # a place so near a hit is one; one farther off is none; between them nothing is learnt
+FIRST_SEED = 1000  # no bench or test uses these
+
+
+@dataclass(frozen=True)
+class Examples:
+    """Of one loop: where something stirs, measured as if each place were a hit, and how far each is from one."""
+
+    pictures: np.ndarray
+    measured: Onsets
+    off_s: np.ndarray
+
+
+def batches(loops: int, own: bool) -> list[tuple[int, bool]]:
+    """Seed, and whether the sounds are our kits': a third is, if they may be."""
+    count = loops // A_BATCH
+    return [(FIRST_SEED + number, own and number % 3 == 0) for number in range(count)]
+
+
+def burst(dice: np.random.Generator) -> np.ndarray:
+    """A tap, a puff, a click: noise or a few tones in some band, that starts and dies away somehow."""
+    t = np.arange(int(0.4 * RATE_HZ)) / RATE_HZ
+    low_hz = float(np.exp(dice.uniform(np.log(60), np.log(6000))))
+    if dice.random() < 0.7:
+        wide = low_hz < 1000 and dice.random() < 0.5
+        band = (low_hz, 16_000.0 if wide else min(low_hz * float(dice.uniform(1.5, 6)), 18_000.0))
+        body = signal.sosfilt(signal.butter(2, band, "band", fs=RATE_HZ, output="sos"), dice.standard_normal(len(t)))
+    else:
+        body = np.sum([np.sin(2 * np.pi * low_hz * ratio * t) for ratio in dice.uniform(1, 3, 3)], axis=0)
+    rise_s, decay_s = dice.uniform(0.0002, 0.004), float(np.exp(dice.uniform(np.log(0.008), np.log(0.15))))
+    return np.asarray(body * np.minimum(1, t / rise_s) * np.exp(-t / decay_s))
+
+
+def stillness(dice: np.random.Generator) -> Audio:
+    """What goes on without a hit: tones, chords that swell, hiss that comes and goes."""
+    t = np.arange(int(dice.uniform(2, 6) * RATE_HZ)) / RATE_HZ
+    x = np.zeros(len(t))
+    for _ in range(int(dice.integers(1, 5))):
+        slow = 1 + dice.uniform(0, 1) * np.sin(2 * np.pi * dice.uniform(0.1, 3) * t + dice.uniform(0, 6))
+        hz = float(np.exp(dice.uniform(np.log(50), np.log(3000))))
+        tone = dice.random() < 0.7
+        x += slow * (np.sin(2 * np.pi * hz * t) if tone else dice.standard_normal(len(t)) * dice.uniform(0.01, 1))
+    if dice.random() < 0.5:
+        x *= np.clip(np.minimum(t, t[::-1]) / dice.uniform(0.03, 0.5), 0, 1)
+    return Audio((0.5 * x / np.abs(x).max()).astype(np.float32), RATE_HZ, "still")
+
+
+def any_sound(voice: str, dice: np.random.Generator) -> np.ndarray | None:
+    return burst(dice) if dice.random() < 0.2 else sound_of(voice, dice)
+
+
+def loops_of(batch: tuple[int, bool]) -> Iterator[MadeLoop]:
+    seed, own = batch
+    return made_loops(A_BATCH, seed, sound_of=None if own else any_sound, busier=seed % 2 == 0)
+
+
+def off_s(loop: MadeLoop, times_s: np.ndarray) -> np.ndarray:
+    """How far each time is from the nearest hit; hits struck together are one, at the earliest."""
+    earliest: list[float] = []
+    for hit in sorted(hit["time_s"] for hit in loop.truth["hits"]):
+        if not earliest or hit - earliest[-1] > MERGE_S:
+            earliest.append(hit)
+    apart = times_s[None] - np.array(earliest)[:, None]
+    if loop.truth["ends"] != "untrimmed":
+        length = loop.truth["duration_s"]
+        apart = (apart + length / 2) % length - length / 2
+    return np.asarray(np.abs(apart).min(axis=0))
+
+
+def by_sound(batch: tuple[int, bool]) -> list[Examples]:
+    examples = []
+    dice = np.random.default_rng([batch[0], 99])
+    for loop in (*loops_of(batch), *(None for _ in range(STILL))):
+        prepared = prepare(loop.audio if loop else stillness(dice))
+        found = candidates_in(prepared)
+        alone = [measure(prepared, found.at[index : index + 1], np.ones(1)) for index in range(len(found))]
+        level = np.array([np.sqrt(np.mean(samples_after(prepared, at) ** 2)) for at in found.at])
+        time_s = (found.at - prepared.context) / RATE_HZ
+        bands = np.concatenate([one.bands for one in alone]) if alone else np.zeros((0, 3))
+        measured = Onsets(time_s, level, np.ones(len(found)), bands, prepared.duration_s)
+        apart = off_s(loop, time_s) if loop else np.ones(len(found))
+        examples.append(Examples(found.pictures.astype(np.float32), measured, apart))
+    return examples
+
+
+def samples_after(prepared: Prepared, at: int) -> np.ndarray:
+    return prepared.samples[at : at + int(0.06 * RATE_HZ)]
+
+
+def by_bars(job: tuple[list[Examples], Network]) -> tuple[np.ndarray, np.ndarray]:
+    """Pictures and distances of all places in loops whose bars can be read."""
+    examples, sound = job
+    pictures, apart = [], []
+    for one in examples:
+        odds = sound.odds(one.pictures)
+        time_s = one.measured.time_s
+        at = np.rint((time_s + 1) * RATE_HZ).astype(np.intp)
+        best = strongest_apart(at, odds, needed_odds(0.5))
+        best = best[(time_s[best] >= 0) & (time_s[best] < one.measured.duration_s)]
+        try:
+            reading = read_loop(one.measured.take(best))[0]
+        except NoHitsError:
+            continue
+        if reading.confidence < BELIEVED or reading.fit < BELIEVED or reading.bars < 2:
+            continue
+        inside, rows = bar_pictures(Candidates(at, one.pictures), time_s, odds, reading)
+        pictures.append(rows[inside].astype(np.float32))
+        apart.append(one.off_s[inside])
+    return np.concatenate(pictures), np.concatenate(apart)
+
+
+def fitted(name: str, pictures: np.ndarray, apart: np.ndarray) -> Network:
+    """One network of STARTS ones: their odds averaged."""
+    middle, width = pictures.mean(axis=0), pictures.std(axis=0) + 1e-3
+    scaled = np.clip((pictures - middle) / width, -FARTHEST, FARTHEST)
+    known = (apart < HIT_S) | (apart >= MISS_S)
+    parts = []
+    for start in range(STARTS):
+        one = MLPClassifier(
+            (HIDDEN[name],), alpha=3e-3, batch_size=512, early_stopping=True, n_iter_no_change=4, max_iter=40,
+            random_state=start,
+        ).fit(scaled[known], apart[known] < HIT_S)  # fmt: skip
+        parts.append((one.coefs_[0], one.intercepts_[0], one.coefs_[1][:, 0], float(one.intercepts_[1][0])))
+    print(f"{name}: {known.sum()} places, {(apart < HIT_S).mean():.2f} of them hits", flush=True)
+    return Network(
+        middle,
+        width,
+        np.concatenate([weights for weights, *_ in parts], axis=1),
+        np.concatenate([offsets for _, offsets, *_ in parts]),
+        np.concatenate([out for *_, out, _ in parts]) / STARTS,
+        float(np.mean([bias for *_, bias in parts])),
+    )
+
+
+def by_their_sound(examples: list[Examples]) -> Network:
+    return fitted(
+        "sound", np.concatenate([one.pictures for one in examples]), np.concatenate([one.off_s for one in examples])
+    )
+
+
+def stored(name: str, network: Network) -> dict[str, np.ndarray]:
+    kept = {part: np.asarray(getattr(network, part)) for part in Network.__dataclass_fields__}
+    exact = {part: value.astype(np.float16 if part == "weights" else np.float32) for part, value in kept.items()}
+    return {f"{name}_{part}": value for part, value in exact.items()}
+
+
+def main() -> None:
+    asked = argparse.ArgumentParser(description=__doc__)
+    asked.add_argument("--loops", type=int, default=2400)
+    asked.add_argument("--without", default="")
+    asked.add_argument("--own", choices=("yes", "no"), default="yes")
+    asked.add_argument("-o", dest="out", type=Path, default=believed.FITTED_FILE)
+    args = asked.parse_args()
+    without = {int(one) for one in args.without.split(",") if one}
+    _hits.update(soundfont(tuple(program for program in PROGRAMS if program not in without)))
+    with Pool() as pool:
+        batched = pool.map(by_sound, batches(args.loops, args.own == "yes"), chunksize=1)
+        examples = [one for batch in batched for one in batch]
+        # What the bars say is learnt from odds as they are for loops the first network has not met.
+        middle = len(examples) // 2
+        halves = examples[:middle], examples[middle:]
+        networks = pool.map(by_their_sound, halves)
+        in_bars = pool.map(by_bars, [(halves[0], networks[1]), (halves[1], networks[0])])
+    pictures, apart = (np.concatenate([one[part] for one in in_bars]) for part in (0, 1))
+    found = {"sound": by_their_sound(examples), "bars": fitted("bars", pictures, apart)}
+    np.savez_compressed(args.out, **{key: part for name in found for key, part in stored(name, found[name]).items()})
+    print(f"{args.out.name}: {args.out.stat().st_size // 1000} kB")
+
+
+if __name__ == "__main__":
+    main()
