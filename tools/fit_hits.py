@@ -143,7 +143,7 @@ def by_bars(job: tuple[list[Examples], Network]) -> tuple[np.ndarray, np.ndarray
             continue
         if reading.confidence < BELIEVED or reading.fit < BELIEVED or reading.bars < 2:
             continue
-        inside, rows = bar_pictures(Candidates(at, one.pictures), time_s, odds, reading)
+        inside, rows = bar_pictures(Candidates(at, at, np.zeros(len(at)), one.pictures), time_s, odds, reading)
         pictures.append(rows[inside].astype(np.float32))
         apart.append(one.off_s[inside])
     return np.concatenate(pictures), np.concatenate(apart)

@@ -49,9 +49,12 @@ PICTURE = 5 * SPANS + 2 * 5 + 4 + len(AROUND_MS) + 5
 
 @dataclass(frozen=True)
 class Candidates:
-    """Places where something stirs, in order. at: samples of the prepared signal, (n,). pictures: (n, PICTURE)."""
+    """Places where something stirs, in order. at: samples of the prepared signal, (n,). attack: where the attack of
+    each starts, likewise, and over_db how far it stands above what rang before. pictures: (n, PICTURE)."""
 
     at: Ints
+    attack: Ints
+    over_db: Floats
     pictures: Floats
 
     def __len__(self) -> int:
@@ -80,7 +83,7 @@ def candidates_in(prepared: Prepared) -> Candidates:
     order = order[_apart(at[order])]
     order = order[(at[order] >= first) & (at[order] < last)]
     at, found, contrast_db = at[order], found[order], np.tile(contrast_db, 2)[order]
-    return Candidates(at, _pictures(prepared, at, found, contrast_db, high))
+    return Candidates(at, np.tile(starts, 2)[order], contrast_db, _pictures(prepared, at, found, contrast_db, high))
 
 
 def _apart(at: Ints) -> Ints:

@@ -10,7 +10,7 @@ import numpy.typing as npt
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import NoHitsError
 from easy_pocket.core.listen.believed import DB_OF_ODDS, needed_odds, network, strongest_apart
-from easy_pocket.core.listen.candidates import Candidates, candidates_in, refine
+from easy_pocket.core.listen.candidates import Candidates, candidates_in
 from easy_pocket.core.listen.prepared import BLOCK, RATE_HZ, Floats, Ints, Prepared, Progress, prepare, quietly
 
 RINGING_ON = 0.7  # how much of what rang before a hit still rings in its first 60 ms
@@ -79,7 +79,7 @@ def chosen(prepared: Prepared, candidates: Candidates, odds: Floats, sensitivity
     """Those with the odds that the sensitivity asks for, measured. Raises NoHitsError when there are none."""
     needed = needed_odds(sensitivity)
     best = strongest_apart(candidates.at, odds, needed)
-    starts = _at_attack(prepared, candidates.at[best])
+    starts = _at_attack(candidates, best)
     # What starts a trice before the seam is the first hit: the attack of a file that was cut there lies at its start.
     begin, end = prepared.context, prepared.context + prepared.length - SEAM
     starts = np.where((starts >= begin - SEAM) & (starts < begin), begin, starts)
@@ -94,13 +94,11 @@ def chosen(prepared: Prepared, candidates: Candidates, odds: Floats, sensitivity
     return measure(prepared, starts, odds[best] * DB_OF_ODDS)
 
 
-def _at_attack(prepared: Prepared, places: Ints) -> Ints:
-    """Places moved to the start of their own attack, where it is near and plain."""
-    if not len(places):
-        return places
-    starts, over_db = refine(prepared, places)
-    plain = (over_db >= PLAIN_DB) & (np.abs(starts - places) <= NEAR)
-    return np.where(plain, starts, places)
+def _at_attack(candidates: Candidates, index: Ints) -> Ints:
+    """Places moved to the start of their attack, where it is near and plain."""
+    at, attack = candidates.at[index], candidates.attack[index]
+    plain = (candidates.over_db[index] >= PLAIN_DB) & (np.abs(attack - at) <= NEAR)
+    return np.where(plain, attack, at)
 
 
 def measure(prepared: Prepared, starts: Ints, rise_db: Floats) -> Onsets:

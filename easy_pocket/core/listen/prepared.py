@@ -25,6 +25,7 @@ FLUX_LAG = 2  # frames: 12 ms, half the window
 FLUX_FLOOR_DB = -65.0  # below the loudest band; rises under it are room noise
 
 BLOCK = 16  # samples, 0.36 ms: how finely energy is kept
+BAND_PIECE = 1 << 16  # blocks filtered at a time: a filtered copy of ten minutes would be a hundred megabytes
 LOW_STEP, LOW_BELOW_HZ = 8, 1000  # what is kept of a band below 1 kHz is its energy, for which 5.5 kHz is enough
 BANDS_HZ = ((60, 200), (200, 1000), (1000, 4000), (4000, 8000), (8000, 16_000))
 
@@ -74,30 +75,36 @@ def prepare(audio: Audio, told: Progress = quietly) -> Prepared:
     samples = np.concatenate([mono[-context:], mono, mono[:context]])
     del mono  # of ten minutes it is a hundred megabytes
     rise_db = _flux(samples, told)
-    energies = []
+    energy = np.zeros((len(BANDS_HZ), len(samples) // BLOCK + 1))
     for number, band_hz in enumerate(BANDS_HZ):
         told(0.45 + 0.15 * number / len(BANDS_HZ), "listening by bands")
-        energies.append(_band_energy(samples, band_hz))
+        _add_up_band(energy[number], samples, band_hz)
     return Prepared(
         samples=samples,
         rise_db=rise_db,
-        energy=np.stack(energies),
+        energy=energy,
         context=context,
         duration_s=audio.duration_s,
         name=audio.name,
     )
 
 
-def _band_energy(samples: Singles, band_hz: tuple[float, float]) -> Floats:
-    """Energy of one band summed up to every BLOCK-th sample; low bands are filtered at an eighth of the rate."""
+def _add_up_band(energy: Floats, samples: Singles, band_hz: tuple[float, float]) -> None:
+    """Energy of one band summed up to every BLOCK-th sample, into `energy`; low bands are filtered at an eighth of the
+    rate."""
     blocks = len(samples) // BLOCK
     step = LOW_STEP if band_hz[1] <= LOW_BELOW_HZ else 1
-    whole = samples[: blocks * BLOCK]
-    slow = whole.reshape(-1, step).sum(axis=1) / np.float32(step) if step > 1 else whole
-    band = signal.sosfilt(filter_of("band", band_hz, RATE_HZ // step), slow).reshape(blocks, BLOCK // step)
-    energy = np.zeros(blocks + 1)
-    np.cumsum(np.einsum("ij,ij->i", band, band), out=energy[1:])
-    return energy * step
+    sos = filter_of("band", band_hz, RATE_HZ // step)
+    state = np.zeros((len(sos), 2), dtype=np.float32)
+    for first in range(0, blocks, BAND_PIECE):
+        last = min(first + BAND_PIECE, blocks)
+        piece = samples[first * BLOCK : last * BLOCK]
+        slow = piece.reshape(-1, step).sum(axis=1) / np.float32(step) if step > 1 else piece
+        band, state = signal.sosfilt(sos, slow, zi=state)
+        band = band.reshape(last - first, BLOCK // step)
+        np.einsum("ij,ij->i", band, band, out=energy[first + 1 : last + 1], dtype=np.float64, casting="safe")
+    np.cumsum(energy, out=energy)
+    energy *= step
 
 
 @lru_cache

@@ -39,10 +39,9 @@ def onset_pictures(mono: npt.NDArray[np.floating[Any]], times_s: Floats) -> Floa
     are, and the hit's level in dB below the loop's loud hits. mono: 44.1 kHz, shape (frames,)."""
     if not len(times_s):
         return np.zeros((0, 4 * (len(BANDS_HZ) - 1) + 2))
-    padded = np.concatenate([np.zeros(RATE_HZ // 10), np.asarray(mono, dtype=np.float64), np.zeros(RATE_HZ // 10)])
-    starts = np.rint(times_s * RATE_HZ).astype(np.intp) + RATE_HZ // 10
-    spans = [_energy(padded, starts, span) for span in SPANS_S]
-    before = _energy(padded, starts, BEFORE_S)
+    starts = np.rint(times_s * RATE_HZ).astype(np.intp)
+    spans = [_energy(mono, starts, span) for span in SPANS_S]
+    before = _energy(mono, starts, BEFORE_S)
     new = np.stack([np.maximum(span - RINGS_ON * before, 0.02 * span) for span in spans], axis=1)
     loudest = np.maximum(new.max(axis=(1, 2)), 1e-20)
     upper = np.maximum(new[:, :, HIGH_BAND:].max(axis=(1, 2)), loudest * 10 ** (FLOOR_DB / 10))
@@ -55,7 +54,9 @@ def onset_pictures(mono: npt.NDArray[np.floating[Any]], times_s: Floats) -> Floa
     return np.concatenate([shape.reshape(len(times_s), -1), rang, levels], axis=1)
 
 
-def _energy(samples: Floats, starts: npt.NDArray[np.intp], span_s: tuple[float, float]) -> Floats:
+def _energy(
+    samples: npt.NDArray[np.floating[Any]], starts: npt.NDArray[np.intp], span_s: tuple[float, float]
+) -> Floats:
     """Mean power of each band in a span round each start: (n, bands)."""
     begin, end = (round(at * RATE_HZ) for at in span_s)
     window = np.hanning(end - begin + 2)[1:-1]
@@ -63,7 +64,8 @@ def _energy(samples: Floats, starts: npt.NDArray[np.intp], span_s: tuple[float, 
     found = np.empty((len(starts), len(BANDS_HZ) - 1))
     for first in range(0, len(starts), PIECE):
         at = starts[first : first + PIECE, None] + np.arange(begin, end)
-        pieces = samples[np.clip(at, 0, len(samples) - 1)] * window
+        outside = (at < 0) | (at >= len(samples))  # is silence; a padded copy of ten minutes would be 200 MB
+        pieces = np.where(outside, 0.0, samples[np.clip(at, 0, len(samples) - 1)]) * window
         power = np.abs(np.fft.rfft(pieces, TRANSFORM, axis=1)) ** 2
         below = np.concatenate([np.zeros((len(power), 1)), np.cumsum(power, axis=1)], axis=1)
         found[first : first + PIECE] = np.diff(below[:, edges], axis=1)
@@ -86,4 +88,6 @@ def kind_scores(pictures: Floats) -> Floats:
     """What speaks for each of KINDS, about 0 to 1 each: (n, 5)."""
     fitted = _fitted()
     scaled = (pictures - fitted["middle"]) / fitted["width"]
-    return np.clip(kernel(scaled, fitted["known"]) @ fitted["weights"] + fitted["bias"], 0.0, 1.0)
+    pieces = [scaled[start : start + PIECE] for start in range(0, max(len(scaled), 1), PIECE)]
+    scores = np.concatenate([kernel(piece, fitted["known"]) @ fitted["weights"] for piece in pieces])
+    return np.clip(scores + fitted["bias"], 0.0, 1.0)

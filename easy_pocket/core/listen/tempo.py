@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
+import scipy.fft
 
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.reading import Grid, Reading, counted_beats
@@ -180,6 +181,7 @@ def _weights(onsets: Onsets) -> Floats:
     return np.sqrt(np.maximum(onsets.strength, 1e-3))
 
 
+TIME_STEP_S = 0.004  # how finely times are kept while lengths are searched; a hit is shared by the steps round it
 LIKELY_BEATS = 12  # beat lengths worth trying every downbeat for
 KEPT = 6
 
@@ -217,12 +219,15 @@ def _steady_slots(times_s: Floats, weights: Floats) -> list[tuple[float, float]]
     span_s = float(times_s[-1] - times_s[0])
     step = min(0.004, 0.1 * 0.07 / span_s)  # a tenth of a turn over the recording
     lengths = np.exp(np.arange(np.log(0.07), np.log(0.5), max(step, 2e-4)))
-    agreement = np.concatenate(
-        [
-            np.abs(np.exp(-2j * np.pi * times_s[None, :] / piece[:, None]) @ weights)
-            for piece in np.array_split(lengths, max(len(lengths) * len(times_s) // 400_000, 1))
-        ]
+    # How far the hits point the same way round every length is the spectrum of their times.
+    count = scipy.fft.next_fast_len(int(16 * span_s / TIME_STEP_S) + 2, real=True)
+    at = (times_s - times_s[0]) / TIME_STEP_S
+    first = at.astype(np.intp)
+    struck = np.bincount(first, weights * (first + 1 - at), count) + np.bincount(
+        first + 1, weights * (at - first), count
     )
+    spectrum = np.abs(scipy.fft.rfft(struck.astype(np.float32)))
+    agreement = np.interp(count * TIME_STEP_S / lengths, np.arange(len(spectrum)), spectrum)
     is_peak = (agreement[1:-1] >= agreement[:-2]) & (agreement[1:-1] > agreement[2:])
     peaks = np.flatnonzero(is_peak) + 1
     found = []
