@@ -7,11 +7,13 @@ import os
 import subprocess
 import sys
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 
 from bench.clock import median_ms
+from bench.made_loops import write_made
 from bench.own_loops import write_loops
 from easy_pocket.core.formats.audio_file import read_audio
 from easy_pocket.core.formats.heard_json import heard_to_doc
@@ -42,6 +44,30 @@ def run() -> None:
             print("the same loops, heard by librosa (onset_detect, beat_track):")
             score(folder, theirs)
         _speed(audios)
+        _made(Path(scratch), score)
+
+
+def _made(scratch: Path, score: Callable[[Path, Path], None]) -> None:
+    """Forty loops nobody has tuned to, with overlaps, ghosts, reverb, bass, clipping, noise and ragged ends."""
+    folder, results = scratch / "made", scratch / "made_results"
+    write_made(folder, 40, 1)
+    results.mkdir()
+    soft = found = quiet = right = 0
+    for truth_file in sorted(folder.glob("*.truth.json")):
+        truth = json.loads(truth_file.read_text())
+        heard = hear(read_audio(folder / truth["file"], truth["file"]))
+        (results / f"{truth['name']}.json").write_text(json.dumps(heard_to_doc(heard, truth["name"])))
+        times, length = heard.onsets.time_s, truth["duration_s"]
+        struck = np.array([hit["time_s"] for hit in truth["hits"]])
+        apart = np.abs((times[:, None] - struck[None] + length / 2) % length - length / 2)
+        alone = np.array([(np.abs(struck - one) < 0.03).sum() == 1 for one in struck])
+        ghosts = alone & np.array([hit["velocity"] <= 50 for hit in truth["hits"]])
+        soft, found = soft + ghosts.sum(), found + (apart.min(axis=0)[ghosts] < 0.025).sum()
+        low = heard.onsets.strength < 10 ** (-18 / 20)
+        quiet, right = quiet + low.sum(), right + (apart.min(axis=1)[low] < 0.025).sum()
+    print("forty loops made anew (bench/made_loops.py, seed 1):")
+    score(folder, results)
+    print(f"soft hits struck alone: {found} of {soft} found; quiet hits heard: {right} of {quiet} were struck")
 
 
 def _scored(folder: Path, results: Path) -> None:

@@ -45,6 +45,16 @@ def soundfont(programs: tuple[int, ...]) -> dict[str, list[np.ndarray]]:
 
 
 def sound_of(voice: str, dice: np.random.Generator) -> np.ndarray | None:
+    """Of the SoundFont, of a model, or None for the kit's own; now and then with some breath on its attack."""
+    sound = _plain_sound_of(voice, dice)
+    if sound is None or dice.random() > 0.25:
+        return sound
+    t = np.arange(len(sound)) / RATE
+    breath = dice.standard_normal(len(sound)) * np.exp(-t / dice.uniform(0.005, 0.04))
+    return np.asarray(sound + np.abs(sound).max() * 10 ** (dice.uniform(-40, -24) / 20) * breath)
+
+
+def _plain_sound_of(voice: str, dice: np.random.Generator) -> np.ndarray | None:
     chance = dice.random()
     if chance < 0.25:
         return None

@@ -18,7 +18,7 @@ FITTED_FILE = Path(__file__).with_name("hits.npz")
 MERGE_S = 0.030  # sounds closer than this are one hit
 FARTHEST = 4.0  # widths from the middle: what is stranger than anything fitted says no more than that
 NEEDED = -0.6  # log odds at a sensitivity of a half ...
-LESS, MORE = 12.0, 20.0  # ... and how far they go up from there to 0 and down to 1, per 1
+LESS, MORE = 14.0, 20.0  # ... and how far they go up from there to 0 and down to 1, per 1
 AT_ONCE = 2048  # rows: of ten minutes there are twenty thousand
 DB_OF_ODDS = 10 / np.log(10)
 

@@ -23,6 +23,8 @@ from easy_pocket.core.timebase import ms_per_tick, place_name
 MOST_GROUPS = 8
 HELD = 0.5  # from this score on a hit is of a kind
 DRUMS = 0.55  # below this mean of the best scores the sounds are no drums we know, and are sorted by themselves
+LIKE_DRUMS = 0.62  # so little like any hit known (the median): a mouth lies at 0.5, drums at 0.7 and more; ...
+LIKE_DRUMS_ASKED = 0.76  # ... whoever asks for a number of sounds is believed sooner
 TOP_VELOCITY = 116  # of a group's loudest hit
 ONE_KIND_OCTAVES = 0.6  # hits of one kind that differ more in brightness (standard deviation) are not of one kind
 TWO_HATS_OCTAVES = 0.6  # hats that fall into a darker and a brighter half this far apart are two sounds
@@ -121,10 +123,11 @@ def sort_hits(audio: Audio, onsets: Onsets, count: int | None = None) -> tuple[G
         return ()
     mono = mono_of(audio)
     pictures = onset_pictures(mono, onsets.time_s)
-    scores = kind_scores(pictures)
+    scores, likeness = kind_scores(pictures)
     groups = _by_kind(mono, onsets, scores)
     one_kind = len({group.kind for group in groups}) == 1 and _brightness(pictures).std() > ONE_KIND_OCTAVES
-    if one_kind or float(np.mean(scores.max(axis=1))) < DRUMS:
+    strange = float(np.median(likeness)) < (LIKE_DRUMS if count is None else LIKE_DRUMS_ASKED)
+    if one_kind or strange or float(np.mean(scores.max(axis=1))) < DRUMS:
         return _by_spectrum(pictures, min(count or 3, len(onsets)))
     groups = _without_a_snare(groups, pictures)
     if count is not None:

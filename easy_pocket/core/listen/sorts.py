@@ -84,10 +84,14 @@ def _fitted() -> dict[str, Floats]:
         return {name: stored[name].astype(np.float64) for name in stored.files}
 
 
-def kind_scores(pictures: Floats) -> Floats:
-    """What speaks for each of KINDS, about 0 to 1 each: (n, 5)."""
+def kind_scores(pictures: Floats) -> tuple[Floats, Floats]:
+    """What speaks for each of KINDS, about 0 to 1 each: (n, 5); and how alike each picture is to the one known that is
+    most like it, 0-1: (n,)."""
     fitted = _fitted()
     scaled = (pictures - fitted["middle"]) / fitted["width"]
-    pieces = [scaled[start : start + PIECE] for start in range(0, max(len(scaled), 1), PIECE)]
-    scores = np.concatenate([kernel(piece, fitted["known"]) @ fitted["weights"] for piece in pieces])
-    return np.clip(scores + fitted["bias"], 0.0, 1.0)
+    scores, likeness = np.zeros((len(scaled), len(KINDS))), np.zeros(len(scaled))
+    for start in range(0, len(scaled), PIECE):
+        alike = kernel(scaled[start : start + PIECE], fitted["known"])
+        scores[start : start + PIECE] = np.clip(alike @ fitted["weights"] + fitted["bias"], 0.0, 1.0)
+        likeness[start : start + PIECE] = alike.max(axis=1)
+    return scores, likeness
