@@ -73,7 +73,7 @@ def made_loops(
     count: int, seed: int = 1, kits: tuple[str, ...] = (), sound_of: SoundOf | None = None, busier: bool = False
 ) -> Iterator[MadeLoop]:
     """So many loops, style after style; kits: the keys of those they may use (all that ship when empty). busier: with
-    soft hits by chance, mostly on the same slots of every bar."""
+    soft hits by chance, mostly on the same slots of every bar, and now and then with a drum or two alone."""
     known = house_kits()
     chosen = [known[key] for key in (kits or tuple(key for key in known if key != "net_loft"))]
     for number in range(count):
@@ -94,6 +94,14 @@ def _pattern(style: str, dice: np.random.Generator) -> Pattern:
     drawn = {voice: "|".join(str(dice.choice(options)) for _ in range(bars)) for voice, options in lines.items()}
     pattern = beat({voice: line for voice, line in drawn.items() if line.strip(".|")}, metre, step)
     return Pattern(bars * metre.bar_ticks, pattern.hits, metre)
+
+
+def _with_few_drums(pattern: Pattern, dice: np.random.Generator) -> Pattern:
+    voices = sorted({hit.voice for hit in pattern.hits})
+    if dice.random() > 0.4:
+        return pattern
+    kept = dice.choice(voices, int(dice.integers(1, min(3, len(voices) + 1))), replace=False)
+    return pattern.with_hits(hit for hit in pattern.hits if hit.voice in kept)
 
 
 def _with_soft_hits(pattern: Pattern, step: int, dice: np.random.Generator) -> Pattern:
@@ -123,7 +131,7 @@ def _loop(
     swing = float(dice.choice([54.0, 57.0, 60.0, 63.0])) if style in ("funk", "swung", "half") else 50.0
     pattern = _pattern(style, dice)
     if busier:
-        pattern = _with_soft_hits(pattern, step, dice)
+        pattern = _with_soft_hits(_with_few_drums(pattern, dice), step, dice)
     slots = metre.bar_ticks // step
     lean_ms, lag_ms = dice.normal(0, 3.0, slots), {voice: dice.normal(0, 4.0) for voice in STYLES[style][4]}
     bar_ms = metre.bar_ticks * 60_000 / tempo_bpm / 960

@@ -19,7 +19,7 @@ from pathlib import Path
 import numpy as np
 from fit_sorts import PROGRAMS, _hits, sound_of, soundfont
 from scipy import signal
-from sklearn.neural_network import MLPClassifier
+from sklearn.neural_network import MLPClassifier, MLPRegressor
 
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
 from bench.made_loops import MadeLoop, made_loops
@@ -36,7 +36,7 @@ from easy_pocket.core.listen.read import read_loop
 A_BATCH = 40  # loops from one seed ...
 STILL = 4  # ... and what holds no hit at all
 STARTS = 4  # networks fitted from different starts
-HIDDEN = {"sound": 48, "bars": 24}
+HIDDEN = {"sound": 48, "bars": 24, "together": 48}
 MERGE_S = 0.030
 HIT_S, MISS_S = 0.0025, 0.005  # a place so near a hit is one; one farther off is none; between them nothing is learnt
 FIRST_SEED = 1000  # no bench or test uses these
@@ -49,6 +49,7 @@ class Examples:
     pictures: np.ndarray
     measured: Onsets
     off_s: np.ndarray
+    middle_ms: np.ndarray  # how much later the middle of all sounds of the nearest hit lies than its first
 
 
 def batches(loops: int, own: bool) -> list[tuple[int, bool]]:
@@ -94,17 +95,22 @@ def loops_of(batch: tuple[int, bool]) -> Iterator[MadeLoop]:
     return made_loops(A_BATCH, seed, sound_of=None if own else any_sound, busier=seed % 2 == 0)
 
 
-def off_s(loop: MadeLoop, times_s: np.ndarray) -> np.ndarray:
-    """How far each time is from the nearest hit; hits struck together are one, at the earliest."""
-    earliest: list[float] = []
+def nearest_hits(loop: MadeLoop, times_s: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """How far each time is from the nearest hit, in s, and how much later than it the middle of all that is struck
+    with it lies, in ms; hits struck together are one, at the earliest."""
+    together: list[list[float]] = []
     for hit in sorted(hit["time_s"] for hit in loop.truth["hits"]):
-        if not earliest or hit - earliest[-1] > MERGE_S:
-            earliest.append(hit)
-    apart = times_s[None] - np.array(earliest)[:, None]
+        if together and hit - together[-1][0] <= MERGE_S:
+            together[-1].append(hit)
+        else:
+            together.append([hit])
+    apart = times_s[None] - np.array([one[0] for one in together])[:, None]
     if loop.truth["ends"] != "untrimmed":
         length = loop.truth["duration_s"]
         apart = (apart + length / 2) % length - length / 2
-    return np.asarray(np.abs(apart).min(axis=0))
+    nearest = np.abs(apart).argmin(axis=0)
+    middle_ms = np.array([1000 * (np.mean(one) - one[0]) for one in together])
+    return np.abs(apart).min(axis=0), middle_ms[nearest]
 
 
 def by_sound(batch: tuple[int, bool]) -> list[Examples]:
@@ -118,8 +124,8 @@ def by_sound(batch: tuple[int, bool]) -> list[Examples]:
         time_s = (found.at - prepared.context) / RATE_HZ
         bands = np.concatenate([one.bands for one in alone]) if alone else np.zeros((0, 3))
         measured = Onsets(time_s, level, np.ones(len(found)), bands, prepared.duration_s)
-        apart = off_s(loop, time_s) if loop else np.ones(len(found))
-        examples.append(Examples(found.pictures.astype(np.float32), measured, apart))
+        apart, middle_ms = nearest_hits(loop, time_s) if loop else (np.ones(len(found)), np.zeros(len(found)))
+        examples.append(Examples(found.pictures.astype(np.float32), measured, apart, middle_ms))
     return examples
 
 
@@ -132,7 +138,7 @@ def by_bars(job: tuple[list[Examples], Network]) -> tuple[np.ndarray, np.ndarray
     examples, sound = job
     pictures, apart = [], []
     for one in examples:
-        odds = sound.odds(one.pictures)
+        odds = sound.of(one.pictures)
         time_s = one.measured.time_s
         at = np.rint((time_s + 1) * RATE_HZ).astype(np.intp)
         best = strongest_apart(at, odds, needed_odds(0.5))
@@ -150,18 +156,31 @@ def by_bars(job: tuple[list[Examples], Network]) -> tuple[np.ndarray, np.ndarray
 
 
 def fitted(name: str, pictures: np.ndarray, apart: np.ndarray) -> Network:
-    """One network of STARTS ones: their odds averaged."""
+    """Whether a place is a hit."""
+    known = (apart < HIT_S) | (apart >= MISS_S)
+    return averaged(name, MLPClassifier, pictures[known], apart[known] < HIT_S)
+
+
+def middles(examples: list[Examples]) -> Network:
+    """How much later than its start the middle of a hit lies, in ms."""
+    pictures = np.concatenate([one.pictures[one.off_s < HIT_S] for one in examples])
+    return averaged(
+        "together", MLPRegressor, pictures, np.concatenate([one.middle_ms[one.off_s < HIT_S] for one in examples])
+    )
+
+
+def averaged(name: str, kind: type, pictures: np.ndarray, wanted: np.ndarray) -> Network:
+    """One network of STARTS ones: what they say averaged."""
     middle, width = pictures.mean(axis=0), pictures.std(axis=0) + 1e-3
     scaled = np.clip((pictures - middle) / width, -FARTHEST, FARTHEST)
-    known = (apart < HIT_S) | (apart >= MISS_S)
     parts = []
     for start in range(STARTS):
-        one = MLPClassifier(
-            (HIDDEN[name],), alpha=3e-3, batch_size=512, early_stopping=True, n_iter_no_change=4, max_iter=40,
-            random_state=start,
-        ).fit(scaled[known], apart[known] < HIT_S)  # fmt: skip
+        one = kind(
+            hidden_layer_sizes=(HIDDEN[name],), alpha=3e-3, batch_size=512, early_stopping=True, n_iter_no_change=4,
+            max_iter=40, random_state=start,
+        ).fit(scaled, wanted)  # fmt: skip
         parts.append((one.coefs_[0], one.intercepts_[0], one.coefs_[1][:, 0], float(one.intercepts_[1][0])))
-    print(f"{name}: {known.sum()} places, {(apart < HIT_S).mean():.2f} of them hits", flush=True)
+    print(f"{name}: {len(wanted)} places, mean {wanted.mean():.2f}", flush=True)
     return Network(
         middle,
         width,
@@ -189,6 +208,7 @@ def main() -> None:
     asked.add_argument("--loops", type=int, default=2400)
     asked.add_argument("--without", default="")
     asked.add_argument("--own", choices=("yes", "no"), default="yes")
+    asked.add_argument("--only", choices=("together",), help="leave the others as they are")
     asked.add_argument("-o", dest="out", type=Path, default=believed.FITTED_FILE)
     args = asked.parse_args()
     without = {int(one) for one in args.without.split(",") if one}
@@ -196,13 +216,20 @@ def main() -> None:
     with Pool() as pool:
         batched = pool.map(by_sound, batches(args.loops, args.own == "yes"), chunksize=1)
         examples = [one for batch in batched for one in batch]
+        if args.only:
+            with np.load(args.out, allow_pickle=False) as known:
+                kept = {key: known[key] for key in known.files}
+            np.savez_compressed(args.out, **{**kept, **stored(args.only, middles(examples))})
+            return
         # What the bars say is learnt from odds as they are for loops the first network has not met.
         middle = len(examples) // 2
         halves = examples[:middle], examples[middle:]
         networks = pool.map(by_their_sound, halves)
         in_bars = pool.map(by_bars, [(halves[0], networks[1]), (halves[1], networks[0])])
     pictures, apart = (np.concatenate([one[part] for one in in_bars]) for part in (0, 1))
-    found = {"sound": by_their_sound(examples), "bars": fitted("bars", pictures, apart)}
+    found = {
+        "sound": by_their_sound(examples), "bars": fitted("bars", pictures, apart), "together": middles(examples),
+    }  # fmt: skip
     np.savez_compressed(args.out, **{key: part for name in found for key, part in stored(name, found[name]).items()})
     print(f"{args.out.name}: {args.out.stat().st_size // 1000} kB")
 

@@ -137,6 +137,7 @@ def found_to_doc(heard: Heard) -> dict[str, Any]:
         "strength": onsets.strength.tolist(),
         "rise_db": onsets.rise_db.tolist(),
         "bands": onsets.bands.tolist(),
+        "middle_ms": onsets.middle_ms.tolist(),
         "reading": reading_to_doc(heard.reading),
         "readings": [reading_to_doc(reading) for reading in heard.readings],
     }
@@ -149,6 +150,7 @@ def found_from_doc(doc: dict[str, Any]) -> Heard:
         np.asarray(doc["rise_db"], dtype=np.float64),
         np.asarray(doc["bands"], dtype=np.float64).reshape(-1, 3),
         doc["duration_s"],
+        np.asarray(doc.get("middle_ms", ()), dtype=np.float64),
     )
     readings = tuple(reading_from_doc(reading) for reading in doc["readings"])
     return Heard(onsets, reading_from_doc(doc["reading"]), readings)

@@ -11,6 +11,8 @@ from easy_pocket.core.listen.candidates import PICTURE, candidates_in, refine
 from easy_pocket.core.listen.in_bars import BARS_PICTURE
 from easy_pocket.core.listen.onsets import chosen, find_onsets, sound_odds
 from easy_pocket.core.listen.prepared import RATE_HZ, prepare
+from easy_pocket.core.sound.kit import voice_audio
+from easy_pocket.samples import house_kits, shipped_samples
 
 GAP = int(MERGE_S * RATE_HZ)
 
@@ -51,10 +53,10 @@ def test_a_network_is_its_weighted_units():
         np.array([2.0, 4.0]), -1.0,
     )  # fmt: skip
     # (3, 1) is (1, 1) in widths: units 1.5 and -0.75, the second is silent; (-99, 0) counts as (-4, 0).
-    assert one.odds(np.array([[3.0, 1.0], [-99.0, 0.0]])).tolist() == [2.0, 4 * 4.25 - 1.0]
+    assert one.of(np.array([[3.0, 1.0], [-99.0, 0.0]])).tolist() == [2.0, 4 * 4.25 - 1.0]
 
 
-@pytest.mark.parametrize(("name", "size"), [("sound", PICTURE), ("bars", BARS_PICTURE)])
+@pytest.mark.parametrize(("name", "size"), [("sound", PICTURE), ("bars", BARS_PICTURE), ("together", PICTURE)])
 def test_the_fitted_networks_fit_their_pictures(name, size):
     one = network(name)
     assert one.middle.shape == one.width.shape == (size,)
@@ -118,3 +120,23 @@ def test_nothing_is_within_a_merge_of_another_and_all_lie_in_the_audio():
     heard = chosen(prepared, found, sound_odds(found), 1.0)
     assert np.all(np.diff(heard.time_s) > MERGE_S)
     assert np.all((heard.time_s >= 0) & (heard.time_s < 2.0))
+
+
+def test_drums_struck_together_count_with_their_middle_as_far_as_it_is_heard():
+    """A hat, and a kick that comes a little after it; then both the other way round."""
+    boathouse = house_kits()["boathouse"]
+    kick, hat = (voice_audio(boathouse.voice(name), 6, shipped_samples).mean(axis=1) for name in ("kick", "hat_closed"))
+    for first, second in ((hat, kick), (kick, hat)):
+        told_ms = []
+        for late_ms in (0.0, 6.0, 12.0):
+            x = np.zeros(3 * RATE_HZ)
+            for at_s in (0.2, 0.8, 1.4, 2.0):
+                for sound, shift_ms in ((first, 0.0), (second, late_ms)):
+                    at = round((at_s + shift_ms / 1000) * RATE_HZ)
+                    x[at : at + len(sound)] += sound[: len(x) - at]
+            heard = find_onsets(Audio((0.5 * x / np.abs(x).max()).astype(np.float32), RATE_HZ, "two"))
+            assert len(heard) == 4
+            assert np.all(heard.middle_ms < late_ms / 2 + 1.5)  # never later than it can be
+            told_ms.append(heard.middle_ms.mean())
+        assert told_ms[0] < 1.0
+        assert told_ms[0] < told_ms[1] < told_ms[2]

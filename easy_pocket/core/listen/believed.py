@@ -1,7 +1,8 @@
 """What speaks for each place where something stirs being a hit: small networks fitted by tools/fit_hits.py.
 
 One hidden layer of rectified units each, the mean of several fitted from different starts (Breiman 1996): one looks at
-the sound alone, one at what the other bars hold as well.
+the sound alone, one at what the other bars hold as well, and one tells how much later than the first of them the middle
+of all sounds struck together lies.
 """
 
 from __future__ import annotations
@@ -34,8 +35,8 @@ class Network:
     out: Floats
     bias: float
 
-    def odds(self, pictures: Floats) -> Floats:
-        """Natural log odds, one per row."""
+    def of(self, pictures: Floats) -> Floats:
+        """One value per row: natural log odds, or what else it was fitted to."""
         found = np.empty(len(pictures))
         for start in range(0, len(pictures), AT_ONCE):
             piece = pictures[start : start + AT_ONCE]
@@ -46,9 +47,9 @@ class Network:
         return found
 
 
-@lru_cache(maxsize=2)
+@lru_cache(maxsize=3)
 def network(name: str) -> Network:
-    """By name: `sound` or `bars`."""
+    """By name: `sound`, `bars` or `together`."""
     with np.load(FITTED_FILE, allow_pickle=False) as stored:
         middle, width, weights, offsets, out, bias = (
             stored[f"{name}_{part}"].astype(np.float64) for part in Network.__dataclass_fields__

@@ -35,6 +35,11 @@ def slots_and_offsets(onsets: Onsets, reading: Reading) -> tuple[Ints, Floats]:
     return slot.astype(np.intp), offset_ms
 
 
+def struck_together_ms(onsets: Onsets, offset_ms: Floats) -> Floats:
+    """Offsets of hits as a groove counts them: where the middle of all that is struck together lies, not its first."""
+    return offset_ms + onsets.middle_ms
+
+
 def found_swing_percent(onsets: Onsets, reading: Reading) -> float | None:
     """Where the second slot of a pair is played, in percent of the pair; None when no hit falls there.
 
@@ -91,6 +96,7 @@ def extract_template(
     require_range("The bars of the groove", bars, 1, MAX_TEMPLATE_BARS)
     reading = with_grid(reading, per_beat)
     slot, offset_ms = slots_and_offsets(onsets, reading)
+    offset_ms = struck_together_ms(onsets, offset_ms)
     slots = reading.slots_per_bar * bars
     heard = hits_that_count(onsets, slot, reading, from_bars)
     if from_bars and not heard.any():

@@ -112,24 +112,25 @@ def _corrected(prepared: Prepared, found: Onsets | None, overrules: Overrules) -
     if not overrules.added_s and not overrules.removed_s and not overrules.ignored_s:
         assert found is not None
         return found
-    times, rise_db = (found.time_s, found.rise_db) if found is not None else (np.zeros(0), np.zeros(0))
+    times, rise_db, middle_ms = (np.zeros(0),) * 3 if found is None else (found.time_s, found.rise_db, found.middle_ms)
+    left = np.ones(len(times), dtype=np.bool_)
     for removed_s in overrules.removed_s:
-        left = np.abs(times - removed_s) > SAME_HIT_S
-        times, rise_db = times[left], rise_db[left]
+        left &= np.abs(times - removed_s) > SAME_HIT_S
     for begin_s, end_s in overrules.ignored_s:
-        left = (times < begin_s) | (times >= end_s)
-        times, rise_db = times[left], rise_db[left]
+        left &= (times < begin_s) | (times >= end_s)
+    times, rise_db, middle_ms = times[left], rise_db[left], middle_ms[left]
     added = [
         time_s
         for time_s in overrules.added_s
         if time_s < prepared.duration_s and not np.any(np.abs(times - time_s) <= SAME_HIT_S)
     ]
     merged, first = np.unique(np.concatenate([times, added]), return_index=True)
-    rises_db = np.concatenate([rise_db, np.full(len(added), BY_HAND_DB)])[first]
     if not len(merged):
         raise NoHitsError(f"{prepared.name}: no hit is left outside the spans that are ignored: take one of them back.")
+    rises_db = np.concatenate([rise_db, np.full(len(added), BY_HAND_DB)])[first]
+    middles_ms = np.concatenate([middle_ms, np.zeros(len(added))])[first]  # where the hand put it
     starts = np.rint(merged * RATE_HZ).astype(np.intp) + prepared.context
-    measured = measure(prepared, starts, rises_db)
+    measured = measure(prepared, starts, rises_db, middles_ms)
     return replace(measured, time_s=merged)
 
 

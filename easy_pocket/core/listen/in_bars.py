@@ -35,7 +35,7 @@ def heard_in_bars(
     if not inside.any():
         return onsets
     spoken = odds.copy()
-    spoken[inside] = network("bars").odds(pictures[inside])
+    spoken[inside] = network("bars").of(pictures[inside])
     needed = needed_odds(sensitivity)
     # One who turns the sensitivity down wants less heard, not the same by another way.
     faint = odds < needed

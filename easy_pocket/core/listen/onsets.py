@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import NoHitsError
-from easy_pocket.core.listen.believed import DB_OF_ODDS, needed_odds, network, strongest_apart
+from easy_pocket.core.listen.believed import DB_OF_ODDS, MERGE_S, needed_odds, network, strongest_apart
 from easy_pocket.core.listen.candidates import Candidates, candidates_in
 from easy_pocket.core.listen.prepared import BLOCK, RATE_HZ, Floats, Ints, Prepared, Progress, prepare, quietly
 
 RINGING_ON = 0.7  # how much of what rang before a hit still rings in its first 60 ms
 SEAM = 132  # samples, 3 ms
+ALONE_MS, TOGETHER_MS = 1.5, 3.5
 NEAR, PLAIN_DB = 180, 18.0  # samples, 4 ms: an attack farther off, or hardly over what rang before, is not trusted
 
 
@@ -24,7 +25,8 @@ class Onsets:
 
     time_s: shape (n,), from the first sample. strength: 0-1, RMS of the first 60 ms, the loudest hit 1. rise_db: what
     speaks for the hit, as odds in dB: 0 is as likely as not, 10 is ten to one. bands: shape (n, 3), energy of low, mid
-    and high in the first 60 ms, as shares of one.
+    and high in the first 60 ms, as shares of one. middle_ms: how much later than its start the middle of all that is
+    struck with it lies; zeros unless said.
     """
 
     time_s: Floats
@@ -32,8 +34,11 @@ class Onsets:
     rise_db: Floats
     bands: Floats
     duration_s: float
+    middle_ms: Floats = field(default_factory=lambda: np.zeros(0))
 
     def __post_init__(self) -> None:
+        if not len(self.middle_ms):
+            object.__setattr__(self, "middle_ms", np.zeros(len(self.time_s)))
         if np.any(np.diff(self.time_s) < 0):
             raise ValueError("onset times must be sorted")
 
@@ -47,7 +52,14 @@ class Onsets:
 
     def take(self, index: npt.NDArray[np.bool_] | Ints) -> Onsets:
         """The chosen hits; `index` is a mask or sorted positions."""
-        return Onsets(self.time_s[index], self.strength[index], self.rise_db[index], self.bands[index], self.duration_s)
+        return Onsets(
+            self.time_s[index],
+            self.strength[index],
+            self.rise_db[index],
+            self.bands[index],
+            self.duration_s,
+            self.middle_ms[index],
+        )
 
 
 def find_onsets(audio: Audio, sensitivity: float = 0.5, told: Progress = quietly) -> Onsets:
@@ -72,7 +84,7 @@ def stirring(prepared: Prepared, told: Progress = quietly) -> Candidates:
 
 def sound_odds(candidates: Candidates) -> Floats:
     """Log odds of each being a hit, by its sound alone."""
-    return network("sound").odds(candidates.pictures)
+    return network("sound").of(candidates.pictures)
 
 
 def chosen(prepared: Prepared, candidates: Candidates, odds: Floats, sensitivity: float) -> Onsets:
@@ -91,7 +103,13 @@ def chosen(prepared: Prepared, candidates: Candidates, odds: Floats, sensitivity
             likely, asked = (100 / (1 + np.exp(-log_odds)) for log_odds in (float(odds.max()), needed))
             found = f"the likeliest place in it is a hit by {likely:.2g} %, {asked:.2g} % is asked for"
         raise NoHitsError(f"{prepared.name} holds no hits: {found}. Raise the sensitivity, or add hits by hand.")
-    return measure(prepared, starts, odds[best] * DB_OF_ODDS)
+    return measure(prepared, starts, odds[best] * DB_OF_ODDS, _middles_ms(candidates.pictures[best]))
+
+
+def _middles_ms(pictures: Floats) -> Floats:
+    """How much later than its start the middle of each hit lies. So little that a drum alone may look it is none."""
+    told_ms = np.clip(network("together").of(pictures), 0.0, 1000 * MERGE_S)
+    return np.asarray(told_ms * np.clip((told_ms - ALONE_MS) / (TOGETHER_MS - ALONE_MS), 0.0, 1.0))
 
 
 def _at_attack(candidates: Candidates, index: Ints) -> Ints:
@@ -101,7 +119,7 @@ def _at_attack(candidates: Candidates, index: Ints) -> Ints:
     return np.where(plain, attack, at)
 
 
-def measure(prepared: Prepared, starts: Ints, rise_db: Floats) -> Onsets:
+def measure(prepared: Prepared, starts: Ints, rise_db: Floats, middle_ms: Floats | None = None) -> Onsets:
     """Strength and band shares of hits at known samples of the prepared signal.
 
     A hit is measured over 60 ms or up to the next hit, whichever is shorter.
@@ -123,4 +141,5 @@ def measure(prepared: Prepared, starts: Ints, rise_db: Floats) -> Onsets:
         rise_db=rise_db,
         bands=lanes / np.maximum(lanes.sum(axis=1, keepdims=True), 1e-20),
         duration_s=prepared.duration_s,
+        middle_ms=np.zeros(len(starts)) if middle_ms is None else middle_ms,
     )

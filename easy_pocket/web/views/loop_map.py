@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from easy_pocket.core.listen.groove import extract_template, hits_that_count, slots_and_offsets
+from easy_pocket.core.listen.groove import extract_template, hits_that_count, slots_and_offsets, struck_together_ms
 from easy_pocket.core.listen.hear import Heard
 from easy_pocket.core.listen.reading import with_grid
 from easy_pocket.core.template import Lane
@@ -59,6 +59,7 @@ class LoopMap:
         line = template.lanes.get(lane)
         self.missing = lane not in template.lanes
         slot, offset_ms = slots_and_offsets(heard.onsets, reading)
+        offset_ms = struck_together_ms(heard.onsets, offset_ms)
         chosen = hits_that_count(heard.onsets, slot, reading, from_bars, lane)
         slots = template.slots_per_bar * bars
         offsets = offset_ms[chosen]
