@@ -35,10 +35,10 @@ def speech(seed):
     return x
 
 
-@pytest.mark.parametrize("seed", range(4))
+@pytest.mark.parametrize("seed", range(10))
 def test_speech_has_no_beat(seed):
     words, heard = doubt(speech(seed))
-    assert heard.reading.confidence < 0.5
+    assert heard.reading.confidence * heard.reading.fit < 0.3
     assert words.startswith("I can't find a steady beat here, because ")
     assert "by hand" in words
 
@@ -52,8 +52,11 @@ def test_hits_anywhere_lie_on_no_common_grid(seed):
     assert "lie on no common grid" in doubt(x)[0]
 
 
-def test_two_tempi_one_after_another_are_named():
-    assert "at 112 bpm at first and at 139 later" in doubt(np.concatenate([mono(112.0), mono(139.0)]))[0]
+@pytest.mark.parametrize("tempi", [(112.0, 139.0), (100.0, 131.0), (120.0, 97.0), (140.0, 95.0)])
+def test_two_tempi_one_after_another_are_named(tempi):
+    """Also those whose beats happen to fall on one grid or can be followed."""
+    words = doubt(np.concatenate([mono(tempo_bpm) for tempo_bpm in tempi]))[0]
+    assert f"at {tempi[0]:.0f} bpm at first and at {tempi[1]:.0f} later" in words
 
 
 @pytest.mark.parametrize("change", ["plain", "silence first", "dc", "out of phase"])

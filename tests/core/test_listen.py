@@ -283,6 +283,10 @@ def test_more_sensitivity_hears_more():
             "1 hit was heard; a beat needs at least two",
         ),
         (Audio(np.sin(np.arange(88_200) * 0.05).astype(np.float32), 44_100, "tone.wav"), "tone.wav"),
+        (
+            Audio((0.3 * np.sin(2 * np.pi * 440 * np.arange(4 * 44_100) / 44_100)).astype(np.float32), 44_100, "even"),
+            "even holds no hits: nothing in it begins at once as a hit does",
+        ),
     ],
 )
 def test_what_holds_no_beat_is_refused_in_words(audio, words):

@@ -166,7 +166,7 @@ def _pictures(prepared: Prepared, at: Ints, found: Floats, contrast_db: Floats, 
     around = [_highest(high, hop, span_ms) for span_ms in AROUND_MS]
     return np.concatenate(
         [
-            levels_db.reshape(len(at), -1),
+            levels_db.reshape(len(at), 5 * SPANS),
             over_loudest,
             over_mean,
             np.stack([flux, here, contrast_db, found, *around], axis=1),
