@@ -2,7 +2,7 @@
 from models with settings drawn at random, and from hits of the SoundFont's kits. Needs the packages of
 requirements/bench.txt, and Debian's fluidsynth and fluid-soundfont-gm.
 
-    python tools/fit_hits.py [--loops 2400] [--without 0,40] [--own no] [-o FILE]
+    python tools/fit_hits.py [--loops 1800] [--without 0,40] [--own no] [-o FILE]
 
 --without leaves SoundFont kits out and --own no our own, to see how well sounds never met are heard.
 """
@@ -205,7 +205,7 @@ def stored(name: str, network: Network) -> dict[str, np.ndarray]:
 
 def main() -> None:
     asked = argparse.ArgumentParser(description=__doc__)
-    asked.add_argument("--loops", type=int, default=2400)
+    asked.add_argument("--loops", type=int, default=1800)
     asked.add_argument("--without", default="")
     asked.add_argument("--own", choices=("yes", "no"), default="yes")
     asked.add_argument("--only", choices=("together",), help="leave the others as they are")
