@@ -4,9 +4,12 @@ import numpy as np
 import pytest
 
 from easy_pocket.core.audio import Audio
+from easy_pocket.core.listen.candidates import candidates_in
 from easy_pocket.core.listen.hear import Overrules, hear
-from easy_pocket.core.listen.onsets import onsets_in
+from easy_pocket.core.listen.in_bars import heard_in_bars
+from easy_pocket.core.listen.onsets import chosen, onsets_in, sound_odds
 from easy_pocket.core.listen.prepared import prepare
+from easy_pocket.core.listen.read import read_loop
 from tests.drums import beat, rendered
 
 TEMPO = 96.0
@@ -87,3 +90,11 @@ def test_less_sensitivity_hears_less():
     counts = [len(hear(audio, Overrules(sensitivity=value)).onsets) for value in (0.0, 0.25, 0.5)]
     assert counts == sorted(counts)
     assert counts[0] < counts[2]
+
+
+def test_bars_that_would_leave_nothing_are_not_listened_to():
+    prepared = prepare(with_ghosts(-25))
+    found = candidates_in(prepared)
+    alone = chosen(prepared, found, sound_odds(found), 0.5)
+    unlikely = np.full(len(found), -8.0)
+    assert heard_in_bars(prepared, found, unlikely, alone, read_loop(alone)[0], 0.0) is alone

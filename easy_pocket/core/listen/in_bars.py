@@ -9,6 +9,7 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
+from easy_pocket.core.errors import NoHitsError
 from easy_pocket.core.listen.believed import needed_odds, network
 from easy_pocket.core.listen.candidates import AFTER, BEFORE, Candidates
 from easy_pocket.core.listen.onsets import Onsets, chosen
@@ -40,7 +41,10 @@ def heard_in_bars(
     # One who turns the sensitivity down wants less heard, not the same by another way.
     faint = odds < needed
     spoken[faint] = np.minimum(spoken[faint], needed + FAINT_ODDS)
-    return chosen(prepared, candidates, spoken, sensitivity)
+    try:
+        return chosen(prepared, candidates, spoken, sensitivity)
+    except NoHitsError:  # bars that would take everything away are not to be leaned on
+        return onsets
 
 
 def bar_pictures(

@@ -15,7 +15,7 @@ from easy_pocket.core.listen.prepared import BLOCK, RATE_HZ, Floats, Ints, Prepa
 
 RINGING_ON = 0.7  # how much of what rang before a hit still rings in its first 60 ms
 SEAM = 132  # samples, 3 ms
-ALONE_MS, TOGETHER_MS = 1.5, 3.5
+ALONE_MS, TOGETHER_MS = 1.5, 3.5  # a single drum may look as if struck so far apart; from the second on it is two
 NEAR, PLAIN_DB = 180, 18.0  # samples, 4 ms: an attack farther off, or hardly over what rang before, is not trusted
 
 
