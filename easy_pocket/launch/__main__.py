@@ -68,7 +68,7 @@ def _serve(url: str, listener: socket.socket, address: str, *, demo: bool) -> No
     from sqlalchemy.exc import SQLAlchemyError
 
     from easy_pocket.demo.load import load_demo
-    from easy_pocket.launch.warm import warm_up
+    from easy_pocket.launch.warm import WarmUp
     from easy_pocket.store.database import Database
     from easy_pocket.web.app import make_app
 
@@ -84,12 +84,17 @@ def _serve(url: str, listener: socket.socket, address: str, *, demo: bool) -> No
         ) from None
     listener.listen(128)  # from here on a browser that comes early is kept waiting, not turned away
     print(f"Easy Pocket is at {address}  (Ctrl-C stops it)", flush=True)
-    warm_up(store)
-    app = make_app(store)
-    config = uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=3)
-    uvicorn.Server(config).run(sockets=[listener])
-    app.state.jobs.close()
-    store.close()
+    warming = WarmUp(store)
+    try:
+        app = make_app(store)
+        config = uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=3)
+        try:
+            uvicorn.Server(config).run(sockets=[listener])
+        finally:  # Ctrl-C comes out of it as an exception
+            app.state.jobs.close()
+    finally:
+        warming.stop()
+        store.close()
 
 
 def _await_database(store: object) -> None:

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import time
-from threading import Thread
+from threading import Event, Thread
 
 from sqlalchemy.exc import SQLAlchemyError
 
@@ -17,22 +16,35 @@ SONGS = 3
 BREATH_S = 0.004  # between two sounds, so that pages come first
 
 
-def warm_up(store: Database) -> Thread:
-    """Begin in the background; it ends by itself, and with the program."""
-    thread = Thread(target=_warm, args=(store,), name="warm-up", daemon=True)
-    thread.start()
-    return thread
+class WarmUp:
+    """Begun in the background; it ends by itself, or when it is stopped. It must be stopped before the program ends: a
+    thread that still computes then takes the whole program down."""
 
+    def __init__(self, store: Database) -> None:
+        self._enough = Event()
+        self._thread = Thread(target=self._run, args=(store,), name="warm-up", daemon=True)
+        self._thread.start()
 
-def _warm(store: Database) -> None:
-    try:
-        with store.transaction() as session:
-            samples = sample_source(session)
-            for song in shelf(session)[:SONGS]:
-                loaded = load_song(session, song.row.id)
-                for voice in loaded.kit.voices:
-                    for number in reversed(range(len(voice.stretches)) if voice.role in loaded.part.voices else ()):
-                        voice_audio(voice, number, samples)
-                        time.sleep(BREATH_S)
-    except (SQLAlchemyError, PocketError):
-        return  # nothing depends on it: what is missing is rendered when it is asked for
+    def wait(self, seconds: float) -> bool:
+        """Whether it has ended by itself within so many seconds."""
+        self._thread.join(seconds)
+        return not self._thread.is_alive()
+
+    def stop(self) -> None:
+        """Returns once the sound that is being rendered is done."""
+        self._enough.set()
+        self._thread.join()
+
+    def _run(self, store: Database) -> None:
+        try:
+            with store.transaction() as session:
+                samples = sample_source(session)
+                for song in shelf(session)[:SONGS]:
+                    loaded = load_song(session, song.row.id)
+                    for voice in loaded.kit.voices:
+                        for number in reversed(range(len(voice.stretches)) if voice.role in loaded.part.voices else ()):
+                            voice_audio(voice, number, samples)
+                            if self._enough.wait(BREATH_S):
+                                return
+        except (SQLAlchemyError, PocketError):
+            return  # nothing depends on it: what is missing is rendered when it is asked for

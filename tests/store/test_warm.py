@@ -6,7 +6,7 @@ from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.sound.kit import clear_rendered, voice_audio
 from easy_pocket.core.sound.sound import clear_struck
 from easy_pocket.demo.load import load_demo
-from easy_pocket.launch.warm import warm_up
+from easy_pocket.launch.warm import WarmUp
 from easy_pocket.samples import dry_dock
 from easy_pocket.store.songs import create_song
 
@@ -20,7 +20,7 @@ def test_sounds_of_the_last_songs_are_rendered_ahead(store):
     kit = dry_dock()
     with pytest.raises(BadValueError, match="not at hand"):
         voice_audio(kit.voice("kick"), 7)
-    warm_up(store).join(60)
+    assert WarmUp(store).wait(60)
     for role in ("kick", "snare"):
         for zone in range(8):
             assert voice_audio(kit.voice(role), zone).any()  # no source of samples is given: it is there already
@@ -30,6 +30,17 @@ def test_sounds_of_the_last_songs_are_rendered_ahead(store):
 
 def test_without_a_database_it_ends_quietly(store):
     gone = type(store)("mysql+pymysql://nobody@127.0.0.1:1/nothing")
-    thread = warm_up(gone)
-    thread.join(30)
-    assert not thread.is_alive()
+    assert WarmUp(gone).wait(30)
+
+
+def test_stopped_it_leaves_the_rest_unrendered(store):
+    load_demo(store, songs=False)
+    with store.transaction() as session:
+        create_song(session, "On the dock", kit_key="dry_dock", voices=("kick", "snare"))
+    clear_rendered()
+    clear_struck()
+    warming = WarmUp(store)
+    warming.stop()
+    assert warming.wait(0)
+    with pytest.raises(BadValueError, match="not at hand"):
+        voice_audio(dry_dock().voice("snare"), 0)  # the last one there would be
