@@ -73,14 +73,6 @@ def test_ctrl_c_stops_what_it_started(fresh, tmp_path):
     assert gone(servers)
 
 
-def test_ctrl_c_while_sounds_are_being_rendered_ends_cleanly(fresh, tmp_path):
-    """At once after the start, while the warm-up is in the middle of a sound."""
-    process, _ = fresh()
-    process.send_signal(signal.SIGINT)
-    assert process.wait(20) == 0
-    assert gone(servers_of(tmp_path))
-
-
 def test_killed_in_the_middle_nothing_is_lost(fresh, tmp_path):
     process, address = fresh()
     song = re.search(r"(/songs/\d+)/bench", get(address + "/")).group(1)

@@ -13,6 +13,7 @@ from easy_pocket.store.samples import sample_source
 from easy_pocket.store.songs import load_song, shelf
 
 SONGS = 3
+STOP_S = 5.0
 BREATH_S = 0.004  # between two sounds, so that pages come first
 
 
@@ -31,9 +32,9 @@ class WarmUp:
         return not self._thread.is_alive()
 
     def stop(self) -> None:
-        """Returns once the sound that is being rendered is done."""
+        """Returns once the sound that is being rendered is done, or after STOP_S."""
         self._enough.set()
-        self._thread.join()
+        self._thread.join(STOP_S)
 
     def _run(self, store: Database) -> None:
         try:
