@@ -26,9 +26,9 @@ from bench.made_loops import MadeLoop, made_loops
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import NoHitsError
 from easy_pocket.core.listen import believed
-from easy_pocket.core.listen.believed import FARTHEST, Network, needed_odds, strongest_apart
+from easy_pocket.core.listen.believed import FARTHEST, MERGE_S, Network, needed_odds, strongest_apart
 from easy_pocket.core.listen.candidates import Candidates, candidates_in
-from easy_pocket.core.listen.in_bars import BELIEVED, bar_pictures
+from easy_pocket.core.listen.in_bars import bar_pictures, bars_say_something
 from easy_pocket.core.listen.onsets import Onsets, measure
 from easy_pocket.core.listen.prepared import RATE_HZ, Prepared, prepare
 from easy_pocket.core.listen.read import read_loop
@@ -37,7 +37,6 @@ A_BATCH = 40  # loops from one seed ...
 STILL = 4  # ... and what holds no hit at all
 STARTS = 4  # networks fitted from different starts
 HIDDEN = {"sound": 48, "bars": 24, "together": 48}
-MERGE_S = 0.030
 HIT_S, MISS_S = 0.0025, 0.005  # a place so near a hit is one; one farther off is none; between them nothing is learnt
 FIRST_SEED = 1000  # no bench or test uses these
 
@@ -147,7 +146,7 @@ def by_bars(job: tuple[list[Examples], Network]) -> tuple[np.ndarray, np.ndarray
             reading = read_loop(one.measured.take(best))[0]
         except NoHitsError:
             continue
-        if reading.confidence < BELIEVED or reading.fit < BELIEVED or reading.bars < 2:
+        if not bars_say_something(reading):
             continue
         inside, rows = bar_pictures(Candidates(at, at, np.zeros(len(at)), one.pictures), time_s, odds, reading)
         pictures.append(rows[inside].astype(np.float32))

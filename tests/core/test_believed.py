@@ -5,6 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from bench.made_loops import made_loops
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.listen.believed import MERGE_S, Network, needed_odds, network, strongest_apart
 from easy_pocket.core.listen.candidates import PICTURE, candidates_in, refine
@@ -140,3 +141,19 @@ def test_drums_struck_together_count_with_their_middle_as_far_as_it_is_heard():
             told_ms.append(heard.middle_ms.mean())
         assert told_ms[0] < 1.0
         assert told_ms[0] < told_ms[1] < told_ms[2]
+
+
+def test_loops_made_for_the_fit_use_the_sounds_they_are_given():
+    """They once did not, and everything was fitted to our own kits alone."""
+    asked = []
+
+    def click(voice, dice):
+        asked.append(voice)
+        return np.eye(1, RATE_HZ, 200)[0]
+
+    (plain,), (given,) = list(made_loops(1, 5)), list(made_loops(1, 5, sound_of=click))
+    assert {hit["voice"] for hit in given.truth["hits"]} == set(asked)
+    assert plain.truth["tempo_bpm"] == given.truth["tempo_bpm"]
+    assert not np.allclose(
+        plain.audio.samples[: len(given.audio.samples)], given.audio.samples[: len(plain.audio.samples)]
+    )

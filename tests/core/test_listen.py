@@ -12,8 +12,9 @@ from easy_pocket.core.listen.drift import followed, measured_tempi_bpm
 from easy_pocket.core.listen.groove import extract_template, found_swing_percent
 from easy_pocket.core.listen.hear import Overrules, attack_near, doubled, halved, hear, with_span
 from easy_pocket.core.listen.onsets import Onsets, find_onsets
-from easy_pocket.core.listen.read import read_loop
+from easy_pocket.core.listen.read import in_sixteenths, read_loop
 from easy_pocket.core.listen.reading import Grid, Reading
+from easy_pocket.core.listen.tempo import compound_evidence
 from easy_pocket.core.timebase import Metre
 from tests.drums import ROCK, SWUNG, beat, drifting, merged_ms, rendered
 
@@ -359,3 +360,49 @@ def test_a_tempo_map_is_measured_and_followed_on_request():
     assert np.abs(laid.slot_at(times) - slots).max() < 0.02
     assert np.abs(reading.slot_at(times) - slots).max() > 0.02
     assert followed(heard, replace(reading, bars=1)) == replace(reading, bars=1)
+
+
+def of_times(times_s, length_s, low=(), strength=None):
+    """Hits at known times; those named in `low` are kicks, the others hats."""
+    times_s = np.asarray(times_s, dtype=float)
+    bands = np.where(np.isin(np.arange(len(times_s)), low)[:, None], [0.8, 0.1, 0.1], [0.05, 0.15, 0.8])
+    loud = np.ones(len(times_s)) if strength is None else np.asarray(strength, dtype=float)
+    return Onsets(times_s, loud, np.full(len(times_s), 30.0), bands, length_s)
+
+
+def test_a_sixteenth_between_eighths_bends_no_slot():
+    """Eighths 10 ms late, and one 16th between two of them: it says nothing about either."""
+    eighths = np.arange(16) * 0.25 + 0.01
+    reading = Reading(120.0, Metre(4, 4), 2, 0.0, Grid(2), 0.9, 1.0, 0.9)
+    lane = extract_template(of_times(np.sort([*eighths, 0.375]), 4.0), reading, "t").lanes["all"]
+    assert lane.offsets == pytest.approx(np.full(8, 10.0), abs=1e-6)
+    assert sum(lane.count) == 16
+
+
+def test_a_loud_bar_says_more_of_a_groove_but_not_all():
+    times = np.array([0.0, 0.5, 1.0, 1.5, 2.012, 2.5, 3.0, 3.5])
+    reading = Reading(120.0, Metre(4, 4), 2, 0.0, Grid(1), 0.9, 1.0, 0.9)
+    loud = [0.25, 1, 1, 1, 1, 1, 1, 1]
+    lane = extract_template(of_times(times, 4.0, strength=loud), reading, "t").lanes["all"]
+    assert lane.offset_ms[0] == pytest.approx(12 * 1 / 1.5)  # the roots of 1 and a quarter: 1 against a half
+
+
+@pytest.mark.parametrize(("sixteenths", "per_beat"), [((), 3), ((5.5,), 3), ((5.5, 11.5), 6)])
+def test_six_eight_gets_sixteenths_when_some_are_played(sixteenths, per_beat):
+    place = np.sort([*range(12), *sixteenths])
+    reading = Reading(90.0, Metre(6, 8), 2, 0.0, Grid(3), 0.9, 1.0, 0.9)
+    heard = of_times(place * reading.slot_s, reading.length_s)
+    assert in_sixteenths(heard, reading).grid.per_beat == per_beat
+    assert in_sixteenths(heard, replace(reading, metre=Metre(3, 4))).grid.per_beat == 3
+
+
+def test_a_beat_that_nobody_plays_is_no_beat():
+    """6/8 in 8ths, read as triplets of a 4/4 half of whose beats are empty; and a real shuffle, read so too."""
+    eighths = of_times(np.arange(24) * 0.25, 6.0)
+    assert compound_evidence(eighths, Metre(6, 8), 0.75, Grid(3)) == 0.0
+    across = compound_evidence(of_times(np.arange(0, 24, 2) * 0.25, 6.0), Metre(4, 4), 0.75, Grid(3))
+    shuffled = of_times(np.sort([*np.arange(8) * 0.75, *(np.arange(8) * 0.75 + 0.5)]), 6.0)
+    assert compound_evidence(shuffled, Metre(4, 4), 0.75, Grid(3)) == 0.0
+    assert across < -0.4
+    later = replace(shuffled, time_s=shuffled.time_s + 0.31)  # a recording that is not cut on its one
+    assert compound_evidence(later, Metre(4, 4), 0.75, Grid(3), 0.31) == 0.0

@@ -11,16 +11,22 @@ from easy_pocket.samples import dry_dock
 from easy_pocket.store.songs import create_song
 
 
-def test_sounds_of_the_last_songs_are_rendered_ahead(store):
+@pytest.fixture
+def docked(store):
+    """A song on a sampled kit, nothing of which has been rendered."""
     load_demo(store, songs=False)
     with store.transaction() as session:
         create_song(session, "On the dock", kit_key="dry_dock", voices=("kick", "snare"))
     clear_rendered()
     clear_struck()
+    return store
+
+
+def test_sounds_of_the_last_songs_are_rendered_ahead(docked):
     kit = dry_dock()
     with pytest.raises(BadValueError, match="not at hand"):
         voice_audio(kit.voice("kick"), 7)
-    assert WarmUp(store).wait(60)
+    assert WarmUp(docked).wait(60)
     for role in ("kick", "snare"):
         for zone in range(8):
             assert voice_audio(kit.voice(role), zone).any()  # no source of samples is given: it is there already
@@ -33,13 +39,8 @@ def test_without_a_database_it_ends_quietly(store):
     assert WarmUp(gone).wait(30)
 
 
-def test_stopped_it_leaves_the_rest_unrendered(store):
-    load_demo(store, songs=False)
-    with store.transaction() as session:
-        create_song(session, "On the dock", kit_key="dry_dock", voices=("kick", "snare"))
-    clear_rendered()
-    clear_struck()
-    warming = WarmUp(store)
+def test_stopped_it_leaves_the_rest_unrendered(docked):
+    warming = WarmUp(docked)
     warming.stop()
     assert warming.wait(0)
     with pytest.raises(BadValueError, match="not at hand"):

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import ndimage, signal
 
+from easy_pocket.core.listen.believed import MERGE_S
 from easy_pocket.core.listen.prepared import BLOCK, FLUX_HOP, RATE_HZ, Floats, Ints, Prepared, filter_of
 
 RISE_HOP = 64  # samples, 1.5 ms
@@ -23,7 +24,6 @@ RISE_FLOOR_OVERALL = 1e-6  # of the loudest moment of all bands: a band the reco
 RISE_MIN_DB = 1.0  # mean of the three upper bands
 FLUX_MIN_DB = 1.5  # mean rise over the bands
 APART = 66  # samples, 1.5 ms: what lies closer is one place
-EDGE_S = 0.030  # so far outside the audio places count too: a hit may start just before the seam
 
 # Refining: (band, share of the peak that counts as the start). Above 2.5 kHz sounds start steeply and little rings, so
 # a smaller share is safe there; it also hears the hat that comes a few ms before a kick.
@@ -73,7 +73,7 @@ def candidates_in(prepared: Prepared) -> Candidates:
     high = rises(prepared, centres).mean(axis=0)
     weak, _ = signal.find_peaks(high, height=RISE_MIN_DB, distance=8)
     places = np.unique(np.concatenate([strong * FLUX_HOP, centres[weak]]))
-    edge = int(EDGE_S * RATE_HZ)
+    edge = int(MERGE_S * RATE_HZ)  # so far outside the audio places count too
     first, last = prepared.context - edge, prepared.context + prepared.length + edge
     places = places[(places >= first - edge) & (places < last + edge)]
     starts, contrast_db = refine(prepared, places)

@@ -25,11 +25,16 @@ FAINT_ODDS = 0.3  # over what is needed, for what only the bars speak for: it st
 BARS_PICTURE = 35
 
 
+def bars_say_something(reading: Reading) -> bool:
+    """Whether a reading is one to lean on, with a bar to compare another with."""
+    return reading.confidence >= BELIEVED and reading.fit >= BELIEVED and reading.bars >= 2
+
+
 def heard_in_bars(
     prepared: Prepared, candidates: Candidates, odds: Floats, onsets: Onsets, reading: Reading, sensitivity: float
 ) -> Onsets:
     """The hits once the bars have spoken. Without a reading one can lean on, or with one bar only: `onsets`."""
-    if reading.confidence < BELIEVED or reading.fit < BELIEVED or reading.bars < 2:
+    if not bars_say_something(reading):
         return onsets
     time_s = (candidates.at - prepared.context) / RATE_HZ
     inside, pictures = bar_pictures(candidates, time_s, odds, reading)
@@ -61,8 +66,9 @@ def bar_pictures(
     astray_s = np.abs(off_s - usual_s[slot])
     near = inside & (astray_s < ON_PLACE_S)
 
+    bounded = np.clip(odds, -SURE_ODDS, SURE_ODDS)
     best = np.full((bars, per_bar), -SURE_ODDS)
-    np.maximum.at(best, (bar[near], slot[near]), np.clip(odds[near], -SURE_ODDS, SURE_ODDS))
+    np.maximum.at(best, (bar[near], slot[near]), bounded[near])
     held = 1 / (1 + np.exp(-best))
     others_mean = (held.sum(axis=0)[slot] - held[bar, slot]) / max(bars - 1, 1)
     other = _strongest_other(held)[bar, slot]
@@ -82,7 +88,7 @@ def bar_pictures(
     apart_db = np.where(comparable[:, None], np.clip(after - after[likened], -ALIKE_DB, ALIKE_DB), 0.0)
     covered_db = np.where(comparable[:, None], np.clip(before - after[likened], -ALIKE_DB, ALIKE_DB), 0.0)
     pictures = np.column_stack([
-        np.clip(odds, -SURE_ODDS, SURE_ODDS), np.clip(odds, -SURE_ODDS, SURE_ODDS) - best[bar, slot],
+        bounded, bounded - best[bar, slot],
         others_mean, held[other, slot], best[other, slot], comparable, *steps,
         1000 * np.minimum(astray_s, 0.1), 1000 * np.clip(off_s, -0.1, 0.1), np.full(len(odds), np.log2(bars)),
         np.full(len(odds), reading.fit), slot % beat == 0, np.full(len(odds), held.mean()), apart_db, covered_db,
