@@ -9,21 +9,20 @@ import re
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy.orm import Session
-
 from easy_pocket.cli.files import bounded_bytes, say, write
 from easy_pocket.core.errors import BadValueError, PocketError
 from easy_pocket.core.formats.audio_file import write_audio
 from easy_pocket.core.formats.midi import write_midi
+from easy_pocket.core.formats.song_midi import read_song_midi
 from easy_pocket.core.perform import perform
 from easy_pocket.core.song.flatten import flatten
 from easy_pocket.core.song.written_out import flat_patterns
 from easy_pocket.home.mariadb import LaunchError
 from easy_pocket.home.shelf import open_shelf
-from easy_pocket.store.database import Database
-from easy_pocket.store.midi_parts import song_from_midi
+from easy_pocket.store.database import Database, Reader
+from easy_pocket.store.midi_songs import song_from_midi
 from easy_pocket.store.song_files import song_as_audio, song_as_midi
-from easy_pocket.store.songs import LoadedSong, load_song, shelf
+from easy_pocket.store.songs import LoadedSong, read_song, shelf
 
 
 def add_songs(commands: Any) -> None:
@@ -59,8 +58,7 @@ def on_shelf(run: Any) -> None:
 
 def run_songs(chosen: argparse.Namespace) -> None:
     def listing(database: Database) -> None:
-        with database.transaction() as session:
-            rows = [_facts(load_song(session, one.row.id)) for one in shelf(session)]
+        rows = [_facts(read_song(database.reader, one.row.id)) for one in shelf(database.reader)]
         if chosen.json:
             print(json.dumps(rows))
             return
@@ -86,9 +84,9 @@ def _facts(song: LoadedSong) -> dict[str, Any]:
     }
 
 
-def find_song(session: Session, wanted: str) -> int:
+def find_song(reader: Reader, wanted: str) -> int:
     """By its number or its name; raises BadValueError when there is none, or several of that name."""
-    songs = shelf(session)
+    songs = shelf(reader)
     if wanted.isdecimal() and any(one.row.id == int(wanted) for one in songs):
         return int(wanted)
     named = [one.row.id for one in songs if one.row.name.lower() == wanted.lower()]
@@ -105,9 +103,8 @@ def run_export(chosen: argparse.Namespace) -> None:
         raise BadValueError("Say what to write: --midi, --wav, --flat, or several of them.")
 
     def writing(database: Database) -> None:
-        with database.transaction() as session:
-            song = load_song(session, find_song(session, chosen.song))
-            files = _files(session, song, chosen)
+        song = read_song(database.reader, find_song(database.reader, chosen.song))
+        files = _files(song, chosen)
         Path(chosen.out).mkdir(parents=True, exist_ok=True)
         for name, data in files:
             write(os.path.join(chosen.out, name), data)
@@ -116,13 +113,13 @@ def run_export(chosen: argparse.Namespace) -> None:
     on_shelf(writing)
 
 
-def _files(session: Session, song: LoadedSong, chosen: argparse.Namespace) -> list[tuple[str, bytes]]:
+def _files(song: LoadedSong, chosen: argparse.Namespace) -> list[tuple[str, bytes]]:
     stem = plain(song.row.name)
     files = []
     if chosen.midi:
         files.append((f"{stem} song.mid", song_as_midi(song, chosen.by).data))
     if chosen.wav:
-        files.append((f"{stem} song.wav", write_audio(song_as_audio(session, song), "WAV", chosen.bits)))
+        files.append((f"{stem} song.wav", write_audio(song_as_audio(song), "WAV", chosen.bits)))
     if chosen.flat:
         arrangement = song.arrangement
         patterns = flat_patterns(arrangement, flatten(arrangement))
@@ -144,9 +141,10 @@ def run_import(chosen: argparse.Namespace) -> None:
     data = bounded_bytes(chosen.file, "MIDI file")
 
     def making(database: Database) -> None:
+        read = read_song_midi(data, name, by_voice=chosen.by == "voice")
         with database.transaction() as session:
-            row, read = song_from_midi(session, data, name, by_voice=chosen.by == "voice", kit_key=chosen.kit)
-            facts = _facts(load_song(session, row.id))
+            row = song_from_midi(session, read, name, kit_key=chosen.kit)
+        facts = _facts(read_song(database.reader, row.id))
         for remark in read.remarks:
             say(remark)
         print(f"{facts['id']:>4}  {facts['name']}: {facts['bars']} bars, {len(facts['parts'])} parts, "

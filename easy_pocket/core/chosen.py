@@ -5,18 +5,28 @@ from __future__ import annotations
 import zlib
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Annotated, Any
 
 import numpy as np
+from annotated_types import MaxLen, MinLen
 
 from easy_pocket.core.articulation import FIELDS, Articulation, articulation_words, changed
 from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
 from easy_pocket.core.pattern import MAX_OFFSET_MS, Hit, Pattern
+from easy_pocket.core.pattern_edit import (
+    MAX_CHOSEN,
+    AnyTick,
+    Number,
+    PatternEdit,
+    Place,
+    Places,
+    Tick,
+    Voice,
+    Word,
+)
 from easy_pocket.core.timebase import place_name
 from easy_pocket.core.voices import check_voice, voice_name
 
-Place = tuple[str, int]
-MAX_CHOSEN = 30_000
 # What the detail strip sets hit by hit: field, lowest, highest, unit.
 VALUE_RANGES: dict[str, tuple[float, float, str]] = {
     "velocity": (1, 127, ""),
@@ -33,69 +43,139 @@ VALUE_NAMES = {
 
 
 @dataclass(frozen=True)
-class SetValues:
+class SetValues(PatternEdit, kind="values"):
     """One value for each of these hits. step_ticks: the slot a ratchet fills."""
 
-    field: str
-    values: tuple[tuple[str, int, float], ...]
-    step_ticks: int = 240
+    field: Word
+    values: Annotated[tuple[tuple[Voice, Tick, Number], ...], MinLen(1), MaxLen(MAX_CHOSEN)]
+    step_ticks: Tick = 240
+
+    def applied(self, pattern: Pattern) -> Pattern:
+        old = _find(pattern, ((voice, tick) for voice, tick, _ in self.values))
+        wanted = {(voice, tick): value for voice, tick, value in self.values}
+        new = (with_value(hit, self.field, wanted[hit.voice, hit.tick], self.step_ticks) for hit in old)
+        return _exchanged(pattern, old, new)
+
+    def words(self, pattern: Pattern) -> str:
+        return f"{VALUE_NAMES.get(self.field, self.field)} of {_count(len(self.values))}"
 
 
 @dataclass(frozen=True)
-class Dress:
+class Dress(PatternEdit, kind="dress"):
     """The same articulation fields for all of these hits: {"ornament": "flam"}, {"locked": True}, ..."""
 
-    places: tuple[Place, ...]
+    places: Places
     values: tuple[tuple[str, Any], ...]
+
+    def applied(self, pattern: Pattern) -> Pattern:
+        dress = dict(self.values)
+        if not set(dress) <= set(FIELDS):
+            raise BadValueError(f"'{sorted(set(dress) - set(FIELDS))[0][:30]}' is nothing a hit can have.")
+        old = _find(pattern, self.places)
+        return _exchanged(pattern, old, (replace(hit, articulation=changed(hit.articulation, **dress)) for hit in old))
+
+    def words(self, pattern: Pattern) -> str:
+        return f"{_dress_words(dict(self.values))}: {_count(len(self.places))}"
 
 
 @dataclass(frozen=True)
-class MoveHits:
+class MoveHits(PatternEdit, kind="move_many"):
     """Hits to other places and voices, as (voice, tick, to voice, to tick), or copies of them. A hit that lies where
     one arrives makes way."""
 
-    moves: tuple[tuple[str, int, str, int], ...]
-    copy: bool = False
+    moves: Annotated[tuple[tuple[Voice, Tick, Voice, AnyTick], ...], MinLen(1), MaxLen(MAX_CHOSEN)]
+    copies: bool = False
+
+    def applied(self, pattern: Pattern) -> Pattern:
+        old = _find(pattern, ((voice, tick) for voice, tick, _, _ in self.moves))
+        targets = {(voice, tick): (to_voice, to_tick) for voice, tick, to_voice, to_tick in self.moves}
+        moved = []
+        for hit in old:
+            to_voice, to_tick = targets[hit.voice, hit.tick]
+            moved.append(replace(hit, voice=check_voice(to_voice), tick=to_tick))
+        _within(pattern, moved)
+        return _exchanged(pattern, [] if self.copies else old, moved)
+
+    def words(self, pattern: Pattern) -> str:
+        return f"{'copy' if self.copies else 'move'} {_count(len(self.moves))}"
 
 
 @dataclass(frozen=True)
-class PasteHits:
+class PasteHits(PatternEdit, kind="paste"):
     """Hits put down with the first at `tick`; what reaches past the end is left out. What lies there makes way."""
 
     hits: tuple[Hit, ...]
-    tick: int
+    tick: Tick
+
+    def applied(self, pattern: Pattern) -> Pattern:
+        require_range("The place to paste at", self.tick, 0, pattern.length_ticks - 1, "ticks")
+        require_range("The number of hits pasted", len(self.hits), 1, MAX_CHOSEN)
+        shift = self.tick - min(hit.tick for hit in self.hits)
+        moved = [replace(hit, voice=check_voice(hit.voice), tick=hit.tick + shift) for hit in self.hits]
+        return _exchanged(pattern, [], [hit for hit in moved if hit.tick < pattern.length_ticks])
+
+    def words(self, pattern: Pattern) -> str:
+        return f"paste {_count(len(self.hits))}"
 
 
 @dataclass(frozen=True)
-class NudgeHits:
+class NudgeHits(PatternEdit, kind="nudge"):
     """Each hit's own offset by so many ms."""
 
-    places: tuple[Place, ...]
-    by_ms: float
+    places: Places
+    by_ms: Number
+
+    def applied(self, pattern: Pattern) -> Pattern:
+        require_range("The nudge", self.by_ms, -MAX_OFFSET_MS, MAX_OFFSET_MS, "ms")
+        old = _find(pattern, self.places)
+        for hit in old:
+            if abs(hit.offset_ms + self.by_ms) > MAX_OFFSET_MS:
+                raise EditRefusedError(
+                    f"{voice_name(hit.voice).capitalize()} at {place_name(hit.tick, pattern.metre)} would be "
+                    f"{hit.offset_ms + self.by_ms:+.0f} ms off its place; at most {MAX_OFFSET_MS:g} ms are possible: "
+                    "move it by a slot instead."
+                )
+        return _exchanged(pattern, old, (replace(hit, offset_ms=hit.offset_ms + self.by_ms) for hit in old))
+
+    def words(self, pattern: Pattern) -> str:
+        return f"{_count(len(self.places))} {abs(self.by_ms):g} ms {'later' if self.by_ms > 0 else 'earlier'}"
 
 
 @dataclass(frozen=True)
-class TurnHits:
+class TurnHits(PatternEdit, kind="turn"):
     """Turn chosen hits round within the span they take: "reverse", "mirror" (rows upside down), "later" or "earlier"
     by a slot, round the span's ends."""
 
-    places: tuple[Place, ...]
-    how: str
-    step_ticks: int
-    start_tick: int
-    end_tick: int
+    places: Places
+    how: Word
+    step_ticks: Tick
+    start_tick: Tick
+    end_tick: Tick
+
+    def applied(self, pattern: Pattern) -> Pattern:
+        return _turned(pattern, self)
+
+    def words(self, pattern: Pattern) -> str:
+        return f"{self.how} {_count(len(self.places))}"
 
 
 @dataclass(frozen=True)
-class StretchHits:
+class StretchHits(PatternEdit, kind="stretch"):
     """Spread chosen hits to twice their distances from start_tick (factor 2), or draw them to half (0.5)."""
 
-    places: tuple[Place, ...]
-    factor: float
-    start_tick: int
+    places: Places
+    factor: Number
+    start_tick: Tick
 
+    def applied(self, pattern: Pattern) -> Pattern:
+        require_range("The stretch", self.factor, 0.25, 4)
+        old, start = _find(pattern, self.places), self.start_tick
+        stretched = [replace(hit, tick=start + round((hit.tick - start) * self.factor)) for hit in old]
+        _within(pattern, stretched)
+        return _exchanged(pattern, old, _no_two(stretched, pattern))
 
-ChosenEdit = SetValues | Dress | MoveHits | PasteHits | NudgeHits | TurnHits | StretchHits
+    def words(self, pattern: Pattern) -> str:
+        return f"stretch {_count(len(self.places))} to {'twice' if self.factor > 1 else 'half'} the distance"
 
 
 def _find(pattern: Pattern, places: Iterable[Place]) -> list[Hit]:
@@ -154,60 +234,6 @@ def value_of(hit: Hit, field: str) -> float:
     if field == "strokes":
         return float(hit.articulation.strokes) if _rolls(hit) else 1.0
     return float(getattr(hit.articulation, field))
-
-
-def apply_chosen_edit(pattern: Pattern, edit: ChosenEdit) -> Pattern:
-    """The pattern after the edit. Raises EditRefusedError or BadValueError and changes nothing."""
-    match edit:
-        case SetValues(field, values, step_ticks):
-            old = _find(pattern, ((voice, tick) for voice, tick, _ in values))
-            wanted = {(voice, tick): value for voice, tick, value in values}
-            return _exchanged(
-                pattern, old, (with_value(hit, field, wanted[hit.voice, hit.tick], step_ticks) for hit in old)
-            )
-        case Dress(places, pairs):
-            dress = dict(pairs)
-            if not set(dress) <= set(FIELDS):
-                raise BadValueError(f"'{sorted(set(dress) - set(FIELDS))[0][:30]}' is nothing a hit can have.")
-            old = _find(pattern, places)
-            return _exchanged(
-                pattern, old, (replace(hit, articulation=changed(hit.articulation, **dress)) for hit in old)
-            )
-        case MoveHits(moves, copy):
-            old = _find(pattern, ((voice, tick) for voice, tick, _, _ in moves))
-            targets = {(voice, tick): (to_voice, to_tick) for voice, tick, to_voice, to_tick in moves}
-            moved = []
-            for hit in old:
-                to_voice, to_tick = targets[hit.voice, hit.tick]
-                moved.append(replace(hit, voice=check_voice(to_voice), tick=to_tick))
-            _within(pattern, moved)
-            return _exchanged(pattern, [] if copy else old, moved)
-        case PasteHits(hits, tick):
-            require_range("The place to paste at", tick, 0, pattern.length_ticks - 1, "ticks")
-            require_range("The number of hits pasted", len(hits), 1, MAX_CHOSEN)
-            first = min(hit.tick for hit in hits)
-            moved = [replace(hit, voice=check_voice(hit.voice), tick=hit.tick - first + tick) for hit in hits]
-            inside = [hit for hit in moved if hit.tick < pattern.length_ticks]
-            return _exchanged(pattern, [], inside)
-        case NudgeHits(places, by_ms):
-            require_range("The nudge", by_ms, -MAX_OFFSET_MS, MAX_OFFSET_MS, "ms")
-            old = _find(pattern, places)
-            for hit in old:
-                if abs(hit.offset_ms + by_ms) > MAX_OFFSET_MS:
-                    raise EditRefusedError(
-                        f"{voice_name(hit.voice).capitalize()} at {place_name(hit.tick, pattern.metre)} would be "
-                        f"{hit.offset_ms + by_ms:+.0f} ms off its place; at most {MAX_OFFSET_MS:g} ms are possible: "
-                        "move it by a slot instead."
-                    )
-            return _exchanged(pattern, old, (replace(hit, offset_ms=hit.offset_ms + by_ms) for hit in old))
-        case TurnHits():
-            return _turned(pattern, edit)
-        case StretchHits(places, factor, start_tick):
-            require_range("The stretch", factor, 0.25, 4)
-            old = _find(pattern, places)
-            stretched = [replace(hit, tick=start_tick + round((hit.tick - start_tick) * factor)) for hit in old]
-            _within(pattern, stretched)
-            return _exchanged(pattern, old, _no_two(stretched, pattern))
 
 
 def _within(pattern: Pattern, hits: list[Hit]) -> None:
@@ -276,25 +302,6 @@ def _shuffled(hits: list[Hit]) -> list[Hit]:
                 for hit, (voice, alternate) in zip(order, dealt, strict=True)
             ]
     raise EditRefusedError("These hits cannot be dealt out otherwise: choose hits of more voices, or more places.")
-
-
-def describe_chosen_edit(edit: ChosenEdit) -> str:
-    """What the edit does, in words for the undo list."""
-    match edit:
-        case SetValues(field, values, _):
-            return f"{VALUE_NAMES.get(field, field)} of {_count(len(values))}"
-        case Dress(places, pairs):
-            return f"{_dress_words(dict(pairs))}: {_count(len(places))}"
-        case MoveHits(moves, copy):
-            return f"{'copy' if copy else 'move'} {_count(len(moves))}"
-        case PasteHits(hits, _):
-            return f"paste {_count(len(hits))}"
-        case NudgeHits(places, by_ms):
-            return f"{_count(len(places))} {abs(by_ms):g} ms {'later' if by_ms > 0 else 'earlier'}"
-        case TurnHits(places, how):
-            return f"{how} {_count(len(places))}"
-        case StretchHits(places, factor, _):
-            return f"stretch {_count(len(places))} to {'twice' if factor > 1 else 'half'} the distance"
 
 
 def _dress_words(values: dict[str, Any]) -> str:

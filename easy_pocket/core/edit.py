@@ -1,4 +1,4 @@
-"""Edits: each is a small value; `apply_edit(pattern, edit)` gives the pattern after it.
+"""Edits of single hits; and `apply_edit(pattern, edit)`, which every edit goes through.
 
 An edit that names a hit that is not there is refused (EditRefusedError), never guessed at: the caller then shows
 the pattern as it is now.
@@ -7,70 +7,130 @@ the pattern as it is now.
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Protocol
 
-from easy_pocket.core.chosen import ChosenEdit, apply_chosen_edit, describe_chosen_edit
 from easy_pocket.core.errors import EditRefusedError, require_range
-from easy_pocket.core.lengths import Break, LengthEdit, apply_length_edit, describe_length_edit
-from easy_pocket.core.locks import LockEdit, apply_lock, describe_lock, keep_locks
+from easy_pocket.core.locks import keep_locks
 from easy_pocket.core.pattern import MAX_OFFSET_MS, Hit, Pattern
-from easy_pocket.core.put_line import PutLine, apply_put_line
-from easy_pocket.core.rows import RowEdit, apply_row_edit, describe_row_edit
-from easy_pocket.core.shapes import Shape, describe_shape, shaped
-from easy_pocket.core.tighten import StraightAgain, apply_straight_again
+from easy_pocket.core.pattern_edit import Count, Number, PatternEdit, Tick, Voice
 from easy_pocket.core.timebase import place_name
 from easy_pocket.core.voices import check_voice, voice_name
 
 
-@dataclass(frozen=True)
-class WriteHit:
-    voice: str
-    tick: int
-    velocity: int = 96
+class Rule(Protocol):
+    """An edit, or what else makes one pattern of another."""
+
+    def applied(self, pattern: Pattern) -> Pattern: ...
+
+
+def apply_edit(pattern: Pattern, edit: Rule) -> Pattern:
+    """The pattern after the edit. Raises EditRefusedError (for what is locked, too) or BadValueError and changes
+    nothing."""
+    after = edit.applied(pattern)
+    return keep_locks(pattern, after) if getattr(edit, "minds_locks", True) else after
 
 
 @dataclass(frozen=True)
-class RemoveHit:
-    voice: str
-    tick: int
+class WriteHit(PatternEdit, kind="write"):
+    voice: Voice
+    tick: Tick
+    velocity: Count = 96
+
+    def applied(self, pattern: Pattern) -> Pattern:
+        check_voice(self.voice)
+        if pattern.at(self.voice, self.tick):
+            where = place_name(self.tick, pattern.metre)
+            raise EditRefusedError(f"{voice_name(self.voice).capitalize()} already has a hit at {where}.")
+        return pattern.exchanged([], [Hit(self.voice, self.tick, self.velocity)])
+
+    def words(self, pattern: Pattern) -> str:
+        return f"write {_named(self.voice, self.tick, pattern, ' at ')}"
 
 
 @dataclass(frozen=True)
-class MoveHit:
+class RemoveHit(PatternEdit, kind="remove"):
+    voice: Voice
+    tick: Tick
+
+    def applied(self, pattern: Pattern) -> Pattern:
+        return pattern.exchanged([_find(pattern, self.voice, self.tick)], [])
+
+    def words(self, pattern: Pattern) -> str:
+        return f"remove {_named(self.voice, self.tick, pattern, ' at ')}"
+
+
+@dataclass(frozen=True)
+class MoveHit(PatternEdit, kind="move"):
     """Move a hit to another place, another voice, or both; its velocity and own offset go with it."""
 
-    voice: str
-    tick: int
-    to_voice: str
-    to_tick: int
+    voice: Voice
+    tick: Tick
+    to_voice: Voice
+    to_tick: Tick
+
+    def applied(self, pattern: Pattern) -> Pattern:
+        hit = _find(pattern, self.voice, self.tick)
+        check_voice(self.to_voice)
+        if pattern.at(self.to_voice, self.to_tick) and (self.to_voice, self.to_tick) != (self.voice, self.tick):
+            where = place_name(self.to_tick, pattern.metre)
+            raise EditRefusedError(
+                f"{voice_name(self.to_voice).capitalize()} already has a hit at {where}; remove it first."
+            )
+        return pattern.exchanged([hit], [replace(hit, voice=self.to_voice, tick=self.to_tick)])
+
+    def words(self, pattern: Pattern) -> str:
+        there = place_name(self.to_tick, pattern.metre)
+        target = there if self.to_voice == self.voice else f"{voice_name(self.to_voice)} {there}"
+        return f"move {_named(self.voice, self.tick, pattern)} to {target}"
 
 
 @dataclass(frozen=True)
-class SetVelocity:
-    voice: str
-    tick: int
-    velocity: int
+class SetVelocity(PatternEdit, kind="velocity"):
+    voice: Voice
+    tick: Tick
+    velocity: Count
+
+    def applied(self, pattern: Pattern) -> Pattern:
+        require_range("The velocity", self.velocity, 1, 127)
+        hit = _find(pattern, self.voice, self.tick)
+        return pattern.exchanged([hit], [replace(hit, velocity=self.velocity)])
+
+    def words(self, pattern: Pattern) -> str:
+        return f"{_named(self.voice, self.tick, pattern)} to velocity {self.velocity}"
 
 
 @dataclass(frozen=True)
-class SetOffset:
+class SetOffset(PatternEdit, kind="offset"):
     """Set a hit's own offset in ms, negative = early."""
 
-    voice: str
-    tick: int
-    offset_ms: float
+    voice: Voice
+    tick: Tick
+    offset_ms: Number
+
+    def applied(self, pattern: Pattern) -> Pattern:
+        require_range("The hit's own offset", self.offset_ms, -MAX_OFFSET_MS, MAX_OFFSET_MS, "ms")
+        hit = _find(pattern, self.voice, self.tick)
+        return pattern.exchanged([hit], [replace(hit, offset_ms=float(self.offset_ms))])
+
+    def words(self, pattern: Pattern) -> str:
+        return f"{_named(self.voice, self.tick, pattern)} to {self.offset_ms:+.1f} ms"
 
 
 @dataclass(frozen=True)
-class SetAlternate:
+class SetAlternate(PatternEdit, kind="alternate"):
     """Let a hit sound with an alternate sound of its voice, 1-4; 0 is the voice's own."""
 
-    voice: str
-    tick: int
-    alternate: int
+    voice: Voice
+    tick: Tick
+    alternate: Count
 
+    def applied(self, pattern: Pattern) -> Pattern:
+        hit = _find(pattern, self.voice, self.tick)
+        return pattern.exchanged([hit], [replace(hit, alternate=self.alternate)])
 
-HitEdit = WriteHit | RemoveHit | MoveHit | SetVelocity | SetOffset | SetAlternate
-Edit = HitEdit | RowEdit | ChosenEdit | Shape | LengthEdit | LockEdit | PutLine | StraightAgain
+    def words(self, pattern: Pattern) -> str:
+        sound = f"alternate sound {self.alternate}" if self.alternate else "its own sound"
+        return f"{_named(self.voice, self.tick, pattern)} with {sound}"
 
 
 def _find(pattern: Pattern, voice: str, tick: int) -> Hit:
@@ -83,97 +143,5 @@ def _find(pattern: Pattern, voice: str, tick: int) -> Hit:
     return hit
 
 
-def _replace(pattern: Pattern, old: Hit, new: Hit | None) -> Pattern:
-    return pattern.exchanged([old], [] if new is None else [new])
-
-
-def apply_edit(pattern: Pattern, edit: Edit) -> Pattern:
-    """The pattern after the edit. Raises EditRefusedError (for what is locked, too) or BadValueError and changes
-    nothing."""
-    if isinstance(edit, LockEdit):
-        return apply_lock(pattern, edit)
-    if isinstance(edit, HitEdit):
-        after = _apply_hit_edit(pattern, edit)
-    elif isinstance(edit, Shape):
-        after = apply_chosen_edit(pattern, shaped(pattern, edit))
-    elif isinstance(edit, ChosenEdit):
-        after = apply_chosen_edit(pattern, edit)
-    elif isinstance(edit, PutLine):
-        after = apply_put_line(pattern, edit)
-    elif isinstance(edit, StraightAgain):
-        after = apply_straight_again(pattern, edit)
-    elif isinstance(edit, LengthEdit):
-        return (
-            apply_length_edit(pattern, edit)
-            if not isinstance(edit, Break)
-            else keep_locks(pattern, apply_length_edit(pattern, edit))
-        )
-    else:
-        after = apply_row_edit(pattern, edit)
-    return keep_locks(pattern, after)
-
-
-def _apply_hit_edit(pattern: Pattern, edit: HitEdit) -> Pattern:
-    match edit:
-        case WriteHit(voice, tick, velocity):
-            check_voice(voice)
-            if pattern.at(voice, tick):
-                where = place_name(tick, pattern.metre)
-                raise EditRefusedError(f"{voice_name(voice).capitalize()} already has a hit at {where}.")
-            return pattern.exchanged([], [Hit(voice, tick, velocity)])
-        case RemoveHit(voice, tick):
-            return _replace(pattern, _find(pattern, voice, tick), None)
-        case MoveHit(voice, tick, to_voice, to_tick):
-            hit = _find(pattern, voice, tick)
-            check_voice(to_voice)
-            if pattern.at(to_voice, to_tick) and (to_voice, to_tick) != (voice, tick):
-                where = place_name(to_tick, pattern.metre)
-                raise EditRefusedError(
-                    f"{voice_name(to_voice).capitalize()} already has a hit at {where}; remove it first."
-                )
-            return _replace(pattern, hit, replace(hit, voice=to_voice, tick=to_tick))
-        case SetVelocity(voice, tick, velocity):
-            require_range("The velocity", velocity, 1, 127)
-            hit = _find(pattern, voice, tick)
-            return _replace(pattern, hit, replace(hit, velocity=velocity))
-        case SetOffset(voice, tick, offset_ms):
-            require_range("The hit's own offset", offset_ms, -MAX_OFFSET_MS, MAX_OFFSET_MS, "ms")
-            hit = _find(pattern, voice, tick)
-            return _replace(pattern, hit, replace(hit, offset_ms=float(offset_ms)))
-        case SetAlternate(voice, tick, alternate):
-            hit = _find(pattern, voice, tick)
-            return _replace(pattern, hit, replace(hit, alternate=alternate))
-
-
-def describe_edit(edit: Edit, pattern: Pattern) -> str:
-    """What the edit does, in words for the undo list."""
-    if isinstance(edit, LockEdit):
-        return describe_lock(edit, pattern)
-    if isinstance(edit, Shape):
-        return describe_shape(edit)
-    if isinstance(edit, ChosenEdit):
-        return describe_chosen_edit(edit)
-    if isinstance(edit, LengthEdit):
-        return describe_length_edit(edit, pattern)
-    if isinstance(edit, PutLine):
-        return f"line {edit.name}"
-    if isinstance(edit, StraightAgain):
-        return f"{len(edit.places) or 'all'} hits straight again"
-    if isinstance(edit, RowEdit):
-        return describe_row_edit(edit)
-    match edit:
-        case WriteHit(voice, tick, _):
-            return f"write {voice_name(voice)} at {place_name(tick, pattern.metre)}"
-        case RemoveHit(voice, tick):
-            return f"remove {voice_name(voice)} at {place_name(tick, pattern.metre)}"
-        case MoveHit(voice, tick, to_voice, to_tick):
-            there = place_name(to_tick, pattern.metre)
-            target = there if to_voice == voice else f"{voice_name(to_voice)} {there}"
-            return f"move {voice_name(voice)} {place_name(tick, pattern.metre)} to {target}"
-        case SetVelocity(voice, tick, velocity):
-            return f"{voice_name(voice)} {place_name(tick, pattern.metre)} to velocity {velocity}"
-        case SetOffset(voice, tick, offset_ms):
-            return f"{voice_name(voice)} {place_name(tick, pattern.metre)} to {offset_ms:+.1f} ms"
-        case SetAlternate(voice, tick, alternate):
-            sound = f"alternate sound {alternate}" if alternate else "its own sound"
-            return f"{voice_name(voice)} {place_name(tick, pattern.metre)} with {sound}"
+def _named(voice: str, tick: int, pattern: Pattern, between: str = " ") -> str:
+    return f"{voice_name(voice)}{between}{place_name(tick, pattern.metre)}"

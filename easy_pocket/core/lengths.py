@@ -3,105 +3,130 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Annotated
+
+from annotated_types import Ge, Le, MaxLen
 
 from easy_pocket.core.errors import EditRefusedError, require_range
 from easy_pocket.core.pattern import Hit, Pattern
+from easy_pocket.core.pattern_edit import Count, Number, PatternEdit, Voice
 from easy_pocket.core.timebase import MAX_BARS, place_name
 from easy_pocket.core.voices import check_voice, voice_name
 
 
 @dataclass(frozen=True)
-class SetLength:
+class SetLength(PatternEdit, kind="length"):
     """Give the pattern so many bars. Doubling copies what is there; shortening refuses to drop hits silently."""
 
-    bars: int
+    bars: Count
+    minds_locks = False
+
+    def applied(self, pattern: Pattern) -> Pattern:
+        return _set_bars(pattern, self.bars)
+
+    def words(self, pattern: Pattern) -> str:
+        return f"length {_bars(self.bars)}"
 
 
 @dataclass(frozen=True)
-class SetLengthTicks:
+class SetLengthTicks(PatternEdit, kind="length_ticks"):
     """A length of any number of ticks; what lies behind it goes, what is new is empty."""
 
-    length_ticks: int
+    length_ticks: Annotated[int, Ge(-4_000_000), Le(4_000_000)]
+    minds_locks = False
+
+    def applied(self, pattern: Pattern) -> Pattern:
+        require_range("The length", self.length_ticks, 10, MAX_BARS * 3840, "ticks")
+        kept = tuple(hit for hit in pattern.hits if hit.tick < self.length_ticks)
+        return replace(pattern, length_ticks=self.length_ticks, hits=kept)
+
+    def words(self, pattern: Pattern) -> str:
+        return f"length {self.length_ticks / pattern.metre.bar_ticks:.3g} bars"
 
 
 @dataclass(frozen=True)
-class DropBars:
+class DropBars(PatternEdit, kind="drop_bars"):
     """Take bars out, with what is written there; from_bar counts from 1."""
 
-    from_bar: int
-    bars: int
+    from_bar: Count
+    bars: Count
+    minds_locks = False
+
+    def applied(self, pattern: Pattern) -> Pattern:
+        begin, end = _span(pattern, self.from_bar, self.bars)
+        if end - begin >= pattern.length_ticks:
+            raise EditRefusedError("A pattern needs at least one bar: remove the hits instead.")
+        hits = tuple(
+            replace(hit, tick=hit.tick - (end - begin)) if hit.tick >= end else hit
+            for hit in pattern.hits
+            if not begin <= hit.tick < end
+        )
+        return replace(pattern, length_ticks=pattern.length_ticks - (end - begin), hits=hits)
+
+    def words(self, pattern: Pattern) -> str:
+        return f"drop {_range(self.from_bar, self.bars)}"
 
 
 @dataclass(frozen=True)
-class AddBars:
+class AddBars(PatternEdit, kind="add_bars"):
     """Put bars in before from_bar (one past the last: at the end), empty or as copies of the bars before them."""
 
-    from_bar: int
-    bars: int
-    copy: bool = False
+    from_bar: Count
+    bars: Count
+    copies: bool = False
+    minds_locks = False
+
+    def applied(self, pattern: Pattern) -> Pattern:
+        bar = pattern.metre.bar_ticks
+        require_range("Bars to add", self.bars, 1, MAX_BARS)
+        require_range("The bar to add them before", self.from_bar, 1, pattern.bars + 1)
+        at, added = min((self.from_bar - 1) * bar, pattern.length_ticks), self.bars * bar
+        require_range("The length", pattern.length_ticks + added, 1, MAX_BARS * 3840, "ticks")
+        moved = [replace(hit, tick=hit.tick + added) if hit.tick >= at else hit for hit in pattern.hits]
+        source = range(max(0, at - added), at) if self.copies else range(0)
+        come = [replace(hit, tick=hit.tick + added) for hit in pattern.hits if hit.tick in source]
+        come = [hit for hit in come if at <= hit.tick < at + added]
+        return replace(pattern, length_ticks=pattern.length_ticks + added, hits=(*moved, *come))
+
+    def words(self, pattern: Pattern) -> str:
+        return f"{'copy' if self.copies else 'add'} {_bars(self.bars)} before bar {self.from_bar}"
 
 
 @dataclass(frozen=True)
-class ChangeSpeed:
+class ChangeSpeed(PatternEdit, kind="speed"):
     """The whole pattern over twice its length (factor 2), or half of it (0.5)."""
 
-    factor: float
+    factor: Number
+    minds_locks = False
+
+    def applied(self, pattern: Pattern) -> Pattern:
+        require_range("The speed", self.factor, 0.25, 4)
+        length_ticks = max(1, round(pattern.length_ticks * self.factor))
+        return replace(pattern, length_ticks=length_ticks, hits=_at_speed(pattern, self.factor))
+
+    def words(self, pattern: Pattern) -> str:
+        return "the pattern at half speed" if self.factor > 1 else "the pattern at double speed"
 
 
 @dataclass(frozen=True)
-class Break:
+class Break(PatternEdit, kind="break"):
     """In these bars only these voices go on; the rest falls silent there."""
 
-    from_bar: int
-    bars: int
-    keep: tuple[str, ...]
+    from_bar: Count
+    bars: Count
+    keep: Annotated[tuple[Voice, ...], MaxLen(64)]
 
+    def applied(self, pattern: Pattern) -> Pattern:
+        begin, end = _span(pattern, self.from_bar, self.bars)
+        kept = {check_voice(voice) for voice in self.keep}
+        left = tuple(hit for hit in pattern.hits if hit.voice in kept or not begin <= hit.tick < end)
+        if len(left) == len(pattern.hits):
+            raise EditRefusedError("Nothing but the voices you keep sounds in these bars already.")
+        return replace(pattern, hits=left)
 
-LengthEdit = SetLength | SetLengthTicks | DropBars | AddBars | ChangeSpeed | Break
-
-
-def apply_length_edit(pattern: Pattern, edit: LengthEdit) -> Pattern:
-    """The pattern after the edit. Raises EditRefusedError or BadValueError and changes nothing."""
-    bar = pattern.metre.bar_ticks
-    match edit:
-        case SetLength(bars):
-            return _set_bars(pattern, bars)
-        case SetLengthTicks(length_ticks):
-            require_range("The length", length_ticks, 10, MAX_BARS * 3840, "ticks")
-            return replace(
-                pattern, length_ticks=length_ticks, hits=tuple(h for h in pattern.hits if h.tick < length_ticks)
-            )
-        case DropBars(from_bar, bars):
-            begin, end = _span(pattern, from_bar, bars)
-            if end - begin >= pattern.length_ticks:
-                raise EditRefusedError("A pattern needs at least one bar: remove the hits instead.")
-            hits = tuple(
-                replace(hit, tick=hit.tick - (end - begin)) if hit.tick >= end else hit
-                for hit in pattern.hits
-                if not begin <= hit.tick < end
-            )
-            return replace(pattern, length_ticks=pattern.length_ticks - (end - begin), hits=hits)
-        case AddBars(from_bar, bars, copy):
-            require_range("Bars to add", bars, 1, MAX_BARS)
-            require_range("The bar to add them before", from_bar, 1, pattern.bars + 1)
-            at, added = min((from_bar - 1) * bar, pattern.length_ticks), bars * bar
-            require_range("The length", pattern.length_ticks + added, 1, MAX_BARS * 3840, "ticks")
-            moved = [replace(hit, tick=hit.tick + added) if hit.tick >= at else hit for hit in pattern.hits]
-            source = range(max(0, at - added), at)
-            come = [replace(hit, tick=hit.tick + added) for hit in pattern.hits if hit.tick in source] if copy else []
-            come = [hit for hit in come if at <= hit.tick < at + added]
-            return replace(pattern, length_ticks=pattern.length_ticks + added, hits=(*moved, *come))
-        case ChangeSpeed(factor):
-            require_range("The speed", factor, 0.25, 4)
-            length_ticks = max(1, round(pattern.length_ticks * factor))
-            return replace(pattern, length_ticks=length_ticks, hits=_at_speed(pattern, factor))
-        case Break(from_bar, bars, keep):
-            begin, end = _span(pattern, from_bar, bars)
-            kept = {check_voice(voice) for voice in keep}
-            left = tuple(hit for hit in pattern.hits if hit.voice in kept or not begin <= hit.tick < end)
-            if len(left) == len(pattern.hits):
-                raise EditRefusedError("Nothing but the voices you keep sounds in these bars already.")
-            return replace(pattern, hits=left)
+    def words(self, pattern: Pattern) -> str:
+        voices = f"{len(self.keep)} voice{'s go' if len(self.keep) != 1 else ' goes'} on"
+        return f"break in {_range(self.from_bar, self.bars)}, {voices}"
 
 
 def _span(pattern: Pattern, from_bar: int, bars: int) -> tuple[int, int]:
@@ -148,23 +173,6 @@ def _repeats(pattern: Pattern, length_ticks: int) -> bool:
     """Whether what lies behind `length_ticks` only repeats what lies before it, so that nothing is lost."""
     folded = {replace(hit, tick=hit.tick % length_ticks) for hit in pattern.hits if hit.tick >= length_ticks}
     return folded <= set(pattern.hits)
-
-
-def describe_length_edit(edit: LengthEdit, pattern: Pattern) -> str:
-    """What the edit does, in words for the undo list."""
-    match edit:
-        case SetLength(bars):
-            return f"length {_bars(bars)}"
-        case SetLengthTicks(length_ticks):
-            return f"length {length_ticks / pattern.metre.bar_ticks:.3g} bars"
-        case DropBars(from_bar, bars):
-            return f"drop {_range(from_bar, bars)}"
-        case AddBars(from_bar, bars, copy):
-            return f"{'copy' if copy else 'add'} {_bars(bars)} before bar {from_bar}"
-        case ChangeSpeed(factor):
-            return "the pattern at half speed" if factor > 1 else "the pattern at double speed"
-        case Break(from_bar, bars, keep):
-            return f"break in {_range(from_bar, bars)}, {len(keep)} voice{'s go' if len(keep) != 1 else ' goes'} on"
 
 
 def _bars(count: int) -> str:

@@ -8,68 +8,72 @@ from dataclasses import dataclass, replace
 from easy_pocket.core.articulation import changed
 from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.pattern import Hit, Pattern
+from easy_pocket.core.pattern_edit import PatternEdit, Places, Tick, Voice
 from easy_pocket.core.timebase import place_name
 from easy_pocket.core.voices import check_voice, voice_name
 
 
 @dataclass(frozen=True)
-class LockHits:
+class LockHits(PatternEdit, kind="lock_hits"):
     """Lock these hits, or free them."""
 
-    places: tuple[tuple[str, int], ...]
+    places: Places
     locked: bool
+    minds_locks = False
+
+    def applied(self, pattern: Pattern) -> Pattern:
+        wanted = set(self.places)
+        if not wanted <= set(pattern.by_place):
+            raise EditRefusedError("One of these hits is gone; this is the pattern as it is now.")
+        return pattern.with_hits(
+            replace(hit, articulation=changed(hit.articulation, locked=self.locked))
+            if (hit.voice, hit.tick) in wanted
+            else hit
+            for hit in pattern.hits
+        )
+
+    def words(self, pattern: Pattern) -> str:
+        return f"{_verb(self.locked)} {len(self.places)} hit{'s' if len(self.places) != 1 else ''}"
 
 
 @dataclass(frozen=True)
-class LockVoice:
+class LockVoice(PatternEdit, kind="lock_voice"):
     """Lock a whole row, written or not, or free it."""
 
-    voice: str
+    voice: Voice
     locked: bool
+    minds_locks = False
+
+    def applied(self, pattern: Pattern) -> Pattern:
+        mine = {check_voice(self.voice)}
+        return replace(
+            pattern, locked_voices=pattern.locked_voices | mine if self.locked else pattern.locked_voices - mine
+        )
+
+    def words(self, pattern: Pattern) -> str:
+        return f"{_verb(self.locked)} the row of {voice_name(self.voice)}"
 
 
 @dataclass(frozen=True)
-class LockPlace:
+class LockPlace(PatternEdit, kind="lock_place"):
     """Lock the place in every bar that `tick` lies on, on all rows, or free it."""
 
-    tick: int
+    tick: Tick
     locked: bool
+    minds_locks = False
+
+    def applied(self, pattern: Pattern) -> Pattern:
+        inside = {self.tick % pattern.metre.bar_ticks}
+        return replace(
+            pattern, locked_places=pattern.locked_places | inside if self.locked else pattern.locked_places - inside
+        )
+
+    def words(self, pattern: Pattern) -> str:
+        return f"{_verb(self.locked)} beat {_beat(self.tick, pattern)} in every bar"
 
 
-LockEdit = LockHits | LockVoice | LockPlace
-
-
-def apply_lock(pattern: Pattern, edit: LockEdit) -> Pattern:
-    """Raises EditRefusedError when a hit is gone."""
-    match edit:
-        case LockHits(places, locked):
-            wanted = set(places)
-            if not wanted <= set(pattern.by_place):
-                raise EditRefusedError("One of these hits is gone; this is the pattern as it is now.")
-            return pattern.with_hits(
-                replace(hit, articulation=changed(hit.articulation, locked=locked))
-                if (hit.voice, hit.tick) in wanted
-                else hit
-                for hit in pattern.hits
-            )
-        case LockVoice(voice, locked):
-            voices = pattern.locked_voices | {check_voice(voice)} if locked else pattern.locked_voices - {voice}
-            return replace(pattern, locked_voices=voices)
-        case LockPlace(tick, locked):
-            inside = {tick % pattern.metre.bar_ticks}
-            places_now = pattern.locked_places | inside if locked else pattern.locked_places - inside
-            return replace(pattern, locked_places=places_now)
-
-
-def describe_lock(edit: LockEdit, pattern: Pattern) -> str:
-    what = "lock" if edit.locked else "free"
-    match edit:
-        case LockHits(places, _):
-            return f"{what} {len(places)} hit{'s' if len(places) != 1 else ''}"
-        case LockVoice(voice, _):
-            return f"{what} the row of {voice_name(voice)}"
-        case LockPlace(tick, _):
-            return f"{what} beat {_beat(tick, pattern)} in every bar"
+def _verb(locked: bool) -> str:
+    return "lock" if locked else "free"
 
 
 def _beat(tick: int, pattern: Pattern) -> str:

@@ -19,16 +19,15 @@ class PutLine:
     line_ticks: int
     start_tick: int = 0
 
-
-def apply_put_line(pattern: Pattern, edit: PutLine) -> Pattern:
-    """Raises BadValueError for a line without length or a place outside the pattern."""
-    require_range("The length of the line", edit.line_ticks, 10, 64 * 3840, "ticks")
-    require_range("The place to put it", edit.start_tick, 0, pattern.length_ticks - 1, "ticks")
-    voices = {hit.voice for hit in edit.hits}
-    kept = [hit for hit in pattern.hits if hit.voice not in voices or hit.tick < edit.start_tick]
-    starts = range(edit.start_tick, pattern.length_ticks, edit.line_ticks)
-    put = [replace(hit, tick=start + hit.tick) for start in starts for hit in edit.hits]
-    return pattern.with_hits((*kept, *(hit for hit in put if hit.tick < pattern.length_ticks)))
+    def applied(self, pattern: Pattern) -> Pattern:
+        """Raises BadValueError for a line without length or a place outside the pattern."""
+        require_range("The length of the line", self.line_ticks, 10, 64 * 3840, "ticks")
+        require_range("The place to put it", self.start_tick, 0, pattern.length_ticks - 1, "ticks")
+        voices = {hit.voice for hit in self.hits}
+        kept = [hit for hit in pattern.hits if hit.voice not in voices or hit.tick < self.start_tick]
+        starts = range(self.start_tick, pattern.length_ticks, self.line_ticks)
+        put = [replace(hit, tick=start + hit.tick) for start in starts for hit in self.hits]
+        return pattern.with_hits((*kept, *(hit for hit in put if hit.tick < pattern.length_ticks)))
 
 
 def on_kit(hits: tuple[Hit, ...], voices: tuple[str, ...]) -> tuple[Hit, ...]:

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Annotated
 
 import numpy as np
 import numpy.typing as npt
+from annotated_types import MaxLen
 
-from easy_pocket.core.chosen import VALUE_NAMES, VALUE_RANGES, Place, SetValues, value_of
+from easy_pocket.core.chosen import VALUE_NAMES, VALUE_RANGES, SetValues, value_of
 from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
 from easy_pocket.core.pattern import Hit, Pattern
+from easy_pocket.core.pattern_edit import Number, PatternEdit, Places, Seed, Tick, Word
 from easy_pocket.core.scatter import uniform
 from easy_pocket.core.timebase import Metre
 from easy_pocket.core.voices import voice_name
@@ -36,7 +39,7 @@ Floats = npt.NDArray[np.float64]
 
 
 @dataclass(frozen=True)
-class Shape:
+class Shape(PatternEdit, kind="shape"):
     """A shape over one value of these hits.
 
     line, curve: from `start` to `end`, the curve bent by `bend` (-1 to 1). wave: between them, `count` times.
@@ -47,18 +50,27 @@ class Shape:
     accents: `figure`, or `weights` (-1 to 1 for each slot of a bar) when it is "own", times `amount`.
     """
 
-    field: str
-    places: tuple[Place, ...]
-    shape: str
-    start: float = 0.0
-    end: float = 0.0
-    bend: float = 0.0
-    count: float = 1.0
-    amount: float = 0.0
-    seed: int = 0
-    figure: str = ""
-    weights: tuple[float, ...] = ()
-    step_ticks: int = 240
+    field: Word
+    places: Places
+    shape: Word
+    start: Number = 0.0
+    end: Number = 0.0
+    bend: Number = 0.0
+    count: Number = 1.0
+    amount: Number = 0.0
+    seed: Seed = 0
+    figure: Word = ""
+    weights: Annotated[tuple[Number, ...], MaxLen(64)] = ()
+    step_ticks: Tick = 240
+
+    def applied(self, pattern: Pattern) -> Pattern:
+        return shaped(pattern, self).applied(pattern)
+
+    def words(self, pattern: Pattern) -> str:
+        names = {voice for voice, _ in self.places}
+        whose = voice_name(names.pop()) if len(names) == 1 else f"{len(self.places)} hits"
+        what = self.figure if self.shape == "accents" else self.shape
+        return f"{VALUE_NAMES.get(self.field, self.field)} of {whose}: {what}"
 
 
 def shaped(pattern: Pattern, edit: Shape) -> SetValues:
@@ -173,10 +185,3 @@ def accent_weights(figure: str, weights: tuple[float, ...], ticks: Floats, metre
         slot = np.floor(inside / metre.bar_ticks * len(weights) + 1e-9).astype(int)
         return np.clip(np.array(weights), -1, 1)[slot]
     raise BadValueError(f"There is no accent figure '{figure[:20]}'; there are {', '.join(FIGURES)}.")
-
-
-def describe_shape(edit: Shape) -> str:
-    names = {voice for voice, _ in edit.places}
-    whose = voice_name(names.pop()) if len(names) == 1 else f"{len(edit.places)} hits"
-    what = edit.figure if edit.shape == "accents" else edit.shape
-    return f"{VALUE_NAMES.get(edit.field, edit.field)} of {whose}: {what}"

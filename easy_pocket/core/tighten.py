@@ -4,20 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
+from typing import Annotated
 
 import numpy as np
 import numpy.typing as npt
+from annotated_types import MaxLen
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
 from easy_pocket.core.feel import BY_VOICE, Feel, FeelScopes
 from easy_pocket.core.locks import keep_locks, lock_reason
 from easy_pocket.core.pattern import MAX_OFFSET_MS, Hit, HitArrays, Pattern
+from easy_pocket.core.pattern_edit import MAX_CHOSEN, PatternEdit, Place, Tick
 from easy_pocket.core.perform import Performance, lane_of, perform, swung
 from easy_pocket.core.template import GrooveTemplate
 from easy_pocket.core.timebase import GRID_NAMES, GRID_TICKS, check_tempo, ms_per_tick, place_name
 from easy_pocket.core.voices import voice_name
 
-Place = tuple[str, int]
 TARGETS = ("grid", "swing", "groove")
 FINE_TICKS = 120  # what is too far off to be an own offset goes to the nearest place of this grid
 
@@ -295,27 +297,29 @@ def write_in(pattern: Pattern, feel: FeelScopes, tempo_bpm: float, after: FeelSc
 
 
 @dataclass(frozen=True)
-class StraightAgain:
-    """These hits (none: all) on the nearest slot without an offset of their own; the feel stays."""
+class StraightAgain(PatternEdit, kind="straight_again"):
+    """These hits (none: all) on the nearest slot without an offset of their own; the feel stays. A hit off the grid
+    goes to the slot that is nearest to its tick, if its voice has none there."""
 
-    places: tuple[Place, ...]
-    step_ticks: int
+    places: Annotated[tuple[Place, ...], MaxLen(MAX_CHOSEN)]
+    step_ticks: Tick
 
+    def applied(self, pattern: Pattern) -> Pattern:
+        require_range("The grid", self.step_ticks, 10, 3840, "ticks")
+        chosen = _chosen(pattern, self.places)
+        taken = set(pattern.by_place)
+        old, new = [], []
+        for hit, wanted in zip(pattern.hits, chosen.tolist(), strict=True):
+            slot = round(hit.tick / self.step_ticks) * self.step_ticks
+            free = slot < pattern.length_ticks and (hit.voice, slot) not in taken
+            tick = slot if free else hit.tick
+            if wanted and (tick, 0.0) != (hit.tick, hit.offset_ms):
+                taken.add((hit.voice, tick))
+                old.append(hit)
+                new.append(replace(hit, tick=tick, offset_ms=0.0))
+        if not old:
+            raise EditRefusedError("Every one of these hits lies straight on the grid already.")
+        return pattern.exchanged(old, new)
 
-def apply_straight_again(pattern: Pattern, edit: StraightAgain) -> Pattern:
-    """A hit off the grid goes to the slot that is nearest to its tick, if its voice has none there."""
-    require_range("The grid", edit.step_ticks, 10, 3840, "ticks")
-    chosen = _chosen(pattern, edit.places)
-    taken = set(pattern.by_place)
-    old, new = [], []
-    for hit, wanted in zip(pattern.hits, chosen.tolist(), strict=True):
-        slot = round(hit.tick / edit.step_ticks) * edit.step_ticks
-        free = slot < pattern.length_ticks and (hit.voice, slot) not in taken
-        tick = slot if free else hit.tick
-        if wanted and (tick, 0.0) != (hit.tick, hit.offset_ms):
-            taken.add((hit.voice, tick))
-            old.append(hit)
-            new.append(replace(hit, tick=tick, offset_ms=0.0))
-    if not old:
-        raise EditRefusedError("Every one of these hits lies straight on the grid already.")
-    return pattern.exchanged(old, new)
+    def words(self, pattern: Pattern) -> str:
+        return f"{len(self.places) or 'all'} hits straight again"

@@ -15,7 +15,7 @@ from easy_pocket.demo.tidewater import ferry_bell, lamplighter, slack_water, thr
 from easy_pocket.store.database import Database
 from easy_pocket.store.kits import save_house_kits
 from easy_pocket.store.library import save_house_sounds
-from easy_pocket.store.loops import add_loop
+from easy_pocket.store.loops import add_loop, stored
 from easy_pocket.store.models import SectionRow
 from easy_pocket.store.songs import create_song, is_empty
 from easy_pocket.store.templates import save_house_grooves, save_template
@@ -75,13 +75,13 @@ def load_demo(database: Database, *, songs: bool = True) -> None:
             mix={"shaker": {"level_db": -4.0}, "tambourine": {"level_db": -3.0}},
         )  # fmt: skip
         spoken = read_audio(BOLLARD_MOUTH, BOLLARD_MOUTH.name)
-        add_loop(session, song.id, spoken, hear(spoken))
-        add_loop(session, song.id, audio, heard)
+        add_loop(session, song.id, spoken.name, stored(spoken), hear(spoken))
+        add_loop(session, song.id, audio.name, stored(audio), heard)
         three_piers(session)
         ferry_bell(session)
         slack_water(session)
         whole = lamplighter(session, rope_walk)
-        loop = add_loop(session, whole.id, audio, heard)
+        loop = add_loop(session, whole.id, audio.name, stored(audio), heard)
         sections = select(SectionRow).where(
             SectionRow.song_id == whole.id, SectionRow.name.in_(["Chorus", "Last chorus"])
         )

@@ -9,8 +9,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from easy_pocket.core.errors import PocketError
 from easy_pocket.core.sound.kit import voice_audio
 from easy_pocket.store.database import Database
-from easy_pocket.store.samples import sample_source
-from easy_pocket.store.songs import load_song, shelf
+from easy_pocket.store.songs import read_song, shelf
 
 SONGS = 3
 STOP_S = 5.0
@@ -38,14 +37,12 @@ class WarmUp:
 
     def _run(self, store: Database) -> None:
         try:
-            with store.transaction() as session:
-                samples = sample_source(session)
-                for song in shelf(session)[:SONGS]:
-                    loaded = load_song(session, song.row.id)
-                    for voice in loaded.kit.voices:
-                        for number in reversed(range(len(voice.stretches)) if voice.role in loaded.part.voices else ()):
-                            voice_audio(voice, number, samples)
-                            if self._enough.wait(BREATH_S):
-                                return
+            for song in shelf(store.reader)[:SONGS]:
+                loaded = read_song(store.reader, song.row.id)
+                for voice in loaded.kit.voices:
+                    for number in reversed(range(len(voice.stretches)) if voice.role in loaded.part.voices else ()):
+                        voice_audio(voice, number, loaded.samples)
+                        if self._enough.wait(BREATH_S):
+                            return
         except (SQLAlchemyError, PocketError):
             return  # nothing depends on it: what is missing is rendered when it is asked for

@@ -13,12 +13,13 @@ from collections.abc import Iterable
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import delete, select, update
+from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import PocketError
 from easy_pocket.core.pattern import Pattern
 from easy_pocket.core.voices import ROLES
+from easy_pocket.store.database import Reads
 from easy_pocket.store.hits import hits_from_json, hits_to_json, hits_to_rows, rows_to_hits
 from easy_pocket.store.models import ChangeRow, KitRow, LoopRow, PartRow, PatternRow, SectionRow, SongRow, TemplateRow
 
@@ -36,11 +37,12 @@ GESTURE_WINDOW_S = 20.0  # a drag that rests longer than this starts a new step
 
 
 class StaleRevisionError(Exception):
-    """The song has changed since the sender saw it; nothing was written."""
+    """What an edit touches was changed since its sender saw it; nothing was written. theirs: words of what was changed
+    meanwhile; mine: what was wanted."""
 
-    def __init__(self, found: int, sent: int) -> None:
-        super().__init__(f"the song is at revision {found}, the edit was made on {sent}")
-        self.found, self.sent = found, sent
+    def __init__(self, theirs: list[str], mine: str = "") -> None:
+        super().__init__("what the edit touches was changed meanwhile")
+        self.theirs, self.mine = theirs, mine
 
 
 class NothingToUndoError(PocketError):
@@ -51,19 +53,12 @@ class MissingSongError(PocketError):
     """A song that is not on the shelf."""
 
 
-def lock_song(session: Session, song_id: int, revision: int | None = None) -> SongRow:
-    """The song's row, held until the transaction ends, so that changes come one after another.
-
-    Raises MissingSongError, or StaleRevisionError when `revision` is not the song's.
-    """
-    song = session.scalar(select(SongRow).where(SongRow.id == song_id, SongRow.deleted_at.is_(None)).with_for_update())
-    if song is None:
-        raise MissingSongError(
-            "This song is not on the shelf any more: go back to the Shelf, where it can be put back."
-        )
-    if revision is not None and revision != song.revision:
-        raise StaleRevisionError(song.revision, revision)
-    return song
+def lock_songs(session: Session, song_ids: Iterable[int]) -> None:
+    """Hold the rows of songs until the transaction ends, so that changes come one after another; always in the order
+    of their ids, so that two edits of songs that share a kit never wait for each other."""
+    ordered = sorted(set(song_ids))
+    asked = select(SongRow.id).where(SongRow.id.in_(ordered)).order_by(SongRow.id)
+    session.execute(asked.with_for_update()).all()
 
 
 def field_patch(table: str, row: Any, **after: Any) -> Patch:
@@ -100,15 +95,9 @@ def voices_patch(row: KitRow, after: list[dict[str, Any]], **fields: Any) -> Pat
     return {**patch, "fields": changed} if changed else patch
 
 
-def record(session: Session, song: SongRow, words: str, patches: list[Patch], gesture: str | None = None) -> None:
-    """Apply patches and note them."""
-    apply_patches(session, song, patches)
-    note(session, song, words, patches, gesture)
-
-
-def apply_patches(session: Session, song: SongRow, patches: Iterable[Patch]) -> None:
+def apply_patches(session: Session, patches: Iterable[Patch]) -> None:
     for patch in patches:
-        _apply(session, patch, song, forwards=True)
+        _apply(session, patch, forwards=True)
 
 
 def note(session: Session, song: SongRow, words: str, patches: list[Patch], gesture: str | None = None) -> None:
@@ -118,7 +107,7 @@ def note(session: Session, song: SongRow, words: str, patches: list[Patch], gest
     """
     session.execute(delete(ChangeRow).where(ChangeRow.song_id == song.id, ChangeRow.undone.is_(True)))
     last = _last(session, song.id, undone=False) if gesture else None
-    if last is not None and last.gesture == gesture and _age_s(last) < GESTURE_WINDOW_S:
+    if last is not None and last.gesture == gesture and 0 <= _age_s(last) + 1 < GESTURE_WINDOW_S:
         last.patches = json.dumps(_joined(json.loads(last.patches), patches))
         last.words = words
     else:
@@ -152,52 +141,53 @@ def _spanned(earlier: dict[str, Any], later: dict[str, Any]) -> dict[str, Any]:
     return spanned
 
 
-def undo(session: Session, song: SongRow) -> str:
-    """Take back the last step; returns its words. Raises NothingToUndoError at the beginning."""
-    change = _last(session, song.id, undone=False)
-    if change is None:
-        raise NothingToUndoError("There is nothing to undo: this is the song as it was first made.")
-    left = [_apply(session, patch, song, forwards=False) for patch in reversed(json.loads(change.patches))]
-    change.undone = True
-    _touch(song)
-    return change.words + "".join(left)
+DIRECTIONS = ("undo", "redo")
+ENDS = {
+    "undo": "There is nothing to undo: this is the song as it was first made.",
+    "redo": "There is nothing to redo: this is the newest state.",
+}
 
 
-def redo(session: Session, song: SongRow) -> str:
-    """Apply the step that was taken back last; returns its words. Raises NothingToUndoError at the end."""
-    change = _next_undone(session, song.id)
-    if change is None:
-        raise NothingToUndoError("There is nothing to redo: this is the newest state.")
-    left = [_apply(session, patch, song, forwards=True) for patch in json.loads(change.patches)]
-    change.undone = False
+def take_step(session: Session, song: SongRow, direction: str) -> tuple[str, list[Patch]]:
+    """Take back the last step ("undo"), or make the one taken back last again ("redo"): its words, and the patches that
+    were applied. Raises NothingToUndoError at either end of the log."""
+    upcoming = upcoming_steps(session, song.id, direction, 1)
+    if not upcoming:
+        raise NothingToUndoError(ENDS[direction])
+    change, forwards = upcoming[0], direction == "redo"
+    patches = json.loads(change.patches)
+    ordered = patches if forwards else patches[::-1]
+    left = [_apply(session, patch, forwards=forwards) for patch in ordered]
+    change.undone = not forwards
     _touch(song)
-    return change.words + "".join(left)
+    session.flush()
+    return change.words + "".join(left), patches
+
+
+def upcoming_steps(session: Session, song_id: int, direction: str, count: int) -> list[ChangeRow]:
+    """Those that would be taken next in this direction, in order."""
+    undone = direction == "redo"
+    order = ChangeRow.id if undone else ChangeRow.id.desc()
+    found = select(ChangeRow).where(ChangeRow.song_id == song_id, ChangeRow.undone.is_(undone))
+    return list(session.scalars(found.order_by(order).limit(count)))
 
 
 MOST_LISTED = 400
 
 
-def change_list(session: Session, song_id: int) -> list[dict[str, Any]]:
+def change_list(session: Reads, song_id: int) -> list[dict[str, Any]]:
     """The steps of a song in words, the newest first; `undone` ones lie ahead."""
     found = select(ChangeRow.id, ChangeRow.words, ChangeRow.undone).where(ChangeRow.song_id == song_id)
     rows = session.execute(found.order_by(ChangeRow.id.desc()).limit(MOST_LISTED))
     return [{"id": row.id, "words": row.words, "undone": row.undone} for row in rows]
 
 
-def undo_words(session: Session, song_id: int) -> tuple[str | None, str | None]:
+def undo_words(session: Reads, song_id: int) -> tuple[str | None, str | None]:
     """What undo and redo would do, in words; None where there is nothing."""
-    last = _last(session, song_id, undone=False)
-    following = _next_undone(session, song_id)
-    return (last.words if last else None), (following.words if following else None)
-
-
-def _next_undone(session: Session, song_id: int) -> ChangeRow | None:
-    return session.scalar(
-        select(ChangeRow)
-        .where(ChangeRow.song_id == song_id, ChangeRow.undone.is_(True))
-        .order_by(ChangeRow.id)
-        .limit(1)
-    )
+    mine = select(ChangeRow.words).where(ChangeRow.song_id == song_id)
+    last = session.scalar(mine.where(ChangeRow.undone.is_(False)).order_by(ChangeRow.id.desc()).limit(1))
+    following = session.scalar(mine.where(ChangeRow.undone.is_(True)).order_by(ChangeRow.id).limit(1))
+    return last, following
 
 
 def _last(session: Session, song_id: int, *, undone: bool) -> ChangeRow | None:
@@ -214,11 +204,12 @@ def _age_s(change: ChangeRow) -> float:
 
 
 def _touch(song: SongRow) -> None:
+    """A clock that was set back does not make the song older than it was."""
     song.revision += 1
-    song.changed_at = datetime.now(UTC).replace(tzinfo=None)
+    song.changed_at = max(datetime.now(UTC).replace(tzinfo=None), song.changed_at or datetime.min)
 
 
-def _apply(session: Session, patch: Patch, song: SongRow, *, forwards: bool) -> str:
+def _apply(session: Session, patch: Patch, *, forwards: bool) -> str:
     """Returns words about what was left as it is, or nothing."""
     row = session.get(TABLES[patch["table"]], patch["id"])
     if "exists" in patch:
@@ -238,7 +229,7 @@ def _apply(session: Session, patch: Patch, song: SongRow, *, forwards: bool) -> 
             places.pop((hit.voice, hit.tick), None)
         places.update({(hit.voice, hit.tick): hit for hit in rows_to_hits(come)})
         row.hits = hits_to_json(places.values())
-    return _apply_to_kit(session, row, patch, song, forwards=forwards) if patch["table"] == "kit" else ""
+    return _apply_to_kit(session, row, patch, forwards=forwards) if patch["table"] == "kit" else ""
 
 
 def _apply_to_groove(row: TemplateRow, patch: Patch, *, forwards: bool) -> str:
@@ -259,8 +250,8 @@ def _come_or_go(session: Session, row: Any, patch: Patch, *, forwards: bool) -> 
     session.flush()
 
 
-def _apply_to_kit(session: Session, row: KitRow, patch: Patch, song: SongRow, *, forwards: bool) -> str:
-    """Exchange voices, each only while it is what this step knows; other songs that use the kit have changed too."""
+def _apply_to_kit(session: Session, row: KitRow, patch: Patch, *, forwards: bool) -> str:
+    """Exchange voices, each only while it is what this step knows."""
     now = {voice["role"]: voice for voice in row.voices}
     left = []
     for role, (before, after) in patch.get("voices", {}).items():
@@ -278,13 +269,6 @@ def _apply_to_kit(session: Session, row: KitRow, patch: Patch, song: SongRow, *,
     row.voices = list(now.values())
     row.edited = True
     session.flush()
-    users = select(PartRow.song_id).where(PartRow.kit_key == row.key).scalar_subquery()
-    session.execute(
-        update(SongRow)
-        .where(SongRow.id.in_(users), SongRow.id != song.id)
-        .values(revision=SongRow.revision + 1)
-        .execution_options(synchronize_session=False)
-    )
     if not left:
         return ""
     return f"; {', '.join(left)} of {row.name} stays as it is: another song changed it since"

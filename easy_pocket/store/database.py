@@ -1,36 +1,102 @@
-"""The connection: one engine, sessions as transactions, migrations."""
+"""The connection: one engine, sessions as transactions, short reads, migrations."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import Any, TypeVar
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import Engine, create_engine
+from sqlalchemy import Engine, Executable, create_engine
 from sqlalchemy.orm import Session, sessionmaker
 
 MIGRATIONS = Path(__file__).with_name("migrations")
+POOL = 12
+LOCK_WAIT_S = 8  # of one statement; the edit is tried again then, see edits/pipeline.py
+Row = TypeVar("Row")
 
 
 def make_engine(url: str) -> Engine:
-    """Short timeouts: a page that waits for a dead database is worse than one that says so."""
+    """Short timeouts: a page that waits for a dead database is worse than one that says so. What is written is never
+    part of an error's text, so that no song comes into the log."""
     return create_engine(
         url,
-        pool_size=8,
+        pool_size=POOL,
+        max_overflow=POOL,
         pool_pre_ping=True,
         pool_recycle=3600,
         pool_timeout=5,
-        connect_args={"connect_timeout": 3, "read_timeout": 20, "write_timeout": 20, "charset": "utf8mb4"},
+        hide_parameters=True,
+        connect_args={
+            "connect_timeout": 3,
+            "read_timeout": 20,
+            "write_timeout": 20,
+            "charset": "utf8mb4",
+            "init_command": f"SET SESSION innodb_lock_wait_timeout={LOCK_WAIT_S}",
+        },
         isolation_level="READ COMMITTED",
     )
+
+
+class Found(list[Any]):
+    """Rows that were read; they outlive the connection they came by."""
+
+    def all(self) -> list[Any]:
+        return self
+
+    def first(self) -> Any:
+        return self[0] if self else None
+
+
+class Reader:
+    """Reads, each on a connection of its own that is given back at once: what takes long is computed in between, with
+    no transaction open and no connection held. `together` makes several reads on one connection."""
+
+    def __init__(self, engine: Engine) -> None:
+        self.engine = engine
+        self._sessions = sessionmaker(engine, expire_on_commit=False)
+
+    @contextmanager
+    def together(self) -> Iterator[Session]:
+        with self._sessions() as session, session.begin():
+            yield session
+
+    def scalar(self, asked: Executable) -> Any:
+        with self.together() as session:
+            return session.scalar(asked)
+
+    def scalars(self, asked: Executable) -> Found:
+        with self.together() as session:
+            return Found(session.scalars(asked))
+
+    def execute(self, asked: Executable) -> Found:
+        with self.together() as session:
+            return Found(session.execute(asked))
+
+    def get(self, table: type[Row], key: Any) -> Row | None:
+        with self.together() as session:
+            return session.get(table, key)
+
+
+Reads = Session | Reader  # what functions that only read are given
+
+
+def reader_of(session: Reads) -> Reader:
+    """Reads beside a session, which go on when it is over."""
+    if isinstance(session, Reader):
+        return session
+    engine = session.get_bind()
+    assert isinstance(engine, Engine)
+    return Reader(engine)
 
 
 class Database:
     def __init__(self, url: str) -> None:
         self.url = url
         self.engine = make_engine(url)
+        self.reader = Reader(self.engine)
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
 
     @contextmanager

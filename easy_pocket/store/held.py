@@ -7,8 +7,9 @@ from threading import Lock
 from time import monotonic
 
 from easy_pocket.store.changes import StaleRevisionError
-from easy_pocket.store.looking import Looking, SeenDatabase
-from easy_pocket.store.songs import LoadedSong, load_song
+from easy_pocket.store.database import Database
+from easy_pocket.store.looking import Looking
+from easy_pocket.store.songs import LoadedSong, read_song
 
 HELD_S = 3.0  # a kit that is edited in another tab meanwhile is heard that much later
 MOST_HELD = 8
@@ -17,18 +18,17 @@ _held: OrderedDict[tuple[str, Looking, int], tuple[float, LoadedSong]] = Ordered
 _lock = Lock()
 
 
-def held_song(database: SeenDatabase, song_id: int, revision: int) -> LoadedSong:
-    """The song as it is at this revision, for computing with: its session is closed, so what it would still have to
-    ask for is out of reach. Raises StaleRevisionError when it was changed since, MissingSongError when it is gone."""
-    key = (database.url, database.looking, song_id)
+def held_song(database: Database, song_id: int, looking: Looking, revision: int) -> LoadedSong:
+    """The song as it is at this revision, for computing with. Raises StaleRevisionError when it was changed since,
+    MissingSongError when it is gone."""
+    key = (database.url, looking, song_id)
     with _lock:
         read_at, song = _held.get(key, (0.0, None))
     if song is not None and song.row.revision == revision and monotonic() - read_at < HELD_S:
         return song
-    with database.transaction() as session:
-        song = load_song(session, song_id)
+    song = read_song(database.reader, song_id, looking)
     if song.row.revision != revision:
-        raise StaleRevisionError(song.row.revision, revision)
+        raise StaleRevisionError([])
     with _lock:
         _held[key] = (monotonic(), song)
         _held.move_to_end(key)

@@ -17,7 +17,8 @@ from sqlalchemy.orm import Session
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.sound.kit import Kit, KitVoice, voice_from_doc
 from easy_pocket.samples import house_kits
-from easy_pocket.store.models import KitRow
+from easy_pocket.store.database import Reads
+from easy_pocket.store.models import KitRow, PartRow, SongRow
 
 MAX_KITS = 200
 SERVED = 2048
@@ -55,14 +56,14 @@ def _voice(doc: str) -> KitVoice:
     return voice_from_doc(json.loads(doc))
 
 
-def load_kit(session: Session, key: str) -> Kit:
+def load_kit(session: Reads, key: str) -> Kit:
     row = session.get(KitRow, key)
     if row is None:
         raise BadValueError(f"There is no kit '{key[:40]}'.")
     return kit_from_row(row)
 
 
-def load_kits(session: Session, keys: Collection[str]) -> dict[str, Kit]:
+def load_kits(session: Reads, keys: Collection[str]) -> dict[str, Kit]:
     """Several at once, by key. Raises BadValueError for one there is none of."""
     rows = {row.key: row for row in session.scalars(select(KitRow).where(KitRow.key.in_(keys)))}
     for key in keys:
@@ -83,13 +84,23 @@ def add_kit(session: Session, kit: Kit) -> KitRow:
     return row
 
 
-def kit_names(session: Session) -> dict[str, str]:
+def kit_names(session: Reads) -> dict[str, str]:
     """Names by key, in the order of the names."""
     rows = session.execute(select(KitRow.key, KitRow.name).order_by(KitRow.name, KitRow.key))
     return {row.key: row.name for row in rows}
 
 
-def all_kits(session: Session) -> list[Kit]:
+def songs_with_kit(session: Reads, key: str) -> int:
+    """How many songs on the shelf use this kit."""
+    count = session.scalar(
+        select(func.count(func.distinct(PartRow.song_id)))
+        .join(SongRow, SongRow.id == PartRow.song_id)
+        .where(PartRow.kit_key == key, PartRow.removed.is_(False), SongRow.deleted_at.is_(None))
+    )
+    return int(count or 0)
+
+
+def all_kits(session: Reads) -> list[Kit]:
     return [kit_from_row(row) for row in session.scalars(select(KitRow).order_by(KitRow.name))]
 
 
@@ -109,7 +120,7 @@ def remember_voices(kit: Kit) -> None:
             _served.popitem(last=False)
 
 
-def find_voice(session: Session, key_without_zone: str) -> KitVoice | None:
+def find_voice(session: Reads, key_without_zone: str) -> KitVoice | None:
     """The voice whose sound has this content key: one a page was told of, or one of any kit."""
     with _lock:
         if key_without_zone in _served:

@@ -7,18 +7,14 @@ from typing import Any
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from easy_pocket.core.edit import apply_edit, describe_edit
 from easy_pocket.core.errors import BadValueError, EditRefusedError, PocketError
 from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.put_line import PutLine, on_kit
 from easy_pocket.core.starters import Line, group_of, starter_lines
 from easy_pocket.core.timebase import Metre
-from easy_pocket.core.voices import ROLES
-from easy_pocket.store.changes import field_patch
+from easy_pocket.store.database import Reads
 from easy_pocket.store.hits import hits_to_rows, rows_to_hits
-from easy_pocket.store.keep import begin, keep_pattern
 from easy_pocket.store.models import LineRow
-from easy_pocket.store.songs import LoadedSong, check_name
+from easy_pocket.store.songs import check_name
 
 OWN = "own-"
 MOST_LINES = 500
@@ -32,13 +28,13 @@ def _line(row: LineRow) -> Line:
     return Line(f"{OWN}{row.id}", row.name, group, Metre(*doc["metre"]), False, doc["length_ticks"], hits)
 
 
-def lines(session: Session) -> list[Line]:
+def lines(session: Reads) -> list[Line]:
     """The user's own first, the newest first; then those of the house."""
     own = session.scalars(select(LineRow).where(LineRow.removed.is_(False)).order_by(LineRow.id.desc()))
     return [*(_line(row) for row in own), *starter_lines().values()]
 
 
-def find_line(session: Session, key: str) -> Line:
+def find_line(session: Reads, key: str) -> Line:
     """Raises PocketError for a key there is none of."""
     if key in starter_lines():
         return starter_lines()[key]
@@ -75,16 +71,3 @@ def put_away_line(session: Session, key: str, removed: bool) -> None:
     row = session.get(LineRow, int(key.removeprefix(OWN)))
     assert row is not None
     row.removed = removed
-
-
-def put_line(session: Session, song_id: int, revision: int, key: str, start_tick: int) -> LoadedSong:
-    """Put a line into the pattern, adding the rails it needs; one step of the undo log."""
-    loaded = begin(session, song_id, revision)
-    line = find_line(session, key)
-    edit = PutLine(line.name, on_kit(line.hits, loaded.kit.roles), line.length_ticks, start_tick)
-    after = apply_edit(loaded.pattern, edit)
-    words = describe_edit(edit, loaded.pattern)
-    needed = {hit.voice for hit in edit.hits} - set(loaded.part.voices)
-    voices = [role for role in ROLES if role in {*loaded.part.voices, *needed}]
-    rails = (field_patch("part", loaded.part, voices=voices),) if needed else ()
-    return keep_pattern(session, loaded, after, words, patches=rails)

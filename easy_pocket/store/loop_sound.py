@@ -5,9 +5,8 @@ from __future__ import annotations
 from collections import OrderedDict
 from threading import Lock
 
-from sqlalchemy.orm import Session
-
 from easy_pocket.core.listen.picture import Ints16, as_int16
+from easy_pocket.store.database import Reads
 from easy_pocket.store.loops import load_audio
 from easy_pocket.store.models import LoopRow
 
@@ -17,7 +16,7 @@ _held: OrderedDict[str, tuple[Ints16, int]] = OrderedDict()
 _lock = Lock()
 
 
-def drawn_sound(session: Session, row: LoopRow) -> tuple[Ints16, int]:
+def drawn_sound(session: Reads, row: LoopRow) -> tuple[Ints16, int]:
     """Mono samples with the loudest at full scale, and their rate in Hz."""
     with _lock:
         if row.audio_hash in _held:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from dataclasses import asdict, replace
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -14,38 +14,50 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.formats.audio_file import read_audio, write_audio
 from easy_pocket.core.listen.groups import KeptGroup
-from easy_pocket.core.listen.hear import Heard, Overrules, hear
+from easy_pocket.core.listen.hear import Heard, Overrules
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.reading import Grid, Reading
 from easy_pocket.core.timebase import Metre
-from easy_pocket.store.changes import field_patch, lock_song, record
+from easy_pocket.store.database import Reads
 from easy_pocket.store.models import AudioRow, LoopRow
 
 MAX_LOOPS = 64
 
 
-def save_audio(session: Session, audio: Audio) -> str:
-    """Keep audio as FLAC, or as float WAV when it is louder than full scale; returns its content hash."""
+@dataclass(frozen=True)
+class StoredAudio:
+    """Audio as it is kept: FLAC, or float WAV when it is louder than full scale."""
+
+    digest: str
+    kind: str
+    data: bytes
+
+
+def stored(audio: Audio) -> StoredAudio:
     loud = float(np.abs(audio.samples).max()) > 1.0 or audio.channels > 8
     kind, data = ("WAV", write_audio(audio, "WAV", 32)) if loud else ("FLAC", write_audio(audio, "FLAC", 24))
-    digest = hashlib.sha256(data).hexdigest()
-    if session.get(AudioRow, digest) is None:
-        session.add(AudioRow(hash=digest, kind=kind, data=data))
-    return digest
+    return StoredAudio(hashlib.sha256(data).hexdigest(), kind, data)
 
 
-def load_audio(session: Session, digest: str, name: str) -> Audio:
+def save_audio(session: Session, audio: StoredAudio) -> str:
+    """Keep it, once; returns its content hash."""
+    if session.scalar(select(AudioRow.hash).where(AudioRow.hash == audio.digest)) is None:
+        session.add(AudioRow(hash=audio.digest, kind=audio.kind, data=audio.data))
+    return audio.digest
+
+
+def load_audio(session: Reads, digest: str, name: str) -> Audio:
     row = session.get(AudioRow, digest)
     assert row is not None, "a loop's audio is kept as long as the loop"
     return read_audio(row.data, name)
 
 
-def add_loop(session: Session, song_id: int, audio: Audio, heard: Heard) -> LoopRow:
+def add_loop(session: Session, song_id: int, name: str, audio: StoredAudio, heard: Heard) -> LoopRow:
     if session.query(LoopRow).filter(LoopRow.song_id == song_id).count() >= MAX_LOOPS:
         raise BadValueError(f"This song has {MAX_LOOPS} loops, the most it can have: duplicate the song for more.")
     row = LoopRow(
         song_id=song_id,
-        name=audio.name,
+        name=name,
         audio_hash=save_audio(session, audio),
         found=found_to_doc(heard),
         overruled=overrules_to_doc(Overrules()),
@@ -56,40 +68,7 @@ def add_loop(session: Session, song_id: int, audio: Audio, heard: Heard) -> Loop
     return row
 
 
-def bring_in(session: Session, song_id: int, audio: Audio, heard: Heard) -> LoopRow:
-    """Add a loop as a step that can be undone."""
-    song = lock_song(session, song_id)
-    row = add_loop(session, song_id, audio, heard)
-    row.removed = True
-    session.flush()
-    record(session, song, f"bring in {row.name}", [field_patch("loop", row, removed=False)])
-    return row
-
-
-def remove_loop(session: Session, song_id: int, loop_id: int, revision: int) -> LoopRow:
-    song = lock_song(session, song_id, revision)
-    row = get_loop(session, song_id, loop_id)
-    record(session, song, f"remove {row.name}", [field_patch("loop", row, removed=True)])
-    return row
-
-
-def overrule(
-    session: Session, song_id: int, loop_id: int, revision: int, overrules: Overrules, words: str, gesture: str | None
-) -> LoopRow:
-    """Listen again with these overrules and keep both. Raises what `hear` raises; nothing is changed then."""
-    song = lock_song(session, song_id, revision)
-    row = get_loop(session, song_id, loop_id)
-    now = overrules_from_doc(row.overruled)
-    sorts_only = (
-        replace(now, groups=overrules.groups, kept_s=overrules.kept_s) == overrules
-    )  # hearing does not depend on them
-    heard = found_from_doc(row.found) if sorts_only else hear(load_audio(session, row.audio_hash, row.name), overrules)
-    patch = field_patch("loop", row, found=found_to_doc(heard), overruled=overrules_to_doc(overrules))
-    record(session, song, f"{words} in {row.name}", [patch], gesture)
-    return row
-
-
-def loops_of(session: Session, song_id: int) -> list[LoopRow]:
+def loops_of(session: Reads, song_id: int) -> list[LoopRow]:
     return list(
         session.scalars(
             select(LoopRow).where(LoopRow.song_id == song_id, LoopRow.removed.is_(False)).order_by(LoopRow.id)
@@ -97,7 +76,7 @@ def loops_of(session: Session, song_id: int) -> list[LoopRow]:
     )
 
 
-def get_loop(session: Session, song_id: int, loop_id: int) -> LoopRow:
+def get_loop(session: Reads, song_id: int, loop_id: int) -> LoopRow:
     row = session.scalar(select(LoopRow).where(LoopRow.id == loop_id, LoopRow.song_id == song_id))
     if row is None or row.removed:
         raise BadValueError("There is no such loop in this song: it may have been removed; undo brings it back.")

@@ -236,3 +236,24 @@ class ChangeRow(Base):
     patches: Mapped[str] = mapped_column(LONGTEXT)
     undone: Mapped[bool] = mapped_column(Boolean)
     made_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
+
+
+class EditRow(Base):
+    """An edit that was made, by the id its page gave it, so that it is known when it comes again; and what it touched,
+    so that an edit sent on an older revision can be held against it. edit_id None: another song changed what this one
+    shares with it. facts: what its answer told besides the song."""
+
+    __tablename__ = "edit_log"
+    __table_args__ = (
+        Index("edit_once", "song_id", "edit_id", unique=True),
+        Index("edit_by_revision", "song_id", "revision"),
+    )
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=True)
+    song_id: Mapped[int] = mapped_column(ForeignKey("song.id", ondelete="CASCADE"))
+    edit_id: Mapped[str | None] = mapped_column(String(64))
+    revision: Mapped[int] = mapped_column(Integer)
+    kind: Mapped[str] = mapped_column(String(40))
+    words: Mapped[str] = mapped_column(Text)
+    touched: Mapped[str] = mapped_column(LONGTEXT)
+    facts: Mapped[Doc] = mapped_column(JSON)
+    made_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())

@@ -5,30 +5,30 @@ from __future__ import annotations
 from dataclasses import replace
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.gap import Side, heard_performance, side_of, side_of_loop
 from easy_pocket.core.perform import Performance
+from easy_pocket.store.database import Reads, reader_of
 from easy_pocket.store.loops import found_from_doc, get_loop, loops_of
 from easy_pocket.store.models import SongRow
 from easy_pocket.store.snapshots import find_snapshot, snapshot_pattern, snapshots
-from easy_pocket.store.songs import LoadedSong, load_song
+from easy_pocket.store.songs import LoadedSong, read_song
 
 MOST_SONGS = 60
 
 
-def choices(session: Session, song: LoadedSong) -> list[tuple[str, str]]:
+def choices(reader: Reads, song: LoadedSong) -> list[tuple[str, str]]:
     """(key, name) of everything the song can be compared with."""
     found = [("felt", "felt"), ("straight", "straight")]
-    found += [(f"snapshot-{row.id}", f"snapshot {row.name}") for row in snapshots(session, song)]
-    found += [(f"loop-{row.id}", f"loop {row.name}") for row in loops_of(session, song.row.id)]
+    found += [(f"snapshot-{row.id}", f"snapshot {row.name}") for row in snapshots(reader, song)]
+    found += [(f"loop-{row.id}", f"loop {row.name}") for row in loops_of(reader, song.row.id)]
     others = select(SongRow.id, SongRow.name).where(SongRow.deleted_at.is_(None), SongRow.id != song.row.id)
-    rows = session.execute(others.order_by(SongRow.changed_at.desc()).limit(MOST_SONGS))
+    rows = reader.execute(others.order_by(SongRow.changed_at.desc()).limit(MOST_SONGS))
     return found + [(f"song-{key}", f"song {name}") for key, name in rows]
 
 
-def side(session: Session, song: LoadedSong, key: str) -> tuple[Side, Performance]:
+def side(reader: Reads, song: LoadedSong, key: str) -> tuple[Side, Performance]:
     """One side, at the song's tempo. Raises BadValueError for a key that means nothing here."""
     kind, _, number = key.partition("-")
     if kind in ("felt", "straight") and not number:
@@ -38,15 +38,15 @@ def side(session: Session, song: LoadedSong, key: str) -> tuple[Side, Performanc
         raise BadValueError(f"'{key[:30]}' is nothing to compare with: choose one of the list.")
     tempo_bpm = song.tempo_bpm
     if kind == "snapshot":
-        row = find_snapshot(session, song, int(number))
+        row = find_snapshot(reader, song, int(number))
         then = replace(song, pattern=snapshot_pattern(song, row), performances={})
         return side_of(then.performance(), f"snapshot {row.name}"), then.performance()
     if kind == "song":
-        other = load_song(session, int(number))
+        other = read_song(reader_of(reader), int(number))
         performance = other.performance(tempo_bpm=tempo_bpm)
         return side_of(performance, other.row.name), performance
     if kind == "loop":
-        loop = get_loop(session, song.row.id, int(number))
+        loop = get_loop(reader, song.row.id, int(number))
         heard = found_from_doc(loop.found)
         performance = heard_performance(heard.onsets, heard.reading, tempo_bpm)
         return side_of_loop(heard.onsets, heard.reading, loop.name, tempo_bpm), performance

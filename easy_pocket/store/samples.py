@@ -12,6 +12,7 @@ from easy_pocket.core.formats.audio_file import read_audio, write_audio
 from easy_pocket.core.sound.cache import AudioCache, Frames
 from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.sound import SampleSource
+from easy_pocket.store.database import Reads
 from easy_pocket.store.models import AudioRow
 
 SAMPLE_BYTES = 256 << 20
@@ -36,8 +37,8 @@ def save_samples(session: Session, audio: dict[str, Frames]) -> None:
     session.flush()
 
 
-def sample_source(session: Session) -> SampleSource:
-    """Recordings by content key, from the database. The source is good as long as the session is."""
+def sample_source(session: Reads) -> SampleSource:
+    """Recordings by content key, from the database. The source of a session is good as long as that is."""
 
     def load(key: str) -> Frames:
         row = session.get(AudioRow, key)

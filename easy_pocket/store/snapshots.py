@@ -2,22 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import BadValueError, PocketError
 from easy_pocket.core.pattern import Pattern
+from easy_pocket.store.database import Reads
 from easy_pocket.store.hits import hits_from_json, pattern_to_json
-from easy_pocket.store.keep import begin, keep_pattern
 from easy_pocket.store.models import SnapshotRow
 from easy_pocket.store.songs import LoadedSong, check_name
 
 MOST_SNAPSHOTS = 200
 
 
-def snapshots(session: Session, song: LoadedSong) -> list[SnapshotRow]:
+def snapshots(session: Reads, song: LoadedSong) -> list[SnapshotRow]:
     """Of the song's pattern, the oldest first."""
     found = select(SnapshotRow).where(SnapshotRow.pattern_id == song.pattern_row.id, SnapshotRow.removed.is_(False))
     return list(session.scalars(found.order_by(SnapshotRow.id)))
@@ -25,7 +23,8 @@ def snapshots(session: Session, song: LoadedSong) -> list[SnapshotRow]:
 
 def keep_snapshot(session: Session, song: LoadedSong, name: str) -> SnapshotRow:
     """The pattern as it is now, under a name. Raises BadValueError for no name, or more than 200 snapshots."""
-    count = session.scalar(select(func.count()).where(SnapshotRow.pattern_id == song.pattern_row.id)) or 0
+    kept = select(func.count()).where(SnapshotRow.pattern_id == song.pattern_row.id, SnapshotRow.removed.is_(False))
+    count = session.scalar(kept) or 0
     if count >= MOST_SNAPSHOTS:
         raise BadValueError(f"This pattern has {MOST_SNAPSHOTS} snapshots; put some away first.")
     row = SnapshotRow(
@@ -39,7 +38,7 @@ def keep_snapshot(session: Session, song: LoadedSong, name: str) -> SnapshotRow:
     return row
 
 
-def find_snapshot(session: Session, song: LoadedSong, snapshot_id: int) -> SnapshotRow:
+def find_snapshot(session: Reads, song: LoadedSong, snapshot_id: int) -> SnapshotRow:
     """Raises PocketError when this pattern has none of that number."""
     row = session.get(SnapshotRow, snapshot_id)
     if row is None or row.pattern_id != song.pattern_row.id:
@@ -54,11 +53,3 @@ def snapshot_pattern(song: LoadedSong, row: SnapshotRow) -> Pattern:
 def put_away_snapshot(session: Session, song: LoadedSong, snapshot_id: int, removed: bool) -> None:
     """Take a snapshot off the list, or put it back."""
     find_snapshot(session, song, snapshot_id).removed = removed
-
-
-def take_snapshot_back(session: Session, song_id: int, revision: int, snapshot_id: int) -> LoadedSong:
-    """The pattern as it was then; one step of the undo log."""
-    loaded = begin(session, song_id, revision)
-    row = find_snapshot(session, loaded, snapshot_id)
-    after = replace(loaded.pattern, length_ticks=row.length_ticks, hits=tuple(hits_from_json(row.hits)))
-    return keep_pattern(session, loaded, after, f"back to snapshot {row.name}")

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from sqlalchemy.orm import Session
-
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.formats.midi import WrittenMidi
 from easy_pocket.core.formats.song_midi import write_song_midi
@@ -23,8 +21,7 @@ def song_as_midi(song: LoadedSong, by: str = "part", timing: str = "felt") -> Wr
     return write_song_midi(played, maps, name=song.row.name, by=by)
 
 
-def song_as_audio(session: Session, song: LoadedSong) -> Audio:
-    """While the session lasts: it reads the sounds."""
+def song_as_audio(song: LoadedSong) -> Audio:
     played = play_song(song.arrangement)
-    under = [(at_s, render_under(session, one, stack)) for at_s, one, stack in under_in_song(song, played)]
+    under = [(at_s, render_under(song.reader, one, stack)) for at_s, one, stack in under_in_song(song, played)]
     return mix_song(played, song.kits, samples=song.samples, under=under, name=song.row.name)

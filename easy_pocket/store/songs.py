@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import json
 from collections import OrderedDict
-from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
-from functools import cached_property, partial
+from functools import cached_property
 from threading import Lock
 from typing import Any
 
@@ -27,13 +26,14 @@ from easy_pocket.core.timebase import COMMON_TIME, GRID_TICKS, Metre, check_temp
 from easy_pocket.store.arrangement import arrangement_of
 from easy_pocket.store.cells import Resolved, feel_of_doc, resolved
 from easy_pocket.store.changes import MissingSongError
+from easy_pocket.store.database import Reader, Reads, reader_of
 from easy_pocket.store.hits import hits_from_json, hits_to_json
 from easy_pocket.store.kits import kit_names, load_kits
-from easy_pocket.store.looking import Looking, looking_at
+from easy_pocket.store.looking import ANYWHERE, Looking
 from easy_pocket.store.models import PartRow, PatternRow, SectionRow, SongRow
 from easy_pocket.store.samples import sample_source
 from easy_pocket.store.sections import stretches
-from easy_pocket.store.templates import find_template, groove_names, templates_by_id
+from easy_pocket.store.templates import groove_names, templates_by_id
 from easy_pocket.store.under_rows import UnderLoop, under_loops
 
 MAX_NAME = 80
@@ -72,18 +72,11 @@ class LoadedSong:
     feel: FeelScopes
     mix: dict[str, VoiceMix]
     templates: dict[int, GrooveTemplate]  # those its feel leans on
-    groove_of: Callable[[int], GrooveTemplate | None]  # any groove, as long as the session lasts
-    groove_names_of: Callable[[], list[tuple[int, str]]]
-    samples: SampleSource  # recordings of its sounds, while the session lasts
-    kit_names_of: Callable[[], dict[str, str]]  # asked for only where they are shown
     kits: dict[str, Kit]  # of its parts, by key
+    reader: Reader  # for what is asked for only where it is shown
+    looking: Looking = ANYWHERE
     under: tuple[UnderLoop, ...] = ()  # loops that play under the stack
     performances: dict[tuple[bool, float, int], Performance] = field(default_factory=dict, compare=False)
-    just_done: str | None = None  # words of the edit this is the result of
-    just_made: int | None = None  # the groove it put on the shelf
-    just_added: int | None = None  # the pattern it gave a part
-    just_felt: bool = False  # it changed the feel and nothing else
-    just_changed: frozenset[str] | None = None  # voices whose hits it changed, when it changed nothing else
 
     @cached_property
     def resolved(self) -> tuple[Resolved, ...]:
@@ -97,7 +90,16 @@ class LoadedSong:
 
     @cached_property
     def kit_names(self) -> dict[str, str]:
-        return self.kit_names_of()
+        return kit_names(self.reader)
+
+    @cached_property
+    def groove_names(self) -> list[tuple[int, str]]:
+        return groove_names(self.reader)
+
+    @property
+    def samples(self) -> SampleSource:
+        """Recordings of its sounds."""
+        return sample_source(self.reader)
 
     @property
     def metre(self) -> Metre:
@@ -184,9 +186,15 @@ def create_song(
     return song
 
 
-def load_song(session: Session, song_id: int, *, lock: bool = False) -> LoadedSong:
-    """As seen from where the session looks. Raises MissingSongError when it is not on the shelf. `lock` holds it until
-    the transaction ends, so that changes come one after another."""
+def read_song(reader: Reader, song_id: int, looking: Looking = ANYWHERE) -> LoadedSong:
+    """The song as it is, for computing with: nothing is held when it is given."""
+    with reader.together() as session:
+        return load_song(session, song_id, looking)
+
+
+def load_song(session: Session, song_id: int, looking: Looking = ANYWHERE, *, lock: bool = False) -> LoadedSong:
+    """As seen from where a page looks. Raises MissingSongError when it is not on the shelf. `lock` holds it until the
+    transaction ends, so that changes come one after another."""
     asked = select(SongRow).where(SongRow.id == song_id, SongRow.deleted_at.is_(None))
     row = session.scalar(asked.with_for_update() if lock else asked)
     if row is None:
@@ -201,7 +209,7 @@ def load_song(session: Session, song_id: int, *, lock: bool = False) -> LoadedSo
         patterns.setdefault(pattern.part_id, []).append(pattern)
     of_song = select(SectionRow).where(SectionRow.song_id == song_id)
     sections = tuple(session.scalars(of_song.order_by(SectionRow.position, SectionRow.id)))
-    return _assembled(session, row, part_rows, patterns, sections)
+    return _assembled(session, looking, row, part_rows, patterns, sections)
 
 
 def assembled_again(session: Session, song: LoadedSong, *, kits: bool) -> LoadedSong:
@@ -210,11 +218,12 @@ def assembled_again(session: Session, song: LoadedSong, *, kits: bool) -> Loaded
     patterns = {part.row.id: list(part.patterns) for part in song.parts}
     rows = [part.row for part in song.parts]
     known = {} if kits else song.kits
-    return _assembled(session, song.row, rows, patterns, song.sections, known)
+    return _assembled(session, song.looking, song.row, rows, patterns, song.sections, known)
 
 
 def _assembled(
     session: Session,
+    looking: Looking,
     row: SongRow,
     part_rows: list[PartRow],
     patterns: dict[int, list[PatternRow]],
@@ -232,7 +241,7 @@ def _assembled(
     wanted = list(dict.fromkeys(part.kit_key for part in part_rows))
     kits = known if known and set(wanted) <= set(known) else load_kits(session, wanted)
     metre = Metre(row.metre_beats, row.metre_unit)
-    part_seen, pattern_row, section_seen = _seen(looking_at(session), parts, sections)
+    part_seen, pattern_row, section_seen = _seen(looking, parts, sections)
     return LoadedSong(
         row=row,
         parts=parts,
@@ -245,11 +254,9 @@ def _assembled(
         feel=part_seen.feel,
         mix=part_seen.mix,
         templates=templates,
-        groove_of=partial(find_template, session),
-        groove_names_of=partial(groove_names, session),
-        samples=sample_source(session),
-        kit_names_of=partial(kit_names, session),
         kits=kits,
+        reader=reader_of(session),
+        looking=looking,
         under=tuple(under_loops(session, row, stretches(sections, part_seen.row.id, pattern_row.id, metre))),
     )
 
@@ -331,7 +338,7 @@ class ShelfSong:
     bars: int
 
 
-def shelf(session: Session) -> list[ShelfSong]:
+def shelf(session: Reads) -> list[ShelfSong]:
     """All songs, the one changed last first."""
     asked = select(SongRow).where(SongRow.deleted_at.is_(None))
     songs = list(session.scalars(asked.order_by(SongRow.changed_at.desc(), SongRow.id.desc())))
@@ -357,7 +364,7 @@ def shelf(session: Session) -> list[ShelfSong]:
     ]
 
 
-def _first_patterns(session: Session, parts: list[int]) -> dict[int, PatternRow]:
+def _first_patterns(session: Reads, parts: list[int]) -> dict[int, PatternRow]:
     """By part; only the first pattern of each is read."""
     lowest = (
         select(func.min(PatternRow.id))

@@ -18,6 +18,7 @@ from easy_pocket.core.sound.library import SoundIndex
 from easy_pocket.core.sound.sound import SampleSource, Sound, sound_from_doc, struck
 from easy_pocket.core.sound.velocity import HARD_VELOCITY
 from easy_pocket.core.voices import check_voice
+from easy_pocket.store.database import Reads, reader_of
 from easy_pocket.store.models import SoundRow
 
 MAX_SOUNDS = 20_000
@@ -33,18 +34,30 @@ class NewSound:
     sound: Sound
 
 
-def add_sounds(session: Session, new: Iterable[NewSound], samples: SampleSource) -> list[tuple[SoundRow, bool]]:
-    """Measure and keep sounds; one with the same content is there once. Returns each row, and whether it is new.
+def measured(sound: Sound, samples: SampleSource) -> Character:
+    """What the library finds it by."""
+    return measure(struck(sound, HARD_VELOCITY, 1.0, samples))
 
-    A sound that was taken out of the library before comes back with the name given now.
-    """
+
+def add_sounds(session: Session, new: Iterable[NewSound], samples: SampleSource) -> list[tuple[SoundRow, bool]]:
+    """Measure sounds that are not known yet, and keep all of them; see `keep_measured`."""
+    wanted = list(new)
+    known = set(session.scalars(select(SoundRow.key).where(SoundRow.key.in_([one.sound.key for one in wanted]))))
+    unknown = {one.sound.key: measured(one.sound, samples) for one in wanted if one.sound.key not in known}
+    return keep_measured(session, [(one, unknown.get(one.sound.key)) for one in wanted])
+
+
+def keep_measured(session: Session, new: Iterable[tuple[NewSound, Character | None]]) -> list[tuple[SoundRow, bool]]:
+    """Keep sounds with what was measured of them (not needed of one that is there). One with the same content is there
+    once. Gives each row, and whether it is new. A sound that was taken out of the library before comes back with the
+    name given now."""
     rows: list[tuple[SoundRow, bool]] = []
     version = _next_version(session)
-    for one in new:
+    for one, character in new:
         row = session.scalar(select(SoundRow).where(SoundRow.key == one.sound.key))
         if row is None:
             _refuse_when_full(session)
-            character = measure(struck(one.sound, HARD_VELOCITY, 1.0, samples))
+            assert character is not None, "a new sound is measured first"
             row = _row(one, character, version)
             session.add(row)
             session.flush()
@@ -84,7 +97,7 @@ def _next_version(session: Session) -> int:
     return (session.scalar(select(func.max(SoundRow.version))) or 0) + 1
 
 
-def get_sound(session: Session, sound_id: int) -> SoundRow:
+def get_sound(session: Reads, sound_id: int) -> SoundRow:
     row = session.get(SoundRow, sound_id)
     if row is None or row.removed:
         raise BadValueError("This sound is not in the library any more: choose another.")
@@ -139,10 +152,10 @@ INDEXED = (
 )  # fmt: skip
 
 
-def sound_index(session: Session) -> SoundIndex:
+def sound_index(session: Reads) -> SoundIndex:
     """All sounds that are not taken out, as columns. Only what changed since the last time is read."""
     with _lock:
-        url = str(session.get_bind().engine.url)
+        url = str(reader_of(session).engine.url)
         version = session.scalar(select(func.max(SoundRow.version))) or 0
         if _Held.url != url or version < _Held.version:
             _Held.url, _Held.version, _Held.rows, _Held.index = url, -1, {}, None
@@ -186,7 +199,7 @@ def _index(rows: list[Any]) -> SoundIndex:
     )
 
 
-def sounds_by_id(session: Session, ids: list[int]) -> list[SoundRow]:
+def sounds_by_id(session: Reads, ids: list[int]) -> list[SoundRow]:
     """Rows in the order asked for."""
     found = {row.id: row for row in session.scalars(select(SoundRow).where(SoundRow.id.in_(ids)))}
     return [found[key] for key in ids if key in found]

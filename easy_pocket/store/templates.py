@@ -12,10 +12,11 @@ from sqlalchemy.orm import Session
 from easy_pocket.core.formats.template_file import template_from_doc, template_to_doc
 from easy_pocket.core.house_grooves import house_grooves
 from easy_pocket.core.template import GrooveTemplate
+from easy_pocket.store.database import Reads
 from easy_pocket.store.models import TemplateRow
 
 
-def templates_by_id(session: Session, ids: Collection[int]) -> dict[int, GrooveTemplate]:
+def templates_by_id(session: Reads, ids: Collection[int]) -> dict[int, GrooveTemplate]:
     """Those of these that there are, also ones off the shelf. A song asks only for the few it leans on."""
     if not ids:
         return {}
@@ -23,11 +24,11 @@ def templates_by_id(session: Session, ids: Collection[int]) -> dict[int, GrooveT
     return {row.id: template_of_row(row) for row in rows}
 
 
-def find_template(session: Session, template_id: int) -> GrooveTemplate | None:
+def find_template(session: Reads, template_id: int) -> GrooveTemplate | None:
     return templates_by_id(session, {template_id}).get(template_id)
 
 
-def groove_names(session: Session) -> list[tuple[int, str]]:
+def groove_names(session: Reads) -> list[tuple[int, str]]:
     """(id, name) of every groove on the shelf, in the order they were made."""
     asked = select(TemplateRow.id, TemplateRow.name).where(TemplateRow.removed.is_(False)).order_by(TemplateRow.id)
     return [(key, name) for key, name in session.execute(asked)]

@@ -1,18 +1,21 @@
-"""Where a page looks, told with every request: "part.pattern.section" in a header, or in the page's own address."""
+"""Where a page looks: "part.pattern.section", told in the address of what it asks for (`?at=`)."""
 
 from __future__ import annotations
 
 import re
+from typing import Annotated
 
-from starlette.requests import Request
+from fastapi import Depends, Query
 
 from easy_pocket.store.looking import Looking
 
-HEADER = "looking-at"
-SHAPE = re.compile(r"(\d{1,9})\.(\d{1,9})\.(\d{1,9})")
+SHAPE = re.compile(r"(\d{1,9})\.(\d{1,9})\.(\d{1,9})", re.ASCII)
 
 
-def looking_of(request: Request) -> Looking:
+def looking_at(at: Annotated[str, Query(max_length=60)] = "") -> Looking:
     """What does not read as three numbers is nothing chosen."""
-    found = SHAPE.fullmatch(request.headers.get(HEADER, "") or request.query_params.get("at", ""))
+    found = SHAPE.fullmatch(at)
     return Looking(*(int(number) for number in found.groups())) if found else Looking()
+
+
+At = Annotated[Looking, Depends(looking_at)]

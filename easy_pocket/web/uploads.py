@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
+from fastapi import Query
 from starlette.requests import Request
 
 from easy_pocket.core.errors import PocketError
 from easy_pocket.store.songs import check_name
 from easy_pocket.web.security import MAX_UPLOAD_BYTES, too_large
+
+FileName = Annotated[str, Query(max_length=200)]
+FileEditId = Annotated[str, Query(max_length=60, pattern=r"^[A-Za-z0-9_-]*$")]
 
 
 class TooLargeError(PocketError):

@@ -246,15 +246,83 @@ def test_two_tabs_never_overwrite_each_other(bench, song):
     drawn(other)
     click_slot(bench, "rim", 0)
     saved(bench)
-    click_slot(other, "rim", 480)
-    expect(other.locator("#note")).to_contain_text("changed in another tab")
+    click_slot(other, "rim", 480)  # on the older revision: both hold, and the other tab's is seen
+    saved(other)
     expect_hit(other, "rim", 0)
-    expect_no_hit(other, "rim", 480)
-    other.click("#note >> text=Make it here")
     expect_hit(other, "rim", 480)
+    for page, tempo in ((bench, "96"), (other, "91")):
+        page.fill("#tempo", tempo)
+        page.keyboard.press("Enter")
+    expect(other.locator("#note")).to_contain_text("Another tab changed the same thing meanwhile: tempo 96")
+    expect(other.locator("#note")).to_contain_text("yours was not made: tempo 91")
+    expect(other.locator("#tempo")).to_have_value("96.0")
+    expect(other.locator("#not-made")).to_have_text("1 not made")
+    other.click("#note >> text=try again")
+    expect(other.locator("#tempo")).to_have_value("91.0")
+    expect(other.locator("#not-made")).to_be_hidden()
+    saved(other)
     bench.reload()
     drawn(bench)
     expect_hits(bench, "rim", 4)
+    expect(bench.locator("#tempo")).to_have_value("91.0")
+
+
+def test_an_edit_that_cannot_be_made_never_blocks_the_next(bench, song):
+    bench.route(
+        "**/edits", lambda route: route.fulfill(status=500, body="{}", content_type="application/json"), times=1
+    )
+    click_slot(bench, "rim", 0)
+    expect(bench.locator("#note")).to_contain_text("Not made, because")
+    expect_no_hit(bench, "rim", 0)  # what was drawn of it is taken back
+    click_slot(bench, "rim", 480)
+    saved(bench)
+    expect_hit(bench, "rim", 480)
+    bench.reload()  # it is still known after a reload, and can be tried again
+    drawn(bench)
+    bench.click("#not-made")
+    bench.click("#parked-list >> text=try again")
+    expect_hit(bench, "rim", 0)
+    expect(bench.locator("#not-made")).to_be_hidden()
+
+
+def test_a_kept_queue_of_nonsense_never_jams(bench, song):
+    key = f"easy-pocket-edits-{song.rpartition('/')[2]}"
+    nonsense = [{"path": "edits", "edit": {"kind": "nobody's"}}, {"path": "delete"}, 5, None]
+    bench.evaluate("([key, kept]) => sessionStorage.setItem(key, JSON.stringify(kept))", [key, nonsense])
+    bench.reload()
+    drawn(bench)
+    expect(bench.locator("#not-made")).to_have_text("1 not made")
+    click_slot(bench, "rim", 0)
+    saved(bench)
+    bench.click("#not-made")
+    bench.click("#parked-list >> text=drop it")
+    expect(bench.locator("#not-made")).to_be_hidden()
+
+
+def test_an_answer_that_is_lost_makes_no_edit_twice_and_calls_none_not_made(bench, song):
+    def lose(route):
+        route.fetch()  # it is made
+        route.abort()  # and its answer never comes
+
+    bench.route("**/edits", lose, times=1)
+    click_slot(bench, "hat_open", 0)
+    saved(bench)
+    expect(bench.locator("#not-made")).to_be_hidden()
+    expect_hit(bench, "hat_open", 0)
+    bench.keyboard.press("Control+z")
+    expect_no_hit(bench, "hat_open", 0)
+    expect(bench.locator("#undo")).to_be_disabled()
+
+
+def test_what_is_looked_at_stands_in_every_address(bench, song):
+    asked = []
+    bench.on("request", lambda request: asked.append(request.url))
+    bench.click("nav >> text=Kit")
+    bench.wait_for_selector('#screen[data-screen="kit"]')
+    songs = [url for url in asked if re.search(r"/songs/\d+/(?!edits|undo|redo)", url)]
+    assert songs
+    assert all("at=" in url for url in songs), songs
+    assert "at=" in bench.url
 
 
 def test_no_edit_is_lost_over_a_slow_and_broken_line(bench, song):

@@ -315,16 +315,18 @@ def test_density_leaves_hits_out_and_gives_them_back(page: Page, song: str) -> N
 
 
 def test_an_idea_that_was_refused_is_not_listed_as_taken(ideas: Page) -> None:
-    before = pattern(ideas)
+    places = [hit[:2] for hit in pattern(ideas)]
     ideas.evaluate(
-        """async () => {
-            const body = { revision: easyPocket.edits.revision, edit: { kind: "tempo", tempo_bpm: 99 } };
+        """async (places) => {
+            const body = { revision: easyPocket.edits.revision, edit: { kind: "wipe", places } };
             const headers = { "Content-Type": "application/json" };
             await fetch(`/songs/${easyPocket.song.id}/edits`, { method: "POST", headers, body: JSON.stringify(body) });
-        }"""
+        }""",
+        places,
     )
+    before = pattern(ideas)
     ideas.click("#idea-put")
-    expect(ideas.locator("#note")).to_contain_text("changed in another tab")
+    expect(ideas.locator("#note")).to_contain_text("Another tab changed the same thing")
     saved(ideas)
     assert pattern(ideas) == before
     ideas.click('[data-idea-side="log"]')

@@ -17,7 +17,7 @@ from easy_pocket.core.chosen import (
     value_of,
 )
 from easy_pocket.core.compare import differences, differences_in_words
-from easy_pocket.core.edit import apply_edit, describe_edit
+from easy_pocket.core.edit import apply_edit
 from easy_pocket.core.errors import BadValueError, EditRefusedError
 from easy_pocket.core.lengths import AddBars, Break, ChangeSpeed, DropBars, SetLengthTicks
 from easy_pocket.core.locks import LockHits, LockPlace, LockVoice
@@ -60,7 +60,7 @@ def test_moved_hits_take_everything_along_and_what_lies_there_makes_way():
 
 
 def test_copies_leave_the_first_where_they_were():
-    after = apply_edit(TWO_BARS, MoveHits((("snare", 960, "snare", 1200),), copy=True))
+    after = apply_edit(TWO_BARS, MoveHits((("snare", 960, "snare", 1200),), copies=True))
     assert {960, 1200} <= set(ticks(after, "snare"))
 
 
@@ -181,7 +181,7 @@ def test_bars_are_dropped_added_and_copied():
     assert ticks(without, "kick") == [tick - 3840 for tick in ticks(TWO_BARS, "kick") if tick >= 3840]
     empty = apply_edit(TWO_BARS, AddBars(2, 1))
     assert not [hit for hit in empty.hits if 3840 <= hit.tick < 7680]
-    twice = apply_edit(TWO_BARS, AddBars(3, 2, copy=True))
+    twice = apply_edit(TWO_BARS, AddBars(3, 2, copies=True))
     assert twice.length_ticks == 4 * 3840
     assert ticks(twice, "kick") == [tick + shift for shift in (0, 7680) for tick in ticks(TWO_BARS, "kick")]
     with pytest.raises(EditRefusedError, match="at least one bar"):
@@ -302,7 +302,7 @@ def test_every_edit_has_words():
         (Shape("velocity", HATS, "accents", figure="off-beats"), "velocity of closed hat: off-beats"),
         (NudgeHits((("kick", 0),), -5), "1 hit 5 ms earlier"),
     ):
-        assert describe_edit(edit, TWO_BARS) == words
+        assert edit.words(TWO_BARS) == words
 
 
 @given(st.integers(1, 6))

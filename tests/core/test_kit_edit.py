@@ -24,8 +24,6 @@ from easy_pocket.core.sound.kit_edit import (
     SetLayerFields,
     SetModelControl,
     SetVoiceField,
-    apply_kit_edit,
-    describe_kit_edit,
 )
 from easy_pocket.core.sound.match import beat_loudness_lufs, matched_gain_db
 from easy_pocket.store.kits import voice_to_doc
@@ -37,7 +35,7 @@ CLAP = HOUSE_KITS["signal_box"].voice("clap").layers[0].sound
 
 def edited(*edits, kit=KIT):
     for edit in edits:
-        kit = apply_kit_edit(kit, edit)
+        kit = edit.applied(kit)
     return kit
 
 
@@ -110,9 +108,9 @@ def test_a_voice_survives_being_written_down():
 
 
 def test_every_edit_has_words():
-    assert describe_kit_edit(PutSound("snare", 1, CLAP, "gravel clap"), KIT) == "gravel clap on snare layer 2"
-    assert describe_kit_edit(RemoveVoice("rim"), KIT) == "take rim out of Boathouse"
-    assert describe_kit_edit(SetKeyNote(9), KIT) == "key note of Boathouse A"
+    assert PutSound("snare", 1, CLAP, "gravel clap").words(KIT) == "gravel clap on snare layer 2"
+    assert RemoveVoice("rim").words(KIT) == "take rim out of Boathouse"
+    assert SetKeyNote(9).words(KIT) == "key note of Boathouse A"
 
 
 # Events ------------------------------------------------------------------------------------------------------------

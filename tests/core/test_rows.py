@@ -4,6 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from easy_pocket.core.edit import apply_edit
 from easy_pocket.core.errors import BadValueError, EditRefusedError
 from easy_pocket.core.pattern import Hit, Pattern
 from easy_pocket.core.rows import (
@@ -14,8 +15,6 @@ from easy_pocket.core.rows import (
     ThinRow,
     TurnRow,
     WriteHits,
-    apply_row_edit,
-    describe_row_edit,
     spread,
 )
 from tests.drums import beat
@@ -26,7 +25,7 @@ def slots(pattern, voice="kick", step=240):
 
 
 def after(line, edit):
-    return slots(apply_row_edit(beat({"kick": line}), edit))
+    return slots(apply_edit(beat({"kick": line}), edit))
 
 
 @pytest.mark.parametrize(
@@ -58,7 +57,7 @@ def test_rows_painted():
     assert after("x...............", PaintRow("kick", 0, 240, 1)) == "x" * 16
     assert after("................", PaintRow("kick", 480, 240, 4)) == "..x...x...x...x."
     assert after("................", PaintRow("kick", 0, 240, 3)) == "x..x..x..x..x..x"
-    kept = apply_row_edit(Pattern(3840, (Hit("kick", 0, 31, 4.0),)), PaintRow("kick", 0, 960, 1))
+    kept = apply_edit(Pattern(3840, (Hit("kick", 0, 31, 4.0),)), PaintRow("kick", 0, 960, 1))
     assert kept.by_place["kick", 0] == Hit("kick", 0, 31, 4.0)  # what is there stays as it is
 
 
@@ -74,7 +73,7 @@ def test_a_spread_takes_the_place_of_what_was_there():
 
 
 def test_a_row_is_copied_two_slots_later_round_the_end():
-    pattern = apply_row_edit(beat({"hat_closed": "x...x.........x."}), CopyRow("hat_closed", "hat_open", 480))
+    pattern = apply_edit(beat({"hat_closed": "x...x.........x."}), CopyRow("hat_closed", "hat_open", 480))
     assert slots(pattern, "hat_open") == "x.x...x........."
     assert slots(pattern, "hat_closed") == "x...x.........x."
 
@@ -98,18 +97,18 @@ lines = st.text("x.", min_size=16, max_size=16).filter(lambda line: "x" in line)
 @given(lines)
 def test_turning_back_gives_the_row_back(line):
     for there, back in (("later", "earlier"), ("earlier", "later"), ("reverse", "reverse")):
-        turned = apply_row_edit(beat({"kick": line}), TurnRow("kick", there, 240))
-        assert apply_row_edit(turned, TurnRow("kick", back, 240)) == beat({"kick": line})
+        turned = apply_edit(beat({"kick": line}), TurnRow("kick", there, 240))
+        assert apply_edit(turned, TurnRow("kick", back, 240)) == beat({"kick": line})
 
 
 @given(lines, st.integers(0, 100), st.integers(0, 9))
 def test_thinning_leaves_the_share_and_the_same_hits_each_time(line, percent, seed):
     pattern = beat({"kick": line, "snare": "....x......."})
-    thinned = apply_row_edit(pattern, ThinRow("kick", percent, seed))
+    thinned = apply_edit(pattern, ThinRow("kick", percent, seed))
     kicks = [hit for hit in thinned.hits if hit.voice == "kick"]
     assert len(kicks) == round(line.count("x") * percent / 100)
     assert set(kicks) <= set(pattern.hits)
-    assert thinned == apply_row_edit(pattern, ThinRow("kick", percent, seed))
+    assert thinned == apply_edit(pattern, ThinRow("kick", percent, seed))
     assert [hit for hit in thinned.hits if hit.voice == "snare"] == [h for h in pattern.hits if h.voice == "snare"]
 
 
@@ -117,8 +116,8 @@ def test_thinning_leaves_the_share_and_the_same_hits_each_time(line, percent, se
 def test_thinning_further_takes_from_what_was_left(line, more, less):
     pattern = beat({"kick": line})
     low, high = sorted((more, less))
-    assert set(apply_row_edit(pattern, ThinRow("kick", low, 3)).hits) <= set(
-        apply_row_edit(pattern, ThinRow("kick", high, 3)).hits
+    assert set(apply_edit(pattern, ThinRow("kick", low, 3)).hits) <= set(
+        apply_edit(pattern, ThinRow("kick", high, 3)).hits
     )
 
 
@@ -140,6 +139,6 @@ def test_what_does_not_fit_is_refused_in_words():
 
 
 def test_words():
-    assert describe_row_edit(PaintRow("hat_closed", 0, 240, 2)) == "closed hat on every 2. slot"
-    assert describe_row_edit(SpreadRow("kick", 0, 240, 3, 8, 1)) == "kick 3 over 8, turned by 1"
-    assert describe_row_edit(RemoveHits((("kick", 0), ("kick", 240)))) == "wipe 2 kick hits"
+    assert PaintRow("hat_closed", 0, 240, 2).words(Pattern(3840, ())) == "closed hat on every 2. slot"
+    assert SpreadRow("kick", 0, 240, 3, 8, 1).words(Pattern(3840, ())) == "kick 3 over 8, turned by 1"
+    assert RemoveHits((("kick", 0), ("kick", 240))).words(Pattern(3840, ())) == "wipe 2 kick hits"

@@ -6,7 +6,6 @@ import pytest
 from easy_pocket.core.errors import BadValueError, EditRefusedError
 from easy_pocket.core.sound.kit import voice_audio
 from easy_pocket.core.sound.kit_edit import (
-    AddAlternate,
     RemoveVoice,
     SetLayerFields,
     SetModelControl,
@@ -16,20 +15,11 @@ from easy_pocket.core.sound.library import Query, search
 from easy_pocket.core.sound.one_shot import content_key
 from easy_pocket.core.sound.sound import sampled
 from easy_pocket.demo.load import load_demo
-from easy_pocket.store.changes import StaleRevisionError, lock_song, redo, undo
-from easy_pocket.store.edits import set_kit
-from easy_pocket.store.kit_edits import (
-    add_library_voice,
-    edit_kit,
-    fold_voice,
-    new_kit,
-    put_library_sound,
-    rename_kit,
-    songs_with_kit,
-)
+from easy_pocket.store.changes import StaleRevisionError
+from easy_pocket.store.kits import songs_with_kit
 from easy_pocket.store.models import AudioRow, KitRow, SoundRow
 from easy_pocket.store.samples import sample_source, save_samples
-from easy_pocket.store.songs import FIRST_VOICES, create_song, load_song
+from easy_pocket.store.songs import FIRST_VOICES, create_song, load_song, read_song
 from easy_pocket.store.sounds import (
     NewSound,
     add_sounds,
@@ -41,6 +31,7 @@ from easy_pocket.store.sounds import (
     sounds_by_id,
 )
 from tests.conftest import fresh_kits
+from tests.editing import do, step
 
 
 @pytest.fixture
@@ -61,35 +52,26 @@ def kit_of(store, song_id):
         return load_song(session, song_id).kit
 
 
-def do(store, song_id, edit, gesture=None):
-    with store.transaction() as session:
-        revision = load_song(session, song_id).row.revision
-        return edit_kit(session, song_id, revision, edit, gesture).kit
-
-
-def step(store, song_id, which):
-    with store.transaction() as session:
-        return which(session, lock_song(session, song_id))
-
-
 def test_an_edit_is_kept_for_every_song_and_undone_across_a_new_connection(shelf):
     store, first, second = shelf
     do(store, first, SetVoiceField("snare", "level_db", -4.0))
     assert kit_of(store, second).voice("snare").level_db == -4.0
     store.engine.dispose()
-    assert step(store, first, undo) == "level db of snare -4"
+    assert step(store, first, "undo") == "level db of snare -4"
     assert kit_of(store, second).voice("snare").level_db == 0.0
-    step(store, first, redo)
+    step(store, first, "redo")
     assert kit_of(store, first).voice("snare").level_db == -4.0
 
 
 def test_another_song_that_uses_the_kit_is_told(shelf):
     store, first, second = shelf
-    with store.transaction() as session:
-        seen = load_song(session, second).row.revision
+    seen = read_song(store.reader, second).row.revision
     do(store, first, SetVoiceField("snare", "level_db", -4.0))
-    with pytest.raises(StaleRevisionError), store.transaction() as session:
-        edit_kit(session, second, seen, SetVoiceField("snare", "level_db", 3.0))
+    with pytest.raises(StaleRevisionError) as refused:
+        do(store, second, SetVoiceField("snare", "level_db", 3.0), revision=seen)
+    assert refused.value.theirs == ["level db of snare -4 (in another song)"]
+    do(store, second, SetVoiceField("kick", "level_db", 3.0), revision=seen)  # another voice: both hold
+    assert kit_of(store, second).voice("kick").level_db == 3.0
     assert kit_of(store, first).voice("snare").level_db == -4.0
 
 
@@ -98,8 +80,8 @@ def test_undo_leaves_what_another_song_changed_since_and_says_so(shelf):
     do(store, first, SetVoiceField("snare", "level_db", -4.0))
     do(store, first, SetVoiceField("kick", "pan", 0.2))
     do(store, second, SetVoiceField("snare", "level_db", 2.0))
-    assert step(store, first, undo) == "pan of kick 0.2"
-    words = step(store, first, undo)
+    assert step(store, first, "undo") == "pan of kick 0.2"
+    words = step(store, first, "undo")
     assert words == "level db of snare -4; snare of Boathouse stays as it is: another song changed it since"
     assert kit_of(store, first).voice("snare").level_db == 2.0
     assert kit_of(store, first).voice("kick").pan == 0.0
@@ -109,7 +91,7 @@ def test_a_drag_is_one_step(shelf):
     store, first, _ = shelf
     for value in (50.0, 55.0, 61.0):
         do(store, first, SetModelControl("kick", 0, "tune_hz", value), gesture="drag-1")
-    assert step(store, first, undo).startswith("tune hz of kick")
+    assert step(store, first, "undo").startswith("tune hz of kick")
     assert kit_of(store, first).voice("kick").layers[0].sound.settings["tune_hz"] == 54
 
 
@@ -118,7 +100,7 @@ def test_a_voice_taken_out_comes_back_with_its_place(shelf):
     before = kit_of(store, first)
     do(store, first, RemoveVoice("rim"))
     assert "rim" not in kit_of(store, first).roles
-    step(store, first, undo)
+    step(store, first, "undo")
     assert kit_of(store, first) == before
 
 
@@ -157,16 +139,14 @@ def some_id(store, name):
 
 def test_a_snare_of_three_sounds_is_folded_and_used_in_another_kit(shelf):
     store, first, second = shelf
-    with store.transaction() as session:
-        for layer, name in ((-1, "snare, crack"), (-1, "Dry Dock snare")):
-            sound = session.query(SoundRow).filter(SoundRow.name == name).one()
-            put_library_sound(session, first, load_song(session, first).row.revision, "snare", layer, 0, sound.id)
+    for name in ("snare, crack", "Dry Dock snare"):
+        do(store, first, "kit_put", role="snare", sound_id=some_id(store, name))
     with store.transaction() as session:
         samples = sample_source(session)
         layered = load_song(session, first).kit.voice("snare")
         assert len(layered.layers) == 3
         before = [voice_audio(layered, zone, samples) for zone in range(8)]
-        fold_voice(session, first, load_song(session, first).row.revision, "snare", "harbour crack")
+    do(store, first, "kit_fold", role="snare", name="harbour crack")
     with store.transaction() as session:
         samples = sample_source(session)
         folded = load_song(session, first).kit.voice("snare")
@@ -176,46 +156,38 @@ def test_a_snare_of_three_sounds_is_folded_and_used_in_another_kit(shelf):
             difference = np.sqrt(((before[zone] - after) ** 2).mean() / (before[zone] ** 2).mean())
             assert 20 * np.log10(difference + 1e-12) < -80
     assert library(store, source="folded") == ["harbour crack"]
-    with store.transaction() as session:
-        set_kit(session, second, load_song(session, second).row.revision, "signal_box")
-        sound_id = session.query(SoundRow).filter(SoundRow.name == "harbour crack").one().id
-        put_library_sound(session, second, load_song(session, second).row.revision, "snare", 0, 0, sound_id)
+    do(store, second, "kit", kit_key="signal_box")
+    do(store, second, "kit_put", role="snare", layer=0, sound_id=some_id(store, "harbour crack"))
     assert kit_of(store, second).voice("snare").layers[0].sound == kit_of(store, first).voice("snare").layers[0].sound
 
 
 def test_new_and_copied_kits_are_steps_of_the_song(shelf):
     store, first, second = shelf
-    with store.transaction() as session:
-        new_kit(session, first, 1, "Harbour", "copy")
+    do(store, first, "kit_new", name="Harbour", source="copy")
     kit = kit_of(store, first)
     assert (kit.name, kit.voices) == ("Harbour", kit_of(store, second).voices)
-    with store.transaction() as session:
-        rename_kit(session, first, load_song(session, first).row.revision, "Mole")
-        assert songs_with_kit(session, kit.key) == 1
+    do(store, first, "kit_name", name="Mole")
+    assert songs_with_kit(store.reader, kit.key) == 1
     assert kit_of(store, first).name == "Mole"
-    with store.transaction() as session:
-        new_kit(session, second, load_song(session, second).row.revision, "Plain", "new")
+    do(store, second, "kit_new", name="Plain", source="new")
     assert kit_of(store, second).roles == FIRST_VOICES
     for song in (first, first, second):
-        step(store, song, undo)
+        step(store, song, "undo")
     assert kit_of(store, first).name == kit_of(store, second).name == "Boathouse"
 
 
 def test_a_voice_is_added_with_a_sound_of_its_role(shelf):
     store, first, _ = shelf
-    with store.transaction() as session:
-        kit = add_library_voice(session, first, 1, "bell", None).kit
+    kit = do(store, first, "kit_voice_on", role="bell").song.kit
     assert kit.voice("bell").layers[0].name == "Net Loft bell"
-    with pytest.raises(EditRefusedError, match="already has a bell"), store.transaction() as session:
-        add_library_voice(session, first, load_song(session, first).row.revision, "bell", None)
+    with pytest.raises(EditRefusedError, match="already has a bell"):
+        do(store, first, "kit_voice_on", role="bell")
 
 
 def test_alternates_are_kept(shelf):
     store, first, _ = shelf
-    with store.transaction() as session:
-        sound = load_song(session, first).kit.voice("clap").layers[0].sound
-    do(store, first, AddAlternate("snare", sound, "clap once"))
-    assert kit_of(store, first).voice("snare").alternate(1).layers[0].name == "clap once"
+    do(store, first, "kit_alternate", role="snare", sound_id=some_id(store, "clap, wide"))
+    assert kit_of(store, first).voice("snare").alternate(1).layers[0].name == "clap, wide"
 
 
 def test_the_library_begins_full_and_the_same_content_comes_once(shelf):

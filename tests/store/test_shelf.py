@@ -9,25 +9,19 @@ from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel import Feel
 from easy_pocket.core.listen.hear import Overrules, hear
 from easy_pocket.core.pattern import Hit
+from easy_pocket.core.timebase import Metre
 from easy_pocket.demo.load import load_demo
 from easy_pocket.samples import house_kits
-from easy_pocket.store.changes import StaleRevisionError, lock_song, undo
+from easy_pocket.store.changes import StaleRevisionError
 from easy_pocket.store.duplicate import duplicate_song
-from easy_pocket.store.edits import set_tempo
-from easy_pocket.store.feels import set_feel
+from easy_pocket.store.edits.loops import BringInLoop, HeardFile
+from easy_pocket.store.edits.pipeline import SentEdit, make_edit
 from easy_pocket.store.kits import all_kits, find_voice
-from easy_pocket.store.loops import (
-    bring_in,
-    found_from_doc,
-    loops_of,
-    overrule,
-    overrules_from_doc,
-    overrules_to_doc,
-    remove_loop,
-)
-from easy_pocket.store.songs import create_song, delete_song, load_song, restore_song, shelf
+from easy_pocket.store.loops import found_from_doc, loops_of, overrules_from_doc, overrules_to_doc, stored
+from easy_pocket.store.songs import create_song, delete_song, load_song, read_song, restore_song, shelf
 from easy_pocket.store.templates import save_template
 from tests.drums import ROCK, beat, rendered, template
+from tests.editing import do, step
 
 
 def names(store):
@@ -54,7 +48,7 @@ def test_a_duplicate_is_equal_and_independent(store):
         song = create_song(
             session, "Three Piers", tempo_bpm=91, hits=beat(ROCK).hits, voice_feel={"snare": {"push_ms": 4.0}}
         )
-        bring_in(session, song.id, audio, hear(audio))
+    bring_in(store, song.id, audio)
     with store.transaction() as session:
         copy_id = duplicate_song(session, song.id).id
     with store.transaction() as session:
@@ -67,7 +61,7 @@ def test_a_duplicate_is_equal_and_independent(store):
         assert [loop.audio_hash for loop in loops_of(session, copy_id)] == [
             loop.audio_hash for loop in loops_of(session, song.id)
         ]
-        set_tempo(session, copy_id, second.row.revision, 60)
+    do(store, copy_id, "tempo", tempo_bpm=60)
     with store.transaction() as session:
         assert load_song(session, song.id).row.tempo_bpm == 91
     assert set(names(store)) == {"Three Piers", "Three Piers copy"}
@@ -90,42 +84,44 @@ def test_feel_reaches_the_core_with_its_template(store):
     with store.transaction() as session:
         key = save_template(session, template([float(i) for i in range(16)]))
         song = create_song(session, "x", feel={"template_id": key, "timing_pull": 80.0})
-        set_feel(session, song.id, 1, "snare", "push_ms", 6.0)
-        loaded = load_song(session, song.id)
+    do(store, song.id, "feel", scope="snare", field="push_ms", value=6.0)
+    loaded = read_song(store.reader, song.id)
     assert loaded.feel.stack.template.slots_per_bar == 16
     assert loaded.feel.resolve("snare").timing_pull == 80.0
     assert loaded.feel.voices == {"snare": Feel(push_ms=6.0)}
+
+
+def bring_in(store, song_id, audio):
+    file = HeardFile(audio.name, stored(audio), hear(audio))
+    return make_edit(store, song_id, SentEdit(BringInLoop(file=file))).changed.made
 
 
 def test_a_loop_keeps_what_was_heard_and_what_was_overruled(store):
     audio, _ = rendered(beat(ROCK), 112.0)
     heard = hear(audio)
     with store.transaction() as session:
-        song = create_song(session, "x")
-        row = bring_in(session, song.id, audio, heard)
-        kept = found_from_doc(row.found)
-        np.testing.assert_allclose(kept.onsets.time_s, heard.onsets.time_s)
-        assert kept.reading == heard.reading
-        overrule(session, song.id, row.id, song.revision, Overrules(bars=4, removed_s=(0.1,)), "4 bars", None)
-    with store.transaction() as session:
-        (row,) = loops_of(session, song.id)
-        assert found_from_doc(row.found).reading.bars == 4
-        assert overrules_from_doc(row.overruled) == Overrules(bars=4, removed_s=(0.1,))
-        undo(session, lock_song(session, song.id))
-    with store.transaction() as session:
-        (row,) = loops_of(session, song.id)
-        assert found_from_doc(row.found).reading.bars == 2
-        remove_loop(session, song.id, row.id, load_song(session, song.id).row.revision)
-        session.flush()
-        assert loops_of(session, song.id) == []
-        undo(session, lock_song(session, song.id))
-        session.flush()
-        assert len(loops_of(session, song.id)) == 1
+        song_id = create_song(session, "x").id
+    loop_id = bring_in(store, song_id, audio)
+    (row,) = loops_of(store.reader, song_id)
+    kept = found_from_doc(row.found)
+    np.testing.assert_allclose(kept.onsets.time_s, heard.onsets.time_s)
+    assert kept.reading == heard.reading
+    do(store, song_id, "loop_correct", loop_id=loop_id, change={"kind": "bars", "bars": 4, "metre": "4/4"})
+    do(store, song_id, "loop_correct", loop_id=loop_id, change={"kind": "remove", "time_s": 0.1})
+    (row,) = loops_of(store.reader, song_id)
+    assert found_from_doc(row.found).reading.bars == 4
+    assert overrules_from_doc(row.overruled) == Overrules(bars=4, metre=Metre(4, 4), removed_s=(0.1,))
+    assert step(store, song_id, "undo") == f"remove the hit at 0.10 s in {row.name}"
+    step(store, song_id, "undo")
+    (row,) = loops_of(store.reader, song_id)
+    assert found_from_doc(row.found).reading.bars == 2
+    do(store, song_id, "loop_take", loop_id=loop_id)
+    assert loops_of(store.reader, song_id) == []
+    step(store, song_id, "undo")
+    assert len(loops_of(store.reader, song_id)) == 1
 
 
 def test_overrules_there_and_back():
-    from easy_pocket.core.timebase import Metre
-
     full = Overrules(0.7, Metre(6, 8), 3, 0.25, (0.5, 1.0), (1.5,))
     assert overrules_from_doc(overrules_to_doc(full)) == full
 
@@ -139,8 +135,7 @@ def test_two_writers_never_overwrite_each_other(store):
     def write(tempo_bpm):
         together.wait()
         try:
-            with store.transaction() as session:
-                set_tempo(session, song_id, 1, tempo_bpm)
+            do(store, song_id, "tempo", revision=1, tempo_bpm=tempo_bpm)
             outcomes.append("made")
         except StaleRevisionError:
             outcomes.append("refused")
@@ -161,7 +156,7 @@ def test_the_demo_fills_an_empty_shelf_once(store):
         song = load_song(session, shelf(session)[-1].row.id)
         assert (song.row.tempo_bpm, song.pattern.bars) == (104.0, 2)
         assert [t.name for t in song.templates.values()] == ["Rope Walk"]  # the one it leans on
-        assert len(song.groove_names_of()) == 9  # with eight of the house
+        assert len(song.groove_names) == 9  # with eight of the house
         assert [loop.name for loop in loops_of(session, song.row.id)] == ["bollard-mouth.flac", "quayside-break.flac"]
         delete_song(session, song.row.id)
     load_demo(store)

@@ -1,6 +1,7 @@
 """The Bench over HTTP: what an answer holds, two tabs, undo across requests, random edits."""
 
 import random
+import uuid
 
 import pytest
 
@@ -21,9 +22,18 @@ class Tab:
 
     def __init__(self, client, song_id):
         self.client, self.song_id, self.revision = client, song_id, 1
+        self.name, self.sent = uuid.uuid4().hex[:12], 0
+        self.looking = {"part": 0, "pattern": 0, "section": 0}
+
+    @property
+    def at(self):
+        """What it looks at, as an address has it."""
+        return "at=" + ".".join(str(self.looking[what]) for what in ("part", "pattern", "section"))
 
     def post(self, path, **body):
-        answer = self.client.post(f"/songs/{self.song_id}/{path}", json={"revision": self.revision, **body})
+        self.sent += 1
+        asked = {"revision": self.revision, "edit_id": f"{self.name}-{self.sent}", "looking_at": self.looking, **body}
+        answer = self.client.post(f"/songs/{self.song_id}/{path}", json=asked)
         result = answer.json()
         if answer.status_code == 200:
             self.revision = result["song"]["revision"]
@@ -33,7 +43,7 @@ class Tab:
         return self.post("edits", edit=edit)
 
     def rails(self):
-        return self.client.get(f"/songs/{self.song_id}/state").json()["rails"]
+        return self.client.get(f"/songs/{self.song_id}/state?{self.at}").json()["rails"]
 
     def hits(self):
         """Every hit with all that is known of it."""
@@ -93,18 +103,31 @@ def test_the_ledger_is_on_every_hit(tab):
     assert rim["offset"] == [17.86]
 
 
-def test_a_stale_tab_is_refused_and_shown_the_newest_state(client, song_id):
+def test_two_tabs_that_touch_the_same_hit_are_told_both_sides(client, song_id):
     first, second = Tab(client, song_id), Tab(client, song_id)
-    first.edit(kind="write", voice="rim", tick=0)
+    first.edit(kind="velocity", voice="kick", tick=0, velocity=50)
     status, result = second.edit(kind="remove", voice="kick", tick=0)
     assert status == 409
-    assert "changed in another tab" in result["error"]
-    assert result["now"]["rails"]["hits"]["rim"]["tick"] == [0]
+    assert result["theirs"] == ["kick 1.1 to velocity 50"]
+    assert result["mine"] == "remove kick at 1.1"
+    assert "Another tab changed the same thing meanwhile: kick 1.1 to velocity 50" in result["error"]
+    assert result["now"]["rails"]["hits"]["kick"]["velocity"][0] == 50
     assert ("kick", 0) in first.hits()
     second.revision = result["now"]["song"]["revision"]
     assert second.edit(kind="remove", voice="kick", tick=0)[0] == 200
     assert ("kick", 0) not in first.hits()
-    assert ("rim", 0) in first.hits()
+
+
+def test_two_tabs_that_touch_different_things_both_hold(client, song_id):
+    first, second = Tab(client, song_id), Tab(client, song_id)
+    first.edit(kind="write", voice="rim", tick=0)
+    first.edit(kind="mix", voice="kick", field="level_db", value=-3)
+    status, result = second.edit(kind="remove", voice="kick", tick=0)
+    assert status == 200
+    assert result["rails"]["hits"]["rim"]["tick"] == [0] if "rim" in result["rails"]["hits"] else True
+    assert second.edit(kind="mix", voice="snare", field="level_db", value=-6)[0] == 200
+    hits = first.hits()
+    assert (("rim", 0) in hits, ("kick", 0) in hits) == (True, False)
 
 
 def test_undo_and_redo_say_what_they_did(tab):

@@ -10,7 +10,7 @@ from easy_pocket.core.formats.groove_table import load_groove_csv
 from easy_pocket.core.formats.template_file import dump_template, load_template
 from easy_pocket.core.listen.hear import hear
 from easy_pocket.store.grooves import find_groove, groove_rows
-from easy_pocket.store.loops import add_loop
+from easy_pocket.store.loops import add_loop, stored
 from easy_pocket.store.songs import create_song
 from easy_pocket.store.templates import save_house_grooves
 from tests.drums import ROCK, SWUNG, Feel, beat, rendered, template
@@ -71,7 +71,7 @@ def test_a_groove_is_taken_from_bars_as_they_are_played(tab, store):
 def test_a_groove_is_taken_from_a_loop(tab, store):
     audio, _ = rendered(beat(SWUNG), 96.0, Feel(swing_percent=60))
     with store.transaction() as session:
-        loop = add_loop(session, tab.song_id, audio, hear(audio))
+        loop = add_loop(session, tab.song_id, audio.name, stored(audio), hear(audio))
         session.flush()
         loop_id = loop.id
     made(tab, kind="groove_loop", name="Heard", loop_id=loop_id, bars=1)
@@ -116,8 +116,11 @@ def test_another_song_sees_the_change_and_undo_never_overwrites_its_own(tab, cli
     other.edit(kind="feel", scope="stack", field="template_id", value=key)
     change = {"kind": "groove_slots", "groove_id": key, "lane": "all"}
     tab.edit(**change, values=[[1, 20, None]])
-    status, result = other.edit(kind="tempo", tempo_bpm=90)
+    assert other.edit(kind="tempo", tempo_bpm=90)[0] == 200  # the groove is not what it touches
+    other.revision -= 2
+    status, result = other.edit(**change, values=[[1, 5, None]])
     assert status == 409
+    assert result["theirs"] == ["slot 2 of groove Shared (in another song)"]
     assert max(result["now"]["rails"]["hits"]["hat_closed"]["offset"]) > 0
     other.revision = result["now"]["song"]["revision"]
     other.edit(**change, values=[[1, 33, None]])

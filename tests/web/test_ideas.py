@@ -95,8 +95,15 @@ def test_a_second_tab_is_told_and_nothing_is_overwritten(tab: Tab) -> None:
     _, told = ask(tab, kind="variation")
     other = Tab(tab.client, tab.song_id)
     other.edit(kind="tempo", tempo_bpm=90)
+    changes = told["ideas"][0]["changes"]
+    touched = next(hit for change in changes for hit in (*change["gone"], *change["come"]))
+    there = (touched[0], touched[1]) in other.hits()
+    kind = {"kind": "remove"} if there else {"kind": "write", "velocity": 33}
+    assert other.edit(**kind, voice=touched[0], tick=touched[1])[0] == 200
+    before = other.hits()
     status, refused = put(tab, told["ideas"][0])
-    assert (status, "changed in another tab" in refused["error"]) == (409, True)
+    assert (status, "Another tab changed the same thing" in refused["error"]) == (409, True)
+    assert other.hits() == before
 
 
 def test_the_log_remembers_each_idea_once_and_gives_it_back(tab: Tab, store: Any) -> None:

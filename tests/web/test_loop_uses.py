@@ -13,7 +13,7 @@ from easy_pocket.core.formats.midi import read_midi
 from easy_pocket.core.listen.hear import Overrules, hear
 from easy_pocket.core.pattern import Pattern
 from easy_pocket.core.timebase import Metre
-from easy_pocket.store.loops import add_loop
+from easy_pocket.store.loops import add_loop, stored
 from easy_pocket.store.songs import create_song, load_song
 from tests.drums import SWUNG, beat, rendered
 from tests.web.test_bench import Tab
@@ -30,7 +30,7 @@ class LoopTab(Tab):
         self.loop_id = loop_id
 
     def overrule(self, **change):
-        return self.post(f"loops/{self.loop_id}/overrule", change=change)
+        return self.edit(kind="loop_correct", loop_id=self.loop_id, change=change)
 
     def get(self, path):
         return self.client.get(f"/songs/{self.song_id}/loops/{self.loop_id}/{path}")
@@ -47,7 +47,7 @@ class LoopTab(Tab):
 def tab(client, store):
     with store.transaction() as session:
         song = create_song(session, "Ferry Bell", tempo_bpm=100, hits=beat(SWUNG).hits)
-        loop = add_loop(session, song.id, AUDIO, HEARD)
+        loop = add_loop(session, song.id, AUDIO.name, stored(AUDIO), HEARD)
         session.flush()
         return LoopTab(client, song.id, loop.id)
 
@@ -128,7 +128,7 @@ def test_a_loop_in_three_brings_its_metre_and_takes_it_away_again(client, store)
     heard = hear(audio, Overrules(bars=4, metre=Metre(3, 4)))
     with store.transaction() as session:
         song = create_song(session, "Three Piers", tempo_bpm=100, hits=beat(SWUNG).hits)
-        loop = add_loop(session, song.id, audio, heard)
+        loop = add_loop(session, song.id, audio.name, stored(audio), heard)
         session.flush()
         tab = LoopTab(client, song.id, loop.id)
     before = tab.state()
@@ -210,11 +210,9 @@ def test_a_doubtful_hit_is_kept_or_dropped_and_is_doubtful_no_longer(tab):
 )
 def test_bad_changes_of_groups_are_refused_in_words(tab, change, words):
     before = tab.groups(), tab.revision
-    answer = tab.client.post(
-        f"/songs/{tab.song_id}/loops/{tab.loop_id}/overrule", json={"revision": tab.revision, "change": change}
-    )
-    assert answer.status_code == 422
-    assert words in answer.json()["error"]
+    status, answer = tab.edit(kind="loop_correct", loop_id=tab.loop_id, change=change)
+    assert status == 422
+    assert words in answer["error"]
     assert (tab.groups(), tab.revision) == before
 
 

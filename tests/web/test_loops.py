@@ -27,8 +27,10 @@ def revision(client, song_id):
     return client.get(f"/songs/{song_id}/state").json()["song"]["revision"]
 
 
-def post(client, song_id, address, path, **body):
-    return client.post(f"{address}/{path}", json={"revision": revision(client, song_id), **body})
+def edited(client, song_id, address, kind, **values):
+    """An edit of the loop at this address."""
+    edit = {"kind": kind, "loop_id": int(address.rpartition("/")[2]), **values}
+    return client.post(f"/songs/{song_id}/edits", json={"revision": revision(client, song_id), "edit": edit})
 
 
 def fact(html):
@@ -52,15 +54,15 @@ def test_a_loop_is_shown_with_what_was_heard(client, loop):
 
 
 def test_half_double_bars_metre_and_the_one(client, song_id, loop):
-    assert post(client, song_id, loop, "overrule", change={"kind": "double"}).status_code == 200
+    assert edited(client, song_id, loop, "loop_correct", change={"kind": "double"}).status_code == 200
     assert fact(client.get(loop).text)["bpm, set by you"] == "177.0"
-    post(client, song_id, loop, "overrule", change={"kind": "half"})
-    post(client, song_id, loop, "overrule", change={"kind": "bars", "bars": 1, "metre": "5/4"})
+    edited(client, song_id, loop, "loop_correct", change={"kind": "half"})
+    edited(client, song_id, loop, "loop_correct", change={"kind": "bars", "bars": 1, "metre": "5/4"})
     html = client.get(loop).text
     assert fact(html)["bpm, set by you"] == f"{88.5 * 5 / 8:.1f}"
     assert 'value="1" aria-label="Bars"' in html
-    post(client, song_id, loop, "overrule", change={"kind": "as_heard"})
-    post(client, song_id, loop, "overrule", change={"kind": "one", "time_s": 60 / 88.5 + 0.01})
+    edited(client, song_id, loop, "loop_correct", change={"kind": "as_heard"})
+    edited(client, song_id, loop, "loop_correct", change={"kind": "one", "time_s": 60 / 88.5 + 0.01})
     lines = re.findall(r'class="w-bar" data-at="([\d.]+)"', client.get(loop).text)
     assert float(lines[0]) == pytest.approx(60 / 88.5, abs=0.003)
 
@@ -69,22 +71,22 @@ def test_the_tempo_is_followed_bar_by_bar_on_request_and_undone(client, song_id,
     before = client.get(loop).text
     assert "Tempo by bar" in before
     assert "one tempo" in before
-    assert post(client, song_id, loop, "overrule", change={"kind": "follow", "follows": True}).status_code == 200
+    assert edited(client, song_id, loop, "loop_correct", change={"kind": "follow", "follows": True}).status_code == 200
     after = client.get(loop).text
     assert "followed" in after
     assert after.count('class="tempo-line"') == before.count('class="tempo-line"')
-    post(client, song_id, loop, "overrule", change={"kind": "follow", "follows": False})
+    edited(client, song_id, loop, "loop_correct", change={"kind": "follow", "follows": False})
     assert "one tempo" in client.get(loop).text
 
 
 def test_hits_are_added_moved_and_removed_and_come_back(client, song_id, loop):
     heard = times(client.get(loop).text)
-    post(client, song_id, loop, "overrule", change={"kind": "remove", "time_s": heard[4]})
+    edited(client, song_id, loop, "loop_correct", change={"kind": "remove", "time_s": heard[4]})
     assert times(client.get(loop).text) == heard[:4] + heard[5:]
-    post(client, song_id, loop, "overrule", change={"kind": "add", "time_s": heard[4] + 0.006})
+    edited(client, song_id, loop, "loop_correct", change={"kind": "add", "time_s": heard[4] + 0.006})
     back = times(client.get(loop).text)
     assert back[4] == pytest.approx(heard[4], abs=0.002)  # it snapped to the attack
-    post(client, song_id, loop, "overrule", change={"kind": "move", "time_s": back[6], "to_s": back[6] + 0.045})
+    edited(client, song_id, loop, "loop_correct", change={"kind": "move", "time_s": back[6], "to_s": back[6] + 0.045})
     moved = times(client.get(loop).text)
     assert len(moved) == len(heard)
     assert moved != back
@@ -93,8 +95,8 @@ def test_hits_are_added_moved_and_removed_and_come_back(client, song_id, loop):
 
 
 def test_its_groove_goes_on_the_beat(client, song_id, loop, store):
-    answer = post(client, song_id, loop, "template", name="Brass Lantern", bars=1, put_on=True)
-    assert answer.json()["song"]["undo"] == "groove of Backbone Brass Lantern"
+    answer = edited(client, song_id, loop, "groove_loop", name="Brass Lantern", bars=1, put_on=True)
+    assert answer.json()["song"]["undo"] == "make groove Brass Lantern"
     with store.transaction() as session:
         song = load_song(session, song_id)
     groove = song.feel.resolve("kick").template
@@ -105,14 +107,18 @@ def test_its_groove_goes_on_the_beat(client, song_id, loop, store):
 
 
 def test_a_stale_tab_overrules_nothing(client, song_id, loop):
+    old = revision(client, song_id)
+    edited(client, song_id, loop, "loop_correct", change={"kind": "half"})
     before = client.get(loop).text
-    answer = client.post(f"{loop}/overrule", json={"revision": 1, "change": {"kind": "double"}})
+    edit = {"kind": "loop_correct", "loop_id": int(loop.rpartition("/")[2]), "change": {"kind": "double"}}
+    answer = client.post(f"/songs/{song_id}/edits", json={"revision": old, "edit": edit})
     assert answer.status_code == 409
+    assert answer.json()["theirs"] == ["half tempo in bollard.wav"]
     assert client.get(loop).text == before
 
 
 def test_bringing_in_and_removing_can_be_undone(client, song_id, loop):
-    post(client, song_id, loop, "remove")
+    edited(client, song_id, loop, "loop_take")
     assert "No loop yet" in client.get(f"/songs/{song_id}/loops").text
     client.post(f"/songs/{song_id}/undo", json={"revision": revision(client, song_id)})
     assert "bollard.wav" in client.get(f"/songs/{song_id}/loops").text
@@ -149,7 +155,7 @@ def test_what_is_no_loop_is_refused_in_words_and_leaves_no_trace(client, song_id
 )
 def test_a_wrong_correction_is_refused(client, song_id, loop, change):
     before = client.get(loop).text
-    assert post(client, song_id, loop, "overrule", change=change).status_code == 422
+    assert edited(client, song_id, loop, "loop_correct", change=change).status_code == 422
     assert client.get(loop).text == before
 
 
@@ -180,13 +186,13 @@ def test_a_map_of_bars_the_loop_has_not_is_refused_in_words(client, loop):
 
 def test_spans_are_kept_with_their_step_of_undo(client, song_id, loop):
     before = times(client.get(loop).text)
-    post(client, song_id, loop, "overrule", change={"kind": "ignore", "time_s": 2.0, "to_s": 1.0})
+    edited(client, song_id, loop, "loop_correct", change={"kind": "ignore", "time_s": 2.0, "to_s": 1.0})
     now = times(client.get(loop).text)
     assert now == [time for time in before if not 1.0 <= time < 2.0]
     assert client.get(f"/songs/{song_id}/state").json()["song"]["undo"].startswith("ignore 1.00–2.00 s")
     client.post(f"/songs/{song_id}/undo", json={"revision": revision(client, song_id), "view": {}})
     assert times(client.get(loop).text) == before
-    refused = post(client, song_id, loop, "overrule", change={"kind": "ignore", "time_s": 1.0, "to_s": 1.001})
+    refused = edited(client, song_id, loop, "loop_correct", change={"kind": "ignore", "time_s": 1.0, "to_s": 1.001})
     assert refused.status_code == 422
     assert "length of a span" in refused.json()["error"]
 

@@ -64,7 +64,7 @@ def test_what_cannot_be_is_refused_in_words(tab, path, body, words):
 
 def test_a_line_of_ones_own_is_kept_put_in_elsewhere_and_put_away(tab, client, store):
     hits = [["snare", 960, 100, 3.5, 0, {"ornament": "flam"}], ["bell", 0, 90, 0, 0, {}]]
-    _, result = ask(tab, "lines", name="harbour", length_ticks=3840, hits={"kind": "paste", "hits": hits, "tick": 0})
+    _, result = ask(tab, "lines", name="harbour", length_ticks=3840, hits=hits)
     (line,) = [one for one in result["lines"] if one["own"]]
     assert (line["name"], line["group"], line["voices"]) == ("harbour", "percussion", ["bell", "snare"])
     with store.transaction() as session:
@@ -81,7 +81,7 @@ def test_a_line_of_ones_own_is_kept_put_in_elsewhere_and_put_away(tab, client, s
 
 
 def test_a_line_out_of_bounds_is_refused_whole(tab):
-    far = {"kind": "paste", "hits": [["snare", 9000, 100, 0, 0, {}]], "tick": 0}
+    far = [["snare", 9000, 100, 0, 0, {}]]
     status, result = ask(tab, "lines", name="far", length_ticks=3840, hits=far)
     assert (status, "lies on tick 9000" in result["error"]) == (422, True)
     assert not any(one["own"] for one in ask(tab, "lines")[1]["lines"])

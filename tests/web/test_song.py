@@ -25,12 +25,12 @@ BAR = 3840
 class SongTab(Tab):
     def data(self) -> dict[str, Any]:
         """What the Song screen draws."""
-        answer = self.client.get(f"/songs/{self.song_id}/state?screen=arrangement")
+        answer = self.client.get(f"/songs/{self.song_id}/state?screen=arrangement&{self.at}")
         found: dict[str, Any] = answer.json()["arrangement"]
         return found
 
     def look(self, part: int = 0, pattern: int = 0, section: int = 0) -> None:
-        self.client.headers["Looking-At"] = f"{part}.{pattern}.{section}"
+        self.looking = {"part": part, "pattern": pattern, "section": section}
 
     def done(self, **edit: Any) -> dict[str, Any]:
         status, told = self.edit(**edit)
@@ -263,7 +263,7 @@ def test_a_section_with_its_own_tempo_and_metre_plays_so(tab: SongTab) -> None:
     bar_s = 4 * 60 / 104
     assert tab.client.get(f"/songs/{tab.song_id}/state").json()["playing"]["tempo_bpm"] == 104
     tab.look(section=second)
-    assert tab.client.get(f"/songs/{tab.song_id}/state").json()["playing"]["tempo_bpm"] == 52
+    assert tab.client.get(f"/songs/{tab.song_id}/state?{tab.at}").json()["playing"]["tempo_bpm"] == 52
     tab.look()
     assert whole["bars_s"] == pytest.approx([0, bar_s, 2 * bar_s, 2 * bar_s + 180 / 52, 2 * bar_s + 360 / 52])
     assert whole["bar_beats"] == [4, 4, 3, 3]
@@ -410,9 +410,13 @@ def test_parts_come_from_a_midi_file(tab: SongTab) -> None:
     data = tab.data()
     assert [part["name"] for part in data["parts"]] == ["Backbone", "Backbone 2", "Shaker"]
     assert data["parts"][1]["patterns"][0][2] == 12 * BAR
-    tab.revision = answer.json()["song"]["revision"]
-    assert tab.client.post(f"{address}&by=track", content=midi).status_code == 409
-    wrong = tab.client.post(address.replace(f"revision={tab.revision - 1}", f"revision={tab.revision}"), content=b"no")
+    again = tab.client.post(f"{address}&by=track&edit_id=once-1", content=midi)  # on the older revision: both hold
+    assert again.status_code == 200
+    assert (
+        tab.client.post(f"{address}&by=track&edit_id=once-1", content=midi).json()["words"] == "2 parts from take.mid"
+    )
+    assert len(tab.data()["parts"]) == 5  # sent twice, made once
+    wrong = tab.client.post(address, content=b"no")
     assert "is no MIDI file" in wrong.json()["error"]
 
 
@@ -434,10 +438,9 @@ def test_a_copy_of_a_song_has_all_its_parts_sections_and_joins(tab: SongTab, sto
 
 def test_where_a_page_looks_is_told_in_words_only_the_server_trusts(tab: SongTab) -> None:
     for wrong in ("1", "x.y.z", "1.2.3.4", "99999999999.1.1", "-1.0.0"):
-        tab.client.headers["Looking-At"] = wrong
-        assert tab.client.get(f"/songs/{tab.song_id}/state").status_code == 200
+        assert tab.client.get(f"/songs/{tab.song_id}/state?at={wrong}").status_code == 200
     tab.look(part=99999, pattern=99999, section=99999)
-    assert tab.client.get(f"/songs/{tab.song_id}/state").json()["song"]["at"][0] == ids(tab.data(), "parts")[0]
+    assert tab.client.get(f"/songs/{tab.song_id}/state?{tab.at}").json()["song"]["at"][0] == ids(tab.data(), "parts")[0]
 
 
 def test_cells_and_joins_come_back_from_their_docs() -> None:

@@ -9,7 +9,7 @@ import soundfile
 from easy_pocket.core.listen.hear import hear
 from easy_pocket.core.listen.under import Under, under_stack
 from easy_pocket.store.duplicate import duplicate_song
-from easy_pocket.store.loops import add_loop, found_from_doc, load_audio
+from easy_pocket.store.loops import add_loop, found_from_doc, load_audio, stored
 from easy_pocket.store.songs import create_song, load_song
 from easy_pocket.store.templates import save_house_grooves
 from tests.drums import ROCK, beat, rendered
@@ -21,7 +21,7 @@ def tab(client, store):
     audio, _ = rendered(beat(ROCK), 112.0)
     with store.transaction() as session:
         song = create_song(session, "Gangway", tempo_bpm=104, hits=beat(ROCK).hits)
-        loop = add_loop(session, song.id, audio, hear(audio))
+        loop = add_loop(session, song.id, audio.name, stored(audio), hear(audio))
         tab = Tab(client, song.id)
         tab.loop_id = loop.id
         return tab
@@ -135,7 +135,7 @@ def test_a_removed_loop_is_silent_and_a_copied_song_has_its_own(tab, store):
         session.flush()
         (one,) = load_song(session, copy.id).under
         assert one.row.song_id == copy.id
-    tab.client.post(f"/songs/{tab.song_id}/loops/{tab.loop_id}/remove", json={"revision": tab.revision})
+    assert tab.edit(kind="loop_take", loop_id=tab.loop_id)[0] == 200
     assert tab.client.get(f"/songs/{tab.song_id}/state").json()["playing"]["under"] == []
     other = Tab(tab.client, copy.id)
     np.testing.assert_array_equal(sounds(other, tab.client.get(f"/songs/{copy.id}/state").json()), was)

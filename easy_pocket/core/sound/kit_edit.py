@@ -1,4 +1,4 @@
-"""Edits of a kit: each is a small value; `apply_kit_edit(kit, edit)` gives the kit after it.
+"""Edits of a kit: each is a small value with its rule; `edit.applied(kit)` gives the kit after it.
 
 `alternate` says whose layers are meant: 0 the voice's own, 1-4 one of its alternate sounds.
 """
@@ -6,7 +6,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, fields, replace
-from typing import Any
+from typing import Annotated, Any, ClassVar
+
+from annotated_types import Ge, Le, MaxLen, MinLen
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError
 from easy_pocket.core.sound.controls import CONTROLS
@@ -24,36 +26,105 @@ MAY_BE_NOTHING = {"length_ms", "choke_group", "note", "key_step"}
 LAYER_FIELDS = {field.name for field in fields(Layer)} - {"sound"}
 
 
-@dataclass(frozen=True)
-class SetVoiceField:
-    role: str
-    field: str
-    value: Any
+Role = Annotated[str, MinLen(1), MaxLen(30)]
+FieldName = Annotated[str, MinLen(1), MaxLen(30)]
+LayerNumber = Annotated[int, Ge(0), Le(3)]
+AlternateNumber = Annotated[int, Ge(0), Le(4)]
+Number = Annotated[float, Ge(-1e9), Le(1e9)]
+Value = bool | Number | Annotated[str, MaxLen(40)] | None
+
+
+class KitEdit:
+    """What every edit of a kit is: a small value with its rule and its words. One that lacks either fails when it is
+    imported. `kind`: its name in requests; those made with a sound of the library have none, for the store fills it
+    in."""
+
+    kind: ClassVar[str]
+    kinds: ClassVar[dict[str, type[KitEdit]]] = {}
+
+    def __init_subclass__(cls, kind: str = "") -> None:
+        for needed in ("applied", "words"):
+            if needed not in cls.__dict__:
+                raise TypeError(f"the edit {cls.__name__} has no '{needed}': every edit has a rule, and words for undo")
+        cls.kind = kind
+        if kind:
+            KitEdit.kinds[kind] = cls
+
+    def applied(self, kit: Kit) -> Kit:
+        """The kit after the edit. Raises EditRefusedError or BadValueError and changes nothing."""
+        raise NotImplementedError
+
+    def words(self, kit: Kit) -> str:
+        """What it does, for the undo list; `kit` is the one before it."""
+        raise NotImplementedError
 
 
 @dataclass(frozen=True)
-class SetLayerFields:
+class SetVoiceField(KitEdit, kind="kit_voice"):
+    role: Role
+    field: FieldName
+    value: Value
+
+    def applied(self, kit: Kit) -> Kit:
+        if self.field not in VOICE_FIELDS:
+            raise BadValueError(f"A voice has no '{self.field[:30]}'.")
+        return kit.with_voice(replace(kit.voice(self.role), **{self.field: _whole(self.field, self.value)}))
+
+    def words(self, kit: Kit) -> str:
+        return f"{self.field.replace('_', ' ')} of {_title(kit, self.role)}{_shown(self.value)}"
+
+
+@dataclass(frozen=True)
+class SetLayerFields(KitEdit, kind="kit_layer"):
     """Several fields of a layer at once, as a handle or a proposal sets them."""
 
-    role: str
-    layer: int
-    values: dict[str, Any]
-    alternate: int = 0
+    role: Role
+    layer: LayerNumber
+    values: Annotated[dict[FieldName, Value], MinLen(1), MaxLen(16)]
+    alternate: AlternateNumber = 0
+
+    def applied(self, kit: Kit) -> Kit:
+        odd = set(self.values) - LAYER_FIELDS
+        if odd:
+            raise BadValueError(f"A layer has no '{min(odd)[:30]}'.")
+        voice = kit.voice(self.role)
+        whole = {name: _whole(name, value) for name, value in self.values.items()}
+        layer = replace(_layer(voice, self.layer, self.alternate), **whole)
+        return kit.with_voice(_with_layer(voice, self.layer, self.alternate, layer))
+
+    def words(self, kit: Kit) -> str:
+        names = ", ".join(name.replace("_", " ") for name in self.values)
+        return f"{names} of {_title(kit, self.role)} layer {self.layer + 1}"
 
 
 @dataclass(frozen=True)
-class SetModelControl:
+class SetModelControl(KitEdit, kind="kit_model"):
     """One control of a layer's model, or "room"."""
 
-    role: str
-    layer: int
-    control: str
-    value: float
-    alternate: int = 0
+    role: Role
+    layer: LayerNumber
+    control: FieldName
+    value: Number
+    alternate: AlternateNumber = 0
+
+    def applied(self, kit: Kit) -> Kit:
+        voice = kit.voice(self.role)
+        layer = _layer(voice, self.layer, self.alternate)
+        if self.control == "room" and layer.sound.model != SAMPLED:
+            sound = replace(layer.sound, room=float(self.value))
+        elif layer.sound.model != SAMPLED and self.control in CONTROLS[layer.sound.model]:
+            sound = replace(layer.sound, settings={**layer.sound.settings, self.control: float(self.value)})
+        else:
+            raise EditRefusedError(f"The sound of this layer has no {self.control[:30]}.")
+        return kit.with_voice(_with_layer(voice, self.layer, self.alternate, replace(layer, sound=sound)))
+
+    def words(self, kit: Kit) -> str:
+        control = self.control.replace("_", " ")
+        return f"{control} of {_title(kit, self.role)} layer {self.layer + 1} {self.value:.3g}"
 
 
 @dataclass(frozen=True)
-class PutSound:
+class PutSound(KitEdit):
     """A sound in the place of a layer's, which keeps its cut; or as one layer more, when `layer` is their number."""
 
     role: str
@@ -62,16 +133,33 @@ class PutSound:
     name: str
     alternate: int = 0
 
+    def applied(self, kit: Kit) -> Kit:
+        return kit.with_voice(_put(kit.voice(self.role), self.layer, self.alternate, self.sound, self.name))
+
+    def words(self, kit: Kit) -> str:
+        return f"{self.name} on {_title(kit, self.role)} layer {self.layer + 1}"
+
 
 @dataclass(frozen=True)
-class RemoveLayer:
-    role: str
-    layer: int
-    alternate: int = 0
+class RemoveLayer(KitEdit, kind="kit_layer_off"):
+    role: Role
+    layer: LayerNumber
+    alternate: AlternateNumber = 0
+
+    def applied(self, kit: Kit) -> Kit:
+        voice = kit.voice(self.role)
+        _layer(voice, self.layer, self.alternate)
+        left = tuple(layer for n, layer in enumerate(_layers(voice, self.alternate)) if n != self.layer)
+        if not left:
+            raise EditRefusedError(f"{voice.title} needs at least one layer: put another sound in its place.")
+        return kit.with_voice(_with_layers(voice, self.alternate, left))
+
+    def words(self, kit: Kit) -> str:
+        return f"take layer {self.layer + 1} off {_title(kit, self.role)}"
 
 
 @dataclass(frozen=True)
-class FoldLayers:
+class FoldLayers(KitEdit):
     """One finished sound in the place of all layers. level_db brings it to where the layers were."""
 
     role: str
@@ -79,56 +167,113 @@ class FoldLayers:
     name: str
     level_db: float
 
+    def applied(self, kit: Kit) -> Kit:
+        layers = (Layer(self.sound, self.name[:80], level_db=self.level_db),)
+        return kit.with_voice(replace(kit.voice(self.role), layers=layers, drive=0.0, velocity_bright=1.0))
+
+    def words(self, kit: Kit) -> str:
+        return f"fold {_title(kit, self.role)} into {self.name}"
+
 
 @dataclass(frozen=True)
-class AddAlternate:
+class AddAlternate(KitEdit):
     role: str
     sound: Sound
     name: str
 
+    def applied(self, kit: Kit) -> Kit:
+        voice = kit.voice(self.role)
+        if len(voice.alternates) >= MAX_ALTERNATES:
+            raise EditRefusedError(f"{voice.title} has {MAX_ALTERNATES} alternate sounds, the most it can have.")
+        return kit.with_voice(replace(voice, alternates=(*voice.alternates, (Layer(self.sound, self.name[:80]),))))
+
+    def words(self, kit: Kit) -> str:
+        return f"{self.name} as another sound of {_title(kit, self.role)}"
+
 
 @dataclass(frozen=True)
-class RemoveAlternate:
-    role: str
-    alternate: int
+class RemoveAlternate(KitEdit, kind="kit_alternate_off"):
+    role: Role
+    alternate: Annotated[int, Ge(1), Le(4)]
+
+    def applied(self, kit: Kit) -> Kit:
+        voice = kit.voice(self.role)
+        _layers(voice, max(self.alternate, 1))
+        kept = tuple(one for n, one in enumerate(voice.alternates, 1) if n != self.alternate)
+        return kit.with_voice(replace(voice, alternates=kept))
+
+    def words(self, kit: Kit) -> str:
+        return f"take alternate sound {self.alternate} off {_title(kit, self.role)}"
 
 
 @dataclass(frozen=True)
-class AddVoice:
+class AddVoice(KitEdit):
     role: str
     sound: Sound
     name: str
 
+    def applied(self, kit: Kit) -> Kit:
+        if check_voice(self.role) in kit.roles:
+            raise EditRefusedError(f"{kit.name} already has a {ROLES[self.role].name.lower()}.")
+        return replace(kit, voices=(*kit.voices, plain_voice(self.role, self.sound, name=self.name[:80])))
+
+    def words(self, kit: Kit) -> str:
+        return f"add {ROLES[self.role].name.lower()} with {self.name} to {kit.name}"
+
 
 @dataclass(frozen=True)
-class RemoveVoice:
-    role: str
+class RemoveVoice(KitEdit, kind="kit_voice_off"):
+    role: Role
+
+    def applied(self, kit: Kit) -> Kit:
+        gone = kit.voice(self.role)
+        if len(kit.voices) == 1:
+            raise EditRefusedError(f"{gone.title} is the last voice of {kit.name}; a kit needs at least one.")
+        return replace(kit, voices=tuple(voice for voice in kit.voices if voice.role != self.role))
+
+    def words(self, kit: Kit) -> str:
+        return f"take {_title(kit, self.role)} out of {kit.name}"
 
 
 @dataclass(frozen=True)
-class MoveVoice:
+class MoveVoice(KitEdit, kind="kit_voice_place"):
     """To a place in the order, from 0."""
 
-    role: str
-    place: int
+    role: Role
+    place: Annotated[int, Ge(0), Le(64)]
+
+    def applied(self, kit: Kit) -> Kit:
+        moved = kit.voice(self.role)
+        others = [voice for voice in kit.voices if voice.role != self.role]
+        others.insert(max(0, min(self.place, len(others))), moved)
+        return replace(kit, voices=tuple(others))
+
+    def words(self, kit: Kit) -> str:
+        return f"{_title(kit, self.role)} to place {self.place + 1} in {kit.name}"
 
 
 @dataclass(frozen=True)
-class SetKeyNote:
+class SetKeyNote(KitEdit, kind="kit_key"):
     """The note tuned voices follow, 0 = C ... 11 = B; None for none."""
 
-    key_note: int | None
+    key_note: Annotated[int, Ge(0), Le(11)] | None
+
+    def applied(self, kit: Kit) -> Kit:
+        return replace(kit, key_note=self.key_note)
+
+    def words(self, kit: Kit) -> str:
+        return f"key note of {kit.name} {'none' if self.key_note is None else NOTE_NAMES[self.key_note]}"
 
 
 @dataclass(frozen=True)
-class GeneralMidi:
+class GeneralMidi(KitEdit, kind="kit_midi"):
     """Give every voice its General MIDI note again."""
 
+    def applied(self, kit: Kit) -> Kit:
+        return replace(kit, voices=tuple(replace(voice, note=None) for voice in kit.voices))
 
-KitEdit = (
-    SetVoiceField | SetLayerFields | SetModelControl | PutSound | RemoveLayer | FoldLayers | AddAlternate
-    | RemoveAlternate | AddVoice | RemoveVoice | MoveVoice | SetKeyNote | GeneralMidi
-)  # fmt: skip
+    def words(self, kit: Kit) -> str:
+        return f"General MIDI notes for {kit.name}"
 
 
 def _layers(voice: KitVoice, alternate: int) -> tuple[Layer, ...]:
@@ -160,74 +305,6 @@ def _with_layer(voice: KitVoice, number: int, alternate: int, layer: Layer) -> K
     return _with_layers(voice, alternate, tuple(layers))
 
 
-def apply_kit_edit(kit: Kit, edit: KitEdit) -> Kit:
-    """The kit after the edit. Raises EditRefusedError or BadValueError and changes nothing."""
-    match edit:
-        case SetVoiceField(role, field, value):
-            if field not in VOICE_FIELDS:
-                raise BadValueError(f"A voice has no '{field[:30]}'.")
-            return kit.with_voice(replace(kit.voice(role), **{field: _whole(field, value)}))
-        case SetLayerFields(role, number, values, alternate):
-            odd = set(values) - LAYER_FIELDS
-            if odd:
-                raise BadValueError(f"A layer has no '{min(odd)[:30]}'.")
-            voice = kit.voice(role)
-            whole = {name: _whole(name, value) for name, value in values.items()}
-            return kit.with_voice(
-                _with_layer(voice, number, alternate, replace(_layer(voice, number, alternate), **whole))
-            )
-        case SetModelControl(role, number, control, value, alternate):
-            voice = kit.voice(role)
-            layer = _layer(voice, number, alternate)
-            if control == "room" and layer.sound.model != SAMPLED:
-                sound = replace(layer.sound, room=float(value))
-            elif layer.sound.model != SAMPLED and control in CONTROLS[layer.sound.model]:
-                sound = replace(layer.sound, settings={**layer.sound.settings, control: float(value)})
-            else:
-                raise EditRefusedError(f"The sound of this layer has no {control[:30]}.")
-            return kit.with_voice(_with_layer(voice, number, alternate, replace(layer, sound=sound)))
-        case PutSound(role, number, sound, name, alternate):
-            return kit.with_voice(_put(kit.voice(role), number, alternate, sound, name))
-        case RemoveLayer(role, number, alternate):
-            voice = kit.voice(role)
-            _layer(voice, number, alternate)
-            left = tuple(layer for n, layer in enumerate(_layers(voice, alternate)) if n != number)
-            if not left:
-                raise EditRefusedError(f"{voice.title} needs at least one layer: put another sound in its place.")
-            return kit.with_voice(_with_layers(voice, alternate, left))
-        case FoldLayers(role, sound, name, level_db):
-            layers = (Layer(sound, name[:80], level_db=level_db),)
-            return kit.with_voice(replace(kit.voice(role), layers=layers, drive=0.0, velocity_bright=1.0))
-        case AddAlternate(role, sound, name):
-            voice = kit.voice(role)
-            if len(voice.alternates) >= MAX_ALTERNATES:
-                raise EditRefusedError(f"{voice.title} has {MAX_ALTERNATES} alternate sounds, the most it can have.")
-            return kit.with_voice(replace(voice, alternates=(*voice.alternates, (Layer(sound, name[:80]),))))
-        case RemoveAlternate(role, alternate):
-            voice = kit.voice(role)
-            _layers(voice, max(alternate, 1))
-            kept = tuple(one for n, one in enumerate(voice.alternates, 1) if n != alternate)
-            return kit.with_voice(replace(voice, alternates=kept))
-        case AddVoice(role, sound, name):
-            if check_voice(role) in kit.roles:
-                raise EditRefusedError(f"{kit.name} already has a {ROLES[role].name.lower()}.")
-            return replace(kit, voices=(*kit.voices, plain_voice(role, sound, name=name[:80])))
-        case RemoveVoice(role):
-            gone = kit.voice(role)
-            if len(kit.voices) == 1:
-                raise EditRefusedError(f"{gone.title} is the last voice of {kit.name}; a kit needs at least one.")
-            return replace(kit, voices=tuple(voice for voice in kit.voices if voice.role != role))
-        case MoveVoice(role, place):
-            moved = kit.voice(role)
-            others = [voice for voice in kit.voices if voice.role != role]
-            others.insert(max(0, min(place, len(others))), moved)
-            return replace(kit, voices=tuple(others))
-        case SetKeyNote(key_note):
-            return replace(kit, key_note=key_note)
-        case GeneralMidi():
-            return replace(kit, voices=tuple(replace(voice, note=None) for voice in kit.voices))
-
-
 def _whole(field: str, value: Any) -> Any:
     """Numbers from a page come as floats; some fields count, some may be nothing."""
     if value is None:
@@ -252,37 +329,6 @@ def _put(voice: KitVoice, number: int, alternate: int, sound: Sound, name: str) 
         return _with_layers(voice, alternate, (*layers, Layer(sound, name[:80])))
     layer = replace(_layer(voice, number, alternate), sound=sound, name=name[:80])
     return _with_layer(voice, number, alternate, layer)
-
-
-def describe_kit_edit(edit: KitEdit, kit: Kit) -> str:
-    """What the edit does, in words for the undo list; `kit` is the one before it."""
-    match edit:
-        case SetVoiceField(role, field, value):
-            return f"{field.replace('_', ' ')} of {_title(kit, role)}{_shown(value)}"
-        case SetLayerFields(role, number, values, _):
-            return f"{', '.join(name.replace('_', ' ') for name in values)} of {_title(kit, role)} layer {number + 1}"
-        case SetModelControl(role, number, control, value, _):
-            return f"{control.replace('_', ' ')} of {_title(kit, role)} layer {number + 1} {value:.3g}"
-        case PutSound(role, number, _, name, _):
-            return f"{name} on {_title(kit, role)} layer {number + 1}"
-        case RemoveLayer(role, number, _):
-            return f"take layer {number + 1} off {_title(kit, role)}"
-        case FoldLayers(role, _, name, _):
-            return f"fold {_title(kit, role)} into {name}"
-        case AddAlternate(role, _, name):
-            return f"{name} as another sound of {_title(kit, role)}"
-        case RemoveAlternate(role, alternate):
-            return f"take alternate sound {alternate} off {_title(kit, role)}"
-        case AddVoice(role, _, name):
-            return f"add {ROLES[role].name.lower()} with {name} to {kit.name}"
-        case RemoveVoice(role):
-            return f"take {_title(kit, role)} out of {kit.name}"
-        case MoveVoice(role, place):
-            return f"{_title(kit, role)} to place {place + 1} in {kit.name}"
-        case SetKeyNote(key_note):
-            return f"key note of {kit.name} {'none' if key_note is None else NOTE_NAMES[key_note]}"
-        case GeneralMidi():
-            return f"General MIDI notes for {kit.name}"
 
 
 NOTE_NAMES = ("C", "C♯", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B")

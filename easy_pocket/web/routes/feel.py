@@ -6,17 +6,17 @@ from typing import Annotated
 
 from fastapi import APIRouter
 from pydantic import Field
-from starlette.requests import Request
 from starlette.responses import Response
 
 from easy_pocket.store.changes import StaleRevisionError
+from easy_pocket.store.edits.feel import TightenRequest, tighten_of
+from easy_pocket.store.edits.fields import Places, Strict
 from easy_pocket.store.feels import tightening, with_feel
 from easy_pocket.store.held import held_song
-from easy_pocket.store.songs import load_song
 from easy_pocket.web.answer import Answer
-from easy_pocket.web.feel_requests import FeelTry, Places, TightenRequest
-from easy_pocket.web.request_types import Strict
-from easy_pocket.web.routes.common import database
+from easy_pocket.web.feel_requests import FeelTry
+from easy_pocket.web.looking import At
+from easy_pocket.web.routes.common import Song, SongId, Store
 from easy_pocket.web.views.feel_panel import feel_panel
 from easy_pocket.web.views.playing import playing
 from easy_pocket.web.views.pocket_chart import pocket_piece
@@ -36,25 +36,23 @@ class PocketRequest(Strict):
 
 
 @router.post("/songs/{song_id}/pocket")
-def pocket(request: Request, song_id: int, sent: PocketRequest) -> Response:
+def pocket(song: Song, sent: PocketRequest) -> Response:
     """The pocket in full; nothing is changed."""
-    with database(request).transaction() as session:
-        return Answer({"html": pocket_page(session, load_song(session, song_id), sent.one, sent.other, sent.places)})
+    return Answer({"html": pocket_page(song, sent.one, sent.other, sent.places)})
 
 
 @router.post("/songs/{song_id}/tighten")
-def preview(request: Request, song_id: int, sent: TightenRequest) -> Response:
+def preview(song: Song, sent: TightenRequest) -> Response:
     """What tightening would do: nothing is changed."""
-    with database(request).transaction() as session:
-        song = load_song(session, song_id)
-        return Answer({"revision": song.row.revision, **tighten_doc(tightening(song, sent.to_core(song)))})
+    done = tightening(song, tighten_of(song.reader, song, sent))
+    return Answer({"revision": song.row.revision, **tighten_doc(done)})
 
 
 @router.post("/songs/{song_id}/feel/try")
-def try_feel(request: Request, song_id: int, sent: FeelTry) -> Response:
+def try_feel(store: Store, song_id: SongId, at: At, sent: FeelTry) -> Response:
     """What a slider that is being dragged would do, drawn and heard: nothing is changed, so many come a second."""
     try:
-        held = held_song(database(request), song_id, sent.revision)
+        held = held_song(store, song_id, at, sent.revision)
     except StaleRevisionError:
         return Answer({"error": "The song was changed in another tab: let go, and see it as it is now."}, 409)
     song = with_feel(held, sent.scope, sent.field, sent.value)

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import json
 from dataclasses import replace
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Query
-from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 from starlette.requests import Request
 from starlette.responses import Response
@@ -28,12 +27,13 @@ from easy_pocket.store.ideas import (
     with_idea,
 )
 from easy_pocket.store.models import IdeaRow
-from easy_pocket.store.songs import LoadedSong, load_song
+from easy_pocket.store.songs import LoadedSong, read_song
 from easy_pocket.web.answer import Answer
 from easy_pocket.web.idea_requests import Ask, HearAsk, LogAsk, StateAsk
+from easy_pocket.web.looking import At
 from easy_pocket.web.render import render
-from easy_pocket.web.routes.common import database, song_page
-from easy_pocket.web.uploads import plain_name, read_upload
+from easy_pocket.web.routes.common import RowId, Song, SongId, Store, song_page
+from easy_pocket.web.uploads import FileName, plain_name, read_upload
 from easy_pocket.web.views.idea_answers import answer, brought
 from easy_pocket.web.views.idea_cards import fill_cards, idea_doc
 from easy_pocket.web.views.ideas_view import IdeasView, log_rows
@@ -44,62 +44,55 @@ MOST_BACK = {"pinned": 24}  # cards at once; of other states six
 
 
 @router.get("/songs/{song_id}/ideas")
-def ideas(request: Request, song_id: int) -> Response:
-    with database(request).transaction() as session:
-        song = load_song(session, song_id)
-        return song_page(request, "ideas.html", session, song, ideas=IdeasView(session, song))
+def ideas(request: Request, song: Song) -> Response:
+    return song_page(request, "ideas.html", song, ideas=IdeasView(song))
 
 
 @router.post("/songs/{song_id}/ideas")
-def ask(request: Request, song_id: int, sent: Ask) -> Response:
-    with database(request).transaction() as session:
-        return Answer(answer(session, load_song(session, song_id), sent))
+def ask(song: Song, sent: Ask) -> Response:
+    return Answer(answer(song.reader, song, sent))
 
 
 @router.post("/songs/{song_id}/ideas/hear")
-def hear(request: Request, song_id: int, sent: HearAsk) -> Response:
+def hear(song: Song, sent: HearAsk) -> Response:
     """What the stack plays with an idea, or with what is kept of it; nothing is changed."""
-    with database(request).transaction() as session:
-        song = load_song(session, song_id)
-        changed = with_idea(song, [change.to_core() for change in sent.changes], sent.length_ticks)
-        return Answer(playing(changed, timings=("felt",)))
+    changed = with_idea(song, [change.to_core() for change in sent.changes], sent.length_ticks)
+    return Answer(playing(changed, timings=("felt",)))
 
 
 @router.post("/songs/{song_id}/ideas/upload")
 async def upload(
     request: Request,
-    song_id: int,
-    name: Annotated[str, Query(max_length=200)],
+    store: Store,
+    song_id: SongId,
+    at: At,
+    name: FileName,
     end_tick: Annotated[int | None, Query(ge=0, le=2_000_000)] = None,
-    beats: float | None = None,
+    beats: Annotated[float | None, Query(ge=0, le=10_000, allow_inf_nan=False)] = None,
 ) -> Response:
     """A fill out of a MIDI file: its last beats."""
     data = await read_upload(request)
-    return Answer(await run_in_threadpool(_bring, request, song_id, data, plain_name(name), end_tick, beats))
 
-
-def _bring(
-    request: Request, song_id: int, data: bytes, name: str, end_tick: int | None, beats: float | None
-) -> dict[str, Any]:
-    pattern = read_midi(data, name).pattern
-    by_place = {(nearest_voice(hit.voice), hit.tick): hit for hit in pattern.hits}
-    known = pattern.with_hits(replace(hit, voice=voice) for (voice, _), hit in by_place.items())
-    with database(request).transaction() as session:
-        song = load_song(session, song_id)
+    def bring() -> dict[str, Any]:
+        known_name = plain_name(name)
+        pattern = read_midi(data, known_name).pattern
+        by_place = {(nearest_voice(hit.voice), hit.tick): hit for hit in pattern.hits}
+        known = pattern.with_hits(replace(hit, voice=voice) for (voice, _), hit in by_place.items())
+        song = read_song(store.reader, song_id, at)
         begin, end = window(scene_of(song), beats, end_tick)
-        return brought(song, known, begin, end, name)
+        return brought(song, known, begin, end, known_name)
+
+    return Answer(await run_in_threadpool(bring))
 
 
 @router.get("/songs/{song_id}/ideas/log")
-def log(request: Request, song_id: int) -> Response:
-    with database(request).transaction() as session:
-        return Answer({"log": log_rows(session, load_song(session, song_id))})
+def log(song: Song) -> Response:
+    return Answer({"log": log_rows(song.reader, song)})
 
 
 @router.post("/songs/{song_id}/ideas/log")
-def remember(request: Request, song_id: int, sent: LogAsk) -> Response:
-    with database(request).transaction() as session:
-        song = load_song(session, song_id)
+def remember(store: Store, song: Song, sent: LogAsk) -> Response:
+    with store.transaction() as session:
         for idea in sent.ideas:
             doc = {
                 **idea.model_dump(exclude={"changes"}),
@@ -107,32 +100,32 @@ def remember(request: Request, song_id: int, sent: LogAsk) -> Response:
             }
             log_idea(session, song, idea.kind, sent.state, doc)
         forget_old_ideas(session, song)
-        return Answer({"log": log_rows(session, song)})
+    return Answer({"log": log_rows(song.reader, song)})
 
 
 @router.post("/songs/{song_id}/ideas/log/{idea_id}")
-def set_state(request: Request, song_id: int, idea_id: int, sent: StateAsk) -> Response:
-    with database(request).transaction() as session:
-        song = load_song(session, song_id)
+def set_state(store: Store, song: Song, idea_id: RowId, sent: StateAsk) -> Response:
+    with store.transaction() as session:
         set_idea_state(session, song, idea_id, sent.state)
-        session.flush()
-        return Answer({"log": log_rows(session, song)})
+    return Answer({"log": log_rows(song.reader, song)})
 
 
 @router.get("/songs/{song_id}/ideas/log/back")
-def bring_back(request: Request, song_id: int, state: str = "dropped", idea_id: int | None = None) -> Response:
+def bring_back(
+    song: Song,
+    state: Literal["pinned", "taken", "dropped"] = "dropped",
+    idea_id: Annotated[int | None, Query(ge=1, le=2**31 - 1)] = None,
+) -> Response:
     """Ideas out of the log as cards again: the ones dropped last, those pinned, or a certain one."""
-    with database(request).transaction() as session:
-        song = load_song(session, song_id)
-        rows = logged_ideas(session, song, state if idea_id is None else None)
-        if idea_id is not None:
-            rows = [row for row in rows if row.id == idea_id]
-        if not rows:
-            raise PocketError("There are no such ideas in the log: ask for six more instead.")
-        return Answer(_again(session, song, rows[: MOST_BACK.get(state, 6)]))
+    rows = logged_ideas(song.reader, song, state if idea_id is None else None)
+    if idea_id is not None:
+        rows = [row for row in rows if row.id == idea_id]
+    if not rows:
+        raise PocketError("There are no such ideas in the log: ask for six more instead.")
+    return Answer(_again(song, rows[: MOST_BACK.get(state, 6)]))
 
 
-def _again(session: Session, song: LoadedSong, rows: list[IdeaRow]) -> dict[str, Any]:
+def _again(song: LoadedSong, rows: list[IdeaRow]) -> dict[str, Any]:
     scene = scene_of(song)
     told, cards = [], []
     for row in rows:

@@ -5,13 +5,12 @@ from __future__ import annotations
 from typing import Annotated
 
 from fastapi import APIRouter, Query
-from starlette.requests import Request
 from starlette.responses import Response
 
 from easy_pocket.core.listen.picture import MOST_COLUMNS, PEAKS_EVERY, peaks, spectrum
 from easy_pocket.store.loop_sound import drawn_sound
 from easy_pocket.store.loops import get_loop
-from easy_pocket.web.routes.common import database
+from easy_pocket.web.routes.common import RowId, SongId, Store
 
 router = APIRouter()
 MOST_SAMPLES = 600_000
@@ -23,37 +22,34 @@ def _bytes(data: bytes) -> Response:
 
 
 @router.get("/songs/{song_id}/loops/{loop_id}/peaks.bin")
-def peaks_bin(request: Request, song_id: int, loop_id: int) -> Response:
+def peaks_bin(store: Store, song_id: SongId, loop_id: RowId) -> Response:
     """Pairs of signed bytes, lowest and highest of every 256 samples."""
-    with database(request).transaction() as session:
-        mono, _ = drawn_sound(session, get_loop(session, song_id, loop_id))
+    mono, _ = drawn_sound(store.reader, get_loop(store.reader, song_id, loop_id))
     return _bytes(peaks(mono, PEAKS_EVERY).tobytes())
 
 
 @router.get("/songs/{song_id}/loops/{loop_id}/samples.bin")
 def samples_bin(
-    request: Request,
-    song_id: int,
-    loop_id: int,
+    store: Store,
+    song_id: SongId,
+    loop_id: RowId,
     start: Frame,
     count: Annotated[int, Query(ge=1, le=MOST_SAMPLES)],
 ) -> Response:
     """Signed 16 bit samples, low byte first; fewer at the end of the loop."""
-    with database(request).transaction() as session:
-        mono, _ = drawn_sound(session, get_loop(session, song_id, loop_id))
+    mono, _ = drawn_sound(store.reader, get_loop(store.reader, song_id, loop_id))
     return _bytes(mono[start : start + count].astype("<i2").tobytes())
 
 
 @router.get("/songs/{song_id}/loops/{loop_id}/spectrum.bin")
 def spectrum_bin(
-    request: Request,
-    song_id: int,
-    loop_id: int,
+    store: Store,
+    song_id: SongId,
+    loop_id: RowId,
     start: Frame,
     count: Annotated[int, Query(ge=1, le=2**31)],
     columns: Annotated[int, Query(ge=1, le=MOST_COLUMNS)],
 ) -> Response:
     """A byte for each band and column, the lowest band first."""
-    with database(request).transaction() as session:
-        mono, rate_hz = drawn_sound(session, get_loop(session, song_id, loop_id))
+    mono, rate_hz = drawn_sound(store.reader, get_loop(store.reader, song_id, loop_id))
     return _bytes(spectrum(mono, rate_hz, start, count, columns).tobytes())

@@ -1,5 +1,6 @@
 // The page around the screens: header, transport, keys, and what an answer changes on the screen.
 
+import { ask } from "./api.js";
 import { Edits } from "./edits.js";
 import { Grooves } from "./grooves.js";
 import { Ideas } from "./ideas.js";
@@ -8,6 +9,7 @@ import { lookBack, lookText, lookedAt, looking } from "./looking.js";
 import { Loops } from "./loops.js";
 import { Memory } from "./memory.js";
 import { showNote } from "./notes.js";
+import { Parked } from "./parked.js";
 import { Player } from "./player.js";
 import { Rails } from "./rails.js";
 import { Ribbon } from "./ribbon.js";
@@ -33,6 +35,7 @@ class Page {
     this.player = new Player();
     this.player.setStack(state.playing);
     this.edits = new Edits(state.song.id, state.song.revision, () => this.view);
+    this.parked = new Parked(this.edits);
     this.rails = new Rails(this.edits, this);
     this.tryOut = new TryOut(this);
     this.side = new Side(this);
@@ -67,11 +70,7 @@ class Page {
     this.edits.addEventListener("song", ({ detail }) => this.showHeader(detail));
     this.edits.addEventListener("waiting", ({ detail }) => this.showWaiting(detail));
     this.edits.addEventListener("failing", ({ detail }) => this.showFailing(detail));
-    this.edits.addEventListener("wrong", ({ detail }) => {
-      showNote(detail.words, { near: detail.near, wrong: true });
-      this.refresh();
-    });
-    this.edits.addEventListener("stale", ({ detail }) => showNote(detail.words, { near: byId("saved"), action: "Make it here", run: detail.again }));
+    this.edits.addEventListener("parked", () => this.refresh()); // what was drawn of it already is taken back
     this.player.addEventListener("change", () => this.showPlaying());
     document.addEventListener("keydown", (event) => this.keyDown(event));
     document.addEventListener("keyup", (event) => this.keyUp(event));
@@ -140,7 +139,7 @@ class Page {
   async fetchStraight() {
     const { playing } = this;
     if (playing.straight || this.edits.queue.length) return;
-    const answer = await fetch(`/songs/${this.song.id}/straight`).catch(() => null);
+    const answer = await ask(`/songs/${this.song.id}/straight`).catch(() => null);
     if (!answer?.ok) return;
     const { revision, ...columns } = await answer.json();
     if (playing !== this.playing || revision !== this.edits.revision) return;
@@ -160,7 +159,7 @@ class Page {
   async drawScreen() {
     while (this.drawAgain) {
       this.drawAgain = false;
-      const answer = await fetch(location.pathname, { headers: { Accept: "text/html" } }).catch(() => null);
+      const answer = await ask(location.pathname, { headers: { Accept: "text/html" } }).catch(() => null);
       if (!answer) showNote("Easy Pocket does not answer just now; what you see stays as it is.", { wrong: true });
       else if (!this.drawAgain) this.showScreen(new DOMParser().parseFromString(await answer.text(), "text/html"));
     }
@@ -180,7 +179,7 @@ class Page {
   async refresh() {
     const query = new URLSearchParams(this.view);
     const turn = (this.refreshes = (this.refreshes ?? 0) + 1);
-    const answer = await fetch(`/songs/${this.song.id}/state?${query}`).catch(() => null);
+    const answer = await ask(`/songs/${this.song.id}/state?${query}`).catch(() => null);
     if (!answer?.ok || turn !== this.refreshes) return;
     const state = await answer.json();
     if (this.edits.queue.length || state.song.revision < this.edits.revision) {
@@ -255,7 +254,7 @@ class Page {
       paintAll(target);
     }
     if (item.edit?.kind === "loop_beat") byId("beat-state").textContent = "They are on the Bench now.";
-    if (this.screen === "loops" && (item.path === "undo" || item.path === "redo")) this.redraw();
+    if (this.screen === "loops" && !more && redrawsLoops(item)) this.redraw();
     if (state.pieces.ribbon) this.ribbon.draw();
     if (state.pieces.rails) {
       this.rails.showMode();
@@ -676,6 +675,11 @@ class Page {
     if (event.key === "h" && this.hold) this.release();
     if (event.key === "x" && this.kit.holding) this.kit.beside(false);
   }
+}
+
+// What changes the loop that is shown; taking a groove or the loop itself draws its own way.
+function redrawsLoops(item) {
+  return ["undo", "redo", "now"].includes(item.path) || item.edit?.kind === "loop_correct";
 }
 
 function voiceOf(element) {

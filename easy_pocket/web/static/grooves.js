@@ -1,5 +1,6 @@
 // The Grooves screen: the shelf by ear, and one groove drawn slot by slot.
 
+import { ask, newEditId } from "./api.js";
 import { ACCENT_SHARE, LABELS, LEFT, drawGroove, yOf } from "./groove_canvas.js";
 import { showLedger, showNote } from "./notes.js";
 import { GrooveList, idOf } from "./try_out.js";
@@ -285,9 +286,9 @@ export class Grooves {
       byId("groove-state").classList.toggle("warning", wrong);
     };
     say(`bringing in ${file.name}…`);
-    const address = `/songs/${this.page.song.id}/grooves/upload?name=${encodeURIComponent(file.name.slice(-80))}`;
+    const address = `/songs/${this.page.song.id}/grooves/upload?name=${encodeURIComponent(file.name.slice(-80))}&edit_id=${newEditId()}`;
     const options = { method: "POST", headers: { "Content-Type": "application/octet-stream", Accept: "application/json" }, body: file };
-    const answer = await fetch(address, options).catch(() => null);
+    const answer = await ask(address, options).catch(() => null);
     const result = await answer?.json().catch(() => null);
     if (!answer?.ok) {
       say(result?.error || "Easy Pocket does not answer just now; nothing was brought in. Try again in a moment.", true);

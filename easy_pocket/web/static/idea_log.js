@@ -1,5 +1,6 @@
 // Beside the ideas: the changes of the chosen one, each kept or dropped; and the log of those taken, pinned, dropped.
 
+import { ask as askServer } from "./api.js";
 import { cardsOf } from "./idea_cards.js";
 
 const REST_MS = 700;
@@ -105,7 +106,7 @@ export class IdeaLog {
   }
 
   async fetch() {
-    const answer = await fetch(`/songs/${this.ideas.page.song.id}/ideas/log`).catch(() => null);
+    const answer = await askServer(`/songs/${this.ideas.page.song.id}/ideas/log`).catch(() => null);
     if (answer?.ok && this.ideas.box) this.list((await answer.json()).log);
   }
 
@@ -127,14 +128,14 @@ export class IdeaLog {
 
   async bringBack(query) {
     await this.rememberPassed();
-    const answer = await fetch(`/songs/${this.ideas.page.song.id}/ideas/log/back?${query}`, { headers: { Accept: "application/json" } }).catch(() => null);
+    const answer = await askServer(`/songs/${this.ideas.page.song.id}/ideas/log/back?${query}`, { headers: { Accept: "application/json" } }).catch(() => null);
     const told = await answer?.json().catch(() => null);
     this.ideas.join(told ?? { error: "The log does not answer just now. Try again in a moment." });
   }
 
   // Those pinned to this pattern, when the screen is opened.
   async pinnedBack() {
-    const answer = await fetch(`/songs/${this.ideas.page.song.id}/ideas/log/back?state=pinned`, { headers: { Accept: "application/json" } }).catch(() => null);
+    const answer = await askServer(`/songs/${this.ideas.page.song.id}/ideas/log/back?state=pinned`, { headers: { Accept: "application/json" } }).catch(() => null);
     if (answer?.ok && this.ideas.box) this.ideas.pins = cardsOf(await answer.json());
   }
 }

@@ -1,6 +1,7 @@
 // The Ideas screen: asks for ideas, shows them as cards, lets them be heard in place, put in, pinned and mixed. What an
 // idea is comes from Python; here its changes are kept or dropped, and drawn so.
 
+import { ask as askServer } from "./api.js";
 import { cardsOf } from "./idea_cards.js";
 import { IdeaHearing } from "./idea_hearing.js";
 import { IdeaLog } from "./idea_log.js";
@@ -29,10 +30,8 @@ export class Ideas {
     this.seen = new Set();
     this.dropped = new Map(); // of an idea's key the numbers of changes that are dropped
     this.turn = 0;
-    this.pending = null; // what was put in and is not answered yet
     this.settings.listen();
     this.settings.addEventListener("change", () => this.askSoon());
-    for (const refusal of ["wrong", "stale"]) page.edits.addEventListener(refusal, () => (this.pending = null));
     document.addEventListener("click", (event) => this.click(event));
     document.addEventListener("change", (event) => this.change(event));
     document.addEventListener("dblclick", (event) => this.grid?.contains(event.target) && event.target.closest(".idea-pic") && this.put());
@@ -80,9 +79,8 @@ export class Ideas {
   // The song changed: what is shown was for another pattern.
   async follow() {
     if (!this.box) return;
-    const answer = await fetch(`${location.pathname}`, { headers: { Accept: "text/html" } }).catch(() => null);
+    const answer = await askServer(`${location.pathname}`, { headers: { Accept: "text/html" } }).catch(() => null);
     if (!answer?.ok || !this.box) return;
-    this.taken();
     const fresh = new DOMParser().parseFromString(await answer.text(), "text/html");
     byId("idea-data").textContent = fresh.getElementById("idea-data").textContent;
     byId("build-order").replaceChildren(...document.adoptNode(fresh.getElementById("build-order")).children);
@@ -149,7 +147,7 @@ export class Ideas {
 
   async send(path, body) {
     const options = { method: "POST", headers: { "Content-Type": "application/json", Accept: "application/json" }, body: JSON.stringify(body) };
-    const answer = await fetch(`/songs/${this.page.song.id}/ideas${path}`, options).catch(() => null);
+    const answer = await askServer(`/songs/${this.page.song.id}/ideas${path}`, options).catch(() => null);
     const result = await answer?.json().catch(() => null);
     return answer?.ok ? result : { error: result?.error || SILENT };
   }
@@ -277,7 +275,7 @@ export class Ideas {
   }
 
   // Doing ------------------------------------------------------------------------------------------------------------
-  put() {
+  async put() {
     const { idea } = this;
     if (!idea) return;
     const changes = this.kept();
@@ -285,28 +283,24 @@ export class Ideas {
       kind: "idea", what: idea.kind, words: idea.words.slice(0, 400), changes, length_ticks: idea.length_ticks,
       stages: idea.stages, one_by_one: byId("one-by-one").checked,
     };
-    this.pending = { ...idea, changes };
     this.hearing.end();
-    this.page.edits.push(edit, { near: this.grid.children[this.at] });
+    if (await this.page.edits.push(edit, { near: this.grid.children[this.at] })) this.taken({ ...idea, changes });
   }
 
   // The section ends with this fill, wherever its pattern is played; the pattern itself stays as it is.
-  endSection(near) {
+  async endSection(near) {
     const { idea } = this;
     if (!idea) return;
     const edit = { kind: "join_idea", section_id: looking.section, changes: this.kept(), begin_tick: idea.begin, end_tick: idea.end };
-    this.page.edits.push(edit, { near });
-    this.log.remember("taken", [{ ...idea, changes: this.kept() }]);
+    const changes = this.kept();
+    if (await this.page.edits.push(edit, { near })) this.log.remember("taken", [{ ...idea, changes }]);
   }
 
   // It is in the pattern now; one that was refused is neither praised nor listed as taken.
-  taken() {
-    const { pending } = this;
-    this.pending = null;
-    if (!pending) return;
-    for (const card of this.cards) card.taken ||= card.idea.key === pending.key;
-    this.log.remember("taken", [pending]);
-    showNote(`${pending.words}: in the pattern. Undo takes it back.`, { near: byId("undo") });
+  taken(idea) {
+    for (const card of this.cards) card.taken ||= card.idea.key === idea.key;
+    this.log.remember("taken", [idea]);
+    showNote(`${idea.words}: in the pattern. Undo takes it back.`, { near: byId("undo") });
   }
 
   pin(at = this.at) {
@@ -338,7 +332,7 @@ export class Ideas {
   async upload(file) {
     const query = new URLSearchParams({ name: file.name.slice(-80), end_tick: this.windowEnd, beats: this.settings.beats });
     const options = { method: "POST", headers: { "Content-Type": "application/octet-stream", Accept: "application/json" }, body: file };
-    const answer = await fetch(`/songs/${this.page.song.id}/ideas/upload?${query}`, options).catch(() => null);
+    const answer = await askServer(`/songs/${this.page.song.id}/ideas/upload?${query}`, options).catch(() => null);
     const result = await answer?.json().catch(() => null);
     this.join(answer?.ok ? result : { error: result?.error || SILENT });
   }

@@ -1,6 +1,7 @@
 // The Kit screen: voices, the layers of one over a time axis, and what is heard of them. Python draws and decides;
 // what is drawn here while a handle moves is provisional.
 
+import { ask, newEditId } from "./api.js";
 import { Drags } from "./drags.js";
 import { Library } from "./library.js";
 import { showLedger, showNote, speak } from "./notes.js";
@@ -82,7 +83,7 @@ export class KitScreen {
     const { role, layer, alternate } = this.facts;
     const query = new URLSearchParams({ voice: role, layer, alternate, sound_id: sound?.id ?? 0, in_beat: inBeat });
     const turn = (this.turn = (this.turn ?? 0) + 1);
-    const answer = await fetch(`/songs/${this.page.song.id}/kit/try?${query}`).catch(() => null);
+    const answer = await ask(`/songs/${this.page.song.id}/kit/try?${query}`).catch(() => null);
     if (turn !== this.turn) return;
     const result = await answer?.json().catch(() => null);
     if (!answer?.ok) {
@@ -124,7 +125,7 @@ export class KitScreen {
     const key = this.besideKey;
     const { revision } = this.edits;
     if (this.other?.key === key && this.other.revision === revision) return true;
-    const answer = await fetch(`/songs/${this.page.song.id}/kit/beside?kit_key=${encodeURIComponent(key)}`).catch(() => null);
+    const answer = await ask(`/songs/${this.page.song.id}/kit/beside?kit_key=${encodeURIComponent(key)}`).catch(() => null);
     const result = await answer?.json().catch(() => null);
     if (!answer?.ok) {
       if (this.holding) showNote(result?.error || "Easy Pocket does not answer just now; try again in a moment.", { near: byId("beside"), wrong: true });
@@ -249,8 +250,8 @@ export class KitScreen {
     state.classList.remove("wrong");
     state.textContent = `Bringing in ${file.name}…`;
     try {
-      const address = `/songs/${this.page.song.id}/kit/upload?revision=${this.edits.revision}&name=${encodeURIComponent(file.name)}`;
-      const answer = await fetch(address, { method: "POST", headers: { "Content-Type": "application/octet-stream", Accept: "application/json" }, body: file });
+      const address = `/songs/${this.page.song.id}/kit/upload?revision=${this.edits.revision}&name=${encodeURIComponent(file.name)}&edit_id=${newEditId()}`;
+      const answer = await ask(address, { method: "POST", headers: { "Content-Type": "application/octet-stream", Accept: "application/json" }, body: file });
       const result = await answer.json();
       if (answer.ok) {
         this.edits.revision = result.song.revision;

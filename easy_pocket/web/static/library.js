@@ -1,5 +1,6 @@
 // The library at the right of the Kit screen: a list of any length, stepped through by keys, each sound heard at once.
 
+import { ask as askServer } from "./api.js";
 import { showLedger, showNote, speak } from "./notes.js";
 
 const ROW = 46;
@@ -112,7 +113,7 @@ export class Library {
     if (this.pages.has(number)) return;
     this.pages.set(number, null);
     const { turn } = this;
-    const answer = await fetch(`${this.songAddress}/library?${this.query(number * PAGE)}`).catch(() => null);
+    const answer = await askServer(`${this.songAddress}/library?${this.query(number * PAGE)}`).catch(() => null);
     if (turn !== this.turn) return;
     if (!answer?.ok) {
       this.pages.delete(number);
@@ -300,7 +301,7 @@ export class Library {
 
   // Keeping ---------------------------------------------------------------------------------------------------------
   async change(sound, values) {
-    const answer = await fetch(`/library/${sound.id}`, {
+    const answer = await askServer(`/library/${sound.id}`, {
       method: "POST",
       headers: { "Content-Type": "application/json", Accept: "application/json" },
       body: JSON.stringify(values),
@@ -325,8 +326,7 @@ export class Library {
     await this.reload(true);
     showNote(`${sound.name} was taken out of the library; kits that use it keep it.`, {
       near: this.box,
-      action: "Put it back",
-      run: async () => (await this.change(sound, { removed: false })) && this.reload(true),
+      actions: [["Put it back", async () => (await this.change(sound, { removed: false })) && this.reload(true)]],
     });
   }
 
@@ -385,7 +385,7 @@ export class Library {
     for (const [number, file] of files.entries()) {
       state.textContent = `Bringing in ${number + 1} of ${files.length}: ${file.name}…`;
       try {
-        const answer = await fetch(`${this.songAddress}/library/upload?name=${encodeURIComponent(file.name)}`, {
+        const answer = await askServer(`${this.songAddress}/library/upload?name=${encodeURIComponent(file.name)}`, {
           method: "POST",
           headers: { "Content-Type": "application/octet-stream", Accept: "application/json" },
           body: file,

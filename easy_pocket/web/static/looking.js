@@ -1,9 +1,7 @@
-// Which part, pattern and section the page looks at. It goes along with every question to the server, and in the page's
-// address, so that a reload comes back to it.
+// Which part, pattern and section the page looks at. It stands in the page's address, so that reload, back and a copied
+// link keep the place, and goes along with every question to the server (api.js).
 
 export const looking = { part: 0, pattern: 0, section: 0 };
-
-const HEADER = "Looking-At";
 
 export function lookText() {
   return `${looking.part}.${looking.pattern}.${looking.section}`;
@@ -23,11 +21,3 @@ export function lookBack() {
   const told = new URL(location.href).searchParams.get("at")?.split(".").map(Number);
   if (told?.length === 3 && told.every(Number.isInteger)) [looking.part, looking.pattern, looking.section] = told;
 }
-
-const plain = window.fetch.bind(window);
-window.fetch = (address, options = {}) => {
-  const headers = new Headers(options.headers);
-  if (!headers.has(HEADER)) headers.set(HEADER, lookText());
-  return plain(address, { ...options, headers });
-};
-document.addEventListener("htmx:configRequest", ({ detail }) => (detail.headers[HEADER] = lookText()));

@@ -1,5 +1,6 @@
 // How a groove is to be taken from a loop - its bars, its slots, which bars count - and the bar map that shows it.
 
+import { ask } from "./api.js";
 import { showNote } from "./notes.js";
 
 const byId = (id) => document.getElementById(id);
@@ -45,7 +46,7 @@ export class LoopGroove {
     const query = new URLSearchParams({ lane, bars, per_beat });
     for (const bar of from_bars) query.append("from_bar", bar);
     const turn = (this.turn = (this.turn ?? 0) + 1);
-    const answer = await fetch(`${this.uses.loops.address}/map?${query}`).catch(() => null);
+    const answer = await ask(`${this.uses.loops.address}/map?${query}`).catch(() => null);
     if (turn !== this.turn || !byId("bar-map")) return;
     if (answer?.ok) byId("bar-map").innerHTML = await answer.text();
     else showNote((await answer?.json().catch(() => null))?.error ?? "Easy Pocket does not answer just now; nothing was changed.", { near: byId("groove-slots"), wrong: true });

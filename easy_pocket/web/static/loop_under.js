@@ -1,5 +1,6 @@
 // A loop under the stack: how it plays there, set in the panel and heard at once.
 
+import { ask } from "./api.js";
 import { paint, paintAll } from "./sliders.js";
 
 export class LoopUnder {
@@ -57,7 +58,7 @@ export class LoopUnder {
   // The song has changed: draw the panel anew, but not under a hand that drags.
   async follow() {
     if (!this.box || this.gesture) return;
-    const answer = await fetch(`${this.uses.loops.address}/under`).catch(() => null);
+    const answer = await ask(`${this.uses.loops.address}/under`).catch(() => null);
     if (!answer?.ok || !this.box || this.gesture) return;
     const focused = document.activeElement?.dataset?.under ?? document.activeElement?.dataset?.underSlide;
     this.box.innerHTML = await answer.text();

@@ -1,5 +1,6 @@
 // What one takes from a loop: its hits by sound on the kit, doubtful hits one by one, and the stack against it.
 
+import { ask as askServer } from "./api.js";
 import { LoopGroove } from "./loop_groove.js";
 import { LoopUnder } from "./loop_under.js";
 import { showLedger, showNote, speak } from "./notes.js";
@@ -48,7 +49,7 @@ export class LoopUses {
 
   async ask(path, body = null) {
     const options = body ? { method: "POST", headers: { "Content-Type": "application/json", Accept: "application/json" }, body: JSON.stringify(body) } : {};
-    const answer = await fetch(`${this.loops.address}/${path}`, options).catch(() => null);
+    const answer = await askServer(`${this.loops.address}/${path}`, options).catch(() => null);
     const result = await answer?.json().catch(() => null);
     if (answer?.ok) return result;
     return { error: result?.error || "Easy Pocket does not answer just now; nothing was changed. Try again in a moment." };

@@ -1,5 +1,6 @@
 // The Loops screen: bring audio in, correct what was heard, take the groove.
 
+import { ask, newEditId, withLooking } from "./api.js";
 import { LoopUses } from "./loop_uses.js";
 import { showLedger, showNote, speak } from "./notes.js";
 import { Recorder } from "./recorder.js";
@@ -115,7 +116,7 @@ export class Loops {
     }
     if (mode === "both") {
       // Beside a loop the stack goes at the loop's tempo.
-      const answer = await fetch(`/songs/${this.section.dataset.song}/playing?tempo_bpm=${this.player.loop.tempo_bpm}`);
+      const answer = await ask(`/songs/${this.section.dataset.song}/playing?tempo_bpm=${this.player.loop.tempo_bpm}`);
       if (!answer.ok) {
         const { error } = await answer.json();
         showNote(error, { wrong: true, near: document.querySelector('[data-play-mode="both"]') });
@@ -131,39 +132,13 @@ export class Loops {
   }
 
   // Correcting ------------------------------------------------------------------------------------------------------
-  async send(path, body, near) {
-    let answer;
-    try {
-      answer = await fetch(`${this.address}/${path}`, {
-        method: "POST",
-        headers: { "Content-Type": "application/json", Accept: "application/json" },
-        body: JSON.stringify({ revision: this.edits.revision, ...body }),
-      });
-    } catch {
-      showNote("Easy Pocket does not answer just now; nothing was changed. Try again in a moment.", { wrong: true, near });
-      return null;
-    }
-    const result = await answer.json();
-    if (result.song) this.edits.follow(result.song);
-    if (!answer.ok) showNote(result.error, { wrong: true, near });
-    return answer.ok || answer.status === 409 ? result : null;
+  // One correction of what was heard; the screen is drawn anew when it was made.
+  overrule(change, { gesture = null, near = null } = {}) {
+    return this.edits.push({ kind: "loop_correct", loop_id: this.loopId, change }, { gesture, near });
   }
 
-  async overrule(change, { gesture = null, near = null } = {}) {
-    if (this.sending) {
-      this.next = [change, { gesture, near }];
-      return;
-    }
-    this.sending = true;
-    const result = await this.send("overrule", { change, gesture }, near);
-    this.sending = false;
-    if (this.next) {
-      const [following, options] = this.next;
-      this.next = null;
-      await this.overrule(following, options);
-    } else if (result) {
-      await this.page.redraw();
-    }
+  get loopId() {
+    return Number(this.section.dataset.loop);
   }
 
   changed(event) {
@@ -202,22 +177,20 @@ export class Loops {
   async take(button) {
     const name = document.getElementById("groove-name").value;
     const { lane, ...wanted } = this.uses.groove.wanted();
-    const body = { name, ...wanted, put_on: button.dataset.take === "on" };
-    const result = await this.send("template", body, document.getElementById("groove-name"));
-    if (!result || result.error) return;
-    if (body.put_on) this.page.view.scope = "part"; // so that the Bench shows where it went
+    const put_on = button.dataset.take === "on";
+    const edit = { kind: "groove_loop", loop_id: this.loopId, name, ...wanted, put_on };
+    if (!(await this.edits.push(edit, { near: document.getElementById("groove-name") }))) return;
+    if (put_on) this.page.view.scope = "part"; // so that the Bench shows where it went
     await this.page.redraw();
     await this.page.refresh();
-    const words = body.put_on ? `${name} is kept, and lies on ${button.dataset.part} now.` : `${name} is kept.`;
+    const words = put_on ? `${name} is kept, and lies on ${button.dataset.part} now.` : `${name} is kept.`;
     document.getElementById("take-state").textContent = words;
   }
 
   async remove(button) {
-    const result = await this.send("remove", {}, button);
-    if (result && !result.error) {
-      if (this.player.mode !== "stack") this.player.stop();
-      await this.page.redraw(`/songs/${this.section.dataset.song}/loops`);
-    }
+    if (!(await this.edits.push({ kind: "loop_take", loop_id: this.loopId }, { near: button }))) return;
+    if (this.player.mode !== "stack") this.player.stop();
+    await this.page.redraw(`/songs/${this.section.dataset.song}/loops`);
   }
 
   // The waveform ----------------------------------------------------------------------------------------------------
@@ -312,9 +285,9 @@ export class Loops {
   async followJob(key, name, say) {
     const state = document.getElementById("upload-state");
     const stop = Object.assign(document.createElement("button"), { type: "button", className: "plain", textContent: "stop" });
-    stop.addEventListener("click", () => fetch(`/jobs/${key}/stop`, { method: "POST" }));
+    stop.addEventListener("click", () => ask(`/jobs/${key}/stop`, { method: "POST" }));
     for (;;) {
-      const answer = await fetch(`/jobs/${key}`).catch(() => null);
+      const answer = await ask(`/jobs/${key}`).catch(() => null);
       const job = await answer?.json().catch(() => null);
       if (answer && !answer.ok) return say(job?.error ?? "It cannot be followed any more; reload the page.", true);
       if (job?.error) return say(job.error, true);
@@ -347,7 +320,7 @@ export class Loops {
     };
     const song = this.section.dataset.song;
     const request = new XMLHttpRequest(); // fetch cannot tell how far an upload is
-    request.open("POST", `/songs/${song}/loops/upload?name=${encodeURIComponent(file.name.slice(-80))}`);
+    request.open("POST", withLooking(`/songs/${song}/loops/upload?name=${encodeURIComponent(file.name.slice(-80))}&edit_id=${newEditId()}`));
     request.setRequestHeader("Content-Type", "application/octet-stream");
     request.setRequestHeader("Accept", "application/json");
     request.upload.addEventListener("progress", (event) => {

@@ -1,5 +1,6 @@
 // What the Bench remembers: steps in words, snapshots to compare with, and short lines to begin from.
 
+import { ask as askServer } from "./api.js";
 import { showLedger, showNote } from "./notes.js";
 import { placeOf } from "./rail_data.js";
 
@@ -28,7 +29,7 @@ export class Memory {
 
   async ask(path, body = null) {
     const options = body ? { method: "POST", headers: { "Content-Type": "application/json", Accept: "application/json" }, body: JSON.stringify(body) } : {};
-    const answer = await fetch(`/songs/${this.song}/${path}`, options).catch(() => null);
+    const answer = await askServer(`/songs/${this.song}/${path}`, options).catch(() => null);
     const result = await answer?.json().catch(() => null);
     if (answer?.ok) return result;
     showNote(result?.error || "Easy Pocket does not answer just now; nothing was changed. Try again in a moment.", { near: this.panel, wrong: true });
@@ -140,7 +141,7 @@ export class Memory {
     if (!result) return;
     await this.listSnapshots(result);
     const back = async () => this.listSnapshots(await this.ask(`snapshots/${id}`, { removed: false }));
-    showNote("The snapshot was put away.", { near: byId("snapshots") ?? button, action: "Put it back", run: back });
+    showNote("The snapshot was put away.", { near: byId("snapshots") ?? button, actions: [["Put it back", back]] });
   }
 
   async listSnapshots(result, chosen = null) {
@@ -289,7 +290,7 @@ export class Memory {
     const end = Math.min(length, (Math.floor(Math.max(...ticks) / bar) + 1) * bar);
     const rows = hits.map((hit) => [hit.voice, hit.tick - start, hit.velocity, hit.own, hit.asked, rails.chosen.bare(hit)]);
     const name = field.value.trim() || `line ${this.lines.filter((line) => line.own).length + 1}`;
-    const result = await this.ask("lines", { name, length_ticks: Math.max(10, end - start), hits: { kind: "paste", hits: rows, tick: 0 } });
+    const result = await this.ask("lines", { name, length_ticks: Math.max(10, end - start), hits: rows });
     if (!result) return;
     field.value = "";
     this.lines = result.lines;
@@ -305,7 +306,7 @@ export class Memory {
       this.lines = (await this.ask(`lines/${encodeURIComponent(key)}`, { removed: false }))?.lines ?? this.lines;
       this.showLines();
     };
-    showNote("The line was put away.", { near: byId("line-list") ?? button, action: "Put it back", run: back });
+    showNote("The line was put away.", { near: byId("line-list") ?? button, actions: [["Put it back", back]] });
   }
 
   // Arrow keys step through the lines and play them, Enter puts one in.

@@ -3,14 +3,15 @@
 const note = document.getElementById("note");
 let timer = null;
 
-export function showNote(words, { near = null, wrong = false, action = null, run = null } = {}) {
+// actions: [words, what pressing them does]; the note goes then.
+export function showNote(words, { near = null, wrong = false, actions = [] } = {}) {
   clearTimeout(timer);
   note.replaceChildren(document.createTextNode(words));
   note.classList.toggle("wrong", wrong);
-  if (action) {
+  for (const [name, run] of actions) {
     const button = document.createElement("button");
     button.type = "button";
-    button.textContent = action;
+    button.textContent = name;
     button.addEventListener("click", () => {
       hideNote();
       run();
@@ -23,7 +24,7 @@ export function showNote(words, { near = null, wrong = false, action = null, run
   const below = place.bottom + 8 + box.height < window.innerHeight;
   note.style.left = `${Math.max(8, Math.min(place.left, window.innerWidth - box.width - 8))}px`;
   note.style.top = `${below ? place.bottom + 8 : Math.max(8, place.top - box.height - 8)}px`;
-  timer = setTimeout(hideNote, action ? 20000 : 7000);
+  timer = setTimeout(hideNote, actions.length ? 20000 : 7000);
 }
 
 export function hideNote() {

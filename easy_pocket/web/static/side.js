@@ -1,5 +1,6 @@
 // The column beside the rails: the feel, tightening with its preview, and the pocket in full.
 
+import { ask } from "./api.js";
 import { showNote } from "./notes.js";
 import { placeOf } from "./rail_data.js";
 import { paintAll } from "./sliders.js";
@@ -97,7 +98,7 @@ export class Side {
       this.closeChooser();
       return;
     }
-    const answer = await fetch(`/songs/${this.page.song.id}/grooves/list?chosen=${button.dataset.groove}`).catch(() => null);
+    const answer = await ask(`/songs/${this.page.song.id}/grooves/list?chosen=${button.dataset.groove}`).catch(() => null);
     if (!answer?.ok) return;
     const box = chooser.querySelector(".groove-list");
     box.innerHTML = await answer.text();
@@ -193,7 +194,7 @@ export class Side {
     byId("tighten-of").textContent = count ? `${count} chosen` : "all hits";
     const turn = (this.turn = (this.turn ?? 0) + 1);
     const options = { method: "POST", headers: { "Content-Type": "application/json", Accept: "application/json" }, body: JSON.stringify(this.wanted()) };
-    const answer = await fetch(`/songs/${this.page.song.id}/tighten`, options).catch(() => null);
+    const answer = await ask(`/songs/${this.page.song.id}/tighten`, options).catch(() => null);
     const found = await answer?.json().catch(() => null);
     if (turn !== this.turn || this.shown !== "tighten" || !found) return;
     if (answer.ok) this.showPreview(found);
@@ -244,7 +245,7 @@ export class Side {
   async loadPocket() {
     const turn = (this.turn = (this.turn ?? 0) + 1);
     const options = { method: "POST", headers: { "Content-Type": "application/json", Accept: "application/json" }, body: JSON.stringify({ ...this.sides, places: this.chosen }) };
-    const answer = await fetch(`/songs/${this.page.song.id}/pocket`, options).catch(() => null);
+    const answer = await ask(`/songs/${this.page.song.id}/pocket`, options).catch(() => null);
     const result = await answer?.json().catch(() => null);
     if (turn !== this.turn || this.shown !== "pocket" || !byId("full-pocket")) return;
     if (!answer?.ok) {

@@ -1,6 +1,7 @@
 // The whole song, heard: what the server says it plays is fetched when it is wanted and again after edits; sections,
 // bars and spans of it are played, and left for another one at the next bar or at their end.
 
+import { ask as askServer } from "./api.js";
 import { placeIn } from "./player.js";
 import { showNote } from "./notes.js";
 
@@ -40,7 +41,7 @@ export class SongPlan {
   async fetch() {
     const turn = (this.turn = (this.turn ?? 0) + 1);
     const timing = this.page.view.straight ? "straight" : "felt";
-    const answer = await fetch(`/songs/${this.page.song.id}/song/playing?timing=${timing}`).catch(() => null);
+    const answer = await askServer(`/songs/${this.page.song.id}/song/playing?timing=${timing}`).catch(() => null);
     if (turn !== this.turn) return this.song;
     if (!answer?.ok) {
       const told = await answer?.json().catch(() => null);
@@ -55,7 +56,7 @@ export class SongPlan {
 
   // What the pattern that is looked at plays, which the Song screen is not told with every edit.
   async fetchPattern() {
-    const answer = await fetch(`/songs/${this.page.song.id}/state?screen=bench`).catch(() => null);
+    const answer = await askServer(`/songs/${this.page.song.id}/state?screen=bench`).catch(() => null);
     if (answer?.ok) this.page.setPlaying((await answer.json()).playing);
   }
 

@@ -1,6 +1,7 @@
 // The Song screen: parts by sections as cells that are edited in place. What the cells say comes from Python; here they
 // are laid out, chosen, dragged and stepped through.
 
+import { ask, newEditId } from "./api.js";
 import { looking } from "./looking.js";
 import { showLedger, showNote } from "./notes.js";
 import { SongMenu } from "./song_menu.js";
@@ -427,8 +428,8 @@ export class SongScreen {
 
   async upload(field) {
     const [file] = field.files;
-    const query = new URLSearchParams({ name: file.name.slice(-80), by: field.dataset.arrMidi, kit_key: byId("add-kit").value, revision: this.page.edits.revision });
-    const answer = await fetch(`/songs/${this.page.song.id}/song/upload?${query}`, { method: "POST", headers: { "Content-Type": "application/octet-stream", Accept: "application/json" }, body: file }).catch(() => null);
+    const query = new URLSearchParams({ name: file.name.slice(-80), by: field.dataset.arrMidi, kit_key: byId("add-kit").value, revision: this.page.edits.revision, edit_id: newEditId() });
+    const answer = await ask(`/songs/${this.page.song.id}/song/upload?${query}`, { method: "POST", headers: { "Content-Type": "application/octet-stream", Accept: "application/json" }, body: file }).catch(() => null);
     const told = await answer?.json().catch(() => null);
     field.value = "";
     if (!answer?.ok) {

@@ -1,5 +1,7 @@
 // Hearing a groove or a setting in the beat before it is kept: the stack plays with it, nothing is written.
 
+import { ask as askServer } from "./api.js";
+
 const POCKET_MS = 150; // the chart follows the drag a little less often than the rails
 
 export class TryOut {
@@ -15,7 +17,7 @@ export class TryOut {
   async hear(id, scope = this.now?.scope ?? "stack") {
     this.now = { id, scope };
     const turn = (this.turn += 1);
-    const answer = await fetch(`/songs/${this.page.song.id}/grooves/${id}/playing?scope=${scope}`).catch(() => null);
+    const answer = await askServer(`/songs/${this.page.song.id}/grooves/${id}/playing?scope=${scope}`).catch(() => null);
     if (!answer?.ok || turn !== this.turn || !this.now) return;
     this.page.player.setStack(await answer.json());
   }
@@ -35,7 +37,7 @@ export class TryOut {
     const sent = { ...this.waiting, revision: this.page.edits.revision, pocket };
     this.waiting = null;
     this.asking = true;
-    const answer = await fetch(`/songs/${this.page.song.id}/feel/try`, {
+    const answer = await askServer(`/songs/${this.page.song.id}/feel/try`, {
       method: "POST",
       headers: { "Content-Type": "application/json" },
       body: JSON.stringify(sent),

@@ -1,5 +1,6 @@
 // The waveform of a loop: from the whole of it down to single samples, or its spectrum; hits and lines over it.
 
+import { ask } from "./api.js";
 import { colours, fitted } from "./rail_canvas.js";
 import { showNote } from "./notes.js";
 
@@ -52,7 +53,7 @@ export class Wave {
 
   async bytes(path) {
     const { of } = this;
-    const answer = await fetch(`${of}/${path}`).catch(() => null);
+    const answer = await ask(`${of}/${path}`).catch(() => null);
     if (of !== this.of) return null;
     if (answer?.ok) return answer.arrayBuffer();
     showNote("The waveform could not be fetched: Easy Pocket does not answer just now. It is drawn when it does.", { wrong: true, near: this.box });

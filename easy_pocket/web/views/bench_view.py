@@ -60,7 +60,7 @@ class BenchView:
 
     @property
     def groove_names(self) -> list[tuple[int, str]]:
-        return self.song.groove_names_of()
+        return self.song.groove_names
 
     @property
     def length_words(self) -> str:

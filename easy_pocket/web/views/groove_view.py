@@ -8,7 +8,6 @@ from typing import Any
 
 import numpy as np
 from markupsafe import Markup
-from sqlalchemy.orm import Session
 
 from easy_pocket.core.groove_shape import fit_words
 from easy_pocket.core.template import LANES, MAX_TEMPLATE_BARS, GrooveTemplate
@@ -81,9 +80,9 @@ def _picture(groove: GrooveTemplate) -> Markup:
 class GrooveView:
     """Everything the Grooves screen asks for; with a groove that is gone, the first of the shelf."""
 
-    def __init__(self, session: Session, song: LoadedSong, view: View) -> None:
-        rows = groove_rows(session)
-        wanted = song.just_made or view.groove
+    def __init__(self, song: LoadedSong, view: View, made: int | None = None) -> None:
+        rows = groove_rows(song.reader)
+        wanted = made or view.groove
         row = next((row for row in rows if row.id == wanted), rows[0] if rows else None)
         self.song = song
         self.cards = groove_cards(rows)
@@ -91,7 +90,7 @@ class GrooveView:
         self.groove = template_of_row(row) if row else None
         self.lane = view.lane if view.lane in LANES else "all"
         self.scope = view.scope if view.scope in ("stack", "part", *song.part.voices) else "stack"
-        self.loops = [(loop.id, loop.name) for loop in loops_of(session, song.row.id)]
+        self.loops = [(loop.id, loop.name) for loop in loops_of(song.reader, song.row.id)]
 
     @property
     def put_on(self) -> list[tuple[str, str, bool]]:

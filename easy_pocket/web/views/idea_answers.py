@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from sqlalchemy.orm import Session
-
 from easy_pocket.core.errors import BadValueError, EditRefusedError
 from easy_pocket.core.ideas.borrow import borrow
 from easy_pocket.core.ideas.bring import bring_fill
@@ -20,12 +18,13 @@ from easy_pocket.core.ideas.scene import Scene, window
 from easy_pocket.core.ideas.variation_kinds import step_of
 from easy_pocket.core.ideas.variations import variations
 from easy_pocket.core.pattern import Pattern
+from easy_pocket.store.database import Reads
 from easy_pocket.store.ideas import scene_of
 from easy_pocket.store.lines import lines
 from easy_pocket.store.loop_uses import heard_beat
 from easy_pocket.store.loops import get_loop
 from easy_pocket.store.snapshots import snapshot_pattern, snapshots
-from easy_pocket.store.songs import LoadedSong, load_song, shelf
+from easy_pocket.store.songs import LoadedSong, read_song, shelf
 from easy_pocket.web.idea_requests import (
     Ask,
     BorrowAsk,
@@ -43,7 +42,7 @@ from easy_pocket.web.views.idea_cards import Card, fill_cards, grown_cards, idea
 AT_ONCE = 6
 
 
-def answer(session: Session, song: LoadedSong, asked: Ask) -> dict[str, Any]:
+def answer(reader: Reads, song: LoadedSong, asked: Ask) -> dict[str, Any]:
     """Raises EditRefusedError or BadValueError when no idea fits, with the reason."""
     scene = scene_of(song)
     step = step_of(scene)
@@ -66,7 +65,7 @@ def answer(session: Session, song: LoadedSong, asked: Ask) -> dict[str, Any]:
         case BuildAsk():
             return _built(song, scene, asked, step)
         case BorrowAsk():
-            ideas, words = _borrowed(session, song, scene, asked)
+            ideas, words = _borrowed(reader, song, scene, asked)
             length = song.pattern.length_ticks
             return _told(song, ideas, span_cards(ideas, 0, length, step), 0, length, words)
         case MixAsk():
@@ -79,8 +78,8 @@ def answer(session: Session, song: LoadedSong, asked: Ask) -> dict[str, Any]:
             return _told(song, [mixed], fill_cards([mixed], begin, end, step), begin, end)
         case BringAsk():
             begin, end = window(scene, asked.beats, asked.end_tick)
-            row = get_loop(session, song.row.id, asked.loop_id)
-            source = heard_beat(session, row).pattern
+            row = get_loop(reader, song.row.id, asked.loop_id)
+            source = heard_beat(reader, row).pattern
             metre = source.metre
             from_tick = None
             if asked.from_bar is not None:
@@ -131,15 +130,15 @@ def _built(song: LoadedSong, scene: Scene, asked: BuildAsk, step: int) -> dict[s
     return _told(song, [idea], stage_cards(idea, made, step), 0, idea.length_ticks, named=named)
 
 
-def _borrowed(session: Session, song: LoadedSong, scene: Scene, asked: BorrowAsk) -> tuple[list[Idea], str]:
+def _borrowed(reader: Reads, song: LoadedSong, scene: Scene, asked: BorrowAsk) -> tuple[list[Idea], str]:
     """The line of a voice out of snapshots, other songs and the shelf, six at a time."""
     grid = song.part.step_ticks if asked.on_grid else 0
     if asked.song_id is not None:
-        other = load_song(session, asked.song_id)
+        other = read_song(song.reader, asked.song_id)
         return [borrow(scene, other.pattern, asked.voice, asked.to_voice, other.row.name, grid)], ""
-    sources = [(snapshot_pattern(song, row), f"snapshot {row.name}") for row in snapshots(session, song)]
-    sources += [(one.pattern, one.row.name) for one in shelf(session) if one.row.id != song.row.id]
-    sources += [(Pattern(line.length_ticks, line.hits, line.metre), line.name) for line in lines(session)]
+    sources = [(snapshot_pattern(song, row), f"snapshot {row.name}") for row in snapshots(reader, song)]
+    sources += [(one.pattern, one.row.name) for one in shelf(reader) if one.row.id != song.row.id]
+    sources += [(Pattern(line.length_ticks, line.hits, line.metre), line.name) for line in lines(reader)]
     fitting = [(source, name) for source, name in sources if any(hit.voice == asked.voice for hit in source.hits)]
     ideas = []
     for source, name in fitting[asked.batch * AT_ONCE :]:

@@ -5,13 +5,12 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from sqlalchemy.orm import Session
-
 from easy_pocket.core.ideas.build import usual_order
 from easy_pocket.core.ideas.mix import WAYS
 from easy_pocket.core.ideas.scene import usual_beats
 from easy_pocket.core.ideas.variation_kinds import KINDS
 from easy_pocket.core.voices import ROLES
+from easy_pocket.store.database import Reads
 from easy_pocket.store.ideas import logged_ideas
 from easy_pocket.store.loops import loops_of
 from easy_pocket.store.models import IdeaRow
@@ -25,13 +24,13 @@ TABS = (("fill", "Fill"), ("variation", "Variation"), ("grow", "Grow"), ("roll",
 class IdeasView:
     """Everything the screen's templates ask for."""
 
-    def __init__(self, session: Session, song: LoadedSong) -> None:
+    def __init__(self, song: LoadedSong) -> None:
         self.song = song
         self.tabs = TABS
         self.kinds = {key: words for key, (words, _) in KINDS.items()}
         self.ways = WAYS
-        self.loops = [(row.id, row.name) for row in loops_of(session, song.row.id)]
-        self.pinned = [pinned_doc(row) for row in logged_ideas(session, song, "pinned")]
+        self.loops = [(row.id, row.name) for row in loops_of(song.reader, song.row.id)]
+        self.pinned = [pinned_doc(row) for row in logged_ideas(song.reader, song, "pinned")]
 
     @property
     def voices(self) -> list[tuple[str, str]]:
@@ -70,10 +69,10 @@ def pinned_doc(row: IdeaRow) -> dict[str, Any]:
     return {**json.loads(row.doc), "id": row.id}
 
 
-def log_rows(session: Session, song: LoadedSong) -> list[dict[str, Any]]:
+def log_rows(reader: Reads, song: LoadedSong) -> list[dict[str, Any]]:
     """The log, the newest first, without what it takes to have an idea again."""
     found = []
-    for row in logged_ideas(session, song):
+    for row in logged_ideas(reader, song):
         doc = json.loads(row.doc)
         found.append({"id": row.id, "kind": row.kind, "state": row.state, "words": doc["words"], "seed": doc["seed"],
                       "changes": len(doc["changes"]), "key": doc["key"]})  # fmt: skip

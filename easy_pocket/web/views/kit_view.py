@@ -15,10 +15,11 @@ from easy_pocket.core.sound.controls import MODEL_NAMES
 from easy_pocket.core.sound.kit import Kit, KitVoice, audio_key, voice_audio
 from easy_pocket.core.sound.layer import NO_HIGH_CUT_HZ, NO_LOW_CUT_HZ, Layer, layer_audio
 from easy_pocket.core.sound.models import RATE_HZ
-from easy_pocket.core.sound.sound import SAMPLED, SampleSource
+from easy_pocket.core.sound.sound import SAMPLED
 from easy_pocket.core.sound.spectrum import THIRD_NAMES
 from easy_pocket.core.sound.velocity import HARD_VELOCITY
 from easy_pocket.core.voices import DRUMS, GLYPHS
+from easy_pocket.store.kits import songs_with_kit
 from easy_pocket.store.songs import LoadedSong
 from easy_pocket.web.edit_requests import View
 from easy_pocket.web.render import render
@@ -65,8 +66,9 @@ _small_waves: dict[str, str] = {}  # by audio key
 class KitView:
     """What the templates of the Kit screen show."""
 
-    def __init__(self, song: LoadedSong, view: View, samples: SampleSource, songs: int) -> None:
-        self.song, self.view, self.samples, self.songs = song, view, samples, songs
+    def __init__(self, song: LoadedSong, view: View) -> None:
+        self.song, self.view, self.samples = song, view, song.samples
+        self.songs = songs_with_kit(song.reader, song.kit.key)
         self.kit: Kit = song.kit
         roles = self.kit.roles
         self.role = view.voice if view.voice in roles else next((r for r in song.part.voices if r in roles), roles[0])

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from sqlalchemy.orm import Session
 
 from easy_pocket.core.gap import gap, gap_by_voice, side_of, side_of_loop
 from easy_pocket.core.listen.groups import Group
@@ -14,6 +13,7 @@ from easy_pocket.core.perform import perform
 from easy_pocket.core.sit_in import SatIn, SitIn
 from easy_pocket.core.timebase import ms_per_tick, place_name
 from easy_pocket.core.voices import ROLES, voice_name
+from easy_pocket.store.database import Reads
 from easy_pocket.store.loop_uses import groups_of, sitting_in
 from easy_pocket.store.loops import found_from_doc, get_loop
 from easy_pocket.store.models import LoopRow
@@ -23,9 +23,9 @@ UNSURE = 0.5
 WORST = 16
 
 
-def groups_doc(session: Session, row: LoopRow) -> dict[str, Any]:
+def groups_doc(reader: Reads, row: LoopRow) -> dict[str, Any]:
     """The groups of a loop, with when their hits are and how sure they are."""
-    heard, groups = groups_of(session, row)
+    heard, groups = groups_of(reader, row)
     return {"groups": [_group_doc(group, heard) for group in groups], "unsure": _unsure(groups)}
 
 
@@ -46,16 +46,16 @@ def _unsure(groups: tuple[Group, ...]) -> int:
     return sum(sure < UNSURE for group in groups for sure in group.certainty)
 
 
-def against_doc(session: Session, song: LoadedSong, loop_id: int, wanted: SitIn) -> dict[str, Any]:
+def against_doc(song: LoadedSong, loop_id: int, wanted: SitIn) -> dict[str, Any]:
     """The gap between the stack and the loop as they are, by voice and by the worst hits, and what sitting in would
     make of it. Raises BadValueError and EditRefusedError."""
-    row = get_loop(session, song.row.id, loop_id)
+    row = get_loop(song.reader, song.row.id, loop_id)
     heard = found_from_doc(row.found)
     tempo_bpm = song.tempo_bpm
     loop = side_of_loop(heard.onsets, heard.reading, row.name, tempo_bpm)
     stack = side_of(song.performance(), "the stack")
     found = gap(stack, loop, wanted.step_ticks / 2 * ms_per_tick(tempo_bpm))
-    done: SatIn = sitting_in(session, song, loop_id, wanted)
+    done: SatIn = sitting_in(song.reader, song, loop_id, wanted)
     after = side_of(perform(done.tightening.after, song.feel, tempo_bpm=tempo_bpm), "after")
     then = gap(after, loop, wanted.step_ticks / 2 * ms_per_tick(tempo_bpm))
     voices = [stack.voices[index] for index in stack.voice_index[found.a].tolist()]

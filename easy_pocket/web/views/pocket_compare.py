@@ -8,7 +8,6 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import PocketError
 from easy_pocket.core.gap import Gap, Side, VoiceGap, gap, gap_by_voice, gap_of_places
@@ -59,16 +58,16 @@ class Compared:
     table: str
 
 
-def pocket_page(session: Session, song: LoadedSong, one: str, other: str, places: list[tuple[str, int]]) -> str:
+def pocket_page(song: LoadedSong, one: str, other: str, places: list[tuple[str, int]]) -> str:
     """As HTML. What cannot be compared is said beside the choice; a side that is gone falls back to what is felt."""
-    known = choices(session, song)
+    known = choices(song.reader, song)
     wrong, found = "", None
     if one not in dict(known):
         one, wrong = "felt", "What was side A is gone: the beat as it is felt stands there now."
     if other and other not in dict(known):
         other, wrong = "", "What was side B is gone: choose another."
     try:
-        sides = [side(session, song, key) for key in (one, other) if key]
+        sides = [side(song.reader, song, key) for key in (one, other) if key]
         order = song.part.voices
         found = compared(sides[0], sides[1] if other else None, order, set(places), song.part.step_ticks)
     except PocketError as error:

@@ -4,11 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy.orm import Session
-
 from easy_pocket.store.changes import undo_words
-from easy_pocket.store.kit_edits import songs_with_kit
-from easy_pocket.store.samples import sample_source
+from easy_pocket.store.edits.pipeline import Changed, EditResult
 from easy_pocket.store.songs import LoadedSong
 from easy_pocket.web.edit_requests import View
 from easy_pocket.web.render import render
@@ -18,10 +15,10 @@ from easy_pocket.web.views.kit_view import KitView
 from easy_pocket.web.views.playing import playing
 from easy_pocket.web.views.song_view import SongView
 
+EVERYTHING = Changed()
 
-def header_state(session: Session, song: LoadedSong) -> dict[str, Any]:
-    # Right after an edit the log need not be asked: that edit is undone next, and nothing can be redone.
-    undo, redo = (song.just_done, None) if song.just_done else undo_words(session, song.row.id)
+
+def header_state(song: LoadedSong, undo: str | None, redo: str | None) -> dict[str, Any]:
     return {
         "id": song.row.id,
         "revision": song.row.revision,
@@ -34,33 +31,49 @@ def header_state(session: Session, song: LoadedSong) -> dict[str, Any]:
     }
 
 
-def song_state(session: Session, song: LoadedSong, view: View, voices: frozenset[str] | None = None) -> dict[str, Any]:
-    """`voices` limits which rails are sent; None sends them all."""
-    rails = None
-    hit = groove = arrangement = None
+def header_of(song: LoadedSong) -> dict[str, Any]:
+    """With what undo and redo would do, asked for."""
+    return header_state(song, *undo_words(song.reader, song.row.id))
+
+
+def result_state(result: EditResult, view: View) -> dict[str, Any]:
+    """The answer to an edit that was made."""
+    return {
+        **_state(result.song, view, result.changed),
+        "song": header_state(result.song, result.undo, result.redo),
+        "description": result.words,
+    }
+
+
+def song_state(song: LoadedSong, view: View) -> dict[str, Any]:
+    """The song as it is, whole."""
+    return {**_state(song, view, EVERYTHING), "song": header_of(song)}
+
+
+def _state(song: LoadedSong, view: View, changed: Changed) -> dict[str, Any]:
+    rails = hit = groove = arrangement = None
     if view.screen == "kit":
-        kit = KitView(song, view, sample_source(session), songs_with_kit(session, song.kit.key))
+        kit = KitView(song, view)
         pieces, hit = kit.pieces(), kit.strike
     elif view.screen == "grooves":
-        shelf = GrooveView(session, song, view)
+        shelf = GrooveView(song, view, changed.made)
         pieces, groove = shelf.pieces(), shelf.data()
     elif view.screen == "arrangement":
-        pieces, arrangement = {}, SongView(session, song).data()
+        pieces, arrangement = {}, SongView(song).data()
     else:
         bench = BenchView(song, view)
-        if song.just_felt:  # heads and tools stay as they are: a slider is answered many times a second
+        if changed.felt:  # heads and tools stay as they are: a slider is answered many times a second
             pieces, rails = bench.felt_pieces(), bench.rail_data()
         else:
-            pieces, rails = bench.pieces(voices), bench.rail_data(voices)
+            pieces, rails = bench.pieces(changed.voices), bench.rail_data(changed.voices)
     return {
-        "song": header_state(session, song),
         "hit": hit,
-        "pieces": pieces if song.just_felt else {**pieces, "ribbon": render("_ribbon.html", song=song)},
+        "pieces": pieces if changed.felt else {**pieces, "ribbon": render("_ribbon.html", song=song)},
         "rails": rails,
         "groove": groove,
         "arrangement": arrangement,
-        "added": song.just_added,
-        "made": song.just_made,
+        "added": changed.added,
+        "made": changed.made,
         "playing": _heard(song, view),
     }
 

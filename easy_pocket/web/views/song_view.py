@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from sqlalchemy.orm import Session
 
 from easy_pocket.core.song.arrangement import Span
 from easy_pocket.core.song.cycles import together_words
@@ -29,10 +28,10 @@ MOST_BINS = 48  # strokes of a cell's picture
 
 
 class SongView:
-    def __init__(self, session: Session, song: LoadedSong) -> None:
+    def __init__(self, song: LoadedSong) -> None:
         self.song = song
-        self.loops = loops_of(session, song.row.id)
-        self.lines = lines(session)
+        self.loops = loops_of(song.reader, song.row.id)
+        self.lines = lines(song.reader)
         self.arrangement = song.arrangement
         self.names = {part.row.id: {row.id: row.name for row in part.patterns} for part in song.parts}
         before = unsettled(self.arrangement)

@@ -34,7 +34,7 @@ class UnderView:
         self.voices = _with(
             self.under.duck_voice, [("", "no voice"), *((v, voice_title(song.kit, v)) for v in song.part.voices)]
         )
-        self.grooves = song.groove_names_of() if self.under.to == "groove" else []
+        self.grooves = song.groove_names if self.under.to == "groove" else []
         self.chosen: dict[str, Any] = {
             **{name: getattr(self.under, name) for name in ("how", "from_bar", "to_bar", "cycle_ticks", "start_ticks")},
             "section_id": (found.section_id if found else None) or "",

@@ -1,4 +1,4 @@
-"""What a gesture on the Loops screen does to the overrules, in data and in words."""
+"""Corrections of what was heard in a loop: what each does to the overrules, in data and in words."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import Annotated, Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
@@ -26,13 +26,9 @@ from easy_pocket.core.listen.hear import SAME_HIT_S, Heard, Overrules, attack_ne
 from easy_pocket.core.listen.sorts import onset_pictures
 from easy_pocket.core.timebase import parse_metre
 from easy_pocket.core.voices import check_voice, voice_name
-from easy_pocket.web.request_types import Voice
+from easy_pocket.store.edits.fields import Strict, Voice
 
 Seconds = Annotated[float, Field(ge=0, le=600, allow_inf_nan=False)]
-
-
-class Strict(BaseModel):
-    model_config = ConfigDict(extra="forbid")
 
 
 class Sensitivity(Strict):

@@ -1,25 +1,21 @@
-"""Parts, and whole songs, from MIDI files."""
+"""Whole songs from MIDI files."""
 
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any
 
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.formats.midi import nearest_voice
-from easy_pocket.core.formats.song_midi import ReadSong, read_song_midi
-from easy_pocket.core.pattern import Hit, Pattern
+from easy_pocket.core.formats.song_midi import ReadSong
+from easy_pocket.core.pattern import Hit
 from easy_pocket.core.put_line import on_kit
 from easy_pocket.core.sound.kit import Kit
-from easy_pocket.store.changes import Patch, field_patch
 from easy_pocket.store.hits import hits_to_json
-from easy_pocket.store.keep import begin
 from easy_pocket.store.kits import load_kit
 from easy_pocket.store.models import PartRow, PatternRow, SectionRow, SongRow
-from easy_pocket.store.part_rows import free_name, in_kit_order, new_part, new_pattern
-from easy_pocket.store.section_edits import finish_sections
-from easy_pocket.store.songs import LoadedSong, check_name, create_song
+from easy_pocket.store.part_rows import in_kit_order
+from easy_pocket.store.songs import check_name, create_song
 
 
 def played_on(hits: tuple[Hit, ...], kit: Kit) -> tuple[Hit, ...]:
@@ -28,43 +24,9 @@ def played_on(hits: tuple[Hit, ...], kit: Kit) -> tuple[Hit, ...]:
     return on_kit(named, kit.roles)
 
 
-def parts_from_midi(
-    session: Session, song_id: int, revision: int, data: bytes, name: str, *, by_voice: bool, kit_key: str
-) -> LoadedSong:
-    """A part for every track of a file, or for every voice; each plays in all sections. The song keeps its tempo."""
-    read = read_song_midi(data, name, by_voice=by_voice)
-    loaded = begin(session, song_id, revision)
-    kit = load_kit(session, kit_key)
-    bar = loaded.metre.bar_ticks
-    patches: list[Patch] = []
-    taken = {part.row.name for part in loaded.parts}
-    cells: dict[int, dict[str, Any]] = {one.row.id: dict(one.row.cells) for one in loaded.resolved}
-    for number, part in enumerate(read.parts):
-        hits = played_on(part.hits, kit)
-        length = (max(hit.tick for hit in hits) // bar + 1) * bar
-        title = free_name(check_name(part.name), taken)
-        taken.add(title)
-        voices = in_kit_order({hit.voice for hit in hits})
-        values = {"name": title, "kit_key": kit.key, "voices": voices}
-        row, some = new_part(session, loaded, len(loaded.parts) + number, **values)
-        row.player += number
-        made, patch = new_pattern(session, row.id, "A", Pattern(length, hits, loaded.metre))
-        patches += [*some, patch]
-        for one in loaded.resolved:
-            if one.parent is None:
-                cells[one.row.id][str(row.id)] = {"pattern": made.id}
-    patches += [
-        field_patch("section", one.row, cells=cells[one.row.id]) for one in loaded.resolved if one.parent is None
-    ]
-    return finish_sections(session, loaded, f"{len(read.parts)} parts from {name}", patches)
-
-
-def song_from_midi(
-    session: Session, data: bytes, name: str, *, by_voice: bool = False, kit_key: str = "boathouse"
-) -> tuple[SongRow, ReadSong]:
+def song_from_midi(session: Session, read: ReadSong, name: str, *, kit_key: str = "boathouse") -> SongRow:
     """A new song on the shelf: a part for every track with notes, sections where the file has markers, or changes its
     tempo or metre."""
-    read = read_song_midi(data, name, by_voice=by_voice)
     kit = load_kit(session, kit_key)
     first = read.sections[0]
     title = name.rsplit(".", 1)[0][:80] or "song"
@@ -100,7 +62,7 @@ def song_from_midi(
         )  # fmt: skip
         tick += section.bars * section.metre.bar_ticks
     session.flush()
-    return song, read
+    return song
 
 
 def _another(session: Session, like: PartRow, number: int) -> PartRow:
