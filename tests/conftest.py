@@ -11,8 +11,10 @@ from fastapi.testclient import TestClient
 from hypothesis import settings
 from sqlalchemy import text
 
+from easy_pocket.caches import give_core_its_caches
 from easy_pocket.demo.load import load_demo
 from easy_pocket.home.mariadb import MariaDb
+from easy_pocket.jobs.workers import Workers
 from easy_pocket.samples import house_kits
 from easy_pocket.store.database import Database
 from easy_pocket.store.kits import save_house_kits
@@ -21,6 +23,7 @@ from easy_pocket.web.app import make_app
 
 settings.register_profile("steady", deadline=None, derandomize=True)
 settings.load_profile("steady")
+give_core_its_caches()
 
 
 @pytest.fixture(scope="session")
@@ -84,6 +87,17 @@ class Client(TestClient):
         self.headers["origin"] = "http://testserver"
 
 
+@pytest.fixture(scope="session")
+def workers(migrated: Database) -> Iterator[Workers]:
+    """Shared by all apps: a process takes a moment to begin."""
+    shared = Workers(migrated.url)
+    yield shared
+    shared.close()
+
+
 @pytest.fixture
-def client(store: Database) -> Client:
-    return Client(make_app(store))
+def client(store: Database, workers: Workers, caplog: pytest.LogCaptureFixture) -> Iterator[Client]:
+    """A page. A request that fails in a way nobody foresaw fails the test, though it was answered in our words."""
+    yield Client(make_app(store, workers=workers))
+    failed = [record for record in caplog.records if record.name == "easy_pocket.requests" and record.exc_info]
+    assert [record.exc_text or str(record.exc_info) for record in failed] == []

@@ -87,7 +87,7 @@ def _facts(song: LoadedSong) -> dict[str, Any]:
 def find_song(reader: Reader, wanted: str) -> int:
     """By its number or its name; raises BadValueError when there is none, or several of that name."""
     songs = shelf(reader)
-    if wanted.isdecimal() and any(one.row.id == int(wanted) for one in songs):
+    if wanted.isascii() and wanted.isdecimal() and any(str(one.row.id) == wanted for one in songs):
         return int(wanted)
     named = [one.row.id for one in songs if one.row.name.lower() == wanted.lower()]
     if len(named) > 1:

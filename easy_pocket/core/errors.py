@@ -12,8 +12,6 @@ PocketError                      what was found, what is needed, a way out
 
 from __future__ import annotations
 
-import math
-
 
 class PocketError(Exception):
     """A mistake the user can mend; its text is shown to them as it is."""
@@ -56,6 +54,7 @@ def as_number(words: str, value: object) -> float:
 
 def require_range(what: str, value: float, low: float, high: float, unit: str = "") -> None:
     """Raise BadValueError unless `low <= value <= high` (NaN and infinity are outside)."""
-    if not math.isfinite(value) or not low <= value <= high:
+    if not low <= value <= high:  # NaN is not
         suffix = f" {unit}" if unit else ""
-        raise BadValueError(f"{what} is {value:g}{suffix}; it must lie between {low:g} and {high:g}{suffix}.")
+        shown = f"{value:g}" if abs(value) < 1e300 else "beyond all bounds"
+        raise BadValueError(f"{what} is {shown}{suffix}; it must lie between {low:g} and {high:g}{suffix}.")

@@ -8,8 +8,9 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from easy_pocket.home.folder import claim, home_folder
+from easy_pocket.home.folder import claim, home_folder, release
 from easy_pocket.home.mariadb import SCHEMA, USER, MariaDb
+from easy_pocket.home.upgrade import bring_up_to_date
 from easy_pocket.store.database import Database
 
 
@@ -29,12 +30,12 @@ def open_shelf() -> Iterator[Database]:
     server = MariaDb(home)
     try:
         database = Database(server.start())
-        database.migrate()
+        bring_up_to_date(database, home, own=True)
         yield database
         database.close()
     finally:
         server.stop()
-        lock.close()
+        release(lock)
 
 
 def running_url(home: Path) -> str | None:

@@ -3,16 +3,23 @@
 from __future__ import annotations
 
 import argparse
+import logging
 import os
 import signal
 import socket
 import sys
 import time
+from pathlib import Path
+from typing import IO
 
-from easy_pocket.home.folder import claim, home_folder
-from easy_pocket.home.mariadb import LaunchError, MariaDb
+from easy_pocket import logs
+from easy_pocket.caches import give_core_its_caches
+from easy_pocket.home.folder import LaunchError, claim, home_folder, release
+from easy_pocket.home.mariadb import MariaDb
 
 HOST = "127.0.0.1"
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # one core for each process: two would wait for each other
+log = logging.getLogger("easy_pocket.launch")
 DATABASE_WAIT_S = 3.0
 
 
@@ -25,17 +32,21 @@ def main() -> int:
     # A termination is handled like Ctrl-C, so that the database is stopped properly.
     signal.signal(signal.SIGTERM, lambda *_: signal.raise_signal(signal.SIGINT))
     database: MariaDb | None = None
+    lock: IO[str] | None = None
+    home = home_folder()
     try:
         listener = _listen(chosen.port)
         address = f"http://{HOST}:{chosen.port}"
-        lock = claim(home_folder(), address)
+        logs.configure(home)
+        lock = claim(home, address)
+        give_core_its_caches()
         url = os.environ.get("EASY_POCKET_DATABASE_URL")
         if not url:
-            database = MariaDb(home_folder())
+            database = MariaDb(home)
             url = database.start()
-        _serve(url, listener, address, demo=not chosen.no_demo)
-        lock.close()
+        _serve(url, listener, address, home, own=database is not None, demo=not chosen.no_demo)
     except LaunchError as error:
+        log.error("not started: %s", error, extra={"told": True})
         print(f"pocket: {error}", file=sys.stderr)
         return 1
     except KeyboardInterrupt:
@@ -43,6 +54,9 @@ def main() -> int:
     finally:
         if database is not None:
             database.stop()
+        if lock is not None:
+            log.info("stopped")
+            release(lock)
     return 0
 
 
@@ -63,31 +77,40 @@ def _listen(port: int) -> socket.socket:
     return listener
 
 
-def _serve(url: str, listener: socket.socket, address: str, *, demo: bool) -> None:
+def _serve(url: str, listener: socket.socket, address: str, home: Path, *, own: bool, demo: bool) -> None:
     import uvicorn
     from sqlalchemy.exc import SQLAlchemyError
 
     from easy_pocket.demo.load import load_demo
+    from easy_pocket.home.upgrade import bring_up_to_date
+    from easy_pocket.jobs import work
     from easy_pocket.launch.warm import WarmUp
     from easy_pocket.store.database import Database
+    from easy_pocket.store.failures import Failure, failure_of
     from easy_pocket.web.app import make_app
 
     store = Database(url)
     try:
         _await_database(store)
-        store.migrate()
+        bring_up_to_date(store, home, own=own)
         load_demo(store, songs=demo)
     except SQLAlchemyError as error:
+        log.error("the database cannot be used", exc_info=True)
         reason = str(getattr(error, "orig", error)).splitlines()[0]
-        raise LaunchError(
-            f"The database cannot be used ({reason}): check EASY_POCKET_DATABASE_URL, or leave it out."
-        ) from None
+        way_out = f"the log in {home} says more" if own else "check EASY_POCKET_DATABASE_URL, or leave it out"
+        failure = failure_of(error)
+        if failure in (Failure.DISK_FULL, Failure.READ_ONLY):
+            words = "the disk is full" if failure is Failure.DISK_FULL else "its folder can only be read"
+            raise LaunchError(f"The songs cannot be kept, because {words}: mend that, then start again.") from None
+        raise LaunchError(f"The database cannot be used ({reason}): {way_out}.") from None
     listener.listen(128)  # from here on a browser that comes early is kept waiting, not turned away
     print(f"Easy Pocket is at {address}  (Ctrl-C stops it)", flush=True)
     warming = WarmUp(store)
     try:
-        app = make_app(store)
-        config = uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=3)
+        app = make_app(store, home=home)
+        app.state.jobs.workers.schedule(work.ready)  # one is there before it is needed
+        log.info("serving", extra={"facts": {"address": address, "home": str(home)}})
+        config = uvicorn.Config(app, log_config=None, access_log=False, timeout_graceful_shutdown=3)
         try:
             uvicorn.Server(config).run(sockets=[listener])
         finally:  # Ctrl-C comes out of it as an exception

@@ -10,7 +10,7 @@ import numpy as np
 
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.formats.audio_file import read_audio
-from easy_pocket.core.sound.cache import Frames
+from easy_pocket.core.sound.frames import Frames
 from easy_pocket.core.sound.house_kits import HOUSE_KITS
 from easy_pocket.core.sound.kit import Kit, KitVoice, plain_voice
 from easy_pocket.core.sound.one_shot import content_key

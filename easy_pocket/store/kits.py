@@ -4,16 +4,14 @@ from __future__ import annotations
 
 import json
 import uuid
-from collections import OrderedDict
 from collections.abc import Collection
 from dataclasses import asdict
-from functools import lru_cache
-from threading import Lock
 from typing import Any
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from easy_pocket.caches import ByteCache
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.sound.kit import Kit, KitVoice, voice_from_doc
 from easy_pocket.samples import house_kits
@@ -21,7 +19,6 @@ from easy_pocket.store.database import Reads
 from easy_pocket.store.models import KitRow, PartRow, SongRow
 
 MAX_KITS = 200
-SERVED = 2048
 
 
 def voice_to_doc(voice: KitVoice) -> dict[str, Any]:
@@ -45,15 +42,20 @@ def kit_from_row(row: KitRow) -> Kit:
     return _kit(row.key, row.name, json.dumps(row.voices), row.key_note)
 
 
-@lru_cache(maxsize=128)
+_kits: ByteCache[Kit] = ByteCache("kits", 16 << 20)
+_voices: ByteCache[KitVoice] = ByteCache("voices of kits", 32 << 20)
+
+
 def _kit(key: str, name: str, voices: str, key_note: int | None) -> Kit:
-    return Kit(key, name, tuple(_voice(json.dumps(doc)) for doc in json.loads(voices)), key_note)
+    def made() -> Kit:
+        return Kit(key, name, tuple(_voice(json.dumps(doc)) for doc in json.loads(voices)), key_note)
+
+    return _kits.get((key, name, voices, key_note), made)
 
 
-@lru_cache(maxsize=1024)
 def _voice(doc: str) -> KitVoice:
     """A voice that did not change is the same object, with what was computed of it."""
-    return voice_from_doc(json.loads(doc))
+    return _voices.get(doc, lambda: voice_from_doc(json.loads(doc)))
 
 
 def load_kit(session: Reads, key: str) -> Kit:
@@ -104,28 +106,22 @@ def all_kits(session: Reads) -> list[Kit]:
     return [kit_from_row(row) for row in session.scalars(select(KitRow).order_by(KitRow.name))]
 
 
-_served: OrderedDict[str, KitVoice] = OrderedDict()
-_lock = Lock()
+_served: ByteCache[KitVoice] = ByteCache("voices told to pages", 32 << 20)
 
 
 def remember_voices(kit: Kit) -> None:
-    """Voices a page was told to play: their audio will be asked for by key, also when the kit was never kept so."""
-    with _lock:
-        for voice in kit.voices:
-            for number in range(len(voice.alternates) + 1):
-                struck = voice.alternate(number)
-                _served[f"{struck.role}-{struck.audio_base}"] = struck
-                _served.move_to_end(f"{struck.role}-{struck.audio_base}")
-        while len(_served) > SERVED:
-            _served.popitem(last=False)
+    """Register voices sent to the player, so that /audio/sounds/KEY can render unsaved ones."""
+    for voice in kit.voices:
+        for number in range(len(voice.alternates) + 1):
+            struck = voice.alternate(number)
+            _served.put(f"{struck.role}-{struck.audio_base}", struck)
 
 
 def find_voice(session: Reads, key_without_zone: str) -> KitVoice | None:
     """The voice whose sound has this content key: one a page was told of, or one of any kit."""
-    with _lock:
-        if key_without_zone in _served:
-            return _served[key_without_zone]
+    found = _served.find(key_without_zone)
+    if found is not None:
+        return found
     for kit in all_kits(session):
         remember_voices(kit)
-    with _lock:
-        return _served.get(key_without_zone)
+    return _served.find(key_without_zone)

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 from easy_pocket.core.errors import BadValueError, EditRefusedError, PocketError
 from easy_pocket.core.pattern import Hit, Pattern
 from easy_pocket.core.starters import Line, group_of, starter_lines
+from easy_pocket.core.text import whole_number
 from easy_pocket.core.timebase import Metre
 from easy_pocket.store.database import Reads
 from easy_pocket.store.hits import hits_to_rows, rows_to_hits
@@ -38,8 +39,8 @@ def find_line(session: Reads, key: str) -> Line:
     """Raises PocketError for a key there is none of."""
     if key in starter_lines():
         return starter_lines()[key]
-    number = key.removeprefix(OWN)
-    row = session.get(LineRow, int(number)) if key.startswith(OWN) and number.isdigit() and len(number) < 10 else None
+    number = whole_number(key.removeprefix(OWN)) if key.startswith(OWN) else None
+    row = None if number is None else session.get(LineRow, number)
     if row is None:
         raise PocketError("This line is gone: choose another one of the list.")
     return _line(row)

@@ -9,6 +9,7 @@ from sqlalchemy import select
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.gap import Side, heard_performance, side_of, side_of_loop
 from easy_pocket.core.perform import Performance
+from easy_pocket.core.text import whole_number
 from easy_pocket.store.database import Reads, reader_of
 from easy_pocket.store.loops import found_from_doc, get_loop, loops_of
 from easy_pocket.store.models import SongRow
@@ -30,23 +31,24 @@ def choices(reader: Reads, song: LoadedSong) -> list[tuple[str, str]]:
 
 def side(reader: Reads, song: LoadedSong, key: str) -> tuple[Side, Performance]:
     """One side, at the song's tempo. Raises BadValueError for a key that means nothing here."""
-    kind, _, number = key.partition("-")
-    if kind in ("felt", "straight") and not number:
+    kind, _, numbered = key.partition("-")
+    if kind in ("felt", "straight") and not numbered:
         performance = song.performance(straight=kind == "straight")
         return side_of(performance, kind), performance
-    if not number.isdigit() or len(number) > 9:
+    number = whole_number(numbered)
+    if number is None:
         raise BadValueError(f"'{key[:30]}' is nothing to compare with: choose one of the list.")
     tempo_bpm = song.tempo_bpm
     if kind == "snapshot":
-        row = find_snapshot(reader, song, int(number))
+        row = find_snapshot(reader, song, number)
         then = replace(song, pattern=snapshot_pattern(song, row), performances={})
         return side_of(then.performance(), f"snapshot {row.name}"), then.performance()
     if kind == "song":
-        other = read_song(reader_of(reader), int(number))
+        other = read_song(reader_of(reader), number)
         performance = other.performance(tempo_bpm=tempo_bpm)
         return side_of(performance, other.row.name), performance
     if kind == "loop":
-        loop = get_loop(reader, song.row.id, int(number))
+        loop = get_loop(reader, song.row.id, number)
         heard = found_from_doc(loop.found)
         performance = heard_performance(heard.onsets, heard.reading, tempo_bpm)
         return side_of_loop(heard.onsets, heard.reading, loop.name, tempo_bpm), performance

@@ -6,10 +6,11 @@ import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from easy_pocket.caches import ByteCache
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.formats.audio_file import read_audio, write_audio
-from easy_pocket.core.sound.cache import AudioCache, Frames
+from easy_pocket.core.sound.frames import Frames, fixed
 from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.sound import SampleSource
 from easy_pocket.store.database import Reads
@@ -18,7 +19,7 @@ from easy_pocket.store.models import AudioRow
 SAMPLE_BYTES = 256 << 20
 MIN_STORED_FRAMES = 64  # what the audio reader takes
 
-_samples = AudioCache(SAMPLE_BYTES)
+_samples: ByteCache[Frames] = ByteCache("recordings", SAMPLE_BYTES)
 
 
 def save_samples(session: Session, audio: dict[str, Frames]) -> None:
@@ -44,6 +45,6 @@ def sample_source(session: Reads) -> SampleSource:
         row = session.get(AudioRow, key)
         if row is None:
             raise BadValueError(f"The audio {key[:12]} of a sampled sound is not in the database any more.")
-        return np.ascontiguousarray(read_audio(row.data, key[:12]).samples)
+        return fixed(np.ascontiguousarray(read_audio(row.data, key[:12]).samples))
 
     return lambda key: _samples.get(key, lambda: load(key))

@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 import json
-from collections import OrderedDict
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import cached_property
-from threading import Lock
 from typing import Any
 
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
+from easy_pocket.caches import ByteCache
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel import Feel, FeelScopes
 from easy_pocket.core.pattern import Hit, Pattern
@@ -22,6 +21,7 @@ from easy_pocket.core.sound.events import VoiceMix
 from easy_pocket.core.sound.kit import Kit
 from easy_pocket.core.sound.sound import SampleSource
 from easy_pocket.core.template import GrooveTemplate
+from easy_pocket.core.text import one_line
 from easy_pocket.core.timebase import COMMON_TIME, GRID_TICKS, Metre, check_tempo
 from easy_pocket.store.arrangement import arrangement_of
 from easy_pocket.store.cells import Resolved, feel_of_doc, resolved
@@ -37,7 +37,6 @@ from easy_pocket.store.templates import groove_names, templates_by_id
 from easy_pocket.store.under_rows import UnderLoop, under_loops
 
 MAX_NAME = 80
-MOST_PATTERNS = 512
 FIRST_VOICES = ("kick", "snare", "rim", "clap", "hat_closed", "hat_open", "tambourine", "shaker")
 
 
@@ -126,7 +125,7 @@ class LoadedSong:
 
 def check_name(name: str) -> str:
     """A name without control characters, 1 to 80 long; raises BadValueError."""
-    cleaned = " ".join("".join(c for c in name if c.isprintable()).split())
+    cleaned = one_line(name, len(name))
     if not cleaned:
         raise BadValueError("The name is empty: give it at least one letter.")
     if len(cleaned) > MAX_NAME:
@@ -294,14 +293,12 @@ def _seen(
     return part, pattern, place.row if place else sections[0]
 
 
-_patterns: OrderedDict[tuple[str, int, int, int, str], Pattern] = OrderedDict()
-_lock = Lock()
+_patterns: ByteCache[Pattern] = ByteCache("patterns", 128 << 20)
 
 
 def pattern_of(song: SongRow, row: PatternRow) -> Pattern:
     """The pattern as it is kept; one that was read or written lately is not read again."""
-    with _lock:
-        known = _patterns.get(_key(song, row))
+    known = _patterns.find(_key(song, row))
     if known is None:
         locks = row.locks or {}
         known = Pattern(
@@ -321,10 +318,7 @@ def _key(song: SongRow, row: PatternRow) -> tuple[str, int, int, int, str]:
 
 def remember_pattern(song: SongRow, row: PatternRow, pattern: Pattern) -> None:
     """What the row holds now is this pattern."""
-    with _lock:
-        _patterns[_key(song, row)] = pattern
-        while len(_patterns) > MOST_PATTERNS:
-            _patterns.popitem(last=False)
+    _patterns.put(_key(song, row), pattern)
 
 
 @dataclass(frozen=True)

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import json
 from collections.abc import Collection
-from functools import lru_cache
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from easy_pocket.caches import ByteCache
 from easy_pocket.core.formats.template_file import template_from_doc, template_to_doc
 from easy_pocket.core.house_grooves import house_grooves
 from easy_pocket.core.template import GrooveTemplate
@@ -35,12 +35,11 @@ def groove_names(session: Reads) -> list[tuple[int, str]]:
 
 
 def template_of_row(row: TemplateRow) -> GrooveTemplate:
-    return _template(json.dumps(row.doc))
+    doc = json.dumps(row.doc)
+    return _templates.get(doc, lambda: template_from_doc(json.loads(doc)))
 
 
-@lru_cache(maxsize=256)
-def _template(doc: str) -> GrooveTemplate:
-    return template_from_doc(json.loads(doc))
+_templates: ByteCache[GrooveTemplate] = ByteCache("grooves", 16 << 20)
 
 
 def save_template(session: Session, template: GrooveTemplate, house: str | None = None) -> int:

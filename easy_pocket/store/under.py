@@ -4,26 +4,24 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections import OrderedDict
-from threading import Lock
 
 import numpy as np
 import numpy.typing as npt
 
+from easy_pocket.caches import ByteCache
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.listen.under import NAMES, under_stack
 from easy_pocket.core.perform import Performance
-from easy_pocket.core.sound.cache import AudioCache
+from easy_pocket.core.sound.frames import Frames
 from easy_pocket.store.database import Reads
 from easy_pocket.store.loops import found_from_doc, load_audio
 from easy_pocket.store.under_rows import UnderLoop
 
-TOLD = 256  # what pages were told to play lately
+TOLD_BYTES = 64_000_000  # what pages were told to play lately
 RENDERED_BYTES = 160_000_000
 # What pages were told to play: made when it is asked for, from what it was then.
-_told: OrderedDict[str, tuple[UnderLoop, Performance]] = OrderedDict()
-_made = AudioCache(RENDERED_BYTES)
-_lock = Lock()
+_told: ByteCache[tuple[UnderLoop, Performance]] = ByteCache("loops told to pages", TOLD_BYTES)
+_made: ByteCache[Frames] = ByteCache("loops, rendered", RENDERED_BYTES)
 
 
 def tell_under(one: UnderLoop, performance: Performance) -> str:
@@ -40,18 +38,13 @@ def tell_under(one: UnderLoop, performance: Performance) -> str:
         shape.update(performance.hits.voice_index.tobytes())
         shape.update(np.round(performance.loop_ms, 4).tobytes())
     key = shape.hexdigest()[:24]
-    with _lock:
-        _told[key] = one, performance
-        _told.move_to_end(key)
-        while len(_told) > TOLD:
-            _told.popitem(last=False)
+    _told.put(key, (one, performance))
     return key
 
 
 def play_under(session: Reads, key: str) -> npt.NDArray[np.float32]:
     """The audio behind a key a page was told; shape (frames, 2). Raises BadValueError when it is too long ago."""
-    with _lock:
-        told = _told.get(key)
+    told = _told.find(key)
     if told is None:
         raise BadValueError("What this loop plays was changed since: reload the page.")
     return _made.get(key, lambda: render_under(session, *told))

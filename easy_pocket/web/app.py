@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from fastapi import FastAPI
 from starlette.responses import Response
 from starlette.staticfiles import StaticFiles
 from starlette.types import Scope
 
+from easy_pocket.jobs.jobs import Jobs
+from easy_pocket.jobs.workers import Workers
 from easy_pocket.store.database import Database
 from easy_pocket.web import errors
-from easy_pocket.web.jobs import Jobs
+from easy_pocket.web.envelope import Envelope
 from easy_pocket.web.render import SCRIPTS, STATIC, with_versions
 from easy_pocket.web.routes import (
     audio,
@@ -24,6 +28,7 @@ from easy_pocket.web.routes import (
     loop_picture,
     loops,
     memory,
+    operations,
     shelf,
     song,
 )
@@ -42,17 +47,21 @@ class LastingFiles(StaticFiles):
         return response
 
 
-def make_app(database: Database) -> FastAPI:
+def make_app(database: Database, *, workers: Workers | None = None, home: Path | None = None) -> FastAPI:
+    """workers: those of another app to be shared; home: the data folder, whose disk is looked at."""
     app = FastAPI(title="Easy Pocket", docs_url=None, redoc_url=None, openapi_url=None)
     app.state.database = database
-    app.state.jobs = Jobs()
+    app.state.home = home or Path.cwd()
+    app.state.jobs = Jobs(workers or Workers(database.url))
     app.add_middleware(Guard)
+    app.add_middleware(Envelope)  # the last one added is the outermost
     app.mount("/static", LastingFiles(directory=STATIC), name="static")
     for routes in (
         shelf,
         bench,
         feel,
         memory,
+        operations,
         loops,
         loop_picture,
         jobs,
@@ -63,6 +72,7 @@ def make_app(database: Database) -> FastAPI:
         audio,
         export,
         song,
+        operations,
     ):
         app.include_router(routes.router)
     errors.install(app)

@@ -1,10 +1,11 @@
-"""What every answer carries and every request must satisfy: policy headers, same origin, bounded bodies."""
+"""What every request must satisfy (host, same origin, a bounded body that comes in time), and the policy headers."""
 
 from __future__ import annotations
 
+import asyncio
 from urllib.parse import urlsplit
 
-from starlette.datastructures import Headers, MutableHeaders
+from starlette.datastructures import Headers
 from starlette.responses import JSONResponse
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
@@ -33,6 +34,8 @@ SAFE_METHODS = {"GET", "HEAD", "OPTIONS"}
 LOCAL_HOSTS = {"127.0.0.1", "localhost", "testserver"}
 MAX_BODY_BYTES = 1_000_000
 MAX_UPLOAD_BYTES = 60_000_000
+BODY_S = 30.0  # for a request to come in whole
+UPLOAD_S = 300.0
 
 
 def same_origin(headers: Headers) -> bool:
@@ -42,12 +45,15 @@ def same_origin(headers: Headers) -> bool:
     """
     origin = headers.get("origin")
     if origin is not None:
-        return urlsplit(origin).netloc == headers.get("host", "")
+        try:
+            return urlsplit(origin).netloc == headers.get("host", "")
+        except ValueError:  # no address at all
+            return False
     return headers.get("sec-fetch-site") == "same-origin"
 
 
 class Guard:
-    """Middleware around the whole application."""
+    """Middleware that refuses what is not for us, and reads bodies within their bounds."""
 
     def __init__(self, app: ASGIApp) -> None:
         self.app = app
@@ -56,40 +62,36 @@ class Guard:
         if scope["type"] != "http":
             await self.app(scope, receive, send)
             return
-        headers = Headers(scope=scope)
-
-        async def send_guarded(message: Message) -> None:
-            if message["type"] == "http.response.start":
-                answer = MutableHeaders(scope=message)
-                for name, value in HEADERS.items():
-                    answer.setdefault(name, value)
-                answer.setdefault("Cache-Control", "no-store")
-            await send(message)
-
-        refusal = _refusal(scope["method"], scope["path"], headers)
+        refusal = _refusal(scope["method"], scope["path"], Headers(scope=scope))
         if refusal is not None:
             status, words = refusal
-            await JSONResponse({"error": words}, status)(scope, receive, send_guarded)
-            return
-        if scope["method"] in SAFE_METHODS or scope["path"].endswith("/upload"):
-            await self.app(scope, receive, send_guarded)  # uploads count their own bytes
-            return
-        await self._bounded(scope, receive, send_guarded)
+            await JSONResponse({"error": words}, status)(scope, receive, send)
+        elif scope["method"] in SAFE_METHODS or scope["path"].endswith("/upload"):
+            await self.app(scope, receive, send)  # uploads count their own bytes
+        else:
+            await self._bounded(scope, receive, send)
 
     async def _bounded(self, scope: Scope, receive: Receive, send: Send) -> None:
-        """Read a body of at most MAX_BODY_BYTES before anything else does."""
-        body, more = b"", True
-        while more:
-            message = await receive()
-            if message["type"] == "http.disconnect":
-                return
-            body += message.get("body", b"")
-            more = message.get("more_body", False)
-            if len(body) > MAX_BODY_BYTES:
-                words = f"The request is larger than {MAX_BODY_BYTES // 1_000_000} MB; nothing was changed."
-                await JSONResponse({"error": words}, 413)(scope, receive, send)
-                return
-        sent = False
+        """Read a body of at most MAX_BODY_BYTES, in BODY_S at most, before anything else does."""
+        pieces: list[bytes] = []
+        count, more = 0, True
+        try:
+            async with asyncio.timeout(BODY_S):
+                while more:
+                    message = await receive()
+                    if message["type"] == "http.disconnect":
+                        return
+                    pieces.append(message.get("body", b""))
+                    count += len(pieces[-1])
+                    more = message.get("more_body", False)
+                    if count > MAX_BODY_BYTES:
+                        words = f"The request is larger than {MAX_BODY_BYTES // 1_000_000} MB; nothing was changed."
+                        await JSONResponse({"error": words}, 413)(scope, receive, send)
+                        return
+        except TimeoutError:
+            await JSONResponse({"error": too_slow(BODY_S)}, 408)(scope, receive, send)
+            return
+        body, sent = b"".join(pieces), False
 
         async def replay() -> Message:
             nonlocal sent
@@ -101,6 +103,10 @@ class Guard:
         await self.app(scope, replay, send)
 
 
+def too_slow(limit_s: float) -> str:
+    return f"The request did not come whole within {limit_s:.0f} seconds; nothing was changed. Send it again."
+
+
 def _refusal(method: str, path: str, headers: Headers) -> tuple[int, str] | None:
     host = headers.get("host", "").rsplit(":", 1)[0]
     if host not in LOCAL_HOSTS:
@@ -108,7 +114,7 @@ def _refusal(method: str, path: str, headers: Headers) -> tuple[int, str] | None
     if method not in SAFE_METHODS and not same_origin(headers):
         return 403, "This request does not come from an Easy Pocket page; nothing was changed."
     declared = headers.get("content-length", "0")
-    if path.endswith("/upload") and declared.isdigit() and int(declared) > MAX_UPLOAD_BYTES:
+    if path.endswith("/upload") and declared.isascii() and declared.isdigit() and int(declared) > MAX_UPLOAD_BYTES:
         return 413, too_large(int(declared))
     return None
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 from typing import Annotated
 
 from fastapi import Query
@@ -9,7 +10,7 @@ from starlette.requests import Request
 
 from easy_pocket.core.errors import PocketError
 from easy_pocket.store.songs import check_name
-from easy_pocket.web.security import MAX_UPLOAD_BYTES, too_large
+from easy_pocket.web.security import MAX_UPLOAD_BYTES, UPLOAD_S, too_large, too_slow
 
 FileName = Annotated[str, Query(max_length=200)]
 FileEditId = Annotated[str, Query(max_length=60, pattern=r"^[A-Za-z0-9_-]*$")]
@@ -19,13 +20,21 @@ class TooLargeError(PocketError):
     """A file larger than can be brought in."""
 
 
+class TooSlowError(PocketError):
+    """A file that does not come in time."""
+
+
 async def read_upload(request: Request) -> bytes:
-    """The body is the file. Raises TooLargeError as soon as it has grown too large."""
+    """The body is the file. Raises TooLargeError as soon as it has grown too large, TooSlowError after UPLOAD_S."""
     data = bytearray()
-    async for piece in request.stream():
-        data += piece
-        if len(data) > MAX_UPLOAD_BYTES:
-            raise TooLargeError(too_large(len(data)))
+    try:
+        async with asyncio.timeout(UPLOAD_S):
+            async for piece in request.stream():
+                data += piece
+                if len(data) > MAX_UPLOAD_BYTES:
+                    raise TooLargeError(too_large(len(data)))
+    except TimeoutError:
+        raise TooSlowError(too_slow(UPLOAD_S)) from None
     return bytes(data)
 
 

@@ -1,6 +1,7 @@
 """Work beside the pages: a long file is listened to while its progress is told, and stopped on request."""
 
-from threading import Event
+import os
+import time
 
 import numpy as np
 import pytest
@@ -8,18 +9,25 @@ import pytest
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError, PocketError
 from easy_pocket.core.listen.hear import hear
+from easy_pocket.jobs.jobs import Jobs
 from easy_pocket.store.songs import create_song
-from easy_pocket.web.jobs import Jobs
 from tests.drums import ROCK, beat, rendered, wav_bytes
+from tests.working import die, give, last, refuse, slip_when_told, take_memory, tell_and_wait
 
 LOOP, _ = rendered(beat(ROCK), 112.0)
 
 
 @pytest.fixture
-def jobs():
-    found = Jobs()
-    yield found
-    found.close()
+def jobs(workers):
+    return Jobs(workers)
+
+
+def wait_for(true):
+    """Until it is so; a minute at most."""
+    end = time.monotonic() + 60
+    while not true():
+        assert time.monotonic() < end
+        os.sched_yield()
 
 
 @pytest.fixture
@@ -57,24 +65,14 @@ def test_a_file_without_hits_says_so_when_it_was_heard(client, song_id):
     assert "hum.wav holds no hits" in job["error"]
 
 
-def test_what_is_stopped_ends_at_its_next_step_and_leaves_everything_as_it_was(jobs):
-    begun, go_on, kept = Event(), Event(), []
-
-    def work(job):
-        begun.set()
-        go_on.wait(20)
-        job.told(0.5, "half way")
-        kept.append("too late")
-        return {}
-
-    key = jobs.start(work)
-    assert begun.wait(20)
-    jobs.find(key).stop.set()
-    go_on.set()
-    jobs.close()
-    jobs._workers.shutdown(wait=True)
-    assert kept == []
+def test_what_is_stopped_ends_at_once_and_leaves_everything_as_it_was(jobs):
+    kept = []
+    key = jobs.start(tell_and_wait, (600.0,), kept.append)
+    wait_for(lambda: jobs.find(key).share == 0.5)
+    jobs.find(key).stop()
+    wait_for(lambda: jobs.find(key).ended)
     assert "Stopped" in jobs.find(key).error
+    assert kept == []
 
 
 def test_hearing_can_be_stopped_at_every_step():
@@ -102,20 +100,35 @@ def test_what_is_not_known_any_more_is_said_in_words(client, jobs):
     assert "Bring the file in again" in answer.json()["error"]
 
 
-def test_work_that_fails_by_our_fault_says_so_and_ends(jobs):
-    def work(job):
-        raise RuntimeError("a slip of ours")
-
-    key = jobs.start(work)
-    jobs._workers.shutdown(wait=True)
+def test_work_that_fails_by_our_fault_says_so_and_is_in_the_log(jobs, caplog):
+    key = jobs.start(slip_when_told, (), lambda _: {})
+    wait_for(lambda: jobs.find(key).ended)
     assert "nothing was changed" in jobs.find(key).error
+    (record,) = [one for one in caplog.records if one.name == "easy_pocket.jobs.jobs"]
+    assert "a slip of ours" in str(record.exc_info[1])
 
 
 def test_no_more_long_files_are_taken_than_there_is_room_for(jobs):
-    go_on = Event()
-    for _ in range(4):
-        jobs.start(lambda job: {"done": go_on.wait(20)})
+    keys = [jobs.start(tell_and_wait, (600.0,), lambda _: {}) for _ in range(4)]
+    assert jobs.counts() == {"running": 2, "waiting": 2, "most_waiting": 4}
     with pytest.raises(PocketError, match="4 long files are being listened to already"):
-        jobs.start(lambda job: {})
-    go_on.set()
-    jobs._workers.shutdown(wait=True)
+        jobs.start(tell_and_wait, (0.0,), lambda _: {})
+    for key in keys:
+        jobs.find(key).stop()
+    wait_for(lambda: all(jobs.find(key).ended for key in keys))
+    assert jobs.counts()["running"] == 0
+
+
+@pytest.mark.parametrize(
+    ("work", "arguments", "words"),
+    [
+        (refuse, ("too loud",), "too loud"),
+        (last, (600.0,), "took longer than 1 seconds and was ended"),
+        (die, (), "broke the reader"),
+        (take_memory, (), "more memory than there is"),
+    ],
+)
+def test_what_goes_wrong_in_a_worker_is_said_in_words_and_the_next_work_is_done(workers, work, arguments, words):
+    with pytest.raises(PocketError, match=words):
+        workers.wait(workers.schedule(work, *arguments, seconds=1), 1)
+    assert workers.wait(workers.schedule(give, 5)) == 5

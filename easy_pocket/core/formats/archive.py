@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import io
+import lzma
+import struct
 import zipfile
+import zlib
 from collections.abc import Iterable
 
 from easy_pocket.core.errors import ArchiveRefusedError
@@ -12,6 +15,11 @@ MAX_FILES = 2_000
 MAX_ONE_BYTES = 60_000_000
 MAX_ALL_BYTES = 300_000_000
 PIECE = 1 << 18
+# What zipfile and the decompressors under it raise for damaged data.
+DAMAGED = (
+    zipfile.BadZipFile, zipfile.LargeZipFile, NotImplementedError, EOFError, OSError, ValueError, RuntimeError,
+    zlib.error, lzma.LZMAError, struct.error, IndexError, KeyError, OverflowError,
+)  # fmt: skip
 
 
 def read_archive(data: bytes, name: str, endings: Iterable[str]) -> dict[str, bytes]:
@@ -39,7 +47,7 @@ def read_archive(data: bytes, name: str, endings: Iterable[str]) -> dict[str, by
                 total += len(content)
                 found[path] = content
             return found
-    except (zipfile.BadZipFile, zipfile.LargeZipFile, NotImplementedError, EOFError, OSError, ValueError) as error:
+    except DAMAGED as error:
         reason = str(error).splitlines()[0].rstrip(".") if str(error) else "it ends in the middle"
         raise ArchiveRefusedError(f"{name} is no zip file that can be read ({reason}): make it again.") from None
 

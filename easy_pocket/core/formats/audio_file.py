@@ -16,6 +16,7 @@ from easy_pocket.core.errors import AudioRefusedError
 MAX_CHANNELS = 8
 KNOWN_FORMATS = {"WAV", "WAVEX", "RF64", "FLAC", "OGG", "AIFF", "MP3", "MPEG"}
 BLOCK_FRAMES = 1 << 18
+MAX_VALUES = 64_000_000  # samples of all channels together: ten minutes of stereo at 48,000 a second
 SUBTYPES = {16: "PCM_16", 24: "PCM_24", 32: "FLOAT"}
 
 
@@ -47,6 +48,15 @@ def read_audio(source: str | os.PathLike[str] | bytes | BinaryIO, name: str) -> 
     return Audio(samples, rate_hz, name)
 
 
+def claimed_seconds(data: bytes) -> float | None:
+    """How long a file says it is, without reading it; None when it says nothing that can be believed."""
+    try:
+        with soundfile.SoundFile(io.BytesIO(data)) as opened:
+            return opened.frames / opened.samplerate if opened.samplerate > 0 else None
+    except (soundfile.LibsndfileError, RuntimeError, OSError, ValueError):
+        return None
+
+
 def _read_bounded(opened: soundfile.SoundFile, name: str) -> npt.NDArray[np.float32]:
     """Read block by block, so that a header that promises hours costs nothing, and stop past the limit."""
     limit = int(MAX_SECONDS * opened.samplerate)
@@ -58,6 +68,11 @@ def _read_bounded(opened: soundfile.SoundFile, name: str) -> npt.NDArray[np.floa
             raise AudioRefusedError(
                 f"{name} lasts longer than {MAX_SECONDS / 60:.0f} minutes, the most that can be used: cut out the bars "
                 "you want."
+            )
+        if total * opened.channels > MAX_VALUES:
+            raise AudioRefusedError(
+                f"{name} holds more than {MAX_VALUES // 1_000_000} million samples in its {opened.channels} channels: "
+                "mix it to stereo at 44100, or cut out the bars you want."
             )
         if len(block):
             blocks.append(block)

@@ -21,6 +21,7 @@ from easy_pocket.core.voices import DRUMS, NEAREST_ROLE, ROLES
 
 T = TypeVar("T")
 MAX_BYTES = 8_000_000
+MAX_EVENTS = 300_000  # of all tracks
 PERCUSSION_CHANNEL = 9
 NOTE_TICKS = 60
 EXACT_VOICE = {role.midi_note: role.key for role in DRUMS.values()}
@@ -79,14 +80,55 @@ def open_midi(data: bytes, name: str) -> mido.MidiFile:
         raise MidiRefusedError(
             f"{name} counts time in SMPTE frames, not in beats: export it with ticks per quarter note."
         )
+    _count_events(data, name)
     try:
         midi = mido.MidiFile(file=io.BytesIO(data), clip=True)
-    except (EOFError, OSError, ValueError, IndexError, KeyError, TypeError) as error:
+    except Exception as error:  # of a damaged file the reader raises nearly anything
         reason = str(error).splitlines()[0] if str(error) else "it ends in the middle"
         raise MidiRefusedError(f"{name} is damaged or cut off ({reason}): export it again.") from None
     if midi.ticks_per_beat < 1:
         raise MidiRefusedError(f"{name} has 0 ticks per quarter note: export it again.")
     return midi
+
+
+def _count_events(data: bytes, name: str) -> None:
+    """Refuse a file that holds too much before it is read: the reader is slow, counting is quick. Damaged tracks are
+    left to the reader."""
+    count, place = 0, 8 + int.from_bytes(data[4:8], "big")
+    while place + 8 <= len(data):
+        end = min(place + 8 + int.from_bytes(data[place + 4 : place + 8], "big"), len(data))
+        if data[place : place + 4] == b"MTrk":
+            count += _events(data, place + 8, end, MAX_EVENTS - count)
+        if count >= MAX_EVENTS:
+            raise MidiRefusedError(f"{name} holds more than {MAX_EVENTS:,} events: split it, or leave tracks out.")
+        place = max(end, place + 8)
+
+
+def _events(data: bytes, at: int, end: int, most: int) -> int:
+    """Events of a track, at most so many."""
+    count, status = 0, 0
+    while at < end and count < most:
+        while at < end and data[at] & 0x80:  # the time before it
+            at += 1
+        at += 1
+        if at >= end:
+            break
+        if data[at] & 0x80:
+            status = data[at]
+            at += 1
+        count += 1
+        if status >= 0xF0:  # system exclusive, or a meta event: a length, and so many bytes
+            at += status == 0xFF
+            length = 0
+            while at < end:
+                length = length << 7 | data[at] & 0x7F
+                at += 1
+                if not data[at - 1] & 0x80:
+                    break
+            at += length
+        else:
+            at += 1 if 0xC0 <= status < 0xE0 else 2
+    return count
 
 
 def _beat(midi: mido.MidiFile, name: str) -> MidiBeat:

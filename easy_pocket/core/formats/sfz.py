@@ -7,6 +7,7 @@ alternate sounds.
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -17,8 +18,8 @@ from easy_pocket.core.errors import KitRefusedError, PocketError
 from easy_pocket.core.formats.archive import plain_path, read_archive, write_archive
 from easy_pocket.core.formats.audio_file import read_audio, write_audio
 from easy_pocket.core.formats.sfz_text import parse_sfz
-from easy_pocket.core.sound.cache import Frames
 from easy_pocket.core.sound.events import CUT_FADE_S
+from easy_pocket.core.sound.frames import Frames
 from easy_pocket.core.sound.kit import MAX_ALTERNATES, MAX_LAYERS, ROLE_LUFS, Kit, KitVoice, voice_audio
 from easy_pocket.core.sound.layer import LIMITS as LAYER_LIMITS
 from easy_pocket.core.sound.layer import Layer
@@ -164,19 +165,19 @@ def _number(region: dict[str, str], name: str, default: float, low: float, high:
     return float(np.clip(value, low, high)) if np.isfinite(value) else default
 
 
+NOTE_NAME = re.compile(r"(?:([a-g])([#b]{0,2}))?(-?\d{1,3})", re.ASCII)
 NOTE = {"c": 0, "d": 2, "e": 4, "f": 5, "g": 7, "a": 9, "b": 11}
 
 
 def _note(text: str) -> int | None:
     """A key as a number, or as a name: c4 is 60."""
-    text = text.strip().lower()
-    if text.lstrip("-").isdigit():
-        number = int(text)
-    elif text[:1] in NOTE and text[1:].lstrip("#b").lstrip("-").isdigit():
-        shift = text.count("#") - text[1:].count("b")
-        number = NOTE[text[0]] + shift + 12 * (int(text[1:].lstrip("#b")) + 1)
-    else:
+    named = NOTE_NAME.fullmatch(text.strip().lower())
+    if named is None:
         return None
+    letter, signs, digits = named.groups(default="")
+    number = int(digits)
+    if letter:
+        number = NOTE[letter] + signs.count("#") - signs.count("b") + 12 * (number + 1)
     return number if 0 <= number <= 127 else None
 
 

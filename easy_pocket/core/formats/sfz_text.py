@@ -10,6 +10,8 @@ from easy_pocket.core.errors import KitRefusedError
 MAX_BYTES = 4_000_000
 MAX_REGIONS = 4_096
 MAX_DEFINES = 256
+MAX_OPCODES = 512  # of one header
+MAX_LINE = 20_000  # characters, #defines written out
 HEADER = re.compile(r"<(\w+)>")
 OPCODE = re.compile(r"(?:^|\s)([a-zA-Z_]\w*)=")
 LEVELS = {"global": 0, "master": 1, "group": 2, "region": 3}
@@ -33,18 +35,27 @@ def parse_sfz(data: bytes, name: str) -> SfzText:
     remarks: list[str] = []
     defines: dict[str, str] = {}
     lines = []
+    known: re.Pattern[str] | None = None
+    written = 0
     for line in text.splitlines():
         line = line.split("//", 1)[0].strip()
         if line.startswith("#define"):
             pieces = line.split(None, 2)
             if len(pieces) == 3 and pieces[1].startswith("$") and len(defines) < MAX_DEFINES:
-                defines[pieces[1]] = pieces[2][:200]
+                defines[pieces[1][:100]] = pieces[2][:200]
+                known = None
             continue
         if line.startswith("#"):
-            remarks.append(f"'{line[:60]}' was passed over: only one file is read.")
+            if len(remarks) < MAX_REGIONS:
+                remarks.append(f"'{line[:60]}' was passed over: only one file is read.")
             continue
-        for variable in sorted(defines, key=len, reverse=True) if "$" in line else ():
-            line = line.replace(variable, defines[variable])
+        if "$" in line and defines:
+            # The longest name first; what comes of one is not looked at again, so a line cannot grow without end.
+            known = known or re.compile("|".join(map(re.escape, sorted(defines, key=len, reverse=True))))
+            line = known.sub(lambda found: defines[found[0]], line)
+        written += len(line)
+        if len(line) > MAX_LINE or written > MAX_BYTES:
+            raise KitRefusedError(f"{name} grows too large by its #defines: write the opcodes out, or use fewer.")
         lines.append(line)
     regions = _regions("\n".join(lines), name)
     if not regions:
@@ -59,7 +70,7 @@ def _regions(text: str, name: str) -> list[dict[str, str]]:
     pieces = HEADER.split(text)
     for header, body in zip(pieces[1::2], pieces[2::2], strict=True):
         header = header.lower()
-        opcodes = _opcodes(body)
+        opcodes = _opcodes(body, name)
         if header == "control":
             control |= opcodes
         elif header in LEVELS:
@@ -76,7 +87,7 @@ def _regions(text: str, name: str) -> list[dict[str, str]]:
     return regions
 
 
-def _opcodes(body: str) -> dict[str, str]:
+def _opcodes(body: str, name: str) -> dict[str, str]:
     """name=value pairs; a value may hold spaces and ends where the next name= begins, or with its line."""
     found: dict[str, str] = {}
     for line in body.splitlines():
@@ -84,4 +95,6 @@ def _opcodes(body: str) -> dict[str, str]:
         for mark, following in zip(marks, [*marks[1:], None], strict=False):
             value = line[mark.end() : following.start() if following else len(line)]
             found[mark.group(1).lower()] = value.strip()[:400]
+            if len(found) > MAX_OPCODES:
+                raise KitRefusedError(f"{name} sets more than {MAX_OPCODES} things at once: it is no SFZ kit.")
     return found

@@ -19,7 +19,7 @@ from easy_pocket.core.listen.reading import Reading
 from easy_pocket.core.listen.slices import Slices, cut_slices, slice_audio
 from easy_pocket.core.pattern import Hit, Pattern
 from easy_pocket.core.perform import perform
-from easy_pocket.core.sound.cache import Frames
+from easy_pocket.core.sound.frames import Frames
 from easy_pocket.core.sound.kit import ROLE_LUFS, Kit, KitVoice
 from easy_pocket.core.sound.layer import LIMITS, Layer
 from easy_pocket.core.sound.loudness import hit_loudness_lufs

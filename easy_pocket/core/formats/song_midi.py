@@ -25,6 +25,7 @@ from easy_pocket.core.formats.midi import (
 from easy_pocket.core.pattern import MAX_HITS, Hit
 from easy_pocket.core.song.arrangement import Arrangement
 from easy_pocket.core.song.played import PartPlayed, SongPlayed
+from easy_pocket.core.text import one_line
 from easy_pocket.core.timebase import MAX_BARS, MAX_TEMPO_BPM, MIN_TEMPO_BPM, PPQ, Metre, ms_per_tick
 from easy_pocket.core.voices import voice_name
 
@@ -196,10 +197,10 @@ def read_song_midi(data: bytes, name: str, *, by_voice: bool = False) -> ReadSon
                 tempi[tick] = mido.tempo2bpm(max(message.tempo, 1))
             elif message.type == "time_signature":
                 metres[tick] = metre_of(message, name)
-            elif message.type == "marker" and message.text.strip():
-                markers[tick] = message.text.strip()[:80]
+            elif message.type == "marker" and one_line(message.text, 80):
+                markers[tick] = one_line(message.text, 80)
             elif message.type == "track_name" and not title:
-                title = message.name.strip()[:80]
+                title = one_line(message.name, 80)
         if notes:
             tracks.append((title or f"Track {number + 1}", notes))
             end = max(end, max(tick for tick, _, _ in notes) + 1)

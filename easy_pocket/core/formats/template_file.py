@@ -9,6 +9,7 @@ from typing import Any
 
 from easy_pocket.core.errors import BadValueError, PocketError
 from easy_pocket.core.template import GrooveTemplate, Lane
+from easy_pocket.core.text import one_line
 from easy_pocket.core.timebase import Metre
 
 FORMAT = "easy-pocket-groove/1"
@@ -48,14 +49,14 @@ def template_from_doc(doc: Any) -> GrooveTemplate:
         metre = Metre(int(doc["metre"]["beats"]), int(doc["metre"]["unit"]))
         lanes = {str(name): _lane(lane) for name, lane in doc["lanes"].items()}
         return GrooveTemplate(
-            name=str(doc["name"])[:120],
+            name=one_line(str(doc["name"]), 120),
             tempo_bpm=_number(doc["tempo_bpm"]),
             slots_per_bar=int(doc["slots_per_bar"]),
             lanes=lanes,
             bars=int(doc.get("bars", 1)),
             metre=metre,
-            source=str(doc.get("source", ""))[:200],
-            words=str(doc.get("words", ""))[:200],
+            source=one_line(str(doc.get("source", "")), 200),
+            words=one_line(str(doc.get("words", "")), 200),
         )
     except PocketError:
         raise

@@ -2,39 +2,26 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
-from threading import Lock
-
 import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.errors import PocketError
 from easy_pocket.core.ideas.scene import MAX_SEED, Scene
 from easy_pocket.core.ideas.variations import VariationSettings, variations
+from easy_pocket.core.memory import Memory
 from easy_pocket.core.pattern import Pattern
 from easy_pocket.core.scatter import uniform
 
 VARIANTS = 5
 CHANGES_EACH = 2
 LONGEST_BARS = 4  # of a longer pattern its last bars are varied
-MOST_KEPT = 256
 
-_made: OrderedDict[tuple[object, int], tuple[Pattern, ...]] = OrderedDict()
-_lock = Lock()
+_made: Memory[tuple[Pattern, ...]] = Memory("variants of patterns", 32 << 20)
 
 
 def variants(pattern: Pattern, seed: int) -> tuple[Pattern, ...]:
     """Other ways of playing it, two changes each; none when nothing in it may change."""
-    key = (pattern.token, seed)
-    with _lock:
-        known = _made.get(key)
-    if known is None:
-        known = _varied(pattern, seed)
-        with _lock:
-            _made[key] = known
-            while len(_made) > MOST_KEPT:
-                _made.popitem(last=False)
-    return known
+    return _made.get((pattern.token, seed), lambda: _varied(pattern, seed))
 
 
 def _varied(pattern: Pattern, seed: int) -> tuple[Pattern, ...]:

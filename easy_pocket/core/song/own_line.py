@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from dataclasses import replace
-from threading import Lock
 
 import numpy as np
 import numpy.typing as npt
@@ -12,6 +10,7 @@ import numpy.typing as npt
 from easy_pocket.core.articulation import FIRST_PASS, PLAIN, changed
 from easy_pocket.core.density import sounding_at
 from easy_pocket.core.feel import FeelScopes, over
+from easy_pocket.core.memory import Memory
 from easy_pocket.core.pattern import Pattern
 from easy_pocket.core.perform import seed_of
 from easy_pocket.core.scatter import uniform
@@ -59,9 +58,7 @@ def seams(part: Part, cell: Cell, span: Span) -> list[int]:
     return [tick for tick in starts.tolist() if 0 <= tick < span.ticks]
 
 
-MOST_KEPT = 8192
-_kept: OrderedDict[tuple[object, ...], Line] = OrderedDict()
-_lock = Lock()
+_kept: Memory[Line] = Memory("lines of parts", 96 << 20)
 
 
 def own_line(part: Part, span: Span, seed: int) -> Line:
@@ -77,17 +74,7 @@ def own_line(part: Part, span: Span, seed: int) -> Line:
     playing = (cell.pattern, cell.start_ticks, cell.muted, cell.written, cell.stamp)
     place = (0, 0) if turning.restarts else (span.start_tick, span.first_bar)
     key = (part.stamp, part.drawn_by, turning, patterns, playing, span.ticks, span.metre, seed, place)
-    with _lock:
-        known = _kept.get(key)
-        if known is not None:
-            _kept.move_to_end(key)
-            return known
-    made = _own_line(part, cell, span, seed)
-    with _lock:
-        _kept[key] = made
-        while len(_kept) > MOST_KEPT:
-            _kept.popitem(last=False)
-    return made
+    return _kept.get(key, lambda: _own_line(part, cell, span, seed))
 
 
 def _own_line(part: Part, cell: Cell, span: Span, seed: int) -> Line:

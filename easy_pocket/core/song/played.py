@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import hashlib
-from collections import OrderedDict
 from dataclasses import dataclass, replace
-from threading import Lock
 
 import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.looseness import SLOT_TICKS
+from easy_pocket.core.memory import Memory
 from easy_pocket.core.pattern import HitArrays
 from easy_pocket.core.perform import Loose, Performance, keep_order, perform_hits
 from easy_pocket.core.song.arrangement import Arrangement, Span
@@ -23,10 +22,8 @@ from easy_pocket.core.strokes import Strokes, strokes
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
-MOST_KEPT = 2048
 
-_kept: OrderedDict[str, tuple[Performance, Strokes]] = OrderedDict()
-_lock = Lock()
+_kept: Memory[tuple[Performance, Strokes]] = Memory("spans, performed", 128 << 20)
 
 
 @dataclass(frozen=True)
@@ -68,21 +65,14 @@ def play_span(part: Part, cell: Cell, span: Span, line: Line, *, straight: bool 
     runs_on = scopes.runs_on(hits.voices)
     loose = Loose(span.start_tick // SLOT_TICKS, span.number) if runs_on else Loose()
     key = _key(part, cell, span, line, loose, straight)
-    with _lock:
-        known = _kept.get(key) if key else None
-        if known is not None:
-            _kept.move_to_end(key)
-    if known is None:
+
+    def performed() -> tuple[Performance, Strokes]:
         performance = perform_hits(
             hits, span.ticks, span.metre, scopes, tempo_bpm=span.tempo_bpm, straight=straight, loop=False, loose=loose
         )
-        known = performance, strokes(performance)
-        with _lock:
-            if key:
-                _kept[key] = known
-            while len(_kept) > MOST_KEPT:
-                _kept.popitem(last=False)
-    return known
+        return performance, strokes(performance)
+
+    return _kept.get(key, performed) if key else performed()
 
 
 def _key(part: Part, cell: Cell, span: Span, line: Line, loose: Loose, straight: bool) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from easy_pocket.core.errors import require_range
-from easy_pocket.core.sound.cache import Frames
+from easy_pocket.core.sound.frames import Frames
 from easy_pocket.core.sound.models import RATE_HZ
 
 MAX_FRAMES = 60 * RATE_HZ

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from easy_pocket.core.sound.cache import Frames
+from easy_pocket.core.sound.frames import Frames
 from easy_pocket.core.sound.kit import ROLE_LUFS, KitVoice, voice_audio
 from easy_pocket.core.sound.loudness import hit_loudness_lufs
 from easy_pocket.core.sound.one_shot import content_key

@@ -12,7 +12,8 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.errors import BadValueError, require_range
-from easy_pocket.core.sound.cache import AudioCache, Frames
+from easy_pocket.core.memory import Memory
+from easy_pocket.core.sound.frames import Frames, fixed
 from easy_pocket.core.sound.layer import Layer, layer_audio, layer_from_doc, placed
 from easy_pocket.core.sound.room import trimmed_end
 from easy_pocket.core.sound.sound import (
@@ -237,7 +238,7 @@ def stretch_layers(voice: KitVoice, number: int) -> list[Layer]:
     return [one for one in voice.tuned_layers if one.velocity_low <= stretch.low and stretch.high <= one.velocity_high]
 
 
-_rendered = AudioCache(CACHE_BYTES)
+_rendered: Memory[Frames] = Memory("voices, rendered", CACHE_BYTES)
 NOTHING = np.zeros((64, 1), dtype=np.float32)
 
 
@@ -247,7 +248,7 @@ def voice_audio(voice: KitVoice, number: int, samples: SampleSource = no_samples
 
     Raises BadValueError when a recording it needs is not at hand.
     """
-    return _rendered.get(audio_key(voice, number), lambda: _render(voice, number, samples))
+    return _rendered.get(audio_key(voice, number), lambda: fixed(_render(voice, number, samples)))
 
 
 def clear_rendered() -> None:

@@ -12,7 +12,7 @@ import soxr
 from scipy import signal
 
 from easy_pocket.core.errors import BadValueError, require_range
-from easy_pocket.core.sound.cache import Frames
+from easy_pocket.core.sound.frames import Frames
 from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.sound import SampleSource, Sound, no_samples, sound_from_doc, struck
 

@@ -9,8 +9,8 @@ import numpy.typing as npt
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.sound.backwards import backwards
-from easy_pocket.core.sound.cache import Frames
 from easy_pocket.core.sound.events import CUT_FADE_S, MASTER_GAIN, Event
+from easy_pocket.core.sound.frames import Frames
 from easy_pocket.core.sound.kit import Kit, voice_audio
 from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.sound import SampleSource, no_samples

@@ -9,7 +9,7 @@ import soxr
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import AudioRefusedError
-from easy_pocket.core.sound.cache import Frames
+from easy_pocket.core.sound.frames import Frames
 from easy_pocket.core.sound.models import RATE_HZ
 
 MAX_ONE_SHOT_S = 30.0

@@ -14,8 +14,9 @@ import numpy.typing as npt
 from scipy import signal
 
 from easy_pocket.core.errors import BadValueError, require_range
-from easy_pocket.core.sound.cache import AudioCache, Frames
+from easy_pocket.core.memory import Memory
 from easy_pocket.core.sound.controls import CONTROLS, check_settings
+from easy_pocket.core.sound.frames import Frames, fixed
 from easy_pocket.core.sound.loudness import hit_loudness_lufs
 from easy_pocket.core.sound.models import MODELS, RATE_HZ
 from easy_pocket.core.sound.room import in_room, without_dc_filter
@@ -29,10 +30,10 @@ MAX_SAMPLES = 64
 DARKEST_HZ, BRIGHTEST_HZ = 1_200.0, 18_000.0  # a single recording struck softly loses what is above
 STRUCK_BYTES = 384 << 20
 
-MOST_LEVELS = 20_000
+LEVELS_BYTES = 4 << 20
 
-_struck = AudioCache(STRUCK_BYTES)
-_levels: dict[str, tuple[float, float]] = {}  # of the hardest hit, by content
+_struck: Memory[Frames] = Memory("sounds, struck", STRUCK_BYTES)
+_levels: Memory[tuple[float, float]] = Memory("levels of sounds", LEVELS_BYTES)  # of the hardest hit, by content
 
 
 @dataclass(frozen=True)
@@ -125,16 +126,17 @@ def struck(sound: Sound, velocity: float, brightness: float, samples: SampleSour
         velocity = HARD_VELOCITY  # every hit is the hardest one, to the sample
     key = f"{sound.key}-{velocity:g}-{brightness}"
     if sound.model == SAMPLED:
-        return _struck.get(key, lambda: _recorded(sound, velocity, brightness, samples))
-    return _struck.get(key, lambda: _modelled_and_levelled(sound, velocity, brightness))
+        return _struck.get(key, lambda: fixed(_recorded(sound, velocity, brightness, samples)))
+    return _struck.get(key, lambda: fixed(_modelled_and_levelled(sound, velocity, brightness)))
 
 
 def _modelled_and_levelled(sound: Sound, velocity: float, brightness: float) -> Frames:
     name = f"{sound.key}-{brightness}"
     x = _modelled(sound, velocity, brightness)
-    if name not in _levels:
-        _keep_level(name, x if velocity == HARD_VELOCITY else _modelled(sound, HARD_VELOCITY, brightness))
-    return _levelled(x, *_levels[name])
+    level = _levels.get(
+        name, lambda: _level(x if velocity == HARD_VELOCITY else _modelled(sound, HARD_VELOCITY, brightness))
+    )
+    return _levelled(x, *level)
 
 
 def _modelled(sound: Sound, velocity: float, brightness: float) -> npt.NDArray[np.float64]:
@@ -144,11 +146,9 @@ def _modelled(sound: Sound, velocity: float, brightness: float) -> npt.NDArray[n
     return np.asarray(in_room(x, sound.room) if sound.room > 0 else x)[:, None]
 
 
-def _keep_level(name: str, hardest: npt.NDArray[np.floating[Any]]) -> None:
+def _level(hardest: npt.NDArray[np.floating[Any]]) -> tuple[float, float]:
     """Of a sound struck as hard as it can be: the gain to the reference, and its loudest RMS."""
-    if len(_levels) > MOST_LEVELS:
-        _levels.clear()
-    _levels[name] = float(10 ** ((REFERENCE_LUFS - hit_loudness_lufs(hardest)) / 20)), loudest_rms(hardest)
+    return float(10 ** ((REFERENCE_LUFS - hit_loudness_lufs(hardest)) / 20)), loudest_rms(hardest)
 
 
 def clear_struck() -> None:
@@ -163,9 +163,7 @@ def _recorded(sound: Sound, velocity: float, brightness: float, samples: SampleS
     chosen = min(sound.samples, key=lambda one: max(one.low - wanted, wanted - one.high, 0))
     x = samples(chosen.audio).astype(np.float64)
     hardest = sound.samples[-1].audio
-    if hardest not in _levels:
-        _keep_level(hardest, samples(hardest))
-    to_reference, hardest_rms = _levels[hardest]
+    to_reference, hardest_rms = _levels.get(hardest, lambda: _level(samples(hardest)))
     if not sound.levelled:
         return np.asarray(x * to_reference, dtype=np.float32)
     if len(sound.samples) == 1 and strength < strength_of(HARD_VELOCITY):

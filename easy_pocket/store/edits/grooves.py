@@ -22,6 +22,7 @@ from easy_pocket.core.groove_shape import (
 )
 from easy_pocket.core.listen.groove import extract_template
 from easy_pocket.core.template import GrooveTemplate
+from easy_pocket.core.text import one_line
 from easy_pocket.store.changes import field_patch
 from easy_pocket.store.edits.fields import Bars, Finite, Id, Name, Voice
 from easy_pocket.store.edits.registry import Edit, EditContext, FileEdit, Preparation, Step, edit
@@ -220,7 +221,7 @@ class NameGroove(Edit):
 @edit(words="groove {before} is called {after}", shares=_of_all_songs)
 def name_groove(context: EditContext, sent: NameGroove) -> Step:
     row, groove = find_groove(context.session, sent.groove_id)
-    said = " ".join("".join(c for c in sent.words if c.isprintable()).split())[:200]
+    said = one_line(sent.words, 200)
     after = replace(groove, name=check_name(sent.name), words=said)
     return Step([_changed(row, after)], said={"before": row.name, "after": after.name})
 

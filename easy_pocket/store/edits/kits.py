@@ -12,9 +12,9 @@ from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.formats.sfz import ReadKit
-from easy_pocket.core.sound.cache import Frames
 from easy_pocket.core.sound.character import Character
 from easy_pocket.core.sound.fold import folded
+from easy_pocket.core.sound.frames import Frames
 from easy_pocket.core.sound.kit import MAX_LAYERS, Kit, plain_voice
 from easy_pocket.core.sound.kit_edit import AddAlternate, AddVoice, FoldLayers, KitEdit, PutSound
 from easy_pocket.core.sound.sound import Sound

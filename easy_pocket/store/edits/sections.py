@@ -8,6 +8,7 @@ from pydantic import Field
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError, as_number, require_range
 from easy_pocket.core.song.section import MAX_REPEATS
+from easy_pocket.core.text import several_lines
 from easy_pocket.core.timebase import MAX_BARS, check_tempo, parse_metre
 from easy_pocket.store.cells import INHERITED, Resolved
 from easy_pocket.store.changes import Patch, field_patch
@@ -192,7 +193,7 @@ def _checked(field: str, value: Any) -> Any:
         case "name":
             return check_name(str(value))
         case "notes":
-            text = "".join(c for c in str(value or "") if c.isprintable() or c == "\n").strip()
+            text = several_lines(str(value or ""))
             if len(text) > MAX_NOTES:
                 raise BadValueError(f"The notes have {len(text)} characters; at most {MAX_NOTES} fit.")
             return text

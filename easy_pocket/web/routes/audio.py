@@ -14,6 +14,7 @@ from easy_pocket.core.listen.picture import as_int16, peaks
 from easy_pocket.core.sound.backwards import backwards
 from easy_pocket.core.sound.kit import voice_audio
 from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.text import whole_number
 from easy_pocket.store.kits import find_voice
 from easy_pocket.store.loops import get_loop, load_audio
 from easy_pocket.store.samples import sample_source
@@ -35,19 +36,13 @@ def sound(store: Store, key: SoundKey) -> Response:
     voice = find_voice(store.reader, base)
     if voice is None:
         raise BadValueError(GONE)
-    if not _number(number) or int(number[:4]) > voice.hardest:
+    stretch, frames, fade_frames = (whole_number(text) for text in (number, back, fade or "0"))
+    if stretch is None or stretch > voice.hardest or (turned and (frames is None or fade_frames is None)):
         raise BadValueError("There is no such sound.")
-    if turned and not (back and _number(back + fade) and max(len(back), len(fade)) < 9):
-        raise BadValueError("There is no such sound.")
-    audio = voice_audio(voice, int(number), sample_source(store.reader))
+    audio = voice_audio(voice, stretch, sample_source(store.reader))
     if turned:
-        audio = backwards(audio, int(back), int(fade or 0))
+        audio = backwards(audio, frames or 0, fade_frames or 0)
     return _wav(Audio(audio, RATE_HZ), 32, LASTING)
-
-
-def _number(text: str) -> bool:
-    """Plain digits: other scripts have signs that count as numbers and cannot be read as one."""
-    return text.isascii() and text.isdigit()
 
 
 def _wav(audio: Audio, bits: int, headers: dict[str, str] | None = None) -> Response:

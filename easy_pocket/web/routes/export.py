@@ -1,16 +1,19 @@
-"""Taking the music away: MIDI and WAV. What is exported is read first, and mixed when nothing is held any more."""
+"""Taking the music away: MIDI and WAV. Audio is mixed by a worker."""
 
 from __future__ import annotations
 
 from typing import Literal
 
 from fastapi import APIRouter
+from starlette.requests import Request
 from starlette.responses import Response
 
-from easy_pocket.core.formats.audio_file import write_audio
 from easy_pocket.core.formats.midi import write_midi
-from easy_pocket.web.routes.common import Song, download
-from easy_pocket.web.views.mixed import pattern_audio
+from easy_pocket.jobs.work import pattern_wav
+from easy_pocket.jobs.workers import LONG_S
+from easy_pocket.web.looking import At
+from easy_pocket.web.routes.common import Song, SongId, download
+from easy_pocket.web.routes.jobs import workers
 
 router = APIRouter()
 Timing = Literal["felt", "straight"]
@@ -30,6 +33,8 @@ def midi(song: Song, timing: Timing = "felt", file_type: Literal["0", "1"] = "1"
 
 
 @router.get("/songs/{song_id}/export.wav")
-def wav(song: Song, timing: Timing = "felt", bits: Literal["16", "24", "32"] = "24") -> Response:
-    audio = pattern_audio(song, timing)
-    return download(write_audio(audio, "WAV", int(bits)), song.row.name, f" {timing}.wav", "audio/wav")
+async def wav(
+    request: Request, song_id: SongId, at: At, timing: Timing = "felt", bits: Literal["16", "24", "32"] = "24"
+) -> Response:
+    name, data = await workers(request).run(pattern_wav, song_id, at, timing, int(bits), seconds=LONG_S)
+    return download(data, name, f" {timing}.wav", "audio/wav")

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-from pathlib import PurePath
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Path, Query
@@ -11,11 +9,10 @@ from starlette.concurrency import run_in_threadpool
 from starlette.requests import Request
 from starlette.responses import Response
 
-from easy_pocket.core.errors import BadValueError
-from easy_pocket.core.formats.groove_midi import dump_groove_midi, load_groove_midi
-from easy_pocket.core.formats.groove_table import dump_groove_csv, load_groove_csv
-from easy_pocket.core.formats.template_file import dump_template, load_template
-from easy_pocket.core.template import GrooveTemplate
+from easy_pocket.core.formats.groove_midi import dump_groove_midi
+from easy_pocket.core.formats.groove_table import dump_groove_csv
+from easy_pocket.core.formats.template_file import dump_template
+from easy_pocket.jobs.work import read_groove
 from easy_pocket.store.edits.grooves import BringInGroove
 from easy_pocket.store.feels import with_groove
 from easy_pocket.store.grooves import find_groove, groove_rows
@@ -24,6 +21,7 @@ from easy_pocket.web.edit_requests import View
 from easy_pocket.web.looking import At
 from easy_pocket.web.render import render
 from easy_pocket.web.routes.common import RowId, Song, SongId, Store, download, edit_from_file, song_page
+from easy_pocket.web.routes.jobs import workers
 from easy_pocket.web.uploads import FileEditId, FileName, plain_name, read_upload
 from easy_pocket.web.views.groove_view import GrooveView, groove_cards
 from easy_pocket.web.views.playing import playing
@@ -73,25 +71,11 @@ def save_file(song: Song, groove_id: RowId, kind: Literal["json", "csv", "mid"])
 async def upload(
     request: Request, store: Store, song_id: SongId, at: At, name: FileName, edit_id: FileEditId = ""
 ) -> Response:
-    data = await read_upload(request)
+    known, data = plain_name(name), await read_upload(request)
+    groove = await workers(request).run(read_groove, data, known)
 
     def bring_in() -> Response:
-        known = plain_name(name)
-        groove = read_groove(data, known)
-        named = replace(groove, name=groove.name.strip() or PurePath(known).stem)
-        made = edit_from_file(store, song_id, BringInGroove(groove=named), at, edit_id=edit_id)
+        made = edit_from_file(store, song_id, BringInGroove(groove=groove), at, edit_id=edit_id)
         return Answer({"made": made.changed.made, "song": header_state(made.song, made.undo, made.redo)})
 
     return await run_in_threadpool(bring_in)
-
-
-def read_groove(data: bytes, name: str) -> GrooveTemplate:
-    """A groove in one of its three formats, told by the file's ending. Raises BadValueError or MidiRefusedError."""
-    ending = PurePath(name).suffix.lower()
-    if ending == ".json":
-        return load_template(data, name)
-    if ending == ".csv":
-        return load_groove_csv(data, name)
-    if ending in (".mid", ".midi"):
-        return load_groove_midi(data, name)
-    raise BadValueError(f"{name} is no groove: bring in a .json, .csv or .mid file, or take a groove from a loop.")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from dataclasses import replace
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Query
@@ -12,10 +11,10 @@ from starlette.requests import Request
 from starlette.responses import Response
 
 from easy_pocket.core.errors import PocketError
-from easy_pocket.core.formats.midi import nearest_voice, read_midi
 from easy_pocket.core.ideas.change import Idea
 from easy_pocket.core.ideas.scene import window
 from easy_pocket.core.ideas.variation_kinds import step_of
+from easy_pocket.jobs.work import read_fill
 from easy_pocket.store.ideas import (
     change_from_doc,
     change_to_doc,
@@ -33,6 +32,7 @@ from easy_pocket.web.idea_requests import Ask, HearAsk, LogAsk, StateAsk
 from easy_pocket.web.looking import At
 from easy_pocket.web.render import render
 from easy_pocket.web.routes.common import RowId, Song, SongId, Store, song_page
+from easy_pocket.web.routes.jobs import workers
 from easy_pocket.web.uploads import FileName, plain_name, read_upload
 from easy_pocket.web.views.idea_answers import answer, brought
 from easy_pocket.web.views.idea_cards import fill_cards, idea_doc
@@ -71,16 +71,13 @@ async def upload(
     beats: Annotated[float | None, Query(ge=0, le=10_000, allow_inf_nan=False)] = None,
 ) -> Response:
     """A fill out of a MIDI file: its last beats."""
-    data = await read_upload(request)
+    known, data = plain_name(name), await read_upload(request)
+    pattern = await workers(request).run(read_fill, data, known)
 
     def bring() -> dict[str, Any]:
-        known_name = plain_name(name)
-        pattern = read_midi(data, known_name).pattern
-        by_place = {(nearest_voice(hit.voice), hit.tick): hit for hit in pattern.hits}
-        known = pattern.with_hits(replace(hit, voice=voice) for (voice, _), hit in by_place.items())
         song = read_song(store.reader, song_id, at)
         begin, end = window(scene_of(song), beats, end_tick)
-        return brought(song, known, begin, end, known_name)
+        return brought(song, pattern, begin, end, known)
 
     return Answer(await run_in_threadpool(bring))
 

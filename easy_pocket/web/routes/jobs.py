@@ -8,8 +8,9 @@ from fastapi import APIRouter, Path
 from starlette.requests import Request
 from starlette.responses import Response
 
+from easy_pocket.jobs.jobs import Jobs
+from easy_pocket.jobs.workers import Workers
 from easy_pocket.web.answer import Answer
-from easy_pocket.web.jobs import Jobs
 
 router = APIRouter()
 Key = Annotated[str, Path(pattern=r"^[0-9a-f]{32}$")]
@@ -20,6 +21,10 @@ def jobs(request: Request) -> Jobs:
     return found
 
 
+def workers(request: Request) -> Workers:
+    return jobs(request).workers
+
+
 @router.get("/jobs/{key}")
 def progress(request: Request, key: Key) -> Response:
     return Answer(jobs(request).find(key).doc)
@@ -27,7 +32,7 @@ def progress(request: Request, key: Key) -> Response:
 
 @router.post("/jobs/{key}/stop")
 def stop(request: Request, key: Key) -> Response:
-    """It ends at its next step; what it would have changed is left as it is."""
+    """It ends at once; what it would have changed is left as it is."""
     job = jobs(request).find(key)
-    job.stop.set()
+    job.stop()
     return Answer(job.doc)

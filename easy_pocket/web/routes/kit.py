@@ -10,10 +10,11 @@ from starlette.concurrency import run_in_threadpool
 from starlette.requests import Request
 from starlette.responses import Response
 
-from easy_pocket.core.formats.sfz import read_sfz, write_one_shots, write_sfz
+from easy_pocket.core.formats.sfz import write_one_shots, write_sfz
 from easy_pocket.core.sound.kit import Kit
 from easy_pocket.core.sound.kit_edit import AddAlternate, AddVoice, PutSound
 from easy_pocket.core.sound.match import matched_gain_db
+from easy_pocket.jobs.work import read_kit
 from easy_pocket.store.changes import StaleRevisionError
 from easy_pocket.store.edits.kits import BringInKit
 from easy_pocket.store.kits import load_kit
@@ -23,6 +24,7 @@ from easy_pocket.web.answer import Answer
 from easy_pocket.web.edit_requests import View
 from easy_pocket.web.looking import At
 from easy_pocket.web.routes.common import Song, SongId, Store, download, edit_from_file, song_page, stale
+from easy_pocket.web.routes.jobs import workers
 from easy_pocket.web.uploads import FileEditId, FileName, plain_name, read_upload
 from easy_pocket.web.views.kit_view import KitView
 from easy_pocket.web.views.library_view import role_choices
@@ -96,11 +98,11 @@ async def import_kit(
     name: FileName,
     edit_id: FileEditId = "",
 ) -> Response:
-    data = await read_upload(request)
+    known, data = plain_name(name), await read_upload(request)
+    read = await workers(request).run(read_kit, data, known)
     view = View(screen="kit")
 
     def bring_in() -> Response:
-        read = read_sfz(data, plain_name(name))
         try:
             made = edit_from_file(store, song_id, BringInKit(read=read), at, revision=revision, edit_id=edit_id)
         except StaleRevisionError as error:

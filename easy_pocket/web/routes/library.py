@@ -9,10 +9,12 @@ from starlette.concurrency import run_in_threadpool
 from starlette.requests import Request
 from starlette.responses import Response
 
-from easy_pocket.core.sound.bring_in import bring_in_sounds
+from easy_pocket.core.sound.bring_in import BroughtIn
+from easy_pocket.core.sound.character import Character
 from easy_pocket.core.sound.library import Query as Wanted
 from easy_pocket.core.sound.library import free_bands, search
 from easy_pocket.core.sound.sound import sampled
+from easy_pocket.jobs.work import read_sounds
 from easy_pocket.store.database import Database
 from easy_pocket.store.edits.fields import Name, Strict, Voice
 from easy_pocket.store.looking import Looking
@@ -21,7 +23,6 @@ from easy_pocket.store.songs import check_name, read_song
 from easy_pocket.store.sounds import (
     NewSound,
     keep_measured,
-    measured,
     remove_sound,
     rename_sound,
     set_favourite,
@@ -31,6 +32,7 @@ from easy_pocket.store.sounds import (
 from easy_pocket.web.answer import Answer
 from easy_pocket.web.looking import At
 from easy_pocket.web.routes.common import RowId, Song, SongId, Store
+from easy_pocket.web.routes.jobs import workers
 from easy_pocket.web.uploads import FileName, plain_name, read_upload
 from easy_pocket.web.views.library_view import other_layers_energy, sound_doc
 
@@ -70,16 +72,18 @@ def find(
 
 @router.post("/songs/{song_id}/library/upload")
 async def upload(request: Request, store: Store, song_id: SongId, at: At, name: FileName) -> Response:
-    data = await read_upload(request)
-    return await run_in_threadpool(_bring_in, store, song_id, at, plain_name(name), data)
+    known, data = plain_name(name), await read_upload(request)
+    found = await workers(request).run(read_sounds, data, known)
+    return await run_in_threadpool(_keep, store, song_id, at, *found)
 
 
-def _bring_in(store: Database, song_id: int, at: Looking, name: str, data: bytes) -> Response:
-    """Sounds are read and measured first, then kept."""
-    ready, refused = bring_in_sounds(data, name)
+def _keep(
+    store: Database, song_id: int, at: Looking, ready: list[BroughtIn], characters: list[Character], refused: list[str]
+) -> Response:
+    """Sounds that were read and measured."""
     audio = {one.audio: one.frames for one in ready}
     new = [NewSound(one.name, one.role, "yours", sampled(one.audio)) for one in ready]
-    measures = [(one, measured(one.sound, audio.__getitem__)) for one in new]
+    measures = list(zip(new, characters, strict=True))
     kit = read_song(store.reader, song_id, at).kit
     with store.transaction() as session:
         save_samples(session, audio)

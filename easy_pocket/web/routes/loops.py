@@ -11,26 +11,22 @@ from starlette.concurrency import run_in_threadpool
 from starlette.requests import Request
 from starlette.responses import Response
 
-from easy_pocket.core.audio import Audio
 from easy_pocket.core.feel import FeelScopes
-from easy_pocket.core.formats.audio_file import read_audio, write_audio
+from easy_pocket.core.formats.audio_file import claimed_seconds, write_audio
 from easy_pocket.core.formats.slice_kit import slice_archive, slice_files
-from easy_pocket.core.listen.hear import hear
-from easy_pocket.core.listen.prepared import Progress, quietly
 from easy_pocket.core.listen.slices import at_tempo, cut_slices
 from easy_pocket.core.put_line import on_kit
 from easy_pocket.core.voices import ROLES
-from easy_pocket.store.database import Database
+from easy_pocket.jobs.work import hear_file
 from easy_pocket.store.edits.fields import Strict
 from easy_pocket.store.edits.loops import BringInLoop, HeardFile, SitInRequest, sit_in_of
-from easy_pocket.store.looking import Looking
 from easy_pocket.store.loop_uses import heard_beat, song_of_slices
-from easy_pocket.store.loops import found_from_doc, get_loop, load_audio, loops_of, stored
+from easy_pocket.store.loops import found_from_doc, get_loop, load_audio, loops_of
 from easy_pocket.web.answer import Answer
 from easy_pocket.web.looking import At
 from easy_pocket.web.render import render
 from easy_pocket.web.routes.common import RowId, Song, SongId, Store, download, edit_from_file, song_page
-from easy_pocket.web.routes.jobs import jobs
+from easy_pocket.web.routes.jobs import jobs, workers
 from easy_pocket.web.uploads import FileEditId, FileName, plain_name, read_upload
 from easy_pocket.web.views.loop_map import LoopMap
 from easy_pocket.web.views.loop_uses import against_doc, groups_doc
@@ -73,23 +69,17 @@ async def upload(
     request: Request, store: Store, song_id: SongId, at: At, name: FileName, edit_id: FileEditId = ""
 ) -> Response:
     """A short file is answered when it was heard; a long one with the work that listens to it."""
-    data = await read_upload(request)
-    audio = await run_in_threadpool(read_audio, data, plain_name(name))
-    if audio.duration_s > LONG_S:
-        work = jobs(request).start(lambda job: _bring_in(store, song_id, at, audio, edit_id, job.told))
-        return Answer({"job": work}, 202)
-    return Answer(await run_in_threadpool(_bring_in, store, song_id, at, audio, edit_id))
+    known, data = plain_name(name), await read_upload(request)
+    seconds = await run_in_threadpool(claimed_seconds, data)
 
+    def keep(file: HeardFile) -> dict[str, Any]:
+        made = edit_from_file(store, song_id, BringInLoop(file=file), at, edit_id=edit_id)
+        header = header_state(made.song, made.undo, made.redo)
+        return {"address": f"/songs/{song_id}/loops/{made.changed.made}", "song": header}
 
-def _bring_in(
-    store: Database, song_id: int, at: Looking, audio: Audio, edit_id: str, told: Progress = quietly
-) -> dict[str, Any]:
-    heard = hear(audio, told=told)
-    told(0.95, "keeping it")
-    file = HeardFile(audio.name, stored(audio), heard)
-    made = edit_from_file(store, song_id, BringInLoop(file=file), at, edit_id=edit_id)
-    header = header_state(made.song, made.undo, made.redo)
-    return {"address": f"/songs/{song_id}/loops/{made.changed.made}", "song": header}
+    if seconds is not None and seconds > LONG_S:
+        return Answer({"job": jobs(request).start(hear_file, (data, known), keep)}, 202)
+    return Answer(await run_in_threadpool(keep, await workers(request).run(hear_file, data, known)))
 
 
 @router.get("/songs/{song_id}/loops/{loop_id}/groups")

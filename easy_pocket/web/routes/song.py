@@ -9,14 +9,15 @@ from starlette.concurrency import run_in_threadpool
 from starlette.requests import Request
 from starlette.responses import Response
 
-from easy_pocket.core.formats.audio_file import write_audio
-from easy_pocket.core.formats.song_midi import read_song_midi
+from easy_pocket.jobs.work import read_parts, song_wav
+from easy_pocket.jobs.workers import LONG_S
 from easy_pocket.store.changes import StaleRevisionError
 from easy_pocket.store.edits.midi import BringInParts
-from easy_pocket.store.song_files import song_as_audio, song_as_midi
+from easy_pocket.store.song_files import song_as_midi
 from easy_pocket.web.answer import Answer
 from easy_pocket.web.looking import At
 from easy_pocket.web.routes.common import Song, SongId, Store, both_sides, download, edit_from_file, song_page
+from easy_pocket.web.routes.jobs import workers
 from easy_pocket.web.uploads import FileEditId, FileName, plain_name, read_upload
 from easy_pocket.web.views.song_playing import song_playing
 from easy_pocket.web.views.song_state import header_state
@@ -50,11 +51,11 @@ async def parts_of_midi(
     edit_id: FileEditId = "",
 ) -> Response:
     """A part for each track of the file, or each of its voices."""
-    data = await read_upload(request)
+    known, data = plain_name(name), await read_upload(request)
+    read = await workers(request).run(read_parts, data, known, by == "voice")
 
     def bring_in() -> Response:
-        known = plain_name(name)
-        parts = BringInParts(read=read_song_midi(data, known, by_voice=by == "voice"), file=known, kit_key=kit_key)
+        parts = BringInParts(read=read, file=known, kit_key=kit_key)
         try:
             made = edit_from_file(store, song_id, parts, at, revision=revision, edit_id=edit_id)
         except StaleRevisionError as error:
@@ -70,5 +71,6 @@ def song_midi(song: Song, by: Literal["part", "voice"] = "part", timing: Timing 
 
 
 @router.get("/songs/{song_id}/song.wav")
-def song_wav(song: Song, bits: Literal["16", "24", "32"] = "24") -> Response:
-    return download(write_audio(song_as_audio(song), "WAV", int(bits)), song.row.name, " song.wav", "audio/wav")
+async def song_as_wav(request: Request, song_id: SongId, at: At, bits: Literal["16", "24", "32"] = "24") -> Response:
+    name, data = await workers(request).run(song_wav, song_id, at, int(bits), seconds=LONG_S)
+    return download(data, name, " song.wav", "audio/wav")

@@ -9,9 +9,10 @@ from typing import Any
 
 import numpy as np
 
-from easy_pocket.core.sound.cache import Frames
+from easy_pocket.caches import ByteCache
 from easy_pocket.core.sound.check import LayerCheck, layer_check
 from easy_pocket.core.sound.controls import MODEL_NAMES
+from easy_pocket.core.sound.frames import Frames
 from easy_pocket.core.sound.kit import Kit, KitVoice, audio_key, voice_audio
 from easy_pocket.core.sound.layer import NO_HIGH_CUT_HZ, NO_LOW_CUT_HZ, Layer, layer_audio
 from easy_pocket.core.sound.models import RATE_HZ
@@ -59,8 +60,7 @@ class VoiceLine:
     layers: int
 
 
-MOST_SMALL_WAVES = 4_096
-_small_waves: dict[str, str] = {}  # by audio key
+_small_waves: ByteCache[str] = ByteCache("small waves", 8 << 20)  # by audio key
 
 
 class KitView:
@@ -97,11 +97,7 @@ class KitView:
 
     def _small(self, voice: KitVoice) -> str:
         key = audio_key(voice, voice.hardest)
-        if key not in _small_waves:
-            if len(_small_waves) > MOST_SMALL_WAVES:
-                _small_waves.clear()
-            _small_waves[key] = small_wave(voice_audio(voice, voice.hardest, self.samples))
-        return _small_waves[key]
+        return _small_waves.get(key, lambda: small_wave(voice_audio(voice, voice.hardest, self.samples)))
 
     @property
     def addable(self) -> list[tuple[str, str]]:

@@ -12,11 +12,11 @@ from easy_pocket.core.song.part import audible_parts
 from easy_pocket.core.song.sounds import together
 from easy_pocket.core.sound.events import CUT_FADE_S, MASTER_GAIN, EventColumns, VoiceMix, play_columns
 from easy_pocket.core.sound.kit import Kit, KitVoice, audio_key
-from easy_pocket.core.sound.matched import matching_gain
 from easy_pocket.core.sound.velocity import gains
 from easy_pocket.core.strokes import first_pass_differs, pass_cycle
 from easy_pocket.core.timebase import Metre, ms_per_tick
 from easy_pocket.store.kits import remember_voices
+from easy_pocket.store.pattern_files import straight_gain
 from easy_pocket.store.songs import LoadedSong
 from easy_pocket.store.under import tell_under
 from easy_pocket.web.views.together import beside, columns_beside, own_cell
@@ -75,15 +75,6 @@ def _other_than_own(song: LoadedSong, tempo_bpm: float | None) -> float | None:
 def own_gain(song: LoadedSong) -> float:
     """Level of the part that is looked at, and of its cell."""
     return float(10 ** ((song.part.level_db + own_cell(song).level_db) / 20))
-
-
-def straight_gain(song: LoadedSong, tempo_bpm: float | None = None) -> float:
-    """What makes the straight beat as loud as the felt one, so that hearing them by turns compares time alone."""
-    felt, straight = (
-        play_columns(song.performance(straight=straight, tempo_bpm=tempo_bpm), song.kit, song.mix)
-        for straight in (False, True)
-    )
-    return matching_gain(straight, felt, song.kit, song.samples)
 
 
 def strike(voice: KitVoice, mix: VoiceMix | None = None) -> dict[str, Any]:

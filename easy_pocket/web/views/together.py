@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from dataclasses import dataclass, replace
-from threading import Lock
 
+from easy_pocket.caches import ByteCache
 from easy_pocket.core.perform import Performance
 from easy_pocket.core.song.arrangement import Span
 from easy_pocket.core.song.line import Line
@@ -78,9 +77,7 @@ def _beside(song: LoadedSong, tempo_bpm: float | None, straight: bool) -> list[B
     return found
 
 
-MOST_KEPT = 256
-_kept: OrderedDict[tuple[object, ...], tuple[Performance, Kit, EventColumns]] = OrderedDict()
-_lock = Lock()
+_columns: ByteCache[tuple[Performance, Kit, EventColumns]] = ByteCache("parts beside the written one", 64 << 20)
 
 
 def columns_beside(song: LoadedSong, one: Beside) -> EventColumns:
@@ -89,14 +86,10 @@ def columns_beside(song: LoadedSong, one: Beside) -> EventColumns:
     gain_db, kit, performance = one.part.level_db + one.cell.level_db, song.kits[one.part.kit], one.performance
     mixed = tuple(sorted((voice, repr(mix)) for voice, mix in one.part.mix.items()))
     key = (id(performance), id(kit), mixed, gain_db)
-    with _lock:
-        known = _kept.get(key)
+    known = _columns.find(key)
     if known is not None and known[0] is performance and known[1] is kit:
         return known[2]
     columns = columns_of(performance.hits, one.struck, kit, one.part.mix, length_ms=performance.length_ms)
     columns = replace(columns, gain=columns.gain * 10 ** (gain_db / 20))
-    with _lock:
-        _kept[key] = performance, kit, columns
-        while len(_kept) > MOST_KEPT:
-            _kept.popitem(last=False)
+    _columns.put(key, (performance, kit, columns))
     return columns

@@ -2,19 +2,24 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 import numpy as np
 
-from easy_pocket.core.sound.cache import Frames
+from easy_pocket.caches import ByteCache
+from easy_pocket.core.sound.frames import Frames
 from easy_pocket.core.sound.models import RATE_HZ
 
 WAVE_COLUMNS = 360
 SMALL_COLUMNS, SMALL_S = 40, 0.6
 
 
-@lru_cache(maxsize=1024)
+_paths: ByteCache[str] = ByteCache("paths of small waves", 8 << 20)
+
+
 def _small_path(points: tuple[int, ...]) -> str:
+    return _paths.get(points, lambda: _drawn(points))
+
+
+def _drawn(points: tuple[int, ...]) -> str:
     x = np.linspace(0, 100, len(points))
     top = " ".join(f"{a:.0f},{50 - p / 2.2:.0f}" for a, p in zip(x.tolist(), points, strict=True))
     low = " ".join(f"{a:.0f},{50 + p / 2.2:.0f}" for a, p in zip(x[::-1].tolist(), points[::-1], strict=True))

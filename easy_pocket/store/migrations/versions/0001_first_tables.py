@@ -4,6 +4,8 @@ import sqlalchemy as sa
 from alembic import op
 from sqlalchemy.dialects import mysql
 
+from easy_pocket.store import repeatable
+
 revision = "0001"
 down_revision = None
 branch_labels = None
@@ -11,14 +13,14 @@ depends_on = None
 
 
 def upgrade() -> None:
-    op.create_table(
+    repeatable.create_table(
         "audio",
         sa.Column("hash", sa.String(length=64), nullable=False),
         sa.Column("kind", sa.String(length=8), nullable=False),
         sa.Column("data", mysql.LONGBLOB(), nullable=False),
         sa.PrimaryKeyConstraint("hash"),
     )
-    op.create_table(
+    repeatable.create_table(
         "groove_template",
         sa.Column("id", sa.Integer(), nullable=False),
         sa.Column("name", sa.String(length=120), nullable=False),
@@ -26,14 +28,14 @@ def upgrade() -> None:
         sa.Column("created_at", sa.DateTime(), server_default=sa.text("now()"), nullable=False),
         sa.PrimaryKeyConstraint("id"),
     )
-    op.create_table(
+    repeatable.create_table(
         "kit",
         sa.Column("key", sa.String(length=40), nullable=False),
         sa.Column("name", sa.String(length=120), nullable=False),
         sa.Column("voices", sa.JSON(), nullable=False),
         sa.PrimaryKeyConstraint("key"),
     )
-    op.create_table(
+    repeatable.create_table(
         "song",
         sa.Column("id", sa.Integer(), nullable=False),
         sa.Column("name", sa.String(length=120), nullable=False),
@@ -48,7 +50,7 @@ def upgrade() -> None:
         sa.Column("deleted_at", sa.DateTime(), nullable=True),
         sa.PrimaryKeyConstraint("id"),
     )
-    op.create_table(
+    repeatable.create_table(
         "audio_loop",
         sa.Column("id", sa.Integer(), nullable=False),
         sa.Column("song_id", sa.Integer(), nullable=False),
@@ -64,8 +66,8 @@ def upgrade() -> None:
         sa.ForeignKeyConstraint(["song_id"], ["song.id"], ondelete="CASCADE"),
         sa.PrimaryKeyConstraint("id"),
     )
-    op.create_index(op.f("ix_audio_loop_song_id"), "audio_loop", ["song_id"], unique=False)
-    op.create_table(
+    repeatable.create_index("ix_audio_loop_song_id", "audio_loop", ["song_id"], unique=False)
+    repeatable.create_table(
         "change_log",
         sa.Column("id", sa.BigInteger(), autoincrement=True, nullable=False),
         sa.Column("song_id", sa.Integer(), nullable=False),
@@ -77,8 +79,8 @@ def upgrade() -> None:
         sa.ForeignKeyConstraint(["song_id"], ["song.id"], ondelete="CASCADE"),
         sa.PrimaryKeyConstraint("id"),
     )
-    op.create_index("change_in_order", "change_log", ["song_id", "id"], unique=False)
-    op.create_table(
+    repeatable.create_index("change_in_order", "change_log", ["song_id", "id"], unique=False)
+    repeatable.create_table(
         "part",
         sa.Column("id", sa.Integer(), nullable=False),
         sa.Column("song_id", sa.Integer(), nullable=False),
@@ -100,8 +102,8 @@ def upgrade() -> None:
         sa.ForeignKeyConstraint(["song_id"], ["song.id"], ondelete="CASCADE"),
         sa.PrimaryKeyConstraint("id"),
     )
-    op.create_index(op.f("ix_part_song_id"), "part", ["song_id"], unique=False)
-    op.create_table(
+    repeatable.create_index("ix_part_song_id", "part", ["song_id"], unique=False)
+    repeatable.create_table(
         "section",
         sa.Column("id", sa.Integer(), nullable=False),
         sa.Column("song_id", sa.Integer(), nullable=False),
@@ -115,8 +117,8 @@ def upgrade() -> None:
         sa.ForeignKeyConstraint(["song_id"], ["song.id"], ondelete="CASCADE"),
         sa.PrimaryKeyConstraint("id"),
     )
-    op.create_index(op.f("ix_section_song_id"), "section", ["song_id"], unique=False)
-    op.create_table(
+    repeatable.create_index("ix_section_song_id", "section", ["song_id"], unique=False)
+    repeatable.create_table(
         "pattern",
         sa.Column("id", sa.Integer(), nullable=False),
         sa.Column("part_id", sa.Integer(), nullable=False),
@@ -126,7 +128,7 @@ def upgrade() -> None:
         sa.ForeignKeyConstraint(["part_id"], ["part.id"], ondelete="CASCADE"),
         sa.PrimaryKeyConstraint("id"),
     )
-    op.create_index(op.f("ix_pattern_part_id"), "pattern", ["part_id"], unique=False)
+    repeatable.create_index("ix_pattern_part_id", "pattern", ["part_id"], unique=False)
 
 
 def downgrade() -> None:

@@ -4,6 +4,8 @@ import sqlalchemy as sa
 from alembic import op
 from sqlalchemy.dialects import mysql
 
+from easy_pocket.store import repeatable
+
 revision = "0002"
 down_revision = "0001"
 branch_labels = None
@@ -11,7 +13,7 @@ depends_on = None
 
 
 def upgrade() -> None:
-    op.create_table(
+    repeatable.create_table(
         "sound",
         sa.Column("id", sa.Integer(), nullable=False),
         sa.Column("key", sa.String(length=40), nullable=False),
@@ -32,9 +34,9 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("id"),
         sa.UniqueConstraint("key"),
     )
-    op.create_index("sound_version", "sound", ["version"], unique=False)
-    op.add_column("kit", sa.Column("key_note", sa.Integer(), nullable=True))
-    op.add_column("kit", sa.Column("edited", sa.Boolean(), server_default="0", nullable=False))
+    repeatable.create_index("sound_version", "sound", ["version"], unique=False)
+    repeatable.add_column("kit", sa.Column("key_note", sa.Integer(), nullable=True))
+    repeatable.add_column("kit", sa.Column("edited", sa.Boolean(), server_default="0", nullable=False))
 
 
 def downgrade() -> None:

@@ -4,6 +4,8 @@ import sqlalchemy as sa
 from alembic import op
 from sqlalchemy.dialects import mysql
 
+from easy_pocket.store import repeatable
+
 revision = "0003"
 down_revision = "0002"
 branch_labels = None
@@ -11,9 +13,9 @@ depends_on = None
 
 
 def upgrade() -> None:
-    op.add_column("pattern", sa.Column("locks", sa.JSON(), server_default=sa.text("'{}'"), nullable=False))
-    op.add_column("part", sa.Column("voice_steps", sa.JSON(), server_default=sa.text("'{}'"), nullable=False))
-    op.create_table(
+    repeatable.add_column("pattern", sa.Column("locks", sa.JSON(), server_default=sa.text("'{}'"), nullable=False))
+    repeatable.add_column("part", sa.Column("voice_steps", sa.JSON(), server_default=sa.text("'{}'"), nullable=False))
+    repeatable.create_table(
         "snapshot",
         sa.Column("id", sa.Integer(), nullable=False),
         sa.Column("pattern_id", sa.Integer(), nullable=False),
@@ -25,8 +27,8 @@ def upgrade() -> None:
         sa.ForeignKeyConstraint(["pattern_id"], ["pattern.id"], ondelete="CASCADE"),
         sa.PrimaryKeyConstraint("id"),
     )
-    op.create_index("ix_snapshot_pattern_id", "snapshot", ["pattern_id"], unique=False)
-    op.create_table(
+    repeatable.create_index("ix_snapshot_pattern_id", "snapshot", ["pattern_id"], unique=False)
+    repeatable.create_table(
         "line",
         sa.Column("id", sa.Integer(), nullable=False),
         sa.Column("name", sa.String(length=120), nullable=False),

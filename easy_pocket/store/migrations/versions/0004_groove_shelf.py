@@ -3,6 +3,8 @@
 import sqlalchemy as sa
 from alembic import op
 
+from easy_pocket.store import repeatable
+
 revision = "0004"
 down_revision = "0003"
 branch_labels = None
@@ -10,9 +12,9 @@ depends_on = None
 
 
 def upgrade() -> None:
-    op.add_column("groove_template", sa.Column("house", sa.String(length=40), nullable=True))
-    op.add_column("groove_template", sa.Column("removed", sa.Boolean(), server_default="0", nullable=False))
-    op.create_unique_constraint("house", "groove_template", ["house"])
+    repeatable.add_column("groove_template", sa.Column("house", sa.String(length=40), nullable=True))
+    repeatable.add_column("groove_template", sa.Column("removed", sa.Boolean(), server_default="0", nullable=False))
+    repeatable.create_unique_constraint("house", "groove_template", ["house"])
 
 
 def downgrade() -> None:

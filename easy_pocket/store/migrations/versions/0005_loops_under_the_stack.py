@@ -3,6 +3,8 @@
 import sqlalchemy as sa
 from alembic import op
 
+from easy_pocket.store import repeatable
+
 revision = "0005"
 down_revision = "0004"
 branch_labels = None
@@ -10,7 +12,7 @@ depends_on = None
 
 
 def upgrade() -> None:
-    op.add_column("song", sa.Column("under", sa.JSON(), nullable=True))
+    repeatable.add_column("song", sa.Column("under", sa.JSON(), nullable=True))
 
 
 def downgrade() -> None:

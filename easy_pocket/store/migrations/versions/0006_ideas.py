@@ -4,6 +4,8 @@ import sqlalchemy as sa
 from alembic import op
 from sqlalchemy.dialects import mysql
 
+from easy_pocket.store import repeatable
+
 revision = "0006"
 down_revision = "0005"
 branch_labels = None
@@ -11,7 +13,7 @@ depends_on = None
 
 
 def upgrade() -> None:
-    op.create_table(
+    repeatable.create_table(
         "idea",
         sa.Column("id", sa.Integer(), nullable=False),
         sa.Column("song_id", sa.Integer(), nullable=False),
@@ -24,7 +26,7 @@ def upgrade() -> None:
         sa.ForeignKeyConstraint(["pattern_id"], ["pattern.id"], ondelete="CASCADE"),
         sa.PrimaryKeyConstraint("id"),
     )
-    op.create_index("idea_in_order", "idea", ["song_id", "id"])
+    repeatable.create_index("idea_in_order", "idea", ["song_id", "id"])
 
 
 def downgrade() -> None:

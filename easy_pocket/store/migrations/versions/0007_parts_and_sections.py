@@ -6,6 +6,8 @@ import sqlalchemy as sa
 from alembic import op
 from sqlalchemy.dialects import mysql
 
+from easy_pocket.store import repeatable
+
 revision = "0007"
 down_revision = "0006"
 branch_labels = None
@@ -16,24 +18,24 @@ NUMBERS = ("change_percent", "level_db")
 
 
 def upgrade() -> None:
-    op.add_column("song", sa.Column("doubles", sa.JSON(), nullable=True))
-    op.add_column("song", sa.Column("kept", mysql.LONGTEXT(), nullable=True))
+    repeatable.add_column("song", sa.Column("doubles", sa.JSON(), nullable=True))
+    repeatable.add_column("song", sa.Column("kept", mysql.LONGTEXT(), nullable=True))
     for name in WHOLE:
-        op.add_column("part", sa.Column(name, sa.Integer(), server_default="0", nullable=False))
+        repeatable.add_column("part", sa.Column(name, sa.Integer(), server_default="0", nullable=False))
     for name in NUMBERS:
-        op.add_column("part", sa.Column(name, sa.Double(), server_default="0", nullable=False))
-    op.add_column("part", sa.Column("bars", sa.String(length=64), server_default="", nullable=False))
-    op.add_column("part", sa.Column("pattern_order", sa.JSON(), server_default=sa.text("'[]'"), nullable=False))
-    op.add_column("part", sa.Column("seed", sa.BigInteger(), server_default="1", nullable=False))
-    op.add_column("part", sa.Column("fills", sa.Boolean(), server_default="1", nullable=False))
+        repeatable.add_column("part", sa.Column(name, sa.Double(), server_default="0", nullable=False))
+    repeatable.add_column("part", sa.Column("bars", sa.String(length=64), server_default="", nullable=False))
+    repeatable.add_column("part", sa.Column("pattern_order", sa.JSON(), server_default=sa.text("'[]'"), nullable=False))
+    repeatable.add_column("part", sa.Column("seed", sa.BigInteger(), server_default="1", nullable=False))
+    repeatable.add_column("part", sa.Column("fills", sa.Boolean(), server_default="1", nullable=False))
     for name in ("mute", "solo", "removed"):
-        op.add_column("part", sa.Column(name, sa.Boolean(), server_default="0", nullable=False))
-    op.add_column("pattern", sa.Column("removed", sa.Boolean(), server_default="0", nullable=False))
-    op.add_column("section", sa.Column("joins", sa.JSON(), server_default=sa.text("'[]'"), nullable=False))
-    op.add_column("section", sa.Column("parent_id", sa.Integer(), nullable=True))
-    op.add_column("section", sa.Column("own", sa.JSON(), server_default=sa.text("'[]'"), nullable=False))
-    op.add_column("section", sa.Column("notes", sa.String(length=2000), server_default="", nullable=False))
-    op.add_column("section", sa.Column("mark", sa.String(length=12), server_default="", nullable=False))
+        repeatable.add_column("part", sa.Column(name, sa.Boolean(), server_default="0", nullable=False))
+    repeatable.add_column("pattern", sa.Column("removed", sa.Boolean(), server_default="0", nullable=False))
+    repeatable.add_column("section", sa.Column("joins", sa.JSON(), server_default=sa.text("'[]'"), nullable=False))
+    repeatable.add_column("section", sa.Column("parent_id", sa.Integer(), nullable=True))
+    repeatable.add_column("section", sa.Column("own", sa.JSON(), server_default=sa.text("'[]'"), nullable=False))
+    repeatable.add_column("section", sa.Column("notes", sa.String(length=2000), server_default="", nullable=False))
+    repeatable.add_column("section", sa.Column("mark", sa.String(length=12), server_default="", nullable=False))
     _begin_inside_the_pattern()
 
 

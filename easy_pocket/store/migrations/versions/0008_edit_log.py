@@ -4,12 +4,14 @@ import sqlalchemy as sa
 from alembic import op
 from sqlalchemy.dialects.mysql import LONGTEXT
 
+from easy_pocket.store import repeatable
+
 revision = "0008"
 down_revision = "0007"
 
 
 def upgrade() -> None:
-    op.create_table(
+    repeatable.create_table(
         "edit_log",
         sa.Column("id", sa.BigInteger, primary_key=True, autoincrement=True),
         sa.Column("song_id", sa.Integer, sa.ForeignKey("song.id", ondelete="CASCADE"), nullable=False),
@@ -20,9 +22,9 @@ def upgrade() -> None:
         sa.Column("touched", LONGTEXT, nullable=False),
         sa.Column("facts", sa.JSON, nullable=False),
         sa.Column("made_at", sa.DateTime, server_default=sa.func.now(), nullable=False),
-        sa.Index("edit_once", "song_id", "edit_id", unique=True),
-        sa.Index("edit_by_revision", "song_id", "revision"),
     )
+    repeatable.create_index("edit_once", "edit_log", ["song_id", "edit_id"], unique=True)
+    repeatable.create_index("edit_by_revision", "edit_log", ["song_id", "revision"])
 
 
 def downgrade() -> None:

@@ -1,0 +1,36 @@
+"""Where results of a computation may be kept. The core keeps nothing: who runs it gives each place a cache."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable
+from typing import Any, ClassVar, Generic, Protocol, TypeVar, cast
+
+Value = TypeVar("Value")
+
+
+class Cache(Protocol):
+    def get(self, key: Hashable, make: Callable[[], Any]) -> Any: ...
+
+    def clear(self) -> None: ...
+
+
+class Memory(Generic[Value]):
+    """A place of one kind of results, by key. Without a cache everything is made anew."""
+
+    places: ClassVar[list[Memory[Any]]] = []
+
+    def __init__(self, name: str, most_bytes: int) -> None:
+        self.name, self.most_bytes = name, most_bytes
+        self._cache: Cache | None = None
+        Memory.places.append(self)
+
+    def use(self, cache: Cache | None) -> None:
+        self._cache = cache
+
+    def get(self, key: Hashable, make: Callable[[], Value]) -> Value:
+        """The result of this key, made now if it is not kept. Callers must not change it."""
+        return make() if self._cache is None else cast(Value, self._cache.get(key, make))
+
+    def clear(self) -> None:
+        if self._cache is not None:
+            self._cache.clear()

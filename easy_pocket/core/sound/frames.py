@@ -1,0 +1,14 @@
+"""Audio as the sounds of voices have it."""
+
+from __future__ import annotations
+
+import numpy as np
+import numpy.typing as npt
+
+Frames = npt.NDArray[np.float32]  # audio at 44.1 kHz, shape (frames, 1 or 2 channels)
+
+
+def fixed(audio: Frames) -> Frames:
+    """The same audio, which cannot be changed any more: it may be kept and shared."""
+    audio.flags.writeable = False
+    return audio

@@ -1,0 +1,94 @@
+"""Dumps of the whole database: one is kept before every upgrade, and can be brought back."""
+
+from __future__ import annotations
+
+import gzip
+import os
+import shutil
+import subprocess
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import UTC, datetime
+from pathlib import Path
+
+from sqlalchemy import make_url
+
+from easy_pocket.home.folder import LaunchError, unwritable
+
+FOLDER = "dumps"
+KEPT = 3
+PIECE = 1 << 20
+
+
+def dumps_in(home: Path) -> list[Path]:
+    """The oldest first."""
+    return sorted((home / FOLDER).glob("*.sql.gz"), key=lambda path: path.stat().st_mtime)
+
+
+def tool(name: str) -> str:
+    found = shutil.which(name, path=os.environ.get("PATH", "") + ":/usr/sbin:/usr/local/sbin")
+    if found is None:
+        raise LaunchError(f"{name} is missing: run 'apt-get install mariadb-server', or start without --no-install.")
+    return found
+
+
+@contextmanager
+def _login(url: str) -> Iterator[tuple[list[str], str]]:
+    """Options by which MariaDB's own tools come in, with the password in a file only we can read; the schema's name."""
+    parts = make_url(url)
+    with tempfile.NamedTemporaryFile("w", suffix=".cnf") as secret:
+        os.chmod(secret.name, 0o600)
+        secret.write(f'[client]\nuser="{parts.username}"\npassword="{parts.password or ""}"\n')
+        secret.flush()
+        where = ["--protocol=tcp", f"--host={parts.host}", f"--port={parts.port or 3306}"]
+        yield [f"--defaults-extra-file={secret.name}", *where], parts.database or ""
+
+
+def make_dump(home: Path, url: str, label: str) -> Path:
+    """Everything in the database, as SQL; the three newest are kept. Raises LaunchError when it cannot be made."""
+    folder = home / FOLDER
+    stamp = datetime.now(UTC).strftime("%Y-%m-%d-%H%M%S")
+    whole = folder / f"{stamp}-{label}.sql.gz"
+    half = whole.with_suffix(".part")
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        with _login(url) as (options, schema), gzip.open(half, "wb", compresslevel=4) as out:
+            command = [tool("mariadb-dump"), *options, "--single-transaction", "--quick", "--hex-blob", schema]
+            with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE) as dumping:
+                assert dumping.stdout is not None
+                assert dumping.stderr is not None
+                shutil.copyfileobj(dumping.stdout, out, PIECE)
+                reason = dumping.stderr.read().decode(errors="replace").strip()
+        if dumping.returncode != 0:
+            raise LaunchError(f"No dump of the songs could be made ({reason[:200]}), so nothing was upgraded.")
+        with half.open("rb") as written:
+            os.fsync(written.fileno())
+        half.rename(whole)
+    except OSError as error:
+        half.unlink(missing_ok=True)
+        raise unwritable(folder, error) from None
+    for old in dumps_in(home)[:-KEPT]:
+        old.unlink()
+    return whole
+
+
+def load_dump(url: str, dump: Path) -> None:
+    """Into an empty database. Raises LaunchError for a file that is no dump."""
+    with _login(url) as (options, schema), gzip.open(dump, "rb") as content:
+        command = [tool("mariadb"), *options, schema]
+        with subprocess.Popen(command, stdin=subprocess.PIPE, stderr=subprocess.PIPE) as loading:
+            assert loading.stdin is not None
+            assert loading.stderr is not None
+            try:
+                shutil.copyfileobj(content, loading.stdin, PIECE)
+            except (gzip.BadGzipFile, EOFError):
+                loading.kill()
+                raise LaunchError(f"{dump} is no dump of Easy Pocket, or it is cut off: choose another one.") from None
+            except BrokenPipeError:
+                pass  # the tool says why
+            finally:
+                loading.stdin.close()
+            reason = loading.stderr.read().decode(errors="replace").strip()
+    if loading.returncode != 0:
+        raise LaunchError(f"{dump} could not be brought back ({reason[:200]}).")

@@ -1,0 +1,53 @@
+"""`./pocket restore DUMP`: the songs of a dump, in the place of what is there, which is set aside."""
+
+from __future__ import annotations
+
+import sys
+import time
+from pathlib import Path
+
+from easy_pocket.home.dumps import load_dump
+from easy_pocket.home.engine_files import MADE
+from easy_pocket.home.folder import LaunchError, claim, home_folder, release
+from easy_pocket.home.mariadb import MariaDb
+
+
+def restore(home: Path, dump: Path) -> str:
+    """In words what was done. Raises LaunchError when it cannot be."""
+    if not dump.is_file():
+        raise LaunchError(f"There is no dump {dump}: name a file of {home / 'dumps'}.")
+    lock = claim(home, "restoring a dump")
+    server = MariaDb(home)
+    aside = home / f"db.set-aside-{int(time.time())}"
+    try:
+        if server.data.exists():
+            server.data.rename(aside)
+        (home / MADE).unlink(missing_ok=True)
+        load_dump(server.start(), dump)
+    except BaseException:
+        server.stop()
+        if aside.exists():  # as it was
+            if server.data.exists():
+                server.data.rename(home / f"db.not-restored-{int(time.time())}")
+            aside.rename(server.data)
+        raise
+    server.stop()
+    release(lock)
+    kept = f" What was there before is {aside}." if aside.exists() else ""
+    return f"The songs of {dump.name} are back.{kept} Start Easy Pocket as always."
+
+
+def main() -> int:
+    if len(sys.argv) != 2:
+        print("pocket: name one dump: ./pocket restore var/dumps/NAME.sql.gz", file=sys.stderr)
+        return 2
+    try:
+        print(restore(home_folder(), Path(sys.argv[1]).resolve()))
+    except LaunchError as error:
+        print(f"pocket: {error}", file=sys.stderr)
+        return 1
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

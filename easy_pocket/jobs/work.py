@@ -1,0 +1,106 @@
+"""What workers do: read files from outside, listen to them, mix songs. Each function is given plain values."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from functools import partial
+from pathlib import PurePath
+
+from easy_pocket.core.errors import BadValueError
+from easy_pocket.core.formats.audio_file import read_audio, write_audio
+from easy_pocket.core.formats.groove_midi import load_groove_midi
+from easy_pocket.core.formats.groove_table import load_groove_csv
+from easy_pocket.core.formats.midi import nearest_voice, read_midi
+from easy_pocket.core.formats.sfz import ReadKit, read_sfz
+from easy_pocket.core.formats.song_midi import ReadSong, read_song_midi
+from easy_pocket.core.formats.template_file import load_template
+from easy_pocket.core.listen.hear import hear
+from easy_pocket.core.listen.prepared import quietly
+from easy_pocket.core.pattern import Pattern
+from easy_pocket.core.sound.bring_in import BroughtIn, bring_in_sounds
+from easy_pocket.core.sound.character import Character
+from easy_pocket.core.sound.sound import sampled
+from easy_pocket.core.template import GrooveTemplate
+from easy_pocket.jobs.workers import Told
+from easy_pocket.store.database import Database
+from easy_pocket.store.edits.loops import HeardFile
+from easy_pocket.store.looking import Looking
+from easy_pocket.store.loops import stored
+from easy_pocket.store.pattern_files import pattern_as_audio
+from easy_pocket.store.song_files import song_as_audio
+from easy_pocket.store.songs import LoadedSong, read_song
+from easy_pocket.store.sounds import measured
+
+_url = ""
+_database: Database | None = None
+
+
+def use_database(url: str) -> None:
+    global _url, _database
+    _url, _database = url, None
+
+
+def _song(song_id: int, looking: Looking) -> LoadedSong:
+    global _database
+    _database = _database or Database(_url)
+    return read_song(_database.reader, song_id, looking)
+
+
+def ready() -> None:
+    """Nothing: so that a worker is there before it is needed."""
+
+
+def hear_file(data: bytes, name: str, told: Told = quietly) -> HeardFile:
+    """Raises AudioRefusedError or NoHitsError."""
+    audio = read_audio(data, name)
+    heard = hear(audio, told=told)
+    told(0.95, "keeping it")
+    return HeardFile(name, stored(audio), heard)
+
+
+def read_sounds(data: bytes, name: str) -> tuple[list[BroughtIn], list[Character], list[str]]:
+    """One-shots ready to be kept, what was measured of each, and in words what could not be used."""
+    found, refused = bring_in_sounds(data, name)
+    audio = {one.audio: one.frames for one in found}
+    return found, [measured(sampled(one.audio), audio.__getitem__) for one in found], refused
+
+
+def read_kit(data: bytes, name: str) -> ReadKit:
+    return read_sfz(data, name)
+
+
+def read_parts(data: bytes, name: str, by_voice: bool) -> ReadSong:
+    return read_song_midi(data, name, by_voice=by_voice)
+
+
+def read_fill(data: bytes, name: str) -> Pattern:
+    """A MIDI file's hits, on the voices that come nearest."""
+    pattern = read_midi(data, name).pattern
+    by_place = {(nearest_voice(hit.voice), hit.tick): hit for hit in pattern.hits}
+    return pattern.with_hits(replace(hit, voice=voice) for (voice, _), hit in by_place.items())
+
+
+def read_groove(data: bytes, name: str) -> GrooveTemplate:
+    """A groove in one of its three formats, told by the file's ending. Raises BadValueError or MidiRefusedError."""
+    ending = PurePath(name).suffix.lower()
+    readers = {
+        ".json": partial(load_template, data, name),
+        ".csv": partial(load_groove_csv, data, name),
+        ".mid": partial(load_groove_midi, data, name),
+        ".midi": partial(load_groove_midi, data, name),
+    }
+    if ending not in readers:
+        raise BadValueError(f"{name} is no groove: bring in a .json, .csv or .mid file, or take a groove from a loop.")
+    groove = readers[ending]()
+    return replace(groove, name=groove.name.strip() or PurePath(name).stem)
+
+
+def song_wav(song_id: int, looking: Looking, bits: int) -> tuple[str, bytes]:
+    """The song's name, and its mix as a file."""
+    song = _song(song_id, looking)
+    return song.row.name, write_audio(song_as_audio(song), "WAV", bits)
+
+
+def pattern_wav(song_id: int, looking: Looking, timing: str, bits: int) -> tuple[str, bytes]:
+    song = _song(song_id, looking)
+    return song.row.name, write_audio(pattern_as_audio(song, timing), "WAV", bits)

@@ -1,0 +1,45 @@
+"""Work for workers, for tests: what is quick, slow, wrong, or breaks."""
+
+from __future__ import annotations
+
+import os
+import time
+from typing import Any
+
+from easy_pocket.core.errors import BadValueError
+from easy_pocket.jobs.workers import Told
+
+
+def give(value: Any) -> Any:
+    return value
+
+
+def tell_and_wait(seconds: float, told: Told) -> str:
+    """Tells that it is half done, then takes so long."""
+    told(0.5, "half way")
+    time.sleep(seconds)
+    return "too late"
+
+
+def last(seconds: float) -> None:
+    time.sleep(seconds)
+
+
+def refuse(words: str) -> None:
+    raise BadValueError(words)
+
+
+def slip() -> None:
+    raise RuntimeError("a slip of ours")
+
+
+def slip_when_told(told: Told) -> None:
+    slip()
+
+
+def die() -> None:
+    os._exit(3)
+
+
+def take_memory() -> int:
+    return len(bytearray(20 << 30))
