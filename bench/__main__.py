@@ -3,6 +3,7 @@
 import sys
 
 from bench import drawn, edit, feel, heard, ideas, kit, listen, mixdown, perform, song, song_page
+from easy_pocket.caches import give_core_its_caches
 
 ALL = {
     "listen": listen.run,
@@ -18,6 +19,7 @@ ALL = {
     "song_page": song_page.run,
 }
 
+give_core_its_caches()
 chosen = sys.argv[1:] or list(ALL)
 unknown = [name for name in chosen if name not in ALL]
 if unknown:

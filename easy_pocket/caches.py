@@ -23,7 +23,7 @@ class ByteCache(Generic[Value]):
     def __init__(self, name: str, most_bytes: int, size_of: Callable[[Value], int] | None = None) -> None:
         self.name, self.most_bytes = name, most_bytes
         self._size_of = size_of or _bytes_of
-        self._held: LRUCache[Hashable, Value] = LRUCache(most_bytes, getsizeof=lambda value: self._size_of(value))
+        self._held: LRUCache[Hashable, tuple[int, Value]] = LRUCache(most_bytes, getsizeof=lambda kept: kept[0])
         self._lock = Lock()
         _ALL.add(self)
 
@@ -34,14 +34,15 @@ class ByteCache(Generic[Value]):
 
     def find(self, key: Hashable) -> Value | None:
         with self._lock:
-            found: Value | None = self._held.get(key)
-            return found
+            found: tuple[int, Value] | None = self._held.get(key)
+            return found and found[1]
 
     def put(self, key: Hashable, value: Value) -> Value:
         """One that is larger than the whole cache is given, and not kept."""
+        size = self._size_of(value)
         with self._lock:
-            if self._size_of(value) <= self.most_bytes:
-                self._held[key] = value
+            if size <= self.most_bytes:
+                self._held[key] = size, value
         return value
 
     def clear(self) -> None:
@@ -73,11 +74,11 @@ def give_core_its_caches(share: float = 1.0) -> None:
         place.use(ByteCache(place.name, int(place.most_bytes * share)))
 
 
-FEW = 32  # entries of a list that are looked at one by one; of more, the first stands for all
+FEW = 8  # entries of a list that are looked at one by one; of more, the first stands for all
 PLAIN = 64  # bytes of a number or another small thing
 
 
-def _bytes_of(value: Any, depth: int = 4) -> int:
+def _bytes_of(value: Any, depth: int = 3) -> int:
     """About how much memory a value takes: arrays to the byte, what holds them with a little more."""
     if isinstance(value, np.ndarray):
         return int(value.nbytes) + 100
@@ -86,7 +87,7 @@ def _bytes_of(value: Any, depth: int = 4) -> int:
     if depth == 0 or value is None or isinstance(value, int | float | bool):
         return PLAIN
     if isinstance(value, dict):
-        return PLAIN + sum(_bytes_of(one, depth - 1) + PLAIN for one in value.values())
+        value = list(value.values())
     if isinstance(value, list | tuple | set | frozenset):
         if len(value) > FEW:
             return PLAIN + len(value) * _bytes_of(next(iter(value)), depth - 1)

@@ -16,6 +16,7 @@ from typing import NoReturn
 
 import numpy as np
 
+from easy_pocket.caches import give_core_its_caches
 from easy_pocket.cli.files import bounded_bytes, listen, read_beat, say, write
 from easy_pocket.cli.ideas import add_ideas
 from easy_pocket.cli.loops import add_loops
@@ -52,12 +53,18 @@ def main(arguments: list[str] | None = None) -> int:
     parser = _parser()
     chosen = parser.parse_args(arguments)
     command: Callable[[argparse.Namespace], None] = chosen.run
+    give_core_its_caches()
     try:
         command(chosen)
+        sys.stdout.flush()
     except PocketError as error:
         return _refuse(str(error))
-    except BrokenPipeError:
+    except BrokenPipeError:  # who reads has had enough
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0
+    except KeyboardInterrupt:
+        say("stopped.")
+        return 130
     except OSError as error:
         return _refuse(f"{error.filename or 'the file'}: {error.strerror or error}.")
     return 0

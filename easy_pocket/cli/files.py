@@ -43,14 +43,31 @@ def read_template(path: str) -> GrooveTemplate:
 
 
 def write(path: str, data: bytes) -> None:
-    """The whole file or none of it."""
-    target = Path(path)
-    handle, temporary = tempfile.mkstemp(dir=target.parent or ".", prefix=".easy-pocket-")
+    """The whole file or none of it. "-" is the standard output; a device or a pipe is written to, never replaced; of a
+    link its target is written, and the link stays. Raises BadValueError naming what cannot be written."""
+    if path == "-":
+        sys.stdout.buffer.write(data)
+        sys.stdout.buffer.flush()
+        return
+    target = Path(os.path.realpath(path))
+    try:
+        if target.exists() and not target.is_file():
+            if target.is_dir():
+                raise BadValueError(f"{path} is a folder: name a file in it.")
+            with target.open("wb", buffering=0) as out:  # a device, a pipe
+                out.write(data)
+            return
+        handle, temporary = tempfile.mkstemp(dir=target.parent, prefix=".easy-pocket-")
+    except OSError as error:
+        raise BadValueError(f"{path} cannot be written: {(error.strerror or str(error)).lower()}.") from None
     try:
         with os.fdopen(handle, "wb") as out:
             out.write(data)
-        os.chmod(temporary, 0o644)
+        os.chmod(temporary, target.stat().st_mode & 0o777 if target.exists() else 0o644)
         os.replace(temporary, target)
+    except OSError as error:
+        os.unlink(temporary)
+        raise BadValueError(f"{path} cannot be written: {(error.strerror or str(error)).lower()}.") from None
     except BaseException:
         os.unlink(temporary)
         raise

@@ -4,10 +4,10 @@ long there ends that process, and nothing else waits for it."""
 from __future__ import annotations
 
 import asyncio
-import ctypes
 import itertools
 import logging
 import multiprocessing
+import multiprocessing.connection
 import os
 import resource
 import signal
@@ -107,7 +107,13 @@ class Workers:
             return self._pool
 
     def _listen(self, queue: Any) -> None:
-        while (message := queue.get()) is not None:
+        while True:
+            try:
+                message = queue.get()
+            except (EOFError, OSError, TypeError, ValueError):  # it was closed
+                return
+            if message is None:
+                return
             number, share, words = message
             told = self._told.get(number)
             if told is not None:
@@ -121,13 +127,21 @@ def _begin(database_url: str, queue: Any) -> None:
 
     global _progress
     _progress = queue
-    ctypes.CDLL(None).prctl(1, signal.SIGKILL)  # PR_SET_PDEATHSIG: it ends with the server, however that ends
+    Thread(target=_end_with_parent, daemon=True).start()
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the server, which ends its workers
     signal.signal(signal.SIGTERM, signal.SIG_DFL)
     os.nice(NICER)
     resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
     give_core_its_caches(share=0.25)
     work.use_database(database_url)
+
+
+def _end_with_parent() -> None:
+    """However the server ends. (The kernel's own signal for it comes when the thread ends that began this process.)"""
+    parent = multiprocessing.parent_process()
+    if parent is not None:
+        multiprocessing.connection.wait([parent.sentinel])
+        os._exit(1)
 
 
 def _done(number: int, work: Work, arguments: tuple[Any, ...], wants_progress: bool) -> Any:

@@ -10,9 +10,10 @@ from easy_pocket.store.database import Database
 from easy_pocket.store.looking import Looking
 from easy_pocket.store.songs import LoadedSong, read_song
 
+HELD_BYTES = 8 << 20  # of one, about: eight of them are held
 HELD_S = 3.0  # a kit that is edited in another tab meanwhile is heard that much later
 
-_held: ByteCache[tuple[float, LoadedSong]] = ByteCache("songs that are tried on", 64 << 20)
+_held: ByteCache[tuple[float, LoadedSong]] = ByteCache("songs that are tried on", 64 << 20, lambda kept: HELD_BYTES)
 
 
 def held_song(database: Database, song_id: int, looking: Looking, revision: int) -> LoadedSong:

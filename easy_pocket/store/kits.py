@@ -19,6 +19,7 @@ from easy_pocket.store.database import Reads
 from easy_pocket.store.models import KitRow, PartRow, SongRow
 
 MAX_KITS = 200
+KIT_BYTES, VOICE_BYTES = 60_000, 12_000  # about, in memory
 
 
 def voice_to_doc(voice: KitVoice) -> dict[str, Any]:
@@ -42,8 +43,8 @@ def kit_from_row(row: KitRow) -> Kit:
     return _kit(row.key, row.name, json.dumps(row.voices), row.key_note)
 
 
-_kits: ByteCache[Kit] = ByteCache("kits", 16 << 20)
-_voices: ByteCache[KitVoice] = ByteCache("voices of kits", 32 << 20)
+_kits: ByteCache[Kit] = ByteCache("kits", 16 << 20, lambda kit: KIT_BYTES)
+_voices: ByteCache[KitVoice] = ByteCache("voices of kits", 32 << 20, lambda voice: VOICE_BYTES)
 
 
 def _kit(key: str, name: str, voices: str, key_note: int | None) -> Kit:
@@ -106,7 +107,7 @@ def all_kits(session: Reads) -> list[Kit]:
     return [kit_from_row(row) for row in session.scalars(select(KitRow).order_by(KitRow.name))]
 
 
-_served: ByteCache[KitVoice] = ByteCache("voices told to pages", 32 << 20)
+_served: ByteCache[KitVoice] = ByteCache("voices told to pages", 32 << 20, lambda voice: VOICE_BYTES)
 
 
 def remember_voices(kit: Kit) -> None:
@@ -114,7 +115,9 @@ def remember_voices(kit: Kit) -> None:
     for voice in kit.voices:
         for number in range(len(voice.alternates) + 1):
             struck = voice.alternate(number)
-            _served.put(f"{struck.role}-{struck.audio_base}", struck)
+            key = f"{struck.role}-{struck.audio_base}"
+            if _served.find(key) is None:
+                _served.put(key, struck)
 
 
 def find_voice(session: Reads, key_without_zone: str) -> KitVoice | None:

@@ -293,7 +293,7 @@ def _seen(
     return part, pattern, place.row if place else sections[0]
 
 
-_patterns: ByteCache[Pattern] = ByteCache("patterns", 128 << 20)
+_patterns: ByteCache[Pattern] = ByteCache("patterns", 128 << 20, lambda pattern: 4_000 + 500 * len(pattern.hits))
 
 
 def pattern_of(song: SongRow, row: PatternRow) -> Pattern:

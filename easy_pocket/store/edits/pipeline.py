@@ -142,9 +142,10 @@ def _made(
     """None when the song has changed since the edit was prepared."""
     with database.transaction() as session:
         song = _held(session, song_id, sent, kind)
-        known = _made_before(session, song, sent.edit_id)
-        if known is not None:
-            return known
+        if sent.revision != song.row.revision:  # only then can it have been made before
+            known = _made_before(session, song, sent.edit_id)
+            if known is not None:
+                return known
         if prepared_at is not None and song.row.revision != prepared_at:
             return None
         since = _changed_since(session, song.row, sent.revision, sent.tab)
@@ -328,9 +329,10 @@ def _stepped(database: Database, song_id: int, sent: SentStep) -> EditResult:
         if names:
             lock_songs(session, {song_id, *users_of(session, names)})
         song = load_song(session, song_id, sent.looking, lock=True)
-        known = _made_before(session, song, sent.edit_id)
-        if known is not None:
-            return known
+        if sent.revision != song.row.revision:
+            known = _made_before(session, song, sent.edit_id)
+            if known is not None:
+                return known
         since = _changed_since(session, song.row, sent.revision, tab_of(sent.edit_id))
         if since:
             raise StaleRevisionError([row.words for row in since], sent.direction)
@@ -339,8 +341,7 @@ def _stepped(database: Database, song_id: int, sent: SentStep) -> EditResult:
         for _ in range(sent.steps):
             words, some = take_step(session, song.row, sent.direction)
             patches += some
-        session.expunge_all()
-        now = load_song(session, song_id, sent.looking)
+        now = _as_it_is_now(session, song, Step(patches), patches)
         _log_edit(session, now.row, sent.edit_id, sent.direction, words, patches, Changed())
         undo, redo = undo_words(session, song_id)
         return EditResult(now, words, undo=undo, redo=redo)

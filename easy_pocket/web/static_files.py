@@ -1,0 +1,80 @@
+"""Our static files, read once: each at an address that changes with what it holds, so that a browser keeps it for ever,
+and compressed before anybody asks."""
+
+from __future__ import annotations
+
+import gzip
+import hashlib
+import mimetypes
+from dataclasses import dataclass
+from pathlib import Path
+
+from starlette.datastructures import Headers
+from starlette.exceptions import HTTPException
+from starlette.requests import Request
+from starlette.responses import Response
+
+FOLDER = Path(__file__).parent / "static"
+VENDOR = "vendor/"
+LEFT_OUT = ("LICENSE", "VERSION", "README.md")
+LASTING = "public, max-age=31536000, immutable"
+TYPES = {".js": "text/javascript", ".woff2": "font/woff2", ".svg": "image/svg+xml", ".flac": "audio/flac"}
+COMPRESSED = (".js", ".css", ".svg")
+PLAIN_SCRIPTS = ("popovers.js", "tape_worklet.js")  # not modules of the page
+
+
+@dataclass(frozen=True)
+class StaticFile:
+    media_type: str
+    plain: bytes
+    small: bytes | None  # compressed, where that helps
+
+
+class StaticFiles:
+    """Scripts import each other by relative addresses: all our own files have one version, so what one imports has it
+    too. What comes from others has a version of its own and is not fetched anew when ours change."""
+
+    def __init__(self, folder: Path = FOLDER) -> None:
+        paths = sorted(path for path in folder.rglob("*") if path.is_file() and path.name not in LEFT_OUT)
+        content = {path.relative_to(folder).as_posix(): path.read_bytes() for path in paths}
+        self.vendor = _digest({name: data for name, data in content.items() if name.startswith(VENDOR)})
+        ours = {name: data for name, data in content.items() if not name.startswith(VENDOR)}
+        self.own = _digest({**ours, "vendor": self.vendor.encode()})
+        lasting = f"url(/static/{self.vendor}/{VENDOR}".encode()
+        content["app.css"] = content["app.css"].replace(f"url({VENDOR}".encode(), lasting)
+        self.files = {name: _file(name, data) for name, data in content.items()}
+        scripts = [name for name in content if name.endswith(".js") and "/" not in name]
+        self.modules = [self.address(name) for name in scripts if name not in PLAIN_SCRIPTS]
+
+    def address(self, name: str) -> str:
+        return f"/static/{self.vendor if name.startswith(VENDOR) else self.own}/{name}"
+
+    def answer(self, request: Request, version: str, name: str) -> Response:
+        """What an older page asks for by an older version it gets as it is now, and not to keep."""
+        file = self.files.get(name)
+        if file is None:
+            raise HTTPException(404)
+        lasts = self.address(name) == f"/static/{version}/{name}"
+        headers = {"Cache-Control": LASTING if lasts else "no-cache"}
+        if file.small is not None:
+            headers["Vary"] = "Accept-Encoding"
+            if "gzip" in Headers(scope=request.scope).get("accept-encoding", ""):
+                headers["Content-Encoding"] = "gzip"
+                return Response(file.small, media_type=file.media_type, headers=headers)
+        return Response(file.plain, media_type=file.media_type, headers=headers)
+
+
+def _digest(content: dict[str, bytes]) -> str:
+    found = hashlib.sha256()
+    for name in sorted(content):
+        found.update(f"{name} {len(content[name])} ".encode() + content[name])
+    return found.hexdigest()[:12]
+
+
+def _file(name: str, data: bytes) -> StaticFile:
+    ending = Path(name).suffix
+    media_type = TYPES.get(ending) or mimetypes.guess_type(name)[0] or "application/octet-stream"
+    return StaticFile(media_type, data, gzip.compress(data, 9, mtime=0) if ending in COMPRESSED else None)
+
+
+STATIC = StaticFiles()
