@@ -50,11 +50,13 @@ def write(path: str, data: bytes) -> None:
         sys.stdout.buffer.flush()
         return
     target = Path(os.path.realpath(path))
+    # The output itself, when it goes to a file, is a regular file under another name: it too is written to.
+    is_output = path.startswith(("/dev/", "/proc/"))
     try:
-        if target.exists() and not target.is_file():
-            if target.is_dir():
-                raise BadValueError(f"{path} is a folder: name a file in it.")
-            with target.open("wb", buffering=0) as out:  # a device, a pipe
+        if os.path.isdir(path):
+            raise BadValueError(f"{path} is a folder: name a file in it.")
+        if os.path.exists(path) and (is_output or not os.path.isfile(path)):
+            with open(path, "wb") as out:  # a device, a pipe
                 out.write(data)
             return
         handle, temporary = tempfile.mkstemp(dir=target.parent, prefix=".easy-pocket-")

@@ -17,6 +17,7 @@ from easy_pocket.core.formats.song_midi import read_song_midi
 from easy_pocket.core.perform import perform
 from easy_pocket.core.song.flatten import flatten
 from easy_pocket.core.song.written_out import flat_patterns
+from easy_pocket.core.sound.headroom import WouldClipError, fitting
 from easy_pocket.home.mariadb import LaunchError
 from easy_pocket.home.shelf import open_shelf
 from easy_pocket.store.database import Database, Reader
@@ -37,6 +38,8 @@ def add_songs(commands: Any) -> None:
     export.add_argument("--by", choices=("part", "voice"), default="part", help="what a track is (default: part)")
     export.add_argument("--wav", action="store_true", help="the mix, with the loops under it")
     export.add_argument("--bits", type=int, choices=(16, 24, 32), default=24)
+    export.add_argument("--take-off", type=float, default=0.0, metavar="DB", help="make the mix so much softer")
+    export.add_argument("--clip", action="store_true", help="write a mix that is too loud as it is, cut off")
     export.add_argument("--flat", action="store_true", help="a MIDI file per part, every hit where it is written")
     export.set_defaults(run=run_export)
 
@@ -119,7 +122,7 @@ def _files(song: LoadedSong, chosen: argparse.Namespace) -> list[tuple[str, byte
     if chosen.midi:
         files.append((f"{stem} song.mid", song_as_midi(song, chosen.by).data))
     if chosen.wav:
-        files.append((f"{stem} song.wav", write_audio(song_as_audio(song), "WAV", chosen.bits)))
+        files.append((f"{stem} song.wav", _mix(song, chosen)))
     if chosen.flat:
         arrangement = song.arrangement
         patterns = flat_patterns(arrangement, flatten(arrangement))
@@ -129,6 +132,15 @@ def _files(song: LoadedSong, chosen: argparse.Namespace) -> list[tuple[str, byte
             data = write_midi(played, name=part.row.name, note_map=notes).data
             files.append((f"{stem} {number:02d} {plain(part.row.name)}.mid", data))
     return files
+
+
+def _mix(song: LoadedSong, chosen: argparse.Namespace) -> bytes:
+    try:
+        audio = fitting(song_as_audio(song), chosen.bits, take_off_db=chosen.take_off, as_it_is=chosen.clip)
+    except WouldClipError as error:
+        way = f"--take-off {chosen.take_off + error.clipping.take_off_db:.1f}"
+        raise BadValueError(f"{error} Add {way}, --bits 32, or --clip to write it as it is.") from None
+    return write_audio(audio, "WAV", chosen.bits)
 
 
 def plain(name: str) -> str:

@@ -118,6 +118,8 @@ class Break(PatternEdit, kind="break"):
 
     def applied(self, pattern: Pattern) -> Pattern:
         begin, end = _span(pattern, self.from_bar, self.bars)
+        if not self.keep:
+            raise EditRefusedError("Choose first what goes on in the break: solo its rows, or choose hits of them.")
         kept = {check_voice(voice) for voice in self.keep}
         left = tuple(hit for hit in pattern.hits if hit.voice in kept or not begin <= hit.tick < end)
         if len(left) == len(pattern.hits):

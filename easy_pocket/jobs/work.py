@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import PurePath
 
@@ -19,6 +19,7 @@ from easy_pocket.core.listen.prepared import quietly
 from easy_pocket.core.pattern import Pattern
 from easy_pocket.core.sound.bring_in import BroughtIn, bring_in_sounds
 from easy_pocket.core.sound.character import Character
+from easy_pocket.core.sound.headroom import Mixed, fitting
 from easy_pocket.core.sound.sound import sampled
 from easy_pocket.core.template import GrooveTemplate
 from easy_pocket.jobs.workers import Told
@@ -95,12 +96,26 @@ def read_groove(data: bytes, name: str) -> GrooveTemplate:
     return replace(groove, name=groove.name.strip() or PurePath(name).stem)
 
 
-def song_wav(song_id: int, looking: Looking, bits: int) -> tuple[str, bytes]:
+@dataclass(frozen=True)
+class Fit:
+    """How a mix is made to fit into its file: see `fitting`."""
+
+    bits: int = 24
+    take_off_db: float = 0.0
+    as_it_is: bool = False
+
+    def write(self, mixed: Mixed) -> bytes:
+        """A WAV file. Raises WouldClipError."""
+        audio = fitting(mixed, self.bits, take_off_db=self.take_off_db, as_it_is=self.as_it_is)
+        return write_audio(audio, "WAV", self.bits)
+
+
+def song_wav(song_id: int, looking: Looking, fit: Fit) -> tuple[str, bytes]:
     """The song's name, and its mix as a file."""
     song = _song(song_id, looking)
-    return song.row.name, write_audio(song_as_audio(song), "WAV", bits)
+    return song.row.name, fit.write(song_as_audio(song))
 
 
-def pattern_wav(song_id: int, looking: Looking, timing: str, bits: int) -> tuple[str, bytes]:
+def pattern_wav(song_id: int, looking: Looking, timing: str, fit: Fit) -> tuple[str, bytes]:
     song = _song(song_id, looking)
-    return song.row.name, write_audio(pattern_as_audio(song, timing), "WAV", bits)
+    return song.row.name, fit.write(pattern_as_audio(song, timing))

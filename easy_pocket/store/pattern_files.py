@@ -4,21 +4,21 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from easy_pocket.core.audio import Audio
 from easy_pocket.core.sound.events import play_columns, play_events
+from easy_pocket.core.sound.headroom import Mixed
 from easy_pocket.core.sound.matched import matching_gain
-from easy_pocket.core.sound.mixdown import mixdown
+from easy_pocket.core.sound.mixdown import mixed_down
 from easy_pocket.store.songs import LoadedSong
 from easy_pocket.store.under import render_under
 
 
-def pattern_as_audio(song: LoadedSong, timing: str) -> Audio:
+def pattern_as_audio(song: LoadedSong, timing: str) -> Mixed:
     """timing: "felt", or "straight" at the same loudness."""
     performance = song.performance(straight=timing == "straight")
     louder = straight_gain(song) if timing == "straight" else 1.0
     events = [replace(one, gain=one.gain * louder) for one in play_events(performance, song.kit, song.mix)]
     under = [render_under(song.reader, one, song.performance()) for one in song.under]
-    return mixdown(events, song.kit, performance.length_ms / 1000, samples=song.samples, under=under)
+    return mixed_down(events, song.kit, performance.length_ms / 1000, samples=song.samples, under=under)
 
 
 def straight_gain(song: LoadedSong, tempo_bpm: float | None = None) -> float:

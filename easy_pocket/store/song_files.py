@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from easy_pocket.core.audio import Audio
 from easy_pocket.core.formats.midi import WrittenMidi
 from easy_pocket.core.formats.song_midi import write_song_midi
 from easy_pocket.core.song.played import play_song
 from easy_pocket.core.song.sounds import mix_song
+from easy_pocket.core.sound.headroom import Mixed
 from easy_pocket.store.song_under import under_in_song
 from easy_pocket.store.songs import LoadedSong
 from easy_pocket.store.under import render_under
@@ -21,7 +21,7 @@ def song_as_midi(song: LoadedSong, by: str = "part", timing: str = "felt") -> Wr
     return write_song_midi(played, maps, name=song.row.name, by=by)
 
 
-def song_as_audio(song: LoadedSong) -> Audio:
+def song_as_audio(song: LoadedSong) -> Mixed:
     played = play_song(song.arrangement)
     under = [(at_s, render_under(song.reader, one, stack)) for at_s, one, stack in under_in_song(song, played)]
     return mix_song(played, song.kits, samples=song.samples, under=under, name=song.row.name)

@@ -168,3 +168,12 @@ def test_a_hundred_thousand_notes_are_read_and_more_are_refused():
     assert len(read_midi(file_of(*many), "x.mid").pattern.hits) == 100_000
     with pytest.raises(MidiRefusedError, match="more than 120000 notes"):
         read_midi(file_of(*many, *many[:30_000]), "x.mid")
+
+
+def test_voices_that_are_not_heard_are_left_out_and_the_others_stay_where_they_are():
+    played = perform(beat(ROCK), tempo_bpm=100)
+    whole = ticks_of(write_midi(played).data)
+    kick = ROLES["kick"].midi_note
+    heard = set(played.hits.voices) - {"kick"}
+    assert ticks_of(write_midi(played, heard=heard).data) == [note for note in whole if note[1] != kick]
+    assert ticks_of(write_midi(played, heard=set()).data) == []

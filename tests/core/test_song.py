@@ -204,7 +204,7 @@ def test_a_reverse_swell_ends_at_the_boundary_to_the_sample(gap_ms, fade_ms, tem
     key = events.audio[events.sound[place]]
     assert key.endswith(f"-r{events.back[place]}" + (f"f{round(fade_ms * RATE_HZ / 1000)}" if fade_ms else ""))
     alone = replace(loose, sections=(replace(song.sections[0], cells={}), replace(song.sections[1], cells={})))
-    audio = mix_song(play_song(alone), KITS).samples
+    audio = mix_song(play_song(alone), KITS).audio.samples
     heard = np.flatnonzero(np.abs(audio).max(axis=1) > 0)
     assert heard[-1] < end
     assert fade_ms or heard[-1] >= end - 3

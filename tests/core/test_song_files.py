@@ -17,7 +17,9 @@ from easy_pocket.core.song.arrangement import Arrangement
 from easy_pocket.core.song.part import Part
 from easy_pocket.core.song.played import SongPlayed, play_song
 from easy_pocket.core.song.section import Cell, Section
+from easy_pocket.core.sound.events import VoiceMix
 from easy_pocket.core.timebase import Metre, ms_per_tick
+from easy_pocket.core.voices import voice_name
 from tests.core.songs import arrangements, small
 
 
@@ -130,3 +132,30 @@ def test_a_take_becomes_one_part_per_voice():
 def test_what_is_no_midi_file_is_refused(data):
     with pytest.raises(MidiRefusedError):
         read_song_midi(data, "x.mid")
+
+
+def notes_by_track(song: Arrangement, by: str) -> dict[str, int]:
+    midi = mido.MidiFile(file=io.BytesIO(write_song_midi(play_song(song), {}, by=by).data))
+    return {track.name: sum(message.type == "note_on" for message in track) for track in midi.tracks[1:]}
+
+
+@pytest.mark.parametrize("by", ["part", "voice"])
+def test_what_is_muted_has_its_track_and_no_notes(by: str) -> None:
+    song = small()
+    whole = notes_by_track(song, by)
+    assert all(whole.values())
+    quiet, other = song.parts
+    muted = notes_by_track(replace(song, parts=(replace(quiet, mute=True), other)), by)
+    soloed = notes_by_track(replace(song, parts=(quiet, replace(other, solo=True))), by)
+    assert muted == soloed == {name: 0 if name.startswith(quiet.name) else count for name, count in whole.items()}
+
+
+def test_a_muted_voice_is_left_out_and_moves_nothing_else() -> None:
+    song = small()
+    one, *others = song.parts
+    voice = sorted({hit.voice for hit in next(iter(one.patterns.values())).hits})[0]
+    muted = replace(song, parts=(replace(one, mix={**one.mix, voice: VoiceMix(mute=True)}), *others))
+    before, after = notes_by_track(song, "voice"), notes_by_track(muted, "voice")
+    name = f"{one.name}: {voice_name(voice)}"
+    assert before[name] > 0
+    assert after == {**before, name: 0}

@@ -12,6 +12,7 @@ from easy_pocket.core.sound.events import play_events
 from easy_pocket.core.sound.mixdown import mixdown
 from easy_pocket.store.songs import create_song, load_song
 from tests.drums import ROCK, beat
+from tests.editing import do
 
 
 @pytest.fixture
@@ -64,3 +65,34 @@ def test_an_empty_pattern_exports_silence_of_the_right_length(client, store):
     assert samples.shape == (4 * 44_100, 2)
     assert not samples.any()
     assert list(_starts(mido.MidiFile(file=io.BytesIO(client.get(f"/songs/{song_id}/export.mid").content)))) == []
+
+
+def loud(store, song):
+    for voice in ("kick", "snare", "hat_closed"):
+        do(store, song.row.id, "mix", voice=voice, field="level_db", value=12)
+
+
+def test_a_mix_that_would_clip_is_refused_with_how_much_and_what(client, store, song):
+    loud(store, song)
+    for name in ("song.wav", "export.wav"):
+        answer = client.get(f"/songs/{song.row.id}/{name}?bits=16", headers={"Accept": "application/json"})
+        assert answer.status_code == 409
+        told = answer.json()["clipping"]
+        assert told["over_db"] > 0
+        assert told["loudest"][0][1] > -20
+        fits = client.get(f"/songs/{song.row.id}/{name}?bits=16&take_off_db={told['take_off_db']}")
+        peak = np.abs(soundfile.read(io.BytesIO(fits.content))[0]).max()
+        assert 0.97 < peak <= 1.0
+        cut = client.get(f"/songs/{song.row.id}/{name}?bits=16&as_it_is=true")
+        assert np.abs(soundfile.read(io.BytesIO(cut.content))[0]).max() == pytest.approx(1.0, abs=1e-3)
+        whole = client.get(f"/songs/{song.row.id}/{name}?bits=32")
+        over = 20 * np.log10(np.abs(soundfile.read(io.BytesIO(whole.content))[0]).max())
+        assert over == pytest.approx(told["over_db"], abs=0.01)
+
+
+def test_the_patterns_midi_leaves_out_what_is_muted(client, store, song):
+    do(store, song.row.id, "mix", voice="kick", field="mute", value=True)
+    midi = mido.MidiFile(file=io.BytesIO(client.get(f"/songs/{song.row.id}/export.mid").content))
+    notes = {message.note for track in midi.tracks for message in track if message.type == "note_on"}
+    assert 36 not in notes
+    assert 38 in notes

@@ -148,7 +148,7 @@ def test_the_stack_against_the_loop_names_the_worst_hit_and_sits_in(tab):
     status, found = tab.against(strength_percent=100)
     assert status == 200, found
     assert (found["worst"][0]["voice"], found["worst"][0]["tick"]) == ("snare", 4800)
-    assert found["worst"][0]["gap"] == pytest.approx(-27, abs=2)
+    assert found["worst"][0]["gap"] == pytest.approx(27, abs=2)
     assert found["then"] < 0.5
     tab.edit(kind="sit_in", loop_id=tab.loop_id, strength_percent=100)
     _, after = tab.against(strength_percent=100)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import TypeVar
@@ -286,11 +286,13 @@ def write_midi(
     loop: bool = False,
     file_type: int = 1,
     note_map: Mapping[str, int] | None = None,
+    heard: Collection[str] | None = None,
     pass_number: int = 1,
     seed: int = 0,
 ) -> WrittenMidi:
     """A performance as a file: one track of notes on channel 10, tempo, metre, a marker at the start.
 
+    heard: the voices that are written, when not all are (those that are muted).
     With `loop` early hits wrap to the end, and the file is exactly as long as the pattern; otherwise a bar of
     pre-roll is set before the first when a hit comes before it.
     """
@@ -315,7 +317,9 @@ def write_midi(
     notes = note_map or {}
     numbers = [notes.get(voice, note_of_voice(voice)) for voice in performance.hits.voices]
     events: list[tuple[int, int, int, int]] = []
+    written = np.array([heard is None or voice in heard for voice in performance.hits.voices], dtype=bool)
     order = np.argsort(ticks, kind="stable")
+    order = order[written[performance.hits.voice_index[struck.hit[order]]]] if len(order) else order
     last_on: dict[int, int] = {}
     end = length + pre_roll * metre.bar_ticks
     for hit in order[::-1].tolist():  # backwards, so that a note ends before the next of its kind begins

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 
 import mido
@@ -24,12 +24,15 @@ from easy_pocket.core.formats.midi import (
 )
 from easy_pocket.core.pattern import MAX_HITS, Hit
 from easy_pocket.core.song.arrangement import Arrangement
+from easy_pocket.core.song.part import audible_parts
 from easy_pocket.core.song.played import PartPlayed, SongPlayed
+from easy_pocket.core.sound.events import audible
 from easy_pocket.core.text import one_line
 from easy_pocket.core.timebase import MAX_BARS, MAX_TEMPO_BPM, MIN_TEMPO_BPM, PPQ, Metre, ms_per_tick
 from easy_pocket.core.voices import voice_name
 
 Ints = npt.NDArray[np.int64]
+Bools = npt.NDArray[np.bool_]
 MOST_TRACKS = 64
 MOST_SECTIONS = 128
 
@@ -54,17 +57,21 @@ def write_song_midi(
     by: str = "part",
 ) -> WrittenMidi:
     """by: a track for each "part", or for each "voice" of each part. note_maps: by part. When a hit comes before the
-    first beat a bar of pre-roll is set before it. Parts that are muted have their track too, without hits."""
+    first beat a bar of pre-roll is set before it. As in the mix, what is muted (or not soloed when something is) is
+    left out; a part or voice that is has its track, without hits."""
     song = played.song
+    heard_parts = audible_parts(song.parts)
     ticks_of = {one.part.key: np.rint(song_ticks(song, one.struck.time_ms)).astype(np.int64) for one in played.parts}
-    early = any(len(ticks) and ticks.min() < 0 for ticks in ticks_of.values())
+    early = any(
+        (ticks_of[one.part.key][_heard(one, heard_parts)] < 0).any() for one in played.parts if len(one.struck.hit)
+    )
     bar_ticks = song.spans[0].metre.bar_ticks if song.spans else song.metre.bar_ticks
     shift = bar_ticks if early else 0
     midi = mido.MidiFile(type=1, ticks_per_beat=PPQ)
     midi.tracks.append(_conductor(song, name, shift))
     end = song.length_ticks + shift
     for one in played.parts:
-        for title, mine in _tracks_of(one, by):
+        for title, mine in _tracks_of(one, by, _heard(one, heard_parts)):
             midi.tracks.append(_track(one, title, mine, ticks_of[one.part.key] + shift, note_maps, end))
     out = io.BytesIO()
     midi.save(file=out)
@@ -100,17 +107,27 @@ def _marker(name: str, turn: int) -> str:
     return name if turn == 1 else f"{name} ({turn})"
 
 
-def _tracks_of(one: PartPlayed, by: str) -> list[tuple[str, npt.NDArray[np.bool_]]]:
+def _heard(one: PartPlayed, heard_parts: Collection[int]) -> Bools:
+    """Which strokes of a part sound."""
+    if one.part.key not in heard_parts:
+        return np.zeros(len(one.struck.hit), dtype=bool)
+    sounding = audible(one.hits.voices, one.part.mix)
+    return np.array([voice in sounding for voice in one.hits.voices], dtype=bool)[one.hits.voice_index[one.struck.hit]]
+
+
+def _tracks_of(one: PartPlayed, by: str, heard: Bools) -> list[tuple[str, Bools]]:
     voice = one.hits.voice_index[one.struck.hit]
     if by == "part":
-        return [(one.part.name, np.ones(len(voice), dtype=bool))]
-    return [(f"{one.part.name}: {voice_name(name)}", voice == place) for place, name in enumerate(one.hits.voices)]
+        return [(one.part.name, heard)]
+    return [
+        (f"{one.part.name}: {voice_name(name)}", heard & (voice == place)) for place, name in enumerate(one.hits.voices)
+    ]
 
 
 def _track(
     one: PartPlayed,
     title: str,
-    mine: npt.NDArray[np.bool_],
+    mine: Bools,
     ticks: Ints,
     note_maps: Mapping[int, Mapping[str, int]],
     end: int,

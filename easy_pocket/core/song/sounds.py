@@ -13,8 +13,9 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.song.part import audible_parts
 from easy_pocket.core.song.played import PartPlayed, SongPlayed
 from easy_pocket.core.sound.events import EventColumns, columns_of, events_of
+from easy_pocket.core.sound.headroom import BLOCK, Mixed, block_peaks, louder
 from easy_pocket.core.sound.kit import Kit
-from easy_pocket.core.sound.mixdown import mixdown
+from easy_pocket.core.sound.mixdown import UNDER, mixdown
 from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.sound import SampleSource, no_samples
 
@@ -75,22 +76,31 @@ def mix_song(
     samples: SampleSource = no_samples,
     under: Sequence[tuple[float, npt.NDArray[np.float32]]] = (),
     name: str = "song",
-) -> Audio:
-    """The whole song at 44.1 kHz, tails ringing out after its end. under: loops, as (start in s, shape (frames, 2))."""
+) -> Mixed:
+    """The whole song at 44.1 kHz and the peaks of its parts, tails ringing out after its end. under: loops, as
+    (start in s, shape (frames, 2))."""
     heard = audible_parts(song.song.parts)
     sounding = [
-        (part_columns(one, kits[one.part.kit]), kits[one.part.kit]) for one in song.parts if one.part.key in heard
+        (one.part.name, part_columns(one, kits[one.part.kit]), kits[one.part.kit])
+        for one in song.parts
+        if one.part.key in heard
     ]
-    before = pre_roll_s([columns for columns, _ in sounding])
+    before = pre_roll_s([columns for _, columns, _ in sounding])
     length_s = before + song.length_ms / 1000
     total = np.zeros((round(length_s * RATE_HZ), 2), dtype=np.float32)
-    for columns, kit in sounding:
+    peaks: dict[str, npt.NDArray[np.float64]] = {}
+    for part_name, columns, kit in sounding:
         events = events_of(replace(columns, start_s=columns.start_s + before, cut_s=columns.cut_s + before))
-        total = _added(total, mixdown(events, kit, length_s, loop=False, samples=samples).samples, 0)
+        mix = mixdown(events, kit, length_s, loop=False, samples=samples).samples
+        peaks[part_name] = louder(peaks.get(part_name, np.zeros(0)), block_peaks(mix))
+        total = _added(total, mix, 0)
     for start_s, audio in under:
         silent = mixdown([], next(iter(kits.values())), len(audio) / RATE_HZ, loop=True, under=[audio])
-        total = _added(total, silent.samples, round((start_s + before) * RATE_HZ))
-    return Audio(total, RATE_HZ, name)
+        start = round((start_s + before) * RATE_HZ)
+        own = np.pad(block_peaks(silent.samples), (start // BLOCK, 0))
+        peaks[UNDER] = louder(peaks.get(UNDER, np.zeros(0)), own)
+        total = _added(total, silent.samples, start)
+    return Mixed(Audio(total, RATE_HZ, name), peaks)
 
 
 def _added(total: npt.NDArray[np.float32], more: npt.NDArray[np.float32], at: int) -> npt.NDArray[np.float32]:

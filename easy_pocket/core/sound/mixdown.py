@@ -11,11 +11,14 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.sound.backwards import backwards
 from easy_pocket.core.sound.events import CUT_FADE_S, MASTER_GAIN, Event
 from easy_pocket.core.sound.frames import Frames
+from easy_pocket.core.sound.headroom import Mixed, block_peaks, louder
 from easy_pocket.core.sound.kit import Kit, voice_audio
 from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.sound import SampleSource, no_samples
+from easy_pocket.core.voices import voice_name
 
 MAX_TAIL_S = 4.0
+UNDER = "the loops under it"
 Floats = npt.NDArray[np.float64]
 
 
@@ -48,12 +51,28 @@ def mixdown(
     samples: SampleSource = no_samples,
     under: Sequence[npt.NDArray[np.float32]] = (),
 ) -> Audio:
-    """Stereo audio at 44.1 kHz. A loop has exactly round(length_s x rate) samples and its tails wrap to the start;
-    otherwise tails ring out after the end. Events must not start before 0: shift them by a pre-roll first. under: what
-    loops play under the stack, shape (frames, 2), from the start."""
+    """As `mixed_down`, the audio alone."""
+    return mixed_down(events, kit, length_s, loop=loop, name=name, samples=samples, under=under).audio
+
+
+def mixed_down(
+    events: list[Event],
+    kit: Kit,
+    length_s: float,
+    *,
+    loop: bool = True,
+    name: str = "mix",
+    samples: SampleSource = no_samples,
+    under: Sequence[npt.NDArray[np.float32]] = (),
+) -> Mixed:
+    """Stereo audio at 44.1 kHz, and the peaks of each voice and of the loops under it. A loop has exactly
+    round(length_s x rate) samples and its tails wrap to the start; otherwise tails ring out after the end. Events must
+    not start before 0: shift them by a pre-roll first. under: what loops play under the stack, shape (frames, 2), from
+    the start."""
     length = round(length_s * RATE_HZ)
     total = length if loop else length + int(MAX_TAIL_S * RATE_HZ)
     mixed = np.zeros((2, total))
+    peaks: dict[str, Floats] = {}
     by_place: dict[tuple[str, float], list[Event]] = {}
     for event in events:
         by_place.setdefault((event.voice, event.pan), []).append(event)
@@ -64,14 +83,18 @@ def mixdown(
             for number, other in {(event.stretch, event.alternate) for event in own}
         }
         line = _line(own, sounds, total, loop)
-        mixed += MASTER_GAIN * panned(line, pan)
+        placed = MASTER_GAIN * panned(line, pan)
+        mixed += placed
+        called = voice_name(voice)
+        peaks[called] = louder(peaks.get(called, np.zeros(0)), block_peaks(placed.T))
     for audio in under:
         frames = min(len(audio), length)
         mixed[:, :frames] += MASTER_GAIN * audio[:frames].T
+        peaks[UNDER] = louder(peaks.get(UNDER, np.zeros(0)), MASTER_GAIN * block_peaks(audio[:frames]))
     if not loop:
         heard = np.flatnonzero(np.abs(mixed[:, length:]).max(axis=0) > 1e-5)
         mixed = mixed[:, : length + (int(heard[-1]) + 1 if len(heard) else 0)]
-    return Audio(np.ascontiguousarray(mixed.T, dtype=np.float32), RATE_HZ, name)
+    return Mixed(Audio(np.ascontiguousarray(mixed.T, dtype=np.float32), RATE_HZ, name), peaks)
 
 
 def _line(events: list[Event], sounds: dict[tuple[int, int], Frames], total: int, loop: bool) -> Floats:

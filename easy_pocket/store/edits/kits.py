@@ -166,23 +166,29 @@ def fold_voice(context: EditContext, sent: FoldVoice) -> Step:
 
 class NewKit(Edit):
     """A kit of one's own on the part: a copy of the one there, or one with a first sound of the library for every voice
-    the part has."""
+    the part has. For the song: a copy on each of its parts that play on that kit."""
 
     kind: Literal["kit_new"]
     name: Name
-    source: Literal["copy", "new"]
+    source: Literal["copy", "new", "song"]
 
 
-@edit(words=lambda song, sent: f"{'copy of the kit as' if sent.source == 'copy' else 'new kit'} {sent.name.strip()}")
+NEW_KIT_WORDS = {"copy": "copy of the kit as", "new": "new kit", "song": "copy of the kit for this song,"}
+
+
+@edit(words=lambda song, sent: f"{NEW_KIT_WORDS[sent.source]} {sent.name.strip()}")
 def new_kit(context: EditContext, sent: NewKit) -> Step:
     song, name = context.song, check_name(sent.name)
-    if sent.source == "copy":
+    if sent.source != "new":
         kit = replace(song.kit, name=name)
     else:
         rows = [_first_for(context.session, role) for role in song.part.voices]
         kit = Kit("", name, tuple(plain_voice(row.role, sound_of(row), name=row.name) for row in rows))
     row = add_kit(context.session, kit)
-    return Step([field_patch("part", song.part, kit_key=row.key)])
+    own = [song.part]
+    if sent.source == "song":
+        own = [part.row for part in song.parts if part.row.kit_key == song.part.kit_key]
+    return Step([field_patch("part", part, kit_key=row.key) for part in own])
 
 
 class RenameKit(Edit):

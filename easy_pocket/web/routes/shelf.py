@@ -35,9 +35,9 @@ def show(request: Request, store: Store) -> Response:
 
 
 @router.post("/songs")
-def create(request: Request, store: Store, name: Text, tempo_bpm: Tempo = 100.0, metre: Text = "4/4") -> Response:
+def create(request: Request, store: Store, tempo_bpm: Tempo = 100.0, name: Text = "", metre: Text = "4/4") -> Response:
     with store.transaction() as session:
-        song = create_song(session, name, tempo_bpm=tempo_bpm, metre=parse_metre(metre))
+        song = create_song(session, name.strip() or "New song", tempo_bpm=tempo_bpm, metre=parse_metre(metre))
     address = f"/songs/{song.id}/bench"
     if request.headers.get("hx-request"):
         return Response(status_code=204, headers={"HX-Redirect": address})

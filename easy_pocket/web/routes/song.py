@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Depends, Query
 from starlette.concurrency import run_in_threadpool
 from starlette.requests import Request
 from starlette.responses import Response
 
-from easy_pocket.jobs.work import read_parts, song_wav
+from easy_pocket.jobs.work import Fit, read_parts, song_wav
 from easy_pocket.jobs.workers import LONG_S
 from easy_pocket.store.changes import StaleRevisionError
 from easy_pocket.store.edits.midi import BringInParts
@@ -17,6 +17,7 @@ from easy_pocket.store.song_files import song_as_midi
 from easy_pocket.web.answer import Answer
 from easy_pocket.web.looking import At
 from easy_pocket.web.routes.common import Song, SongId, Store, both_sides, download, edit_from_file, song_page
+from easy_pocket.web.routes.export import fit_of
 from easy_pocket.web.routes.jobs import workers
 from easy_pocket.web.uploads import FileEditId, FileName, plain_name, read_upload
 from easy_pocket.web.views.song_playing import song_playing
@@ -71,6 +72,6 @@ def song_midi(song: Song, by: Literal["part", "voice"] = "part", timing: Timing 
 
 
 @router.get("/songs/{song_id}/song.wav")
-async def song_as_wav(request: Request, song_id: SongId, at: At, bits: Literal["16", "24", "32"] = "24") -> Response:
-    name, data = await workers(request).run(song_wav, song_id, at, int(bits), seconds=LONG_S)
+async def song_as_wav(request: Request, song_id: SongId, at: At, fit: Annotated[Fit, Depends(fit_of)]) -> Response:
+    name, data = await workers(request).run(song_wav, song_id, at, fit, seconds=LONG_S)
     return download(data, name, " song.wav", "audio/wav")

@@ -2,10 +2,12 @@
 
 import { ask } from "./api.js";
 import { Edits } from "./edits.js";
+import { takeAway } from "./exports.js";
 import { Grooves } from "./grooves.js";
 import { Ideas } from "./ideas.js";
 import { KitScreen } from "./kit.js";
 import { lookBack, lookText, lookedAt, looking } from "./looking.js";
+import { Keys, isPressedBySpace, isTyping } from "./keys.js";
 import { Loops } from "./loops.js";
 import { Memory } from "./memory.js";
 import { showNote } from "./notes.js";
@@ -48,6 +50,7 @@ class Page {
     this.plan = new SongPlan(this);
     this.arrangement = new SongScreen(this);
     this.ribbon = new Ribbon(this);
+    this.keys = new Keys(this);
     this.savedAt = Date.now();
     this.taps = [];
     this.listen();
@@ -121,6 +124,7 @@ class Page {
     this.kit.arrive();
     this.ideas.arrive();
     this.arrangement.arrive();
+    this.keys.give();
   }
 
   setPlaying(playing) {
@@ -493,11 +497,7 @@ class Page {
       return;
     }
     const exported = event.target.closest?.("a[data-export]");
-    if (exported) {
-      const address = new URL(exported.href);
-      address.searchParams.set("at", lookText());
-      exported.href = address;
-    }
+    if (exported) takeAway(exported, event);
     const button = event.target.closest?.("button");
     if (!button) return;
     const { dataset } = button;
@@ -647,8 +647,8 @@ class Page {
       return;
     }
     if (event.ctrlKey || event.metaKey || event.altKey) return;
-    const pressable = event.target.closest?.("button, a, select, summary") && !event.target.closest("[role='grid']");
-    if (event.key === " " && !pressable) {
+    if (event.key === " ") {
+      if (isPressedBySpace(event.target)) return;
       event.preventDefault();
       this.togglePlay();
     } else if (event.key === "?") {
@@ -684,11 +684,6 @@ function redrawsLoops(item) {
 
 function voiceOf(element) {
   return element.closest(".rail-row").dataset.voice;
-}
-
-function isTyping(element) {
-  if (element.matches?.(".drag input")) return element.classList.contains("typing");
-  return element.matches?.('input:not([type="range"]):not([type="checkbox"]), textarea, select');
 }
 
 // Errors of forms that htmx sends are shown inside the form they belong to.

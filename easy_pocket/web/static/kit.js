@@ -5,6 +5,7 @@ import { ask, newEditId } from "./api.js";
 import { Drags } from "./drags.js";
 import { Library } from "./library.js";
 import { showLedger, showNote, speak } from "./notes.js";
+import { SharedKit } from "./shared_kit.js";
 
 const byId = (id) => document.getElementById(id);
 const SOUNDING = new Set(["kit_voice", "kit_layer", "kit_model", "kit_put", "kit_layer_off", "kit_fold", "kit_alternate_off", "kit_key"]);
@@ -18,6 +19,7 @@ export class KitScreen {
     this.besideKey = sessionStorage.getItem("easy-pocket-beside") || "";
     this.drags = new Drags((drag, value, gesture) => this.dragged(drag, value, gesture));
     this.library = new Library(this);
+    this.shared = new SharedKit(edits, page);
     document.addEventListener("click", (event) => this.click(event));
     document.addEventListener("change", (event) => this.change(event));
     document.addEventListener("focusout", (event) => this.typed(event.target, event.relatedTarget));
@@ -108,7 +110,7 @@ export class KitScreen {
   put(sound, asLayer = false) {
     const { role, layer, alternate } = this.facts;
     this.trial = false;
-    this.edits.push({ kind: "kit_put", role, layer: asLayer ? null : layer, alternate, sound_id: sound.id }, { near: byId(`sound-${sound.id}`) });
+    this.shared.push({ kind: "kit_put", role, layer: asLayer ? null : layer, alternate, sound_id: sound.id }, { near: byId(`sound-${sound.id}`) });
     if (asLayer) this.page.view.layer = Math.min(this.facts.layers, 3);
   }
 
@@ -171,7 +173,7 @@ export class KitScreen {
 
   press(button, dataset) {
     const { role, layer, alternate } = this.facts;
-    const push = (edit) => this.edits.push(edit, { near: button });
+    const push = (edit) => this.shared.push(edit, { near: button });
     const sound = this.library.sound();
     const needsSound = (edit, words) => (sound ? push(edit(sound.id)) : showNote(words, { near: button }));
     if (dataset.playVoice) this.tryOut({ inBeat: dataset.playVoice === "beat" });
@@ -190,7 +192,7 @@ export class KitScreen {
     else if (dataset.alternateOff) push({ kind: "kit_alternate_off", role, alternate: Number(dataset.alternateOff) });
     else if (dataset.voiceOff !== undefined) push({ kind: "kit_voice_off", role });
     else if (dataset.voiceMove) this.moveVoice(role, Number(dataset.voiceMove), button);
-    else if (dataset.kitNew) push({ kind: "kit_new", source: dataset.kitNew, name: this.newName(dataset.kitNew) });
+    else if (dataset.kitNew) this.edits.push({ kind: "kit_new", source: dataset.kitNew, name: this.newName(dataset.kitNew) }, { near: button });
     else if (dataset.kitMidi !== undefined) push({ kind: "kit_midi" });
   }
 
@@ -203,7 +205,7 @@ export class KitScreen {
   moveVoice(role, by, near) {
     const roles = [...document.querySelectorAll("[data-kit-voice]")].map((line) => line.dataset.kitVoice);
     const place = roles.indexOf(role) + by;
-    if (place >= 0 && place < roles.length) this.edits.push({ kind: "kit_voice_place", role, place }, { near });
+    if (place >= 0 && place < roles.length) this.shared.push({ kind: "kit_voice_place", role, place }, { near });
   }
 
   change(event) {
@@ -214,14 +216,14 @@ export class KitScreen {
       sessionStorage.setItem("easy-pocket-beside", target.value);
       this.askBeside();
     } else if (target.id === "kit-key") {
-      this.edits.push({ kind: "kit_key", key_note: target.value === "" ? null : Number(target.value) }, { near: target });
+      this.shared.push({ kind: "kit_key", key_note: target.value === "" ? null : Number(target.value) }, { near: target });
     } else if (target.id === "key-step") {
       this.setVoice("key_step", target.value === "" ? null : Number(target.value), null, target);
     } else if (target.dataset.again !== undefined) {
       this.hitAgain(target);
     } else if (target.dataset.kitAdd !== undefined && target.value) {
       this.page.view = { ...this.page.view, voice: target.value, layer: 0, alternate: 0 };
-      this.edits.push({ kind: "kit_voice_on", role: target.value }, { near: target });
+      this.shared.push({ kind: "kit_voice_on", role: target.value }, { near: target });
     } else if (target.id === "kit-file" && target.files.length) {
       this.bringKit(target);
     }
@@ -232,7 +234,7 @@ export class KitScreen {
     const gesture = `again-${Date.now()}`;
     const group = value.startsWith("group:") ? value.slice(6) : null;
     this.setVoice("choke_group", group, gesture, select);
-    this.edits.push({ kind: "kit_voice", role: this.facts.role, field: "rings", value: value !== "cuts" }, { near: select });
+    this.shared.push({ kind: "kit_voice", role: this.facts.role, field: "rings", value: value !== "cuts" }, { near: select });
   }
 
   typed(field, goingTo) {
@@ -241,7 +243,7 @@ export class KitScreen {
     if (name === field.defaultValue) return;
     if (field.id === "voice-title") this.setVoice("name", name, null, field);
     else if (goingTo?.closest?.("[data-kit-new]")) return; // "copy it" and "new kit" take the name
-    else if (name) this.edits.push({ kind: "kit_name", name }, { near: field });
+    else if (name) this.shared.push({ kind: "kit_name", name }, { near: field });
   }
 
   async bringKit(field) {
@@ -278,17 +280,17 @@ export class KitScreen {
     else if (kind === "layer") this.setLayer({ [field]: value }, gesture, drag);
     else {
       const { role, layer, alternate } = this.facts;
-      this.edits.push({ kind: "kit_model", role, layer, alternate, control: field, value }, { gesture, near: drag });
+      this.shared.push({ kind: "kit_model", role, layer, alternate, control: field, value }, { gesture, near: drag });
     }
   }
 
   setVoice(field, value, gesture, near) {
-    this.edits.push({ kind: "kit_voice", role: this.facts.role, field, value }, { gesture, near });
+    this.shared.push({ kind: "kit_voice", role: this.facts.role, field, value }, { gesture, near });
   }
 
   setLayer(values, gesture, near, layer = this.facts.layer) {
     const { role, alternate } = this.facts;
-    this.edits.push({ kind: "kit_layer", role, layer, alternate, values }, { gesture, near });
+    this.shared.push({ kind: "kit_layer", role, layer, alternate, values }, { gesture, near });
   }
 
   // Handles on the waveform -----------------------------------------------------------------------------------------
@@ -365,7 +367,7 @@ export class KitScreen {
       event.preventDefault();
       if (event.type !== "drop") return;
       const place = [...document.querySelectorAll("[data-kit-voice]")].indexOf(line);
-      if (line.dataset.kitVoice !== this.carried) this.edits.push({ kind: "kit_voice_place", role: this.carried, place }, { near: line });
+      if (line.dataset.kitVoice !== this.carried) this.shared.push({ kind: "kit_voice_place", role: this.carried, place }, { near: line });
       this.carried = null;
     }
   }

@@ -3,8 +3,8 @@
 const note = document.getElementById("note");
 let timer = null;
 
-// actions: [words, what pressing them does]; the note goes then.
-export function showNote(words, { near = null, wrong = false, actions = [] } = {}) {
+// actions: [words, what pressing them does]; the note goes then. stays: until something else is said.
+export function showNote(words, { near = null, wrong = false, actions = [], stays = false } = {}) {
   clearTimeout(timer);
   note.replaceChildren(document.createTextNode(words));
   note.classList.toggle("wrong", wrong);
@@ -24,7 +24,7 @@ export function showNote(words, { near = null, wrong = false, actions = [] } = {
   const below = place.bottom + 8 + box.height < window.innerHeight;
   note.style.left = `${Math.max(8, Math.min(place.left, window.innerWidth - box.width - 8))}px`;
   note.style.top = `${below ? place.bottom + 8 : Math.max(8, place.top - box.height - 8)}px`;
-  timer = setTimeout(hideNote, actions.length ? 20000 : 7000);
+  timer = stays ? null : setTimeout(hideNote, actions.length ? 20000 : 7000);
 }
 
 export function hideNote() {

@@ -8,6 +8,7 @@ import { ledgerText } from "./rail_words.js";
 import { barsBetween } from "./ruler.js";
 
 const DRAG_PX = 4;
+const HEAD_PX = 8; // under a head's middle: what is grabbed lower is the stem
 const NEW_VELOCITY = 96;
 
 export class RailPointer {
@@ -47,7 +48,8 @@ export class RailPointer {
       return;
     }
     const many = hit && this.chosen.keys.size > 1 && this.chosen.keys.has(keyOf(hit));
-    this.drag = { ...base, tick: hit?.tick, velocity: hit?.velocity, own: hit?.own, many: many ? this.chosen.hits.map((one) => ({ ...one })) : null };
+    const byHead = hit && event.clientY < this.seen(voice, hit.tick).y + HEAD_PX;
+    this.drag = { ...base, byHead, tick: hit?.tick, velocity: hit?.velocity, own: hit?.own, many: many ? this.chosen.hits.map((one) => ({ ...one })) : null };
   }
 
   move(event) {
@@ -77,7 +79,7 @@ export class RailPointer {
     this.later(touched);
   }
 
-  // A stem drawn up and down sets velocity, sideways the hit's own offset; chosen hits go along.
+  // A stem drawn up and down sets velocity, a head drawn sideways the hit's own offset; chosen hits go along.
   turnHit(event) {
     const { drag } = this;
     const dx = event.clientX - drag.x;
@@ -85,6 +87,12 @@ export class RailPointer {
     if (!drag.axis) {
       if (Math.max(Math.abs(dx), Math.abs(dy)) < DRAG_PX) return;
       drag.axis = Math.abs(dy) >= Math.abs(dx) ? "velocity" : "offset_ms";
+    }
+    if (drag.axis === "offset_ms" && !drag.many && !drag.byHead) {
+      // Sideways from the stem or the foot: painted from here on, and the hit stays as it was.
+      Object.assign(drag, { hit: null, ticks: [], last: this.tickAt(drag.canvas, drag.x, drag.voice) });
+      this.paint(event);
+      return;
     }
     const hits = drag.many ?? [{ ...drag.hit, velocity: drag.velocity, own: drag.own }];
     const height = drag.canvas.clientHeight * 0.7 * 0.86;

@@ -313,6 +313,10 @@ export class Rails extends RailPointer {
       showNote("Choose bars first: draw over the ruler.", { near, wrong: true });
       return;
     }
+    if (what === "break" && !this.keptVoices().length) {
+      showNote("Choose first what goes on in the break: solo its rows, or choose hits of them.", { near, wrong: true });
+      return;
+    }
     const after = Math.min(from + count, Math.ceil(length / bar) + 1);
     const edits = {
       drop: { kind: "drop_bars", from_bar: from, bars: count },

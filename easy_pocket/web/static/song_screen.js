@@ -599,13 +599,27 @@ export class SongScreen {
     return true;
   }
 
+  // A field as it will be when the edits that wait are made.
+  soonToBe(section, field) {
+    const waiting = this.page.edits.queue.findLast(({ edit }) => edit?.kind === "section_set" && edit.section_id === section.id && edit.field === field);
+    return waiting?.edit.value ?? section[field];
+  }
+
+  // What has the keys: the chosen cell, or the first one.
+  get work() {
+    return (this.chosen && this.elementOf(this.chosen)) || this.grid;
+  }
+
   sectionKey(event) {
     const section = this.section(this.chosen.section);
-    const set = (field, value) => value >= 1 && this.push({ kind: "section_set", section_id: section.id, field, value });
-    if (event.key === "+") set("bars", section.bars + 1);
-    else if (event.key === "-" || event.key === "−") set("bars", section.bars - 1);
-    else if (event.key === "*") set("repeats", section.repeats + 1);
-    else if (event.key === "/") set("repeats", section.repeats - 1);
+    const by = (field, more) => {
+      const value = this.soonToBe(section, field) + more; // presses in quick succession add up
+      if (value >= 1) this.push({ kind: "section_set", section_id: section.id, field, value });
+    };
+    if (event.key === "+") by("bars", 1);
+    else if (event.key === "-" || event.key === "−") by("bars", -1);
+    else if (event.key === "*") by("repeats", 1);
+    else if (event.key === "/") by("repeats", -1);
     else if (event.key === "Enter") this.strip.rename();
     else if (event.key === "d") this.push({ kind: "section_add", after_id: section.id, how: "copy" });
     else if (event.key === "Delete") this.push({ kind: "section_take", section_id: section.id });

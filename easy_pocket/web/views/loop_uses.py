@@ -66,9 +66,9 @@ def against_doc(song: LoadedSong, loop_id: int, wanted: SitIn) -> dict[str, Any]
             "voice": voice,
             "name": names.get(voice, ROLES[voice].name),
             "pairs": len(gaps[voice].gaps_ms),
-            "mean": round(gaps[voice].mean_ms, 2),
+            "mean": round(-gaps[voice].mean_ms, 2),
             "size": round(gaps[voice].mean_size_ms, 2),
-            "gaps": np.round(gaps[voice].gaps_ms, 2),
+            "gaps": np.round(-np.asarray(gaps[voice].gaps_ms), 2),
         }
         for voice in song.part.voices
         if voice in gaps
@@ -80,7 +80,7 @@ def against_doc(song: LoadedSong, loop_id: int, wanted: SitIn) -> dict[str, Any]
             "words": " ".join(
                 (names.get(voices[pair], voices[pair]), place_name(int(stack.tick[found.a[pair]]), song.metre))
             ),
-            "gap": round(float(found.gap_ms[pair]), 2),
+            "gap": round(-float(found.gap_ms[pair]), 2),
             "stack_s": float(stack.time_ms[found.a[pair]]) / 1000,
             "loop_s": float(loop.time_ms[found.b[pair]]) / 1000,
             "heard_s": heard.reading.in_file_s(float(loop.time_ms[found.b[pair]]) / ms_per_tick(tempo_bpm)),
