@@ -22,8 +22,22 @@ from easy_pocket.store.models import Base, KitRow, PartRow
 from easy_pocket.web.app import make_app
 
 settings.register_profile("steady", deadline=None, derandomize=True)
-settings.load_profile("steady")
+settings.register_profile("deep", deadline=None, print_blob=True)  # new examples every time
 give_core_its_caches()
+
+
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption("--deep", action="store_true", help="the long tests too, and new examples drawn")
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    settings.load_profile("deep" if config.getoption("--deep") else "steady")
+
+
+@pytest.fixture(scope="session")
+def deep(request: pytest.FixtureRequest) -> bool:
+    """Whether a test may take long: it then does the same more often."""
+    return bool(request.config.getoption("--deep"))
 
 
 @pytest.fixture(scope="session")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 
 import numpy as np
@@ -19,7 +20,7 @@ from easy_pocket.core.ideas.fills import fills
 from easy_pocket.core.ideas.scene import Scene, window
 from easy_pocket.core.metrical import syncopation
 from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.timebase import Metre
+from easy_pocket.core.timebase import Metre, place_name
 from tests.core.idea_scenes import BEATS, KIT, beat, limbs_can, scene, with_lock
 
 SCENES = (("straight", 50.0, 16), ("straight", 60.0, 16), ("waltz", 50.0, 16), ("waltz", 58.0, 16), ("six", 50.0, 16),
@@ -216,3 +217,29 @@ def test_settings_out_of_range_are_refused() -> None:
 
 def test_all_scenes_are_there() -> None:
     assert {name for name, _, _ in SCENES} == set(BEATS)
+
+
+@given(
+    st.integers(0, 1_000_000), st.sampled_from(SCENES), st.sampled_from((None, "hit4", "pickup")), st.floats(60, 200)
+)
+@settings(max_examples=120, deadline=None)
+def test_a_fill_that_says_where_it_lands_lands_there(
+    seed: int, which: tuple[str, float, int], ending: str | None, tempo_bpm: float
+) -> None:
+    name, swing, unit = which
+    here = Scene(with_lock(beat(name), "kick", 0), KIT, tempo_bpm, swing, unit)
+    begin, end = window(here, 1)
+    for idea in drawn(here, FillSettings(ending=ending), seed, 1):
+        said = re.search(r"lands on (.+)$", idea.words)
+        if not said:
+            continue
+        after = idea.pattern()
+        there = {hit.tick for hit in within(after, begin, end) if spoken(hit.tick, here.metre) == said.group(1)}
+        assert len(there) == 1
+        new = [hit.tick for hit in within(after, begin, end) if hit not in here.pattern.hits]
+        assert max(new, default=begin) <= max(there)
+
+
+def spoken(tick: int, metre: Metre) -> str:
+    """A place as fills say it."""
+    return place_name(tick % metre.bar_ticks, metre).removeprefix("1.").replace(" &", " and a half")

@@ -193,6 +193,8 @@ def candidate(frame: Frame, seed: int, number: int, sparser: bool = False) -> tu
     if drawn.ending == "silence" and any(hit.tick >= laid.silent_from for hit in drawn.staying):
         return None, total
     hits = _dressed(frame, places, last, drawn.curve, rng)
+    if last is not None and not _lands(last, hits, drawn.staying):
+        return None, total  # what could not be played was taken away, its landing with it
     crash = _crash(frame, hits) if drawn.ending == "crash" else None
     if drawn.ending == "crash" and crash is None:
         return None, total
@@ -202,6 +204,11 @@ def candidate(frame: Frame, seed: int, number: int, sparser: bool = False) -> tu
         [hit.tick for hit in hits],
     )  # fmt: skip
     return Draft(tuple(sorted([*hits, *drawn.staying], key=_order)), crash, words), total
+
+
+def _lands(last: int, hits: list[Hit], staying: tuple[Hit, ...]) -> bool:
+    """Whether a fill ends where its words say it does."""
+    return all(hit.tick <= last for hit in hits) and any(hit.tick == last for hit in (*hits, *staying))
 
 
 def _placed(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from easy_pocket.core.ideas.fill_settings import SUBDIVISIONS
 from easy_pocket.core.ideas.playable import limbs_used
-from easy_pocket.core.timebase import Metre
+from easy_pocket.core.timebase import Metre, part_of_beat
 from easy_pocket.core.voices import voice_name
 
 SPOKEN = {**SUBDIVISIONS, "32": "16ths with a 32nd burst"}
@@ -45,7 +45,8 @@ def _ending_words(ending: str, last: int | None, metre: Metre, crash: str) -> st
         return "picks up to the one"
     assert last is not None
     beat, rest = divmod(last % metre.bar_ticks, metre.beat_ticks)
-    return f"lands on {beat + 1}{' and a half' if rest * 2 == metre.beat_ticks else ''}"
+    part = " and a half" if rest * 2 == metre.beat_ticks else f" {part_of_beat(rest, metre)}" if rest else ""
+    return f"lands on {beat + 1}{part}"
 
 
 def fill_tags(facts: dict[str, float], voices: list[str], playable: bool, beat_density: float) -> tuple[str, ...]:
