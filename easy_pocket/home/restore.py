@@ -30,6 +30,7 @@ def restore(home: Path, dump: Path) -> str:
             if server.data.exists():
                 server.data.rename(home / f"db.not-restored-{int(time.time())}")
             aside.rename(server.data)
+        release(lock)
         raise
     server.stop()
     release(lock)
