@@ -49,7 +49,6 @@ def make_app(database: Database, *, workers: Workers | None = None, home: Path |
         bench,
         feel,
         memory,
-        operations,
         loops,
         loop_picture,
         jobs,
