@@ -1,0 +1,139 @@
+"""Small things whose answer is known: a wrong sign, factor or index in one of them is heard by nobody at once."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from easy_pocket.core.articulation import Articulation
+from easy_pocket.core.chosen import MoveHits, PasteHits
+from easy_pocket.core.edit import apply_edit
+from easy_pocket.core.errors import EditRefusedError
+from easy_pocket.core.feel import Feel, FeelScopes
+from easy_pocket.core.listen.believed import DB_OF_ODDS
+from easy_pocket.core.listen.in_bars import _strongest_other
+from easy_pocket.core.pattern import Hit, Pattern
+from easy_pocket.core.perform import MIN_GAP_MS, keep_order, perform, seed_of
+from easy_pocket.core.song.energy import energy_of
+from easy_pocket.core.song.flatten import flatten
+from easy_pocket.core.song.played import play_song
+from easy_pocket.core.sound.loudness import programme_loudness_lufs
+from easy_pocket.core.sound.models import RATE_HZ
+from tests.core.songs import BEAT, small
+
+
+@given(st.integers(2, 9), st.integers(1, 12), st.integers(0, 2**32 - 1))
+def test_the_strongest_other_bar_is_never_the_bar_itself(bars: int, slots: int, seed: int) -> None:
+    held = np.random.default_rng(seed).random((bars, slots))
+    other = _strongest_other(held)
+    assert not (other == np.arange(bars)[:, None]).any()
+    for bar in range(bars):
+        for slot in range(slots):
+            others = np.delete(held[:, slot], bar)
+            assert held[other[bar, slot], slot] == others.max()
+
+
+def test_odds_of_ten_to_one_are_ten_db() -> None:
+    assert np.log(10.0) * DB_OF_ODDS == pytest.approx(10.0)
+    assert np.log(0.01) * DB_OF_ODDS == pytest.approx(-20.0)
+
+
+@pytest.mark.parametrize(("part_db", "cell_db"), [(6.0, 0.0), (0.0, -10.0), (3.0, 4.0)])
+def test_the_level_of_part_and_cell_is_in_the_energy(part_db: float, cell_db: float) -> None:
+    song = small()
+    alone = replace(song, parts=song.parts[:1])
+    before = energy_of(flatten(alone)).energy
+    (part,) = alone.parts
+    sections = tuple(
+        replace(one, cells={key: replace(cell, level_db=cell_db) for key, cell in one.cells.items()})
+        for one in alone.sections
+    )
+    louder = replace(alone, parts=(replace(part, level_db=part_db),), sections=sections)
+    after = energy_of(flatten(louder)).energy
+    sounding = before > 0
+    assert sounding.sum() > 4
+    np.testing.assert_allclose(10 * np.log10(after[sounding] / before[sounding]), part_db + cell_db)
+
+
+def sine(level_db: float, seconds: float) -> np.ndarray:
+    t = np.arange(int(seconds * RATE_HZ)) / RATE_HZ
+    return np.outer(10 ** (level_db / 20) * np.sin(2 * np.pi * 997 * t), [1.0, 1.0])
+
+
+def test_loudness_of_a_sine_and_what_is_quiet_beside_it_does_not_count() -> None:
+    loud = programme_loudness_lufs(sine(-20, 5))
+    assert loud == pytest.approx(-20.0, abs=0.1)  # 997 Hz in both channels: the standard's own example
+    half = programme_loudness_lufs(np.concatenate([sine(-20, 5), sine(-35, 5)]))
+    assert half == pytest.approx(loud, abs=0.25)  # 15 dB below is gated out; without a gate it would be 3 dB less
+    near = programme_loudness_lufs(np.concatenate([sine(-20, 5), sine(-25, 5)]))
+    assert near < loud - 1.0  # 5 dB below counts
+
+
+def test_the_gap_at_the_seam_of_a_loop_is_as_clean_as_inside() -> None:
+    hits = Pattern(3840, (Hit("kick", 0, 99), Hit("kick", 3720, 99))).arrays
+    length_ms = 2000.0
+    played = np.array([-3.0, 1996.0])  # the first comes 1 ms after the last of the pass before
+    kept = keep_order(hits, played, length_ms)
+    assert kept[0] + length_ms - kept[1] == pytest.approx(MIN_GAP_MS)
+    assert kept[1] == pytest.approx(1996.0)
+    alone = keep_order(hits, played, None)
+    np.testing.assert_allclose(alone, played)
+
+
+def test_two_parts_with_the_same_line_and_feel_are_two_players() -> None:
+    song = small()
+    loose = FeelScopes(Feel(drift_ms=8, jitter_ms=4, touch=10, seed=5))
+    backbone = replace(song.parts[0], feel=loose)
+    twin = replace(backbone, key=2, name="Twin")
+    verse = song.sections[0]
+    both = replace(
+        song, parts=(backbone, twin), sections=(replace(verse, cells={1: verse.cells[1], 2: verse.cells[1]}),)
+    )
+    one, other = play_song(both).parts
+    np.testing.assert_array_equal(one.straight_ms, other.straight_ms)
+    assert np.abs(one.played_ms - other.played_ms).max() > 1.0
+    assert (one.velocity != other.velocity).any()
+    assert seed_of(5, 0) == 5
+    assert len({seed_of(5, player) for player in range(50)}) == 50
+    same = replace(both, parts=(replace(backbone, player=7), replace(twin, player=7)))
+    one, other = play_song(same).parts
+    np.testing.assert_array_equal(one.played_ms, other.played_ms)
+
+
+def locked(pattern: Pattern, voice: str, tick: int) -> Pattern:
+    hit = pattern.at(voice, tick)
+    assert hit is not None
+    return pattern.exchanged([hit], [replace(hit, articulation=Articulation(locked=True))])
+
+
+def test_a_copy_of_a_locked_hit_is_made_and_locked_and_the_hit_stays() -> None:
+    pattern = locked(BEAT, "kick", 0)
+    after = apply_edit(pattern, MoveHits((("kick", 0, "kick", 240),), copies=True))
+    copy, first = after.at("kick", 240), after.at("kick", 0)
+    assert copy is not None
+    assert first is not None
+    assert copy.articulation.locked
+    assert first.articulation.locked
+    pasted = apply_edit(pattern, PasteHits((first,), 480))
+    assert pasted.at("kick", 480) is not None
+    with pytest.raises(EditRefusedError, match="locked"):
+        apply_edit(pattern, MoveHits((("kick", 0, "kick", 240),)))
+    with pytest.raises(EditRefusedError, match="locked"):  # a copy does not push a locked hit away
+        apply_edit(pattern, MoveHits((("snare", 960, "kick", 0),), copies=True))
+
+
+def test_a_copy_into_a_locked_row_is_refused() -> None:
+    pattern = replace(BEAT, locked_voices=frozenset({"snare"}))
+    with pytest.raises(EditRefusedError, match="row of snare is locked"):
+        apply_edit(pattern, MoveHits((("kick", 0, "snare", 240),), copies=True))
+
+
+def test_a_loop_performed_has_no_two_strokes_of_a_voice_closer_than_the_least_gap_over_its_seam() -> None:
+    pattern = Pattern(3840, (Hit("kick", 0, 99, -10.0), Hit("kick", 3810, 99, 8.0)))
+    played = perform(pattern, tempo_bpm=120)
+    times = np.sort(played.played_ms)
+    assert times[0] + played.length_ms - times[-1] >= MIN_GAP_MS - 1e-9
