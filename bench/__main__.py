@@ -1,8 +1,9 @@
-"""`./pocket bench [NAME ...]`: listen, perform, feel, mixdown, edit, kit, heard, drawn, ideas, song, song_page."""
+"""`./pocket bench [NAME ...]`: listen, perform, feel, mixdown, edit, kit, heard, drawn, ideas, song, song_page,
+served."""
 
 import sys
 
-from bench import drawn, edit, feel, heard, ideas, kit, listen, mixdown, perform, song, song_page
+from bench import drawn, edit, feel, heard, ideas, kit, listen, mixdown, perform, served, song, song_page
 from easy_pocket.caches import give_core_its_caches
 
 ALL = {
@@ -17,13 +18,20 @@ ALL = {
     "ideas": ideas.run,
     "song": song.run,
     "song_page": song_page.run,
+    "served": served.run,
 }
 
-give_core_its_caches()
-chosen = sys.argv[1:] or list(ALL)
-unknown = [name for name in chosen if name not in ALL]
-if unknown:
-    sys.exit(f"bench: there is no benchmark {unknown[0]}; there are {', '.join(ALL)}")
-for name in chosen:
-    print(f"\n== {name} ==", flush=True)
-    ALL[name]()
+
+def main() -> None:
+    give_core_its_caches()
+    chosen = sys.argv[1:] or list(ALL)
+    unknown = [name for name in chosen if name not in ALL]
+    if unknown:
+        sys.exit(f"bench: there is no benchmark {unknown[0]}; there are {', '.join(ALL)}")
+    for name in chosen:
+        print(f"\n== {name} ==", flush=True)
+        ALL[name]()
+
+
+if __name__ == "__main__":  # workers import this module, too
+    main()
