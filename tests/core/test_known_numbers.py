@@ -21,6 +21,7 @@ from easy_pocket.core.perform import MIN_GAP_MS, keep_order, perform, seed_of
 from easy_pocket.core.song.energy import energy_of
 from easy_pocket.core.song.flatten import flatten
 from easy_pocket.core.song.played import play_song
+from easy_pocket.core.sound.character import _pitch, measure
 from easy_pocket.core.sound.loudness import programme_loudness_lufs
 from easy_pocket.core.sound.models import RATE_HZ
 from tests.core.songs import BEAT, small
@@ -137,3 +138,25 @@ def test_a_loop_performed_has_no_two_strokes_of_a_voice_closer_than_the_least_ga
     played = perform(pattern, tempo_bpm=120)
     times = np.sort(played.played_ms)
     assert times[0] + played.length_ms - times[-1] >= MIN_GAP_MS - 1e-9
+
+
+def test_a_sound_that_is_like_itself_only_turned_over_has_no_pitch() -> None:
+    frames = np.zeros((1500, 1), dtype=np.float32)
+    frames[0], frames[200:] = 1.0, -0.01 + 0.001 * np.sin(np.arange(1300) / 6)[:, None]
+    frames[:200, 0] += 0.5 * np.linspace(1, 0, 200) ** 8
+    found = measure(frames)
+    assert found.peak == pytest.approx(1.5, abs=0.01)
+    turned = [
+        _pitch(np.random.default_rng(seed).standard_normal(1100) * np.linspace(1, -1, 1100)) for seed in range(60)
+    ]
+    assert all(clarity >= 0 for _, clarity in turned)
+
+
+@given(st.integers(0, 2**32 - 1), st.integers(70, 4000), st.floats(0, 60))
+def test_any_sound_whatever_is_measured(seed: int, frames: int, steep: float) -> None:
+    rng = np.random.default_rng(seed)
+    line = np.sign(rng.standard_normal(frames)) * np.exp(-steep * np.arange(frames) / frames)
+    line[rng.integers(0, frames)] += 20.0
+    found = measure(line[:, None].astype(np.float32))
+    assert 0 <= found.noisy <= 1
+    assert found.length_s > 0

@@ -97,6 +97,8 @@ def _pitch(mono: Floats) -> tuple[float, float]:
     if not len(peaks):
         return 0.0, 0.0
     best = inside[peaks].max()
+    if best <= 0:  # it is likest to itself turned over: no period at all
+        return 0.0, 0.0
     lag = low + int(peaks[np.flatnonzero(inside[peaks] >= 0.9 * best)[0]])  # the first of equals is the period itself
     before, at, after = clear[lag - 1 : lag + 2]
     bend = before - 2 * at + after

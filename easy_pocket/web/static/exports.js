@@ -12,6 +12,7 @@ export function takeAway(link, event) {
     return;
   }
   event.preventDefault();
+  link.closest("[x-data]").dispatchEvent(new KeyboardEvent("keydown", { key: "Escape" })); // the menu has done its work
   if (!link.ariaBusy) mix(link, address);
 }
 

@@ -1,6 +1,8 @@
 // Whose the keys are. After a press on a control that is not being typed into they belong to the screen's work again:
 // rails, sounds, cards, cells, waveform. What is reached by Tab keeps them, and so does a field until Enter or Escape.
 
+import { hideNote } from "./notes.js";
+
 const WORK = { bench: "#rail-rows", kit: "#sounds", ideas: "#idea-grid", loops: "#wave", grooves: "#groove-list" };
 const TYPED = 'input:not([type="range"], [type="checkbox"], [type="radio"], [type="file"]), textarea';
 
@@ -41,7 +43,10 @@ export class Keys {
   down(event) {
     if (!event.isTrusted) return; // from closeMenus
     this.byPointer = false;
-    if (event.key === "Escape") this.closeMenus();
+    if (event.key === "Escape") {
+      this.closeMenus();
+      hideNote();
+    }
     const field = event.target;
     const ends = event.key === "Enter" || event.key === "Escape";
     if (!ends || !field.matches?.(TYPED) || field.matches("textarea") || field.form) return;

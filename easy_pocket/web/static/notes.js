@@ -8,6 +8,7 @@ export function showNote(words, { near = null, wrong = false, actions = [], stay
   clearTimeout(timer);
   note.replaceChildren(document.createTextNode(words));
   note.classList.toggle("wrong", wrong);
+  const row = document.createElement("span"); // the buttons stay side by side
   for (const [name, run] of actions) {
     const button = document.createElement("button");
     button.type = "button";
@@ -16,9 +17,11 @@ export function showNote(words, { near = null, wrong = false, actions = [], stay
       hideNote();
       run();
     });
-    note.append(button);
+    row.append(button);
   }
+  if (actions.length) note.append(" ", row);
   note.hidden = false;
+  note.style.left = "8px"; // measured where nothing squeezes it
   const place = (near && near.isConnected ? near : document.getElementById("ledger")).getBoundingClientRect();
   const box = note.getBoundingClientRect();
   const below = place.bottom + 8 + box.height < window.innerHeight;

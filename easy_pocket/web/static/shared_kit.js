@@ -53,7 +53,9 @@ export class SharedKit {
   }
 
   release() {
-    for (const { edit, options } of this.held.splice(0)) this.edits.push(edit, options);
+    const held = this.held;
+    this.held = [];
+    for (const { edit, options } of held) this.edits.push(edit, options);
     this.page.keys.give();
   }
 
