@@ -67,9 +67,9 @@ def run() -> None:
     try:
         first = songs_of(address)[0]
         _wire(address, first)
-        _pages(address, first)
         _many(address, copied(address, first))
         _one_kit(address, [copied(address, first) for _ in range(5)])
+        _pages(address, first)
         _beside_long_work(address, copied(address, first))
     finally:
         process.terminate()
