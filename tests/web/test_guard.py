@@ -1,10 +1,12 @@
 """Hostile requests: other origins, other hosts, too much, the wrong type."""
 
+import asyncio
 import re
 
 import pytest
 
 from easy_pocket.store.songs import create_song
+from easy_pocket.web import security
 from easy_pocket.web.security import MAX_UPLOAD_BYTES, POLICY
 
 
@@ -123,3 +125,29 @@ def test_a_file_name_is_only_ever_shown(client, song_id):
     assert "<b>passwd" not in page
     assert "&lt;b&gt;passwd.wav" in page
     assert "etc/" not in re.search(r'class="name">(.*?)</b>', page).group(1)
+
+
+def test_a_body_that_does_not_come_is_not_waited_for(client, song_id, monkeypatch):
+    monkeypatch.setattr(security, "BODY_S", 0.05)
+    sent = []
+
+    async def receive():
+        if not sent:
+            sent.append("a piece")
+            return {"type": "http.request", "body": b"{", "more_body": True}
+        await asyncio.Event().wait()
+
+    answered = []
+
+    async def send(message):
+        answered.append(message)
+
+    headers = [(b"host", b"testserver"), (b"origin", b"http://testserver"), (b"content-type", b"application/json")]
+    scope = {
+        "type": "http", "asgi": {"version": "3.0"}, "http_version": "1.1", "method": "POST", "scheme": "http",
+        "path": f"/songs/{song_id}/edits", "raw_path": b"", "query_string": b"", "headers": headers,
+        "client": ("127.0.0.1", 1), "server": ("testserver", 80),
+    }  # fmt: skip
+    asyncio.run(client.app(scope, receive, send))
+    assert answered[0]["status"] == 408
+    assert b"did not come whole" in answered[1]["body"]
