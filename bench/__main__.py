@@ -1,9 +1,9 @@
 """`./pocket bench [NAME ...]`: listen, perform, feel, mixdown, edit, kit, heard, drawn, ideas, song, song_page,
-served."""
+served; and, by its name only, soak."""
 
 import sys
 
-from bench import drawn, edit, feel, heard, ideas, kit, listen, mixdown, perform, served, song, song_page
+from bench import drawn, edit, feel, heard, ideas, kit, listen, mixdown, perform, served, soak, song, song_page
 from easy_pocket.caches import give_core_its_caches
 
 ALL = {
@@ -19,12 +19,13 @@ ALL = {
     "song": song.run,
     "song_page": song_page.run,
     "served": served.run,
+    "soak": soak.run,
 }
 
 
 def main() -> None:
     give_core_its_caches()
-    chosen = sys.argv[1:] or list(ALL)
+    chosen = sys.argv[1:] or [name for name in ALL if name != "soak"]
     unknown = [name for name in chosen if name not in ALL]
     if unknown:
         sys.exit(f"bench: there is no benchmark {unknown[0]}; there are {', '.join(ALL)}")

@@ -13,7 +13,7 @@ from fastapi.testclient import TestClient
 from starlette.types import ASGIApp, Receive, Scope, Send
 
 from easy_pocket.core.pattern import Hit
-from easy_pocket.core.voices import DRUMS, ROLES
+from easy_pocket.core.voices import DRUMS
 from easy_pocket.demo.load import lamplighter_hits, load_demo
 from easy_pocket.home.mariadb import MariaDb
 from easy_pocket.store.database import Database
@@ -56,7 +56,7 @@ def run() -> None:
         busy = tuple(Hit(voice, slot * 240, 90) for voice in list(DRUMS)[:12] for slot in range(16 * 16))
         _measure(client, database, "16 bars x 12 voices of 16ths", 16, busy, 40)
         full = tuple(Hit(voice, slot * 240, 90) for voice in DRUMS for slot in range(64 * 16))
-        _measure(client, database, f"64 bars x {len(ROLES)} voices (all there are) of 16ths", 64, full, 100)
+        _measure(client, database, f"64 bars x {len(DRUMS)} voices of 16ths", 64, full, 100)
 
 
 def _measure(
