@@ -75,6 +75,9 @@ def take(page: Page, address: str) -> None:
         while page.locator(".sound.on b").inner_text() != name:
             page.keyboard.press("ArrowDown")
         page.keyboard.press("Shift+Enter")
+        if page.locator("#note >> text=for all").is_visible():
+            page.click("#note >> text=for all")
+            page.locator("#sounds").focus()
         page.wait_for_selector(f'.layer-name b >> text="{name}"')
     page.click('[data-layer-line="2"] .layer-name')
     page.wait_for_selector('.kit-bar[data-layer="2"]')
