@@ -2,6 +2,7 @@
 
 import pytest
 
+from easy_pocket.store import snapshots
 from easy_pocket.store.songs import create_song
 from tests.drums import ROCK, beat
 from tests.web.test_bench import Tab
@@ -102,3 +103,15 @@ def test_many_steps_are_undone_in_one_go_or_not_at_all(tab):
     assert [place for place in tab.hits() if place[0] == "rim"] == [("rim", 0)]
     _, listed = ask(tab, "changes")
     assert [change["undone"] for change in listed["changes"]] == [True, True, False]
+
+
+def test_snapshots_that_were_put_away_leave_room_for_others(tab, monkeypatch):
+    monkeypatch.setattr(snapshots, "MOST_SNAPSHOTS", 3)
+    for number in range(9):
+        status, kept = ask(tab, "snapshots", name=f"number {number}")
+        assert status == 200, kept
+        assert ask(tab, f"snapshots/{kept['kept']}", removed=True)[0] == 200
+    for number in range(3):
+        assert ask(tab, "snapshots", name=f"kept {number}")[0] == 200
+    status, refused = ask(tab, "snapshots", name="one more")
+    assert (status, "put some away first" in refused["error"]) == (422, True)

@@ -6,6 +6,7 @@ import json
 import logging
 import re
 import sys
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -174,6 +175,19 @@ def test_files_of_the_page_have_lasting_names_and_come_compressed(client: Client
     script = next(name for name in names if name.endswith(".css"))
     assert client.get(script, headers={"Accept-Encoding": "gzip"}).headers["content-encoding"] == "gzip"
     assert client.get(re.sub(r"/static/[^/]+/", "/static/0000000000/", script)).status_code in (200, 404)
+
+
+def test_no_file_is_read_for_a_request(client: Client, song_id: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    page = client.get(f"/songs/{song_id}/bench").text
+
+    def fails(*arguments: Any, **named: Any) -> Any:
+        raise AssertionError("a file is read")
+
+    for name in ("read_bytes", "read_text", "open"):
+        monkeypatch.setattr(Path, name, fails)
+    assert client.get(f"/songs/{song_id}/bench").status_code == 200
+    for name in re.findall(r'(?:href|src)="(/static/[^"]+)"', page):
+        assert client.get(name).status_code == 200
 
 
 def test_a_cache_holds_no_more_bytes_than_it_may_and_forgets_the_oldest() -> None:
