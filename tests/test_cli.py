@@ -216,7 +216,11 @@ def silence():
         (("perform", "in.mid", "-o", "out.bin", "--tempo", "0"), b"", "between 20 and 400"),
         (("perform", "in.mid", "-o", "out.bin", "--template", "x.mid"), b"{}", "no groove template"),
         (("render", "in.mid", "-o", "out.bin", "--kit", "tin"), b"", "no kit 'tin'"),
-        (("render", "in.mid", "-o", "no/such/folder/out.bin"), b"", "No such file"),
+        (
+            ("render", "in.mid", "-o", "no/such/folder/out.bin"),
+            b"",
+            "no/such/folder/out.bin cannot be written: no such file",
+        ),
         (("perform", "in.mid"), b"", "required"),
         (("dance",), b"", "invalid choice"),
     ],

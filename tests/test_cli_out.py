@@ -7,6 +7,7 @@ import signal
 import subprocess
 import sys
 import threading
+import time
 from pathlib import Path
 
 import mido
@@ -94,6 +95,17 @@ def test_a_name_that_cannot_be_written_is_named(desk: Path, monkeypatch: pytest.
     assert sorted(desk.iterdir()) == before
 
 
+def opened_by_it(pipe: Path) -> int:
+    """Our end of a pipe, as soon as somebody reads at the other."""
+    give_up = time.monotonic() + 60
+    while True:
+        try:
+            return os.open(pipe, os.O_WRONLY | os.O_NONBLOCK)
+        except OSError:
+            assert time.monotonic() < give_up
+            os.sched_yield()
+
+
 def test_ctrl_c_ends_with_one_line_and_leaves_no_file(desk: Path) -> None:
     os.mkfifo(desk / "never.mid")  # it waits here for what never comes
     process = subprocess.Popen(
@@ -104,11 +116,8 @@ def test_ctrl_c_ends_with_one_line_and_leaves_no_file(desk: Path) -> None:
         stderr=subprocess.PIPE,
         text=True,
     )
-    holding = os.open(desk / "never.mid", os.O_RDWR)  # opened by both: now it is at work
-    try:
-        process.wait(5)
-    except subprocess.TimeoutExpired:
-        process.send_signal(signal.SIGINT)
+    holding = opened_by_it(desk / "never.mid")  # now it is at work
+    process.send_signal(signal.SIGINT)
     _, said = process.communicate(timeout=20)
     os.close(holding)
     assert process.returncode != 0

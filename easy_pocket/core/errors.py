@@ -56,5 +56,5 @@ def require_range(what: str, value: float, low: float, high: float, unit: str = 
     """Raise BadValueError unless `low <= value <= high` (NaN and infinity are outside)."""
     if not low <= value <= high:  # NaN is not
         suffix = f" {unit}" if unit else ""
-        shown = f"{value:g}" if abs(value) < 1e300 else "beyond all bounds"
+        shown = "beyond all bounds" if abs(value) >= 1e300 else f"{value:g}"
         raise BadValueError(f"{what} is {shown}{suffix}; it must lie between {low:g} and {high:g}{suffix}.")

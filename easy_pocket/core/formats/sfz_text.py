@@ -53,9 +53,9 @@ def parse_sfz(data: bytes, name: str) -> SfzText:
             # The longest name first; what comes of one is not looked at again, so a line cannot grow without end.
             known = known or re.compile("|".join(map(re.escape, sorted(defines, key=len, reverse=True))))
             line = known.sub(lambda found: defines[found[0]], line)
-        written += len(line)
-        if len(line) > MAX_LINE or written > MAX_BYTES:
-            raise KitRefusedError(f"{name} grows too large by its #defines: write the opcodes out, or use fewer.")
+            written += len(line)
+            if len(line) > MAX_LINE or written > MAX_BYTES:
+                raise KitRefusedError(f"{name} grows too large by its #defines: write the opcodes out, or use fewer.")
         lines.append(line)
     regions = _regions("\n".join(lines), name)
     if not regions:
