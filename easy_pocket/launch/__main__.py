@@ -79,11 +79,13 @@ def _listen(port: int) -> socket.socket:
 
 def _serve(url: str, listener: socket.socket, address: str, home: Path, *, own: bool, demo: bool) -> None:
     import uvicorn
+    from fastapi import FastAPI
     from sqlalchemy.exc import SQLAlchemyError
 
     from easy_pocket.demo.load import load_demo
     from easy_pocket.home.upgrade import bring_up_to_date
     from easy_pocket.jobs import work
+    from easy_pocket.jobs.workers import Workers
     from easy_pocket.launch.warm import WarmUp
     from easy_pocket.store.database import Database
     from easy_pocket.store.failures import Failure, failure_of
@@ -105,17 +107,19 @@ def _serve(url: str, listener: socket.socket, address: str, home: Path, *, own: 
         raise LaunchError(f"The database cannot be used ({reason}): {way_out}.") from None
     listener.listen(128)  # from here on a browser that comes early is kept waiting, not turned away
     print(f"Easy Pocket is at {address}  (Ctrl-C stops it)", flush=True)
+    app: FastAPI | None = None
+    workers = Workers(url)
     warming = WarmUp(store)
     try:
-        app = make_app(store, home=home)
-        app.state.jobs.workers.schedule(work.ready)  # one is there before it is needed
+        app = make_app(store, workers=workers, home=home)
+        workers.schedule(work.ready)  # one is there before it is needed
         log.info("serving", extra={"facts": {"address": address, "home": str(home)}})
         config = uvicorn.Config(app, log_config=None, access_log=False, timeout_graceful_shutdown=3)
-        try:
-            uvicorn.Server(config).run(sockets=[listener])
-        finally:  # Ctrl-C comes out of it as an exception
+        uvicorn.Server(config).run(sockets=[listener])
+    finally:  # Ctrl-C comes as an exception, at any moment: what was begun is ended, or the program would wait for it
+        if app is not None:
             app.state.jobs.close()
-    finally:
+        workers.close()
         warming.stop()
         store.close()
 
