@@ -115,6 +115,8 @@ def test_ctrl_c_ends_with_one_line_and_leaves_no_file(desk: Path) -> None:
         stdout=subprocess.PIPE,
         stderr=subprocess.PIPE,
         text=True,
+        # A shell that runs the tests beside others has Ctrl-C ignored, and what is begun there inherits that.
+        preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),
     )
     holding = opened_by_it(desk / "never.mid")  # now it is at work
     process.send_signal(signal.SIGINT)
