@@ -30,7 +30,8 @@ def main() -> int:
     parser.add_argument("--no-install", action="store_true", help="never install anything")
     chosen = parser.parse_args()
     # A termination is handled like Ctrl-C, so that the database is stopped properly.
-    signal.signal(signal.SIGTERM, lambda *_: signal.raise_signal(signal.SIGINT))
+    # (A shell that starts it in the background has Ctrl-C ignored: then only a termination stops it, and it must.)
+    signal.signal(signal.SIGTERM, signal.default_int_handler)
     database: MariaDb | None = None
     lock: IO[str] | None = None
     home = home_folder()
