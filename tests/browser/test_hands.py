@@ -249,3 +249,35 @@ def test_a_kit_that_is_asked_about_and_left_is_as_it_was(bench):
     click_slot(bench, "rim", 0) if 0 not in ticks(bench, "rim") else None
     expect_hit(bench, "rim", 0)
     expect_hits(bench, "rim", len(ticks(bench, "rim")))
+
+
+@pytest.mark.parametrize(("below", "across"), [(16, 120), (0, 30), (0, -25)])
+def test_escape_in_the_middle_of_drawing_makes_nothing(bench, below, across):
+    before, taken = hit(bench, "kick", 0), ticks(bench, "kick")
+    revision = bench.evaluate("easyPocket.edits.revision")
+    bench.mouse.move(before["x"], before["y"] + below)
+    bench.mouse.down()
+    bench.mouse.move(before["x"] + across, before["y"] + below, steps=6)
+    bench.keyboard.press("Escape")
+    bench.mouse.move(before["x"] + across + 9, before["y"] + below, steps=2)
+    bench.mouse.up()
+    saved(bench)
+    shown = "JSON.stringify(easyPocket.rails.data.hits('kick').map((one) => one.tick).sort((a, b) => a - b))"
+    until(bench, f"{shown} === JSON.stringify({json.dumps(taken)})")
+    until(bench, f"easyPocket.rails.find('kick', 0).own === {before['own']}")
+    assert bench.evaluate("easyPocket.edits.revision") == revision
+
+
+def test_a_double_click_on_an_answer_is_one_answer_and_presses_nothing_under_it(bench):
+    bench.click("nav >> text=Kit")
+    bench.wait_for_selector(".sound")
+    level = bench.locator('.drag[data-drag="voice"][data-field="level_db"] input')
+    level.focus()
+    bench.keyboard.press("ArrowDown")
+    bench.locator("#note button", has_text="for this song").dblclick()
+    saved(bench)
+    expect(bench.locator("#note")).to_be_hidden()
+    expect(bench.locator(".kit-head")).to_have_attribute("data-songs", "1")
+    assert bench.locator(".typing").count() == 0
+    bench.keyboard.press("Space")
+    until(bench, "easyPocket.player.running")

@@ -46,6 +46,7 @@ export class Keys {
     if (event.key === "Escape") {
       this.closeMenus();
       hideNote();
+      if (this.page.rails.letGo()) event.stopPropagation();
     }
     const field = event.target;
     const ends = event.key === "Enter" || event.key === "Escape";

@@ -14,7 +14,10 @@ export function showNote(words, { near = null, wrong = false, actions = [], stay
     button.type = "button";
     button.textContent = name;
     button.addEventListener("click", () => {
-      hideNote();
+      for (const one of row.children) one.disabled = true;
+      button.blur();
+      clearTimeout(timer);
+      timer = setTimeout(hideNote, 350); // the second press of a double click falls on the note, not on what lies under it
       run();
     });
     row.append(button);

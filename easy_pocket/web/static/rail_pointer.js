@@ -252,6 +252,14 @@ export class RailPointer {
     }
   }
 
+  // Escape in the middle of drawing: nothing is made, and what was drawn ahead of it goes.
+  letGo() {
+    if (!this.drag) return false;
+    this.cancel({});
+    this.page.refresh();
+    return true;
+  }
+
   cancel(event) {
     this.touches.delete(event.pointerId);
     this.drag = null;
