@@ -52,6 +52,8 @@ class MariaDb:
         self.socket = home / "mariadb.sock"
         self.pid_file = home / "mariadb.pid"
         self.log = home / "mariadb.log"
+        # Each server clears away what it takes for old files in its folder for them: in a common one, another's.
+        self.temporary = home / "tmp"
         self.port = 0
         self.process: subprocess.Popen[bytes] | None = None
         self._stopping = threading.Event()
@@ -64,6 +66,7 @@ class MariaDb:
         try:
             self.home.mkdir(parents=True, exist_ok=True)
             self.home.chmod(0o700)
+            self.temporary.mkdir(exist_ok=True)
             self._end_orphan()
             there = check_files(self.home, self.data, SCHEMA)
             check_room(self.home, first=not there)
@@ -95,6 +98,7 @@ class MariaDb:
                 PLAIN_IO,
                 *self._as_user(),
             ],
+            env={**os.environ, "TMPDIR": str(self.temporary)},
             capture_output=True,
             text=True,
             preexec_fn=_end_with_parent,
@@ -147,6 +151,7 @@ class MariaDb:
                     f"--datadir={self.data}",
                     f"--socket={self.socket}",
                     f"--pid-file={self.pid_file}",
+                    f"--tmpdir={self.temporary}",
                     f"--port={self.port}",
                     "--bind-address=127.0.0.1",
                     "--character-set-server=utf8mb4",

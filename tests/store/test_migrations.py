@@ -1,5 +1,7 @@
 """Migrations make exactly the tables the models describe, and keep what an older database holds."""
 
+from concurrent.futures import ThreadPoolExecutor
+
 from alembic import command
 from alembic.autogenerate import compare_metadata
 from alembic.config import Config
@@ -11,7 +13,8 @@ from easy_pocket.core.pattern import Hit
 from easy_pocket.core.song.flatten import flatten
 from easy_pocket.core.timebase import Metre
 from easy_pocket.demo.load import load_demo
-from easy_pocket.store.database import MIGRATIONS
+from easy_pocket.home.mariadb import MariaDb
+from easy_pocket.store.database import MIGRATIONS, Database
 from easy_pocket.store.models import Base
 from easy_pocket.store.songs import create_song, load_song, shelf
 
@@ -85,3 +88,17 @@ def test_the_server_is_strict_and_speaks_utf8mb4(migrated):
     assert charset == "utf8mb4"
     assert packet >= 64_000_000
     assert bound == "127.0.0.1"
+
+
+def test_servers_made_at_the_same_time_have_nothing_in_common(tmp_path):
+    def begin(number):
+        server = MariaDb(tmp_path / str(number))
+        database = Database(server.start())
+        with database.engine.connect() as connection:
+            temporary = connection.execute(text("SELECT @@tmpdir")).scalar_one()
+        database.close()
+        server.stop()
+        return temporary
+
+    with ThreadPoolExecutor(4) as pool:
+        assert list(pool.map(begin, range(4))) == [str(tmp_path / str(number) / "tmp") for number in range(4)]
