@@ -12,12 +12,12 @@ import numpy as np
 from fastapi.testclient import TestClient
 from starlette.types import ASGIApp, Receive, Scope, Send
 
-from easy_pocket.core.pattern import Hit
-from easy_pocket.core.voices import DRUMS
+from easy_pocket.core.pattern.pattern import Hit
+from easy_pocket.core.pattern.voices import DRUMS
 from easy_pocket.demo.load import lamplighter_hits, load_demo
 from easy_pocket.home.mariadb import MariaDb
 from easy_pocket.store.database import Database
-from easy_pocket.store.songs import create_song
+from easy_pocket.store.songs.load import create_song
 from easy_pocket.web.app import make_app
 
 

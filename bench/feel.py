@@ -6,11 +6,11 @@ from playwright.sync_api import Page, sync_playwright
 
 from bench.clock import median_ms
 from bench.full import fill_rails
-from easy_pocket.core.feel import Feel, FeelScopes
-from easy_pocket.core.house_grooves import house_grooves
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.perform import TIME_STAGES, perform
-from easy_pocket.core.voices import DRUMS
+from easy_pocket.core.feel.feel import Feel, FeelScopes
+from easy_pocket.core.feel.house_grooves import house_grooves
+from easy_pocket.core.feel.perform import TIME_STAGES, perform
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.voices import DRUMS
 from tests.browser.gestures import drawn, saved
 from tests.running import CHROMIUM, FLAGS, running_app
 

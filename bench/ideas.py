@@ -7,16 +7,16 @@ from playwright.sync_api import Page, sync_playwright
 from scipy.stats import spearmanr
 
 from bench.clock import median_ms
-from easy_pocket.core.backbeat import backbeat
 from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.ideas.distance import density, distance, distances, within
 from easy_pocket.core.ideas.fill_settings import ENDINGS, PATHS, SUBDIVISIONS, FillSettings
 from easy_pocket.core.ideas.fills import fills
 from easy_pocket.core.ideas.grow import GrowSettings, grow
-from easy_pocket.core.ideas.scene import Scene, window
+from easy_pocket.core.ideas.idea_context import Scene, window
 from easy_pocket.core.ideas.variations import VariationSettings, variations
-from easy_pocket.core.metrical import syncopation
-from easy_pocket.core.pattern import Pattern
+from easy_pocket.core.pattern.backbeat import backbeat
+from easy_pocket.core.pattern.metrical import syncopation
+from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.demo.load import lamplighter_hits
 from tests.browser.gestures import until
 from tests.core.idea_scenes import BEATS, KIT, limbs_can, scene

@@ -9,17 +9,17 @@ from fastapi.testclient import TestClient
 
 from bench.clock import median_ms
 from bench.edit import Timed, desk
+from easy_pocket.core.pattern.voices import DRUMS
 from easy_pocket.core.sound.house_kits import HOUSE_KITS
 from easy_pocket.core.sound.kit import Kit, KitVoice, clear_rendered, voice_audio
 from easy_pocket.core.sound.layer import Layer
 from easy_pocket.core.sound.library import Query, SoundIndex, search
 from easy_pocket.core.sound.sound import clear_struck
-from easy_pocket.core.voices import DRUMS
 from easy_pocket.demo.load import lamplighter_hits
 from easy_pocket.samples import dry_dock, shipped_samples
 from easy_pocket.store.database import Database
-from easy_pocket.store.models import SoundRow
-from easy_pocket.store.songs import create_song
+from easy_pocket.store.schema.tables import SoundRow
+from easy_pocket.store.songs.load import create_song
 
 SOUNDS = 5_000
 
@@ -143,7 +143,7 @@ def _control() -> None:
             answer = client.post(f"/songs/{song_id}/edits", json=body).json()
             edits.append(Timed.last_ms)
             revision = answer["song"]["revision"]
-            client.get(f"/audio/sounds/{answer['hit']['audio']}.wav")
+            client.get(f"/audio/sounds/{answer['data']['audio']}.wav")
             sounds.append(Timed.last_ms)
         _library(client, database, song_id)
     sound_ms = np.median(sounds)

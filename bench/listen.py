@@ -15,9 +15,9 @@ import numpy as np
 from bench.clock import median_ms
 from bench.made_loops import write_made
 from bench.own_loops import write_loops
+from easy_pocket.core.formats.analysis_json import heard_to_doc
 from easy_pocket.core.formats.audio_file import read_audio
-from easy_pocket.core.formats.heard_json import heard_to_doc
-from easy_pocket.core.listen.hear import hear
+from easy_pocket.core.listen.loop_analysis import hear
 
 SHARED = Path(os.environ.get("EASY_POCKET_LOOPS") or Path(__file__).resolve().parent.parent.parent / "shared" / "loops")
 SCORER = SHARED.parent / "tools" / "score_loops.py"

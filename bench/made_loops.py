@@ -15,10 +15,10 @@ from scipy import signal
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.formats.audio_file import write_audio
-from easy_pocket.core.pattern import Hit, Pattern
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.timebase import COMMON_TIME, Metre
 from easy_pocket.core.sound.kit import Kit, voice_audio
 from easy_pocket.core.sound.velocity import gains
-from easy_pocket.core.timebase import COMMON_TIME, Metre
 from easy_pocket.samples import house_kits, shipped_samples
 from tests.drums import beat
 

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from bench.clock import median_ms
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.perform import perform
+from easy_pocket.core.feel.perform import perform
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.voices import DRUMS
 from easy_pocket.core.sound.events import play_events
 from easy_pocket.core.sound.house_kits import HOUSE_KITS
 from easy_pocket.core.sound.mixdown import mixdown
-from easy_pocket.core.voices import DRUMS
 
 
 def run() -> None:

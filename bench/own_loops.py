@@ -8,11 +8,11 @@ from pathlib import Path
 import numpy as np
 
 from easy_pocket.core.audio import Audio
-from easy_pocket.core.feel import Feel
+from easy_pocket.core.feel.feel import Feel
+from easy_pocket.core.feel.perform import Performance
 from easy_pocket.core.formats.audio_file import write_audio
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.perform import Performance
-from easy_pocket.core.timebase import Metre
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.timebase import Metre
 from tests.drums import ROCK, SWUNG, beat, rendered
 
 SHUFFLE = {

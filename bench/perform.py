@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from bench.clock import median_ms
-from easy_pocket.core.feel import Feel, FeelScopes
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.perform import perform
-from easy_pocket.core.voices import DRUMS
+from easy_pocket.core.feel.feel import Feel, FeelScopes
+from easy_pocket.core.feel.perform import perform
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.voices import DRUMS
 from tests.drums import template
 
 

@@ -21,7 +21,7 @@ from sqlalchemy.pool import Pool
 
 from easy_pocket.home.mariadb import MariaDb
 from easy_pocket.jobs import work
-from easy_pocket.store.looking import ANYWHERE
+from easy_pocket.store.songs.selection import ANYWHERE
 from tests.running import start_app
 
 SECONDS = 10.0
@@ -142,7 +142,7 @@ def _play(address: str, song: int, clients: int) -> list[Hand]:
 
 
 def _hits(address: str, song: int) -> int:
-    hits = httpx.get(f"{address}/songs/{song}/state").json()["rails"]["hits"]
+    hits = httpx.get(f"{address}/songs/{song}/state").json()["data"]["hits"]
     return len(hits.get("rim", {}).get("tick", []))
 
 

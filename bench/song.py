@@ -11,14 +11,14 @@ from fastapi.testclient import TestClient
 from sqlalchemy.orm import Session
 
 from bench.edit import Timed, desk
-from easy_pocket.core.pattern import Hit, Pattern
+from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.song.energy import energy_of
 from easy_pocket.core.song.flatten import flatten
-from easy_pocket.core.song.played import play_song
+from easy_pocket.core.song.perform_song import play_song
 from easy_pocket.samples import house_kits
-from easy_pocket.store.hits import hits_to_json
-from easy_pocket.store.models import PartRow, PatternRow, SectionRow, SongRow
-from easy_pocket.store.songs import load_song
+from easy_pocket.store.schema.tables import PartRow, PatternRow, SectionRow, SongRow
+from easy_pocket.store.songs.hits_json import hits_to_json
+from easy_pocket.store.songs.load import load_song
 
 PARTS, PATTERNS, BARS_EACH, SECTIONS = 8, 3, 2, 25
 FEEL = {"swing_percent": 56.0, "drift_ms": 4.0, "jitter_ms": 2.0, "touch": 8, "depth_percent": 110.0}
@@ -108,15 +108,15 @@ def _pages(client: TestClient, song_id: int, wide_id: int) -> None:
                   "(wanted: open in 1500 ms)")  # fmt: skip
     answer = client.get(f"/songs/{song_id}/song/playing")
     print(f"all it plays, as the page asks for it: {Timed.last_ms:.0f} ms, {len(answer.content) / 1e6:.1f} MB")
-    state = client.get(f"/songs/{song_id}/state?screen=arrangement").json()
-    revision, data = state["song"]["revision"], state["arrangement"]
+    state = client.get(f"/songs/{song_id}/state?screen=song").json()
+    revision, data = state["song"]["revision"], state["data"]
     part, section = data["parts"][0]["id"], data["sections"][3]["id"]
-    tick = client.get(f"/songs/{song_id}/state").json()["rails"]["hits"]["kick"]["tick"][0]
-    for screen in ("bench", "arrangement"):
+    tick = client.get(f"/songs/{song_id}/state").json()["data"]["hits"]["kick"]["tick"][0]
+    for screen in ("bench", "song"):
         times = []
         for number in range(40):
             edit: dict[str, Any] = {"kind": "velocity", "voice": "kick", "tick": tick, "velocity": 50 + number}
-            if screen == "arrangement":
+            if screen == "song":
                 edit = {"kind": "cell_level", "section_id": section, "part_id": part, "value": -(number % 12)}
             told = client.post(
                 f"/songs/{song_id}/edits", json={"revision": revision, "edit": edit, "view": {"screen": screen}}

@@ -17,8 +17,8 @@ from easy_pocket.home.mariadb import MariaDb
 from easy_pocket.jobs.workers import Workers
 from easy_pocket.samples import house_kits
 from easy_pocket.store.database import Database
-from easy_pocket.store.kits import save_house_kits
-from easy_pocket.store.models import Base, KitRow, PartRow
+from easy_pocket.store.kits.kits import save_house_kits
+from easy_pocket.store.schema.tables import Base, KitRow, PartRow
 from easy_pocket.web.app import make_app
 
 settings.register_profile("steady", deadline=None, derandomize=True)

@@ -9,15 +9,15 @@ from dataclasses import replace
 import numpy as np
 
 from easy_pocket.core.audio import Audio
-from easy_pocket.core.feel import Feel, FeelScopes
+from easy_pocket.core.feel.feel import Feel, FeelScopes
+from easy_pocket.core.feel.perform import Performance, perform
+from easy_pocket.core.feel.template import GrooveTemplate, Lane
 from easy_pocket.core.formats.audio_file import write_audio
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.perform import Performance, perform
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.timebase import COMMON_TIME, Metre
 from easy_pocket.core.sound.events import play_events
 from easy_pocket.core.sound.house_kits import HOUSE_KITS
 from easy_pocket.core.sound.mixdown import mixdown
-from easy_pocket.core.template import GrooveTemplate, Lane
-from easy_pocket.core.timebase import COMMON_TIME, Metre
 
 LEVELS = {"X": 112, "x": 88, "o": 60, "-": 40}
 

@@ -7,12 +7,12 @@ from typing import Any
 
 from pydantic import TypeAdapter
 
-from easy_pocket.core.pattern_edit import PatternEdit
+from easy_pocket.core.pattern.pattern_edit import PatternEdit
 from easy_pocket.core.sound.kit_edit import KitEdit
 from easy_pocket.store.database import Database
-from easy_pocket.store.edits.pipeline import EditResult, SentEdit, SentStep, make_edit, take_steps
-from easy_pocket.store.edits.registry import any_edit
-from easy_pocket.store.looking import ANYWHERE, Looking
+from easy_pocket.store.songs.edits.pipeline import EditResult, SentEdit, SentStep, make_edit, take_steps
+from easy_pocket.store.songs.edits.registry import any_edit
+from easy_pocket.store.songs.selection import ANYWHERE, Looking
 
 ADAPTER: TypeAdapter[Any] = TypeAdapter(any_edit())
 

@@ -14,12 +14,12 @@ import pytest
 import soundfile
 
 from easy_pocket.cli import main
-from easy_pocket.core.feel import Feel
+from easy_pocket.core.feel.feel import Feel
+from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.midi import write_midi
 from easy_pocket.core.formats.sfz import write_sfz
 from easy_pocket.core.formats.template_file import dump_template, load_template
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.perform import perform
+from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.samples import house_kits
 from tests.drums import ROCK, SWUNG, beat, raw_wav, rendered, template, wav_bytes
 

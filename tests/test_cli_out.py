@@ -15,8 +15,8 @@ import pytest
 
 from easy_pocket.cli.files import write
 from easy_pocket.core.errors import BadValueError
+from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.midi import write_midi
-from easy_pocket.core.perform import perform
 from tests.drums import ROCK, beat
 
 ROOT = Path(__file__).resolve().parent.parent

@@ -14,8 +14,8 @@ import soundfile
 from easy_pocket.cli import main
 from easy_pocket.core.song.flatten import flatten
 from easy_pocket.demo.tidewater import slack_water, three_piers
-from easy_pocket.store.song_files import song_as_midi
-from easy_pocket.store.songs import load_song, shelf
+from easy_pocket.store.songs.load import load_song, shelf
+from easy_pocket.store.songs.song_files import song_as_midi
 
 
 @pytest.fixture

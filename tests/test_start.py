@@ -85,7 +85,7 @@ def test_killed_in_the_middle_nothing_is_lost(fresh, tmp_path):
     assert gone(servers)
     _, address = fresh()
     state = json.loads(get(f"{address}{song}/state"))
-    rim = state["rails"]["hits"]["rim"]
+    rim = state["data"]["hits"]["rim"]
     assert rim["velocity"][rim["tick"].index(960)] == 71
     assert state["song"]["undo"] == "write rim at 1.2"
 

@@ -103,7 +103,7 @@ def songs_at(address: str) -> dict[str, Any]:
     found = {}
     for number in sorted({int(one) for one in re.findall(r"/songs/(\d+)/bench", get(address + "/"))}):
         state = json.loads(get(f"{address}/songs/{number}/state"))
-        found[state["song"]["name"]] = state["rails"]["hits"]
+        found[state["song"]["name"]] = state["data"]["hits"]
     return found
 
 
@@ -178,7 +178,7 @@ def test_no_answered_edit_is_lost_and_none_made_twice_when_it_is_killed(made: Pa
         made_ticks.append(waiting[1])
     state = json.loads(get(f"{address}/songs/{song}/state"))
     stop(process)
-    ticks = state["rails"]["hits"]["shaker"]["tick"]
+    ticks = state["data"]["hits"]["shaker"]["tick"]
     assert [tick for tick in ticks if tick % 3 == 1 and tick in made_ticks] == sorted(made_ticks)
     assert state["song"]["revision"] == first + len(made_ticks)
 

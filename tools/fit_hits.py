@@ -1,6 +1,6 @@
-"""Fit what hits in loops are told by (core/listen/hits.npz): on loops made for it (bench/made_loops.py) from our kits,
-from models with settings drawn at random, and from hits of the SoundFont's kits. Needs the packages of
-requirements/bench.txt, and Debian's fluidsynth and fluid-soundfont-gm.
+"""Fit the networks that classify hits in loops (core/listen/hit_classifier.npz): on loops made for it
+(bench/made_loops.py) from our kits, from models with settings drawn at random, and from hits of the SoundFont's kits.
+Needs the packages of requirements/bench.txt, and Debian's fluidsynth and fluid-soundfont-gm.
 
     python tools/fit_hits.py [--loops 1800] [--without 0,40] [--own no] [-o FILE]
 
@@ -26,12 +26,12 @@ from bench.made_loops import MadeLoop, made_loops
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import NoHitsError
 from easy_pocket.core.listen import believed
-from easy_pocket.core.listen.believed import FARTHEST, MERGE_S, Network, needed_odds, strongest_apart
+from easy_pocket.core.listen.bar_context import bar_pictures, bars_say_something
 from easy_pocket.core.listen.candidates import Candidates, candidates_in
-from easy_pocket.core.listen.in_bars import bar_pictures, bars_say_something
+from easy_pocket.core.listen.hit_classifier import FARTHEST, MERGE_S, Network, needed_odds, strongest_apart
 from easy_pocket.core.listen.onsets import Onsets, measure
-from easy_pocket.core.listen.prepared import RATE_HZ, Prepared, prepare
-from easy_pocket.core.listen.read import read_loop
+from easy_pocket.core.listen.preparation import RATE_HZ, Prepared, prepare
+from easy_pocket.core.listen.ranked_readings import read_loop
 
 A_BATCH = 40  # loops from one seed ...
 STILL = 4  # ... and what holds no hit at all

@@ -17,7 +17,7 @@ from fit_roles import RANGES, drawn, recorded, varied
 from soundfont_hits import NOTES, render
 
 from bench.made_loops import RATE, made_loops
-from easy_pocket.core.listen.sorts import FITTED_FILE, KINDS, kernel, onset_pictures
+from easy_pocket.core.listen.drum_classifier import FITTED_FILE, KINDS, kernel, onset_pictures
 
 PROGRAMS = (0, 8, 16, 24, 25, 32, 40, 48)
 LOOPS, BATCHES = 130, 8

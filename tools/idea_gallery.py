@@ -11,13 +11,13 @@ from easy_pocket.core.ideas.change import Change
 from easy_pocket.core.ideas.fill_settings import FillSettings
 from easy_pocket.core.ideas.fills import fills
 from easy_pocket.core.ideas.grow import GrowSettings, grow
-from easy_pocket.core.ideas.scene import Scene, window
+from easy_pocket.core.ideas.idea_context import Scene, window
 from easy_pocket.core.ideas.variation_kinds import step_of
-from easy_pocket.core.pattern import Pattern
-from easy_pocket.core.starters import starter_lines
+from easy_pocket.core.pattern.pattern import Pattern
+from easy_pocket.core.pattern.phrases import starter_lines
 from easy_pocket.demo.load import lamplighter_hits
 from easy_pocket.samples import house_kits
-from easy_pocket.web.views.idea_picture import SIDE, Picture, picture
+from easy_pocket.web.screens.ideas.picture import SIDE, Picture, picture
 
 DOCS = Path("docs")
 FOLDER = DOCS / "ideas"

@@ -5,9 +5,9 @@ from pathlib import Path
 import numpy as np
 
 from easy_pocket.core.audio import Audio
-from easy_pocket.core.feel import Feel, FeelScopes
+from easy_pocket.core.feel.feel import Feel, FeelScopes
+from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.audio_file import write_audio
-from easy_pocket.core.perform import perform
 from easy_pocket.core.sound.events import play_events
 from easy_pocket.core.sound.house_kits import HOUSE_KITS
 from easy_pocket.core.sound.mixdown import mixdown

@@ -24,22 +24,22 @@ from easy_pocket.cli.perform import add_perform
 from easy_pocket.cli.pocket import add_pocket
 from easy_pocket.cli.songs import add_songs
 from easy_pocket.core.errors import BadValueError, PocketError
+from easy_pocket.core.feel.perform import perform
+from easy_pocket.core.feel.template import MAX_TEMPLATE_BARS
+from easy_pocket.core.formats.analysis_json import heard_to_doc
 from easy_pocket.core.formats.audio_file import write_audio
-from easy_pocket.core.formats.heard_json import heard_to_doc
 from easy_pocket.core.formats.midi import nearest_voice
 from easy_pocket.core.formats.sfz import read_sfz
 from easy_pocket.core.formats.template_file import dump_template
-from easy_pocket.core.listen.doubt import beat_doubt
+from easy_pocket.core.listen.beat_check import beat_doubt
 from easy_pocket.core.listen.groove import extract_template
-from easy_pocket.core.listen.hear import Heard
-from easy_pocket.core.pattern import Pattern
-from easy_pocket.core.perform import perform
+from easy_pocket.core.listen.loop_analysis import Heard
+from easy_pocket.core.pattern.pattern import Pattern
+from easy_pocket.core.pattern.voices import stand_in
 from easy_pocket.core.sound.events import play_events
 from easy_pocket.core.sound.kit import Kit
 from easy_pocket.core.sound.mixdown import mixdown
 from easy_pocket.core.sound.sound import SampleSource
-from easy_pocket.core.template import MAX_TEMPLATE_BARS
-from easy_pocket.core.voices import stand_in
 from easy_pocket.samples import house_kits, shipped_samples
 
 

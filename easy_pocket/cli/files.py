@@ -8,11 +8,11 @@ import tempfile
 from pathlib import Path
 
 from easy_pocket.core.errors import BadValueError
+from easy_pocket.core.feel.template import GrooveTemplate
 from easy_pocket.core.formats.audio_file import read_audio
 from easy_pocket.core.formats.midi import MidiBeat, read_midi
 from easy_pocket.core.formats.template_file import load_template
-from easy_pocket.core.listen.hear import Heard, hear
-from easy_pocket.core.template import GrooveTemplate
+from easy_pocket.core.listen.loop_analysis import Heard, hear
 
 PATIENT_BYTES = 200_000_000  # a file larger than this is not read into memory
 

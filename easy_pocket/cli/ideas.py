@@ -10,18 +10,18 @@ from typing import Any
 
 from easy_pocket.cli.files import read_beat, say, write
 from easy_pocket.core.errors import BadValueError
+from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.midi import MidiBeat, write_midi
 from easy_pocket.core.ideas.change import Idea
 from easy_pocket.core.ideas.fill_settings import ENDINGS, PATHS, SUBDIVISIONS, FillSettings
 from easy_pocket.core.ideas.fills import MOST_AT_ONCE, fills
 from easy_pocket.core.ideas.grow import GrowSettings, grow
-from easy_pocket.core.ideas.scene import Scene, window
+from easy_pocket.core.ideas.idea_context import Scene, window
 from easy_pocket.core.ideas.variation_kinds import KINDS
 from easy_pocket.core.ideas.variations import VariationSettings, variations
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.perform import perform
-from easy_pocket.core.timebase import place_name
-from easy_pocket.core.voices import VOICE_GROUPS, check_voice
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.timebase import place_name
+from easy_pocket.core.pattern.voices import VOICE_GROUPS, check_voice
 from easy_pocket.samples import house_kits
 
 

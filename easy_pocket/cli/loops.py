@@ -11,18 +11,18 @@ from typing import Any
 from easy_pocket.cli.files import read_beat, say, write
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
-from easy_pocket.core.feel import FeelScopes
+from easy_pocket.core.feel.feel import FeelScopes
+from easy_pocket.core.feel.perform import perform
+from easy_pocket.core.feel.sit_in import SitIn, sit_in
+from easy_pocket.core.feel.timing_comparison import gap, side_of, side_of_loop
 from easy_pocket.core.formats.audio_file import read_audio, write_audio
 from easy_pocket.core.formats.midi import write_midi
 from easy_pocket.core.formats.slice_kit import slice_files
-from easy_pocket.core.gap import gap, side_of, side_of_loop
-from easy_pocket.core.listen.groups import beat_of, mapped, sort_hits
-from easy_pocket.core.listen.hear import Heard, hear
+from easy_pocket.core.listen.loop_analysis import Heard, hear
 from easy_pocket.core.listen.slices import CUTS, at_tempo, cut_slices
-from easy_pocket.core.perform import perform
-from easy_pocket.core.sit_in import SitIn, sit_in
-from easy_pocket.core.timebase import GRID_TICKS, check_tempo, ms_per_tick, place_name
-from easy_pocket.core.voices import check_voice
+from easy_pocket.core.listen.sound_groups import beat_of, mapped, sort_hits
+from easy_pocket.core.pattern.timebase import GRID_TICKS, check_tempo, ms_per_tick, place_name
+from easy_pocket.core.pattern.voices import check_voice
 
 WORST = 12
 

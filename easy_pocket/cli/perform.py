@@ -11,14 +11,14 @@ from typing import Any
 
 from easy_pocket.cli.files import read_beat, read_template, say, write
 from easy_pocket.core.errors import BadValueError
-from easy_pocket.core.feel import Feel, FeelScopes
+from easy_pocket.core.feel.feel import Feel, FeelScopes
+from easy_pocket.core.feel.perform import TIME_STAGES, VELOCITY_STAGES, Performance, perform
+from easy_pocket.core.feel.template_edits import fit_words
+from easy_pocket.core.feel.tighten import Tighten, tighten
 from easy_pocket.core.formats.midi import nearest_voice, write_midi
-from easy_pocket.core.groove_shape import fit_words
-from easy_pocket.core.pattern import Pattern
-from easy_pocket.core.perform import TIME_STAGES, VELOCITY_STAGES, Performance, perform
-from easy_pocket.core.tighten import Tighten, tighten
-from easy_pocket.core.timebase import GRID_TICKS, check_tempo, place_name
-from easy_pocket.core.voices import ROLES, VOICE_GROUPS, check_voice
+from easy_pocket.core.pattern.pattern import Pattern
+from easy_pocket.core.pattern.timebase import GRID_TICKS, check_tempo, place_name
+from easy_pocket.core.pattern.voices import ROLES, VOICE_GROUPS, check_voice
 
 # Options that may be set for everything, or for a voice as VOICE=VALUE: (option, field of the feel, words of help).
 SCOPED = (

@@ -10,10 +10,10 @@ from typing import Any
 
 from easy_pocket.cli.files import listen, read_beat
 from easy_pocket.core.errors import BadValueError
-from easy_pocket.core.gap import Gap, Side, gap, heard_performance, side_of, side_of_loop
-from easy_pocket.core.perform import Performance, perform
-from easy_pocket.core.pocket import SwingFound, pocket_by_voice, swing_found
-from easy_pocket.core.timebase import GRID_TICKS, ms_per_tick, place_name
+from easy_pocket.core.feel.perform import Performance, perform
+from easy_pocket.core.feel.pocket import SwingFound, pocket_by_voice, swing_found
+from easy_pocket.core.feel.timing_comparison import Gap, Side, gap, heard_performance, side_of, side_of_loop
+from easy_pocket.core.pattern.timebase import GRID_TICKS, ms_per_tick, place_name
 
 WORST = 12
 

@@ -11,19 +11,19 @@ from typing import Any
 
 from easy_pocket.cli.files import bounded_bytes, say, write
 from easy_pocket.core.errors import BadValueError, PocketError
+from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.audio_file import write_audio
 from easy_pocket.core.formats.midi import write_midi
 from easy_pocket.core.formats.song_midi import read_song_midi
-from easy_pocket.core.perform import perform
+from easy_pocket.core.song.flat_patterns import flat_patterns
 from easy_pocket.core.song.flatten import flatten
-from easy_pocket.core.song.written_out import flat_patterns
 from easy_pocket.core.sound.headroom import WouldClipError, fitting
 from easy_pocket.home.mariadb import LaunchError
 from easy_pocket.home.shelf import open_shelf
 from easy_pocket.store.database import Database, Reader
-from easy_pocket.store.midi_songs import song_from_midi
-from easy_pocket.store.song_files import song_as_audio, song_as_midi
-from easy_pocket.store.songs import LoadedSong, read_song, shelf
+from easy_pocket.store.songs.load import LoadedSong, read_song, shelf
+from easy_pocket.store.songs.midi_import import song_from_midi
+from easy_pocket.store.songs.song_files import song_as_audio, song_as_midi
 
 
 def add_songs(commands: Any) -> None:

@@ -8,17 +8,17 @@ from sqlalchemy import select
 
 from easy_pocket.core.formats.audio_file import read_audio
 from easy_pocket.core.listen.groove import extract_template
-from easy_pocket.core.listen.hear import hear
-from easy_pocket.core.pattern import Hit
+from easy_pocket.core.listen.loop_analysis import hear
+from easy_pocket.core.pattern.pattern import Hit
 from easy_pocket.demo.build import HAND, LEVELS
 from easy_pocket.demo.tidewater import ferry_bell, lamplighter, slack_water, three_piers
 from easy_pocket.store.database import Database
-from easy_pocket.store.kits import save_house_kits
-from easy_pocket.store.library import save_house_sounds
-from easy_pocket.store.loops import add_loop, stored
-from easy_pocket.store.models import SectionRow
-from easy_pocket.store.songs import create_song, is_empty
-from easy_pocket.store.templates import save_house_grooves, save_template
+from easy_pocket.store.grooves.templates import save_house_grooves, save_template
+from easy_pocket.store.kits.house_sounds import save_house_sounds
+from easy_pocket.store.kits.kits import save_house_kits
+from easy_pocket.store.loops.loops import add_loop, stored
+from easy_pocket.store.schema.tables import SectionRow
+from easy_pocket.store.songs.load import create_song, is_empty
 
 QUAYSIDE_BREAK = Path(__file__).with_name("quayside-break.flac")
 BOLLARD_MOUTH = Path(__file__).parent.parent / "web" / "static" / "bollard-mouth.flac"

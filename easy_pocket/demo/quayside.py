@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.timebase import COMMON_TIME
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.timebase import COMMON_TIME
 
 TEMPO_BPM = 104.0
 SWING_PERCENT = 57.0

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from sqlalchemy.orm import Session
 
-from easy_pocket.core.timebase import Metre
+from easy_pocket.core.pattern.timebase import Metre
 from easy_pocket.demo.build import DemoPart, DemoSection, build_song
-from easy_pocket.store.models import SongRow
+from easy_pocket.store.schema.tables import SongRow
 
 THIN = {"pattern": "A", "muted": ["snare"]}
 

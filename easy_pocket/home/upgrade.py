@@ -13,8 +13,8 @@ from easy_pocket.home.dumps import make_dump
 from easy_pocket.home.engine_files import remember_tables, tables_made, way_back
 from easy_pocket.home.folder import LaunchError
 from easy_pocket.store.database import Database
-from easy_pocket.store.models import SongRow
-from easy_pocket.store.upgrades import head_revision, known_revisions, present_revision
+from easy_pocket.store.schema.revisions import head_revision, known_revisions, present_revision
+from easy_pocket.store.schema.tables import SongRow
 
 log = logging.getLogger(__name__)
 CLOCK_SLACK = timedelta(hours=26)  # time zones, and a little

@@ -7,6 +7,7 @@ from functools import partial
 from pathlib import PurePath
 
 from easy_pocket.core.errors import BadValueError
+from easy_pocket.core.feel.template import GrooveTemplate
 from easy_pocket.core.formats.audio_file import read_audio, write_audio
 from easy_pocket.core.formats.groove_midi import load_groove_midi
 from easy_pocket.core.formats.groove_table import load_groove_csv
@@ -14,23 +15,22 @@ from easy_pocket.core.formats.midi import nearest_voice, read_midi
 from easy_pocket.core.formats.sfz import ReadKit, read_sfz
 from easy_pocket.core.formats.song_midi import ReadSong, read_song_midi
 from easy_pocket.core.formats.template_file import load_template
-from easy_pocket.core.listen.hear import hear
-from easy_pocket.core.listen.prepared import quietly
-from easy_pocket.core.pattern import Pattern
-from easy_pocket.core.sound.bring_in import BroughtIn, bring_in_sounds
+from easy_pocket.core.listen.loop_analysis import hear
+from easy_pocket.core.listen.preparation import quietly
+from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.sound.character import Character
 from easy_pocket.core.sound.headroom import Mixed, fitting
+from easy_pocket.core.sound.import_sounds import BroughtIn, bring_in_sounds
 from easy_pocket.core.sound.sound import sampled
-from easy_pocket.core.template import GrooveTemplate
 from easy_pocket.jobs.workers import Told
 from easy_pocket.store.database import Database
-from easy_pocket.store.edits.loops import HeardFile
-from easy_pocket.store.looking import Looking
-from easy_pocket.store.loops import stored
-from easy_pocket.store.pattern_files import pattern_as_audio
-from easy_pocket.store.song_files import song_as_audio
-from easy_pocket.store.songs import LoadedSong, read_song
-from easy_pocket.store.sounds import measured
+from easy_pocket.store.kits.sound_library import measured
+from easy_pocket.store.loops.loops import stored
+from easy_pocket.store.songs.edits.loops import HeardFile
+from easy_pocket.store.songs.load import LoadedSong, read_song
+from easy_pocket.store.songs.pattern_files import pattern_as_audio
+from easy_pocket.store.songs.selection import Looking
+from easy_pocket.store.songs.song_files import song_as_audio
 
 _url = ""
 _database: Database | None = None

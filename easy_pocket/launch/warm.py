@@ -9,7 +9,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from easy_pocket.core.errors import PocketError
 from easy_pocket.core.sound.kit import voice_audio
 from easy_pocket.store.database import Database
-from easy_pocket.store.songs import read_song, shelf
+from easy_pocket.store.songs.load import read_song, shelf
 
 SONGS = 3
 STOP_S = 5.0

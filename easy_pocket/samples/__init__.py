@@ -10,12 +10,12 @@ import numpy as np
 
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.formats.audio_file import read_audio
-from easy_pocket.core.sound.frames import Frames
+from easy_pocket.core.pattern.voices import ROLES
 from easy_pocket.core.sound.house_kits import HOUSE_KITS
 from easy_pocket.core.sound.kit import Kit, KitVoice, plain_voice
 from easy_pocket.core.sound.one_shot import content_key
+from easy_pocket.core.sound.sample_format import Frames
 from easy_pocket.core.sound.sound import SAMPLED, Sample, Sound
-from easy_pocket.core.voices import ROLES
 
 FOLDER = Path(__file__).parent
 PANS = {

@@ -12,7 +12,7 @@ from alembic.config import Config
 from sqlalchemy import Engine, Executable, create_engine
 from sqlalchemy.orm import Session, sessionmaker
 
-MIGRATIONS = Path(__file__).with_name("migrations")
+MIGRATIONS = Path(__file__).with_name("schema") / "migrations"
 POOL = 12
 LOCK_WAIT_S = 8  # of one statement; the edit is tried again then, see edits/pipeline.py
 Row = TypeVar("Row")

@@ -10,27 +10,11 @@ from starlette.middleware.gzip import GZipMiddleware
 from easy_pocket.jobs.jobs import Jobs
 from easy_pocket.jobs.workers import Workers
 from easy_pocket.store.database import Database
-from easy_pocket.web import errors
+from easy_pocket.web import errors, operations, screens, static_routes  # noqa: F401 - screens register themselves
 from easy_pocket.web.envelope import Envelope
-from easy_pocket.web.routes import (
-    audio,
-    bench,
-    export,
-    feel,
-    grooves,
-    ideas,
-    jobs,
-    kit,
-    library,
-    loop_picture,
-    loops,
-    memory,
-    operations,
-    shelf,
-    song,
-    static,
-)
 from easy_pocket.web.security import Guard
+from easy_pocket.web.shared import audio_routes, export_routes, job_routes
+from easy_pocket.web.shared.screen import in_order
 
 SMALL_BYTES = 1_000
 
@@ -44,24 +28,10 @@ def make_app(database: Database, *, workers: Workers | None = None, home: Path |
     app.add_middleware(GZipMiddleware, minimum_size=SMALL_BYTES, compresslevel=4)  # audio it leaves as it is
     app.add_middleware(Guard)
     app.add_middleware(Envelope)  # the last one added is the outermost
-    for routes in (
-        shelf,
-        bench,
-        feel,
-        memory,
-        loops,
-        loop_picture,
-        jobs,
-        grooves,
-        ideas,
-        kit,
-        library,
-        audio,
-        export,
-        song,
-        operations,
-        static,
+    for router in (
+        *(router for screen in in_order() for router in screen.routers),
+        *(routes.router for routes in (job_routes, audio_routes, export_routes, operations, static_routes)),
     ):
-        app.include_router(routes.router)
+        app.include_router(router)
     errors.install(app)
     return app

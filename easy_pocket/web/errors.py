@@ -10,11 +10,11 @@ from starlette.responses import JSONResponse, Response
 
 from easy_pocket.core.errors import PocketError
 from easy_pocket.core.sound.headroom import WouldClipError
-from easy_pocket.store.changes import MissingSongError
 from easy_pocket.store.failures import Failure, failure_of
-from easy_pocket.web.render import page
+from easy_pocket.store.history.undo_log import MissingSongError
+from easy_pocket.web.shared.render import page
+from easy_pocket.web.shared.uploads import TooLargeError, TooSlowError
 from easy_pocket.web.unforeseen import unforeseen, wants_page
-from easy_pocket.web.uploads import TooLargeError, TooSlowError
 
 DATABASE_WORDS: dict[Failure, tuple[int, str, str]] = {
     Failure.UNREACHED: (

@@ -14,8 +14,9 @@ from starlette.exceptions import HTTPException
 from starlette.requests import Request
 from starlette.responses import Response
 
-FOLDER = Path(__file__).parent / "static"
+WEB = Path(__file__).parent
 VENDOR = "vendor/"
+OURS = ("shared/", "screens/")  # scripts and styles lie beside what they belong to
 LEFT_OUT = ("LICENSE", "VERSION", "README.md")
 LASTING = "public, max-age=31536000, immutable"
 TYPES = {".js": "text/javascript", ".woff2": "font/woff2", ".svg": "image/svg+xml", ".flac": "audio/flac"}
@@ -34,17 +35,16 @@ class StaticFiles:
     """Scripts import each other by relative addresses: all our own files have one version, so what one imports has it
     too. What comes from others has a version of its own and is not fetched anew when ours change."""
 
-    def __init__(self, folder: Path = FOLDER) -> None:
-        paths = sorted(path for path in folder.rglob("*") if path.is_file() and path.name not in LEFT_OUT)
-        content = {path.relative_to(folder).as_posix(): path.read_bytes() for path in paths}
+    def __init__(self) -> None:
+        content = {name: path.read_bytes() for name, path in sorted(_paths().items())}
         self.vendor = _digest({name: data for name, data in content.items() if name.startswith(VENDOR)})
         ours = {name: data for name, data in content.items() if not name.startswith(VENDOR)}
         self.own = _digest({**ours, "vendor": self.vendor.encode()})
         lasting = f"url(/static/{self.vendor}/{VENDOR}".encode()
-        content["app.css"] = content["app.css"].replace(f"url({VENDOR}".encode(), lasting)
+        content["shared/app.css"] = content["shared/app.css"].replace(f"url({VENDOR}".encode(), lasting)
         self.files = {name: _file(name, data) for name, data in content.items()}
-        scripts = [name for name in content if name.endswith(".js") and "/" not in name]
-        self.modules = [self.address(name) for name in scripts if name not in PLAIN_SCRIPTS]
+        scripts = [name for name in content if name.endswith(".js") and name.startswith(OURS)]
+        self.modules = [self.address(name) for name in scripts if not name.endswith(PLAIN_SCRIPTS)]
 
     def address(self, name: str) -> str:
         return f"/static/{self.vendor if name.startswith(VENDOR) else self.own}/{name}"
@@ -62,6 +62,13 @@ class StaticFiles:
                 headers["Content-Encoding"] = "gzip"
                 return Response(file.small, media_type=file.media_type, headers=headers)
         return Response(file.plain, media_type=file.media_type, headers=headers)
+
+
+def _paths() -> dict[str, Path]:
+    """By the name in the address: what lies in `static`, and scripts and styles beside the screens they belong to."""
+    fixed = {path.relative_to(WEB / "static").as_posix(): path for path in (WEB / "static").rglob("*")}
+    ours = {path.relative_to(WEB).as_posix(): path for folder in OURS for path in (WEB / folder).rglob("*.[jc]s*")}
+    return {name: path for name, path in {**fixed, **ours}.items() if path.is_file() and path.name not in LEFT_OUT}
 
 
 def _digest(content: dict[str, bytes]) -> str:

@@ -305,6 +305,22 @@ def test_steps_in_words_lead_back_and_on(bench):
     expect_hits(bench, "hat_open", 3)
 
 
+def test_a_snapshot_kept_before_the_list_has_come_stays_in_it(bench):
+    slow = []
+    bench.route(
+        "**/snapshots?*", lambda route: slow.append(route) if route.request.method == "GET" else route.continue_()
+    )
+    bench.click("[data-memory=snapshots]")
+    bench.fill("#snapshot-name", "at once")
+    bench.keyboard.press("Enter")
+    expect(bench.locator("#snapshots b")).to_have_text("at once")
+    with bench.expect_response("**/snapshots?*"):
+        slow[0].fulfill(json={"snapshots": []})
+    bench.evaluate("new Promise((go) => setTimeout(go))")
+    expect(bench.locator("#snapshots b")).to_have_text("at once")
+    bench.unroute("**/snapshots?*")
+
+
 def test_snapshots_are_compared_by_one_key_and_differences_told(bench):
     bench.click("[data-memory=snapshots]")
     bench.fill("#snapshot-name", "before <i>")

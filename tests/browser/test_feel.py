@@ -7,7 +7,7 @@ import mido
 import pytest
 from playwright.sync_api import expect
 
-from easy_pocket.core.timebase import ms_per_tick
+from easy_pocket.core.pattern.timebase import ms_per_tick
 from tests.browser.gestures import box_of, drawn, hit, own_ms, saved, seen, until
 
 TEMPO = 104.0

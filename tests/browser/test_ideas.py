@@ -7,9 +7,9 @@ from itertools import pairwise
 import pytest
 from playwright.sync_api import Page, expect
 
+from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.midi import write_midi
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.perform import perform
+from easy_pocket.core.pattern.pattern import Hit, Pattern
 from tests.browser.gestures import box_of, saved, until
 
 
@@ -45,8 +45,8 @@ def pattern(page: Page) -> list[list[object]]:
     found: list[list[object]] = page.evaluate(
         """async () => {
             const answer = await fetch(`/songs/${easyPocket.song.id}/state?screen=bench`);
-            const { rails } = await answer.json();
-            return Object.entries(rails.hits).flatMap(([voice, hits]) => hits.tick.map((tick, at) => [voice, tick, hits.velocity[at]]));
+            const { data } = await answer.json();
+            return Object.entries(data.hits).flatMap(([voice, hits]) => hits.tick.map((tick, at) => [voice, tick, hits.velocity[at]]));
         }"""
     )
     return sorted(found)

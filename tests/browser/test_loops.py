@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import expect
 
-from easy_pocket.core.feel import Feel
+from easy_pocket.core.feel.feel import Feel
 from tests.browser.gestures import box_of, drawn, saved, until
 from tests.drums import SWUNG, beat, rendered, wav_bytes
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import itertools
 
-from easy_pocket.core.articulation import Articulation
+from easy_pocket.core.ideas.idea_context import Scene
 from easy_pocket.core.ideas.playable import FEET, PLACES
-from easy_pocket.core.ideas.scene import Scene
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.timebase import Metre, ms_per_tick
+from easy_pocket.core.pattern.articulation import Articulation
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.timebase import Metre, ms_per_tick
 from easy_pocket.samples import house_kits
 
 KIT = house_kits()["boathouse"].roles

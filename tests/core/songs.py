@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from hypothesis import strategies as st
 
-from easy_pocket.core.articulation import Articulation
-from easy_pocket.core.feel import Feel, FeelScopes
-from easy_pocket.core.pattern import Hit, Pattern
+from easy_pocket.core.feel.feel import Feel, FeelScopes
+from easy_pocket.core.pattern.articulation import Articulation
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.timebase import COMMON_TIME, Metre
 from easy_pocket.core.song.arrangement import Arrangement
 from easy_pocket.core.song.part import Part, Turning
 from easy_pocket.core.song.section import ORDER, Cell, Join, Section
-from easy_pocket.core.timebase import COMMON_TIME, Metre
 from tests.drums import beat
 
 BEAT = beat({"kick": "X.......X.x.....", "snare": "....X.......X..-"})

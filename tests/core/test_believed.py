@@ -7,11 +7,11 @@ from hypothesis import strategies as st
 
 from bench.made_loops import made_loops
 from easy_pocket.core.audio import Audio
-from easy_pocket.core.listen.believed import MERGE_S, Network, needed_odds, network, strongest_apart
+from easy_pocket.core.listen.bar_context import BARS_PICTURE
 from easy_pocket.core.listen.candidates import PICTURE, candidates_in, refine
-from easy_pocket.core.listen.in_bars import BARS_PICTURE
+from easy_pocket.core.listen.hit_classifier import MERGE_S, Network, needed_odds, network, strongest_apart
 from easy_pocket.core.listen.onsets import chosen, find_onsets, sound_odds
-from easy_pocket.core.listen.prepared import RATE_HZ, prepare
+from easy_pocket.core.listen.preparation import RATE_HZ, prepare
 from easy_pocket.core.sound.kit import voice_audio
 from easy_pocket.samples import house_kits, shipped_samples
 

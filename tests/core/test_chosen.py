@@ -5,8 +5,17 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from easy_pocket.core.articulation import Articulation
-from easy_pocket.core.chosen import (
+from easy_pocket.core.errors import BadValueError, EditRefusedError
+from easy_pocket.core.pattern.articulation import Articulation
+from easy_pocket.core.pattern.differences import differences, differences_in_words
+from easy_pocket.core.pattern.edits import apply_edit
+from easy_pocket.core.pattern.insert_phrase import PutLine, on_kit
+from easy_pocket.core.pattern.length_edits import AddBars, Break, ChangeSpeed, DropBars, SetLengthTicks
+from easy_pocket.core.pattern.lock_edits import LockHits, LockPlace, LockVoice
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.phrases import LEVELS, group_of, starter_lines
+from easy_pocket.core.pattern.row_edits import RemoveHits, TurnRow, WriteHits
+from easy_pocket.core.pattern.selection_edits import (
     Dress,
     MoveHits,
     NudgeHits,
@@ -16,18 +25,9 @@ from easy_pocket.core.chosen import (
     TurnHits,
     value_of,
 )
-from easy_pocket.core.compare import differences, differences_in_words
-from easy_pocket.core.edit import apply_edit
-from easy_pocket.core.errors import BadValueError, EditRefusedError
-from easy_pocket.core.lengths import AddBars, Break, ChangeSpeed, DropBars, SetLengthTicks
-from easy_pocket.core.locks import LockHits, LockPlace, LockVoice
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.put_line import PutLine, on_kit
-from easy_pocket.core.rows import RemoveHits, TurnRow, WriteHits
-from easy_pocket.core.shapes import Shape, accent_weights, shaped
-from easy_pocket.core.starters import LEVELS, group_of, starter_lines
-from easy_pocket.core.timebase import Metre
-from easy_pocket.core.voices import SLICES
+from easy_pocket.core.pattern.shapes import Shape, accent_weights, shaped
+from easy_pocket.core.pattern.timebase import Metre
+from easy_pocket.core.pattern.voices import SLICES
 from tests.drums import ROCK, beat
 
 TWO_BARS = beat(ROCK)

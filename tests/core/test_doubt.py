@@ -4,9 +4,9 @@ import numpy as np
 import pytest
 
 from easy_pocket.core.audio import Audio
-from easy_pocket.core.listen.doubt import beat_doubt
-from easy_pocket.core.listen.hear import Overrules, hear
-from easy_pocket.core.timebase import Metre
+from easy_pocket.core.listen.beat_check import beat_doubt
+from easy_pocket.core.listen.loop_analysis import Overrules, hear
+from easy_pocket.core.pattern.timebase import Metre
 from tests.drums import ROCK, beat, rendered
 
 RATE_HZ = 44_100

@@ -5,12 +5,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from easy_pocket.core.edit import apply_edit
 from easy_pocket.core.errors import BadValueError
-from easy_pocket.core.feel import Feel, FeelScopes
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.perform import perform
-from easy_pocket.core.shapes import Shape
+from easy_pocket.core.feel.feel import Feel, FeelScopes
+from easy_pocket.core.feel.perform import perform
+from easy_pocket.core.pattern.edits import apply_edit
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.shapes import Shape
 from tests.drums import beat
 
 SNARE = Pattern(3840, (Hit("snare", 0, 120), Hit("snare", 480, 40), Hit("snare", 960, 80), Hit("snare", 1440, 100)))

@@ -4,7 +4,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from easy_pocket.core.edit import (
+from easy_pocket.core.errors import BadValueError, EditRefusedError
+from easy_pocket.core.pattern.hit_edits import (
     MoveHit,
     RemoveHit,
     SetOffset,
@@ -12,9 +13,8 @@ from easy_pocket.core.edit import (
     WriteHit,
     apply_edit,
 )
-from easy_pocket.core.errors import BadValueError, EditRefusedError
-from easy_pocket.core.lengths import SetLength
-from easy_pocket.core.pattern import Hit, Pattern
+from easy_pocket.core.pattern.length_edits import SetLength
+from easy_pocket.core.pattern.pattern import Hit, Pattern
 
 TWO_BARS = Pattern(7680, (Hit("kick", 0, 110), Hit("snare", 960, 100, -4.0)))
 

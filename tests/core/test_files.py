@@ -7,10 +7,10 @@ import pytest
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import AudioRefusedError, BadValueError
+from easy_pocket.core.feel.template import GrooveTemplate, Lane
 from easy_pocket.core.formats.audio_file import read_audio, write_audio
 from easy_pocket.core.formats.template_file import SCHEMA_PATH, dump_template, load_template, template_to_doc
-from easy_pocket.core.template import GrooveTemplate, Lane
-from easy_pocket.core.timebase import Metre
+from easy_pocket.core.pattern.timebase import Metre
 from tests.drums import raw_wav, wav_bytes
 
 NOISE = (np.random.default_rng(3).standard_normal((5000, 2)) * 0.2).astype(np.float32)

@@ -17,10 +17,10 @@ from easy_pocket.core.ideas.distance import density, distances, within
 from easy_pocket.core.ideas.fill_draft import CRASHES
 from easy_pocket.core.ideas.fill_settings import ENDINGS, PATHS, SUBDIVISIONS, FillSettings, on_subdivision
 from easy_pocket.core.ideas.fills import fills
-from easy_pocket.core.ideas.scene import Scene, window
-from easy_pocket.core.metrical import syncopation
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.timebase import Metre, place_name
+from easy_pocket.core.ideas.idea_context import Scene, window
+from easy_pocket.core.pattern.metrical import syncopation
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.timebase import Metre, place_name
 from tests.core.idea_scenes import BEATS, KIT, beat, limbs_can, scene, with_lock
 
 SCENES = (("straight", 50.0, 16), ("straight", 60.0, 16), ("waltz", 50.0, 16), ("waltz", 58.0, 16), ("six", 50.0, 16),

@@ -6,13 +6,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from easy_pocket.core.errors import BadValueError
-from easy_pocket.core.feel import Feel, FeelScopes
-from easy_pocket.core.gap import gap, side_of, side_of_loop
-from easy_pocket.core.listen.hear import hear
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.perform import perform
-from easy_pocket.core.pocket import pocket_by_voice, swing_found
-from easy_pocket.core.timebase import ms_per_tick
+from easy_pocket.core.feel.feel import Feel, FeelScopes
+from easy_pocket.core.feel.perform import perform
+from easy_pocket.core.feel.pocket import pocket_by_voice, swing_found
+from easy_pocket.core.feel.timing_comparison import gap, side_of, side_of_loop
+from easy_pocket.core.listen.loop_analysis import hear
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.timebase import ms_per_tick
 from tests.drums import ROCK, SWUNG, beat, rendered
 
 ROCK_BEAT = beat(ROCK)

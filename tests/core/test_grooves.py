@@ -11,11 +11,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from easy_pocket.core.errors import BadValueError, MidiRefusedError
-from easy_pocket.core.feel import Feel, FeelScopes
-from easy_pocket.core.formats.groove_midi import dump_groove_midi, load_groove_midi
-from easy_pocket.core.formats.groove_table import dump_groove_csv, load_groove_csv
-from easy_pocket.core.formats.template_file import dump_template, load_template
-from easy_pocket.core.groove_shape import (
+from easy_pocket.core.feel.feel import Feel, FeelScopes
+from easy_pocket.core.feel.house_grooves import house_grooves
+from easy_pocket.core.feel.perform import perform
+from easy_pocket.core.feel.pocket import found_swing_percent
+from easy_pocket.core.feel.template import GrooveTemplate, Lane
+from easy_pocket.core.feel.template_edits import (
     blend,
     drawn_template,
     fit_words,
@@ -24,14 +25,13 @@ from easy_pocket.core.groove_shape import (
     template_from_performance,
     with_slots,
 )
-from easy_pocket.core.house_grooves import house_grooves
+from easy_pocket.core.formats.groove_midi import dump_groove_midi, load_groove_midi
+from easy_pocket.core.formats.groove_table import dump_groove_csv, load_groove_csv
+from easy_pocket.core.formats.template_file import dump_template, load_template
 from easy_pocket.core.listen.groove import extract_template
-from easy_pocket.core.listen.hear import hear
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.perform import perform
-from easy_pocket.core.pocket import found_swing_percent
-from easy_pocket.core.template import GrooveTemplate, Lane
-from easy_pocket.core.timebase import Metre, ms_per_tick
+from easy_pocket.core.listen.loop_analysis import hear
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.timebase import Metre, ms_per_tick
 from tests.drums import beat, rendered, template
 
 HOUSE = house_grooves()

@@ -6,8 +6,11 @@ from scipy import signal
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
-from easy_pocket.core.feel import Feel
-from easy_pocket.core.listen.groups import (
+from easy_pocket.core.feel.feel import Feel
+from easy_pocket.core.listen.drum_classifier import onset_pictures
+from easy_pocket.core.listen.loop_analysis import Overrules, hear
+from easy_pocket.core.listen.onsets import Onsets
+from easy_pocket.core.listen.sound_groups import (
     beat_of,
     groups_now,
     kept_of,
@@ -17,11 +20,8 @@ from easy_pocket.core.listen.groups import (
     sort_hits,
     split_group,
 )
-from easy_pocket.core.listen.hear import Overrules, hear
-from easy_pocket.core.listen.onsets import Onsets
-from easy_pocket.core.listen.sorts import onset_pictures
-from easy_pocket.core.pattern import Hit
-from easy_pocket.core.timebase import Metre
+from easy_pocket.core.pattern.pattern import Hit
+from easy_pocket.core.pattern.timebase import Metre
 from easy_pocket.demo.bollard import VOICE_OF, bollard_mouth, written
 from tests.drums import beat, rendered
 

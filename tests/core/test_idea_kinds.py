@@ -10,28 +10,28 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from easy_pocket.core.articulation import Articulation
-from easy_pocket.core.density import sounding_at
 from easy_pocket.core.errors import BadValueError, EditRefusedError
-from easy_pocket.core.feel import Feel, FeelScopes
+from easy_pocket.core.feel.density import sounding_at
+from easy_pocket.core.feel.feel import Feel, FeelScopes
+from easy_pocket.core.feel.perform import only_heard, perform
 from easy_pocket.core.ideas.borrow import borrow, fitted
-from easy_pocket.core.ideas.bring import bring_fill
-from easy_pocket.core.ideas.build import build_up, stages
+from easy_pocket.core.ideas.build_up import build_up, stages
 from easy_pocket.core.ideas.distance import distance, distances, within
 from easy_pocket.core.ideas.fill_settings import FillSettings
 from easy_pocket.core.ideas.fills import fills
+from easy_pocket.core.ideas.idea_context import Scene, window
+from easy_pocket.core.ideas.imported_fill import bring_fill
 from easy_pocket.core.ideas.mix import WAYS, mix
 from easy_pocket.core.ideas.playable import faults, limbs_used, unplayable
 from easy_pocket.core.ideas.rolls import FIGURES, RATE_TICKS, RollSettings, roll, rolls, strokes_of
-from easy_pocket.core.ideas.scene import Scene, window
-from easy_pocket.core.metrical import syncopation, weights
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.perform import only_heard, perform
+from easy_pocket.core.pattern.articulation import Articulation
+from easy_pocket.core.pattern.metrical import syncopation, weights
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.timebase import Metre
 from easy_pocket.core.sound.backwards import backwards
 from easy_pocket.core.sound.events import MASTER_GAIN, play_events
 from easy_pocket.core.sound.kit import voice_audio
 from easy_pocket.core.sound.mixdown import mixdown
-from easy_pocket.core.timebase import Metre
 from easy_pocket.samples import house_kits
 from tests.core.idea_scenes import BEATS, KIT, beat, limbs_can, scene, with_lock
 

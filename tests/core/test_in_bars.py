@@ -4,12 +4,12 @@ import numpy as np
 import pytest
 
 from easy_pocket.core.audio import Audio
+from easy_pocket.core.listen.bar_context import heard_in_bars
 from easy_pocket.core.listen.candidates import candidates_in
-from easy_pocket.core.listen.hear import Overrules, hear
-from easy_pocket.core.listen.in_bars import heard_in_bars
+from easy_pocket.core.listen.loop_analysis import Overrules, hear
 from easy_pocket.core.listen.onsets import chosen, onsets_in, sound_odds
-from easy_pocket.core.listen.prepared import prepare
-from easy_pocket.core.listen.read import read_loop
+from easy_pocket.core.listen.preparation import prepare
+from easy_pocket.core.listen.ranked_readings import read_loop
 from tests.drums import beat, rendered
 
 TEMPO = 96.0

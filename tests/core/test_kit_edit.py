@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.perform import perform
+from easy_pocket.core.feel.perform import perform
+from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.sound.events import play_events
 from easy_pocket.core.sound.house_kits import HOUSE_KITS
 from easy_pocket.core.sound.kit import Kit, voice_audio, voice_from_doc
@@ -25,8 +25,8 @@ from easy_pocket.core.sound.kit_edit import (
     SetModelControl,
     SetVoiceField,
 )
-from easy_pocket.core.sound.match import beat_loudness_lufs, matched_gain_db
-from easy_pocket.store.kits import voice_to_doc
+from easy_pocket.core.sound.kit_loudness import beat_loudness_lufs, matched_gain_db
+from easy_pocket.store.kits.kits import voice_to_doc
 from tests.drums import ROCK, beat
 
 KIT = HOUSE_KITS["boathouse"]

@@ -9,18 +9,18 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from easy_pocket.core.articulation import Articulation
-from easy_pocket.core.chosen import MoveHits, PasteHits
-from easy_pocket.core.edit import apply_edit
 from easy_pocket.core.errors import EditRefusedError
-from easy_pocket.core.feel import Feel, FeelScopes
-from easy_pocket.core.listen.believed import DB_OF_ODDS
-from easy_pocket.core.listen.in_bars import _strongest_other
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.perform import MIN_GAP_MS, keep_order, perform, seed_of
+from easy_pocket.core.feel.feel import Feel, FeelScopes
+from easy_pocket.core.feel.perform import MIN_GAP_MS, keep_order, perform, seed_of
+from easy_pocket.core.listen.bar_context import _strongest_other
+from easy_pocket.core.listen.hit_classifier import DB_OF_ODDS
+from easy_pocket.core.pattern.articulation import Articulation
+from easy_pocket.core.pattern.edits import apply_edit
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.selection_edits import MoveHits, PasteHits
 from easy_pocket.core.song.energy import energy_of
 from easy_pocket.core.song.flatten import flatten
-from easy_pocket.core.song.played import play_song
+from easy_pocket.core.song.perform_song import play_song
 from easy_pocket.core.sound.character import _pitch, measure
 from easy_pocket.core.sound.loudness import programme_loudness_lufs
 from easy_pocket.core.sound.models import RATE_HZ

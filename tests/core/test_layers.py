@@ -8,10 +8,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from easy_pocket.core.errors import BadValueError
-from easy_pocket.core.sound.check import layer_check, most_punch
-from easy_pocket.core.sound.fold import folded
+from easy_pocket.core.sound.fold_layers import folded
 from easy_pocket.core.sound.kit import KitVoice, plain_voice, voice_audio
 from easy_pocket.core.sound.layer import Layer, folded_to_mono, layer_audio
+from easy_pocket.core.sound.layer_check import layer_check, most_punch
 from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.sound import sampled
 from easy_pocket.core.sound.spectrum import THIRD_HZ, third_energy

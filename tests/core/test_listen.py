@@ -7,15 +7,15 @@ import pytest
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import AudioRefusedError, BadValueError, NoHitsError
-from easy_pocket.core.feel import Feel
-from easy_pocket.core.listen.drift import followed, measured_tempi_bpm
+from easy_pocket.core.feel.feel import Feel
+from easy_pocket.core.listen.drifting_tempo import followed, measured_tempi_bpm
 from easy_pocket.core.listen.groove import extract_template, found_swing_percent
-from easy_pocket.core.listen.hear import Overrules, attack_near, doubled, halved, hear, with_span
+from easy_pocket.core.listen.loop_analysis import Overrules, attack_near, doubled, halved, hear, with_span
 from easy_pocket.core.listen.onsets import Onsets, find_onsets
-from easy_pocket.core.listen.read import in_sixteenths, read_loop
+from easy_pocket.core.listen.ranked_readings import in_sixteenths, read_loop
 from easy_pocket.core.listen.reading import Grid, Reading
 from easy_pocket.core.listen.tempo import compound_evidence
-from easy_pocket.core.timebase import Metre
+from easy_pocket.core.pattern.timebase import Metre
 from tests.drums import ROCK, SWUNG, beat, drifting, merged_ms, rendered
 
 WALTZ = {

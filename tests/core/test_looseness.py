@@ -9,10 +9,10 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from easy_pocket.core.errors import BadValueError
-from easy_pocket.core.feel import Feel, FeelScopes
-from easy_pocket.core.looseness import BLOCK, jitter, touch, wander
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.perform import TIME_STAGES, VELOCITY_STAGES, perform
+from easy_pocket.core.feel.feel import Feel, FeelScopes
+from easy_pocket.core.feel.looseness import BLOCK, jitter, touch, wander
+from easy_pocket.core.feel.perform import TIME_STAGES, VELOCITY_STAGES, perform
+from easy_pocket.core.pattern.pattern import Hit, Pattern
 from tests.drums import ROCK, beat
 
 SLOTS = np.arange(BLOCK)

@@ -8,12 +8,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from easy_pocket.core.errors import MidiRefusedError
-from easy_pocket.core.feel import Feel, FeelScopes
+from easy_pocket.core.feel.feel import Feel, FeelScopes
+from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.midi import nearest_voice, read_midi, write_midi
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.perform import perform
-from easy_pocket.core.timebase import Metre
-from easy_pocket.core.voices import DRUMS, ROLES
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.timebase import Metre
+from easy_pocket.core.pattern.voices import DRUMS, ROLES
 from tests.drums import ROCK, beat
 
 

@@ -9,8 +9,8 @@ import soundfile
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import ArchiveRefusedError, AudioRefusedError
-from easy_pocket.core.sound.bring_in import bring_in_sounds
 from easy_pocket.core.sound.house_kits import HOUSE_KITS
+from easy_pocket.core.sound.import_sounds import bring_in_sounds
 from easy_pocket.core.sound.kit import voice_audio
 from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.one_shot import content_key, one_shot

@@ -6,11 +6,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from easy_pocket.core.errors import BadValueError
-from easy_pocket.core.feel import Feel, FeelScopes
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.perform import MIN_GAP_MS, TIME_STAGES, perform
-from easy_pocket.core.pocket import found_swing_percent, pocket_by_voice
-from easy_pocket.core.timebase import Metre, ms_per_tick
+from easy_pocket.core.feel.feel import Feel, FeelScopes
+from easy_pocket.core.feel.perform import MIN_GAP_MS, TIME_STAGES, perform
+from easy_pocket.core.feel.pocket import found_swing_percent, pocket_by_voice
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.timebase import Metre, ms_per_tick
 from tests.drums import beat, template
 
 SIXTEENTHS = Pattern(3840, tuple(Hit("hat_closed", slot * 240, 80) for slot in range(16)))

@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from easy_pocket.core.errors import BadValueError
-from easy_pocket.core.listen.picture import BANDS, HIGHEST_HZ, LOWEST_HZ, as_int16, peaks, spectrum
+from easy_pocket.core.listen.waveform import BANDS, HIGHEST_HZ, LOWEST_HZ, as_int16, peaks, spectrum
 
 RATE_HZ = 44_100
 

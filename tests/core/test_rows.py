@@ -4,10 +4,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from easy_pocket.core.edit import apply_edit
 from easy_pocket.core.errors import BadValueError, EditRefusedError
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.rows import (
+from easy_pocket.core.pattern.edits import apply_edit
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.row_edits import (
     CopyRow,
     PaintRow,
     RemoveHits,

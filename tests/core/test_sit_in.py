@@ -4,15 +4,15 @@ import numpy as np
 import pytest
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError
-from easy_pocket.core.feel import Feel, FeelScopes
-from easy_pocket.core.gap import gap, side_of, side_of_loop
-from easy_pocket.core.listen.hear import hear
+from easy_pocket.core.feel.feel import Feel, FeelScopes
+from easy_pocket.core.feel.perform import perform
+from easy_pocket.core.feel.sit_in import SitIn, sit_in
+from easy_pocket.core.feel.timing_comparison import gap, side_of, side_of_loop
+from easy_pocket.core.listen.layered_loop import Under, slice_times_s
+from easy_pocket.core.listen.loop_analysis import hear
 from easy_pocket.core.listen.slices import cut_slices, retimed
-from easy_pocket.core.listen.under import Under, slice_times_s
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.perform import perform
-from easy_pocket.core.sit_in import SitIn, sit_in
-from easy_pocket.core.timebase import ms_per_tick
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.timebase import ms_per_tick
 from tests.drums import SWUNG, beat, rendered
 
 TEMPO = 96.0

@@ -5,11 +5,11 @@ import pytest
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
-from easy_pocket.core.feel import Feel
+from easy_pocket.core.feel.feel import Feel
+from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.slice_kit import slice_kit
-from easy_pocket.core.listen.hear import hear
+from easy_pocket.core.listen.loop_analysis import hear
 from easy_pocket.core.listen.slices import at_tempo, cut_slices, rebuilt, retimed, slice_audio
-from easy_pocket.core.perform import perform
 from easy_pocket.core.sound.events import play_events
 from easy_pocket.core.sound.mixdown import mixdown
 from tests.drums import ROCK, SWUNG, beat, rendered

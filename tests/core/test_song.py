@@ -8,22 +8,22 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from easy_pocket.core.articulation import Articulation
 from easy_pocket.core.errors import BadValueError
-from easy_pocket.core.feel import Feel, FeelScopes
-from easy_pocket.core.pattern import Hit, Pattern
+from easy_pocket.core.feel.feel import Feel, FeelScopes
+from easy_pocket.core.pattern.articulation import Articulation
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.timebase import COMMON_TIME, Metre, ms_per_tick
 from easy_pocket.core.song.arrangement import Arrangement
+from easy_pocket.core.song.collisions import APART_MS, doubles
 from easy_pocket.core.song.cycles import meetings, together_ticks, together_words, turns_between
-from easy_pocket.core.song.doubles import APART_MS, doubles
 from easy_pocket.core.song.energy import broken_promises, energy_of
+from easy_pocket.core.song.flat_patterns import along, flat_patterns
 from easy_pocket.core.song.flatten import flatten, unsettled
 from easy_pocket.core.song.part import Part, Turning
-from easy_pocket.core.song.played import play_song
+from easy_pocket.core.song.perform_song import play_song
 from easy_pocket.core.song.section import ORDER, Cell, Join, Section
-from easy_pocket.core.song.sounds import mix_song, part_columns, song_columns, together
-from easy_pocket.core.song.written_out import along, flat_patterns
+from easy_pocket.core.song.song_mix import mix_song, part_columns, song_columns, together
 from easy_pocket.core.sound.models import RATE_HZ
-from easy_pocket.core.timebase import COMMON_TIME, Metre, ms_per_tick
 from easy_pocket.samples import house_kits
 from tests.core.songs import BEAT, BUSY, FILL, SHAKER, arrangements, small
 

@@ -9,17 +9,17 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 
 from easy_pocket.core.errors import MidiRefusedError
-from easy_pocket.core.feel import Feel, FeelScopes
+from easy_pocket.core.feel.feel import Feel, FeelScopes
 from easy_pocket.core.formats.midi import voice_of_note
 from easy_pocket.core.formats.song_midi import ReadSong, read_song_midi, song_ticks, write_song_midi
-from easy_pocket.core.pattern import Pattern
+from easy_pocket.core.pattern.pattern import Pattern
+from easy_pocket.core.pattern.timebase import Metre, ms_per_tick
+from easy_pocket.core.pattern.voices import voice_name
 from easy_pocket.core.song.arrangement import Arrangement
 from easy_pocket.core.song.part import Part
-from easy_pocket.core.song.played import SongPlayed, play_song
+from easy_pocket.core.song.perform_song import SongPlayed, play_song
 from easy_pocket.core.song.section import Cell, Section
 from easy_pocket.core.sound.events import VoiceMix
-from easy_pocket.core.timebase import Metre, ms_per_tick
-from easy_pocket.core.voices import voice_name
 from tests.core.songs import arrangements, small
 
 

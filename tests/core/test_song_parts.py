@@ -8,17 +8,17 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.song.bounds import check_size, most_hits
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.timebase import COMMON_TIME, Metre
+from easy_pocket.core.song.buildup import coming_in, stages_of
+from easy_pocket.core.song.duration_text import marks_spoken, ticks_spoken
 from easy_pocket.core.song.energy import energy_of
-from easy_pocket.core.song.fill_for import fill_for
 from easy_pocket.core.song.flatten import flatten
-from easy_pocket.core.song.merged import merged_pattern, only_voice, voices_of
+from easy_pocket.core.song.merge_parts import merged_pattern, only_voice, voices_of
 from easy_pocket.core.song.part import Part, Turning
 from easy_pocket.core.song.section import Cell, Join, Section
-from easy_pocket.core.song.spoken import marks_spoken, ticks_spoken
-from easy_pocket.core.song.stages import coming_in, stages_of
-from easy_pocket.core.timebase import COMMON_TIME, Metre
+from easy_pocket.core.song.section_fill import fill_for
+from easy_pocket.core.song.size_limits import check_size, most_hits
 from tests.core.songs import BEAT, FILL, arrangements, small
 
 BAR = 3840

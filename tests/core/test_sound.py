@@ -4,9 +4,9 @@ import numpy as np
 import pytest
 
 from easy_pocket.core.errors import BadValueError
-from easy_pocket.core.feel import Feel
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.perform import perform
+from easy_pocket.core.feel.feel import Feel
+from easy_pocket.core.feel.perform import perform
+from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.sound.events import CUT_FADE_S, MASTER_GAIN, VoiceMix, play_events
 from easy_pocket.core.sound.house_kits import HOUSE_KITS
 from easy_pocket.core.sound.kit import audio_key, voice_audio
@@ -140,7 +140,7 @@ def test_the_seam_of_a_choked_loop_has_no_click():
 
 def test_swing_is_in_the_events_the_player_gets():
     events = play_events(perform(beat({"rim": "xx.............."}), tempo_bpm=100), KIT)
-    from easy_pocket.core.feel import FeelScopes
+    from easy_pocket.core.feel.feel import FeelScopes
 
     swung = play_events(
         perform(beat({"rim": "xx.............."}), FeelScopes(Feel(swing_percent=60)), tempo_bpm=100), KIT

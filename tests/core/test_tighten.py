@@ -7,13 +7,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from easy_pocket.core.edit import apply_edit
 from easy_pocket.core.errors import BadValueError, EditRefusedError
-from easy_pocket.core.feel import Feel, FeelScopes
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.perform import perform
-from easy_pocket.core.tighten import StraightAgain, Tighten, tighten, write_in
-from easy_pocket.core.timebase import ms_per_tick
+from easy_pocket.core.feel.feel import Feel, FeelScopes
+from easy_pocket.core.feel.perform import perform
+from easy_pocket.core.feel.tighten import StraightAgain, Tighten, tighten, write_in
+from easy_pocket.core.pattern.edits import apply_edit
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.timebase import ms_per_tick
 from tests.drums import template
 
 TEMPO = 104.0

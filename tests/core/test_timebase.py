@@ -1,7 +1,7 @@
 import pytest
 
 from easy_pocket.core.errors import BadValueError
-from easy_pocket.core.timebase import Metre, check_tempo, ms_per_tick, parse_metre, place_name
+from easy_pocket.core.pattern.timebase import Metre, check_tempo, ms_per_tick, parse_metre, place_name
 
 
 def test_a_quarter_at_120_lasts_half_a_second():

@@ -8,15 +8,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from easy_pocket.core.errors import BadValueError
-from easy_pocket.core.feel import Feel, FeelScopes
-from easy_pocket.core.house_grooves import house_grooves
-from easy_pocket.core.listen.hear import hear
+from easy_pocket.core.feel.feel import Feel, FeelScopes
+from easy_pocket.core.feel.house_grooves import house_grooves
+from easy_pocket.core.feel.perform import perform
+from easy_pocket.core.listen.layered_loop import EARLY_S, Under, duck_db, slice_times_s, under_stack
+from easy_pocket.core.listen.loop_analysis import hear
 from easy_pocket.core.listen.onsets import find_onsets
-from easy_pocket.core.listen.under import EARLY_S, Under, duck_db, slice_times_s, under_stack
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.perform import perform
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.timebase import ms_per_tick
 from easy_pocket.core.sound.models import RATE_HZ
-from easy_pocket.core.timebase import ms_per_tick
 from tests.drums import ROCK, SWUNG, beat, rendered
 
 TEMPO = 112.0

@@ -5,10 +5,10 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from easy_pocket.core.feel import Feel, FeelScopes
-from easy_pocket.core.listen.under import Under
-from easy_pocket.core.song.played import play_song
-from easy_pocket.core.song.under_song import stack_of, under_in_span
+from easy_pocket.core.feel.feel import Feel, FeelScopes
+from easy_pocket.core.listen.layered_loop import Under
+from easy_pocket.core.song.perform_song import play_song
+from easy_pocket.core.song.song_loops import stack_of, under_in_span
 from tests.core.songs import small
 
 BAR = 3840

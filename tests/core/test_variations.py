@@ -9,15 +9,15 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from easy_pocket.core.backbeat import backbeat
 from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.ideas.change import Idea, with_changes
 from easy_pocket.core.ideas.distance import distance, distances, within
 from easy_pocket.core.ideas.grow import GrowSettings, grow
-from easy_pocket.core.ideas.scene import Scene
+from easy_pocket.core.ideas.idea_context import Scene
 from easy_pocket.core.ideas.variation_kinds import KINDS
 from easy_pocket.core.ideas.variations import VariationSettings, differ, variations
-from easy_pocket.core.pattern import Hit, Pattern
+from easy_pocket.core.pattern.backbeat import backbeat
+from easy_pocket.core.pattern.pattern import Hit, Pattern
 from tests.core.idea_scenes import BEATS, KIT, beat, scene, with_lock
 
 

@@ -15,12 +15,10 @@ from easy_pocket.core.sound.library import Query, search
 from easy_pocket.core.sound.one_shot import content_key
 from easy_pocket.core.sound.sound import sampled
 from easy_pocket.demo.load import load_demo
-from easy_pocket.store.changes import StaleRevisionError
-from easy_pocket.store.kits import songs_with_kit
-from easy_pocket.store.models import AudioRow, KitRow, SoundRow
-from easy_pocket.store.samples import sample_source, save_samples
-from easy_pocket.store.songs import FIRST_VOICES, create_song, load_song, read_song
-from easy_pocket.store.sounds import (
+from easy_pocket.store.history.undo_log import StaleRevisionError
+from easy_pocket.store.kits.kits import songs_with_kit
+from easy_pocket.store.kits.samples import sample_source, save_samples
+from easy_pocket.store.kits.sound_library import (
     NewSound,
     add_sounds,
     mark_used,
@@ -30,6 +28,8 @@ from easy_pocket.store.sounds import (
     sound_index,
     sounds_by_id,
 )
+from easy_pocket.store.schema.tables import AudioRow, KitRow, SoundRow
+from easy_pocket.store.songs.load import FIRST_VOICES, create_song, load_song, read_song
 from tests.conftest import fresh_kits
 from tests.editing import do, step
 

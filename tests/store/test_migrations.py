@@ -9,14 +9,14 @@ from alembic.migration import MigrationContext
 from alembic.script import ScriptDirectory
 from sqlalchemy import text
 
-from easy_pocket.core.pattern import Hit
+from easy_pocket.core.pattern.pattern import Hit
+from easy_pocket.core.pattern.timebase import Metre
 from easy_pocket.core.song.flatten import flatten
-from easy_pocket.core.timebase import Metre
 from easy_pocket.demo.load import load_demo
 from easy_pocket.home.mariadb import MariaDb
 from easy_pocket.store.database import MIGRATIONS, Database
-from easy_pocket.store.models import Base
-from easy_pocket.store.songs import create_song, load_song, shelf
+from easy_pocket.store.schema.tables import Base
+from easy_pocket.store.songs.load import create_song, load_song, shelf
 
 
 def test_the_tables_are_those_of_the_models(migrated):

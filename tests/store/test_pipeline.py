@@ -9,13 +9,13 @@ import pytest
 from sqlalchemy import event, text
 
 from easy_pocket.core.errors import EditRefusedError
-from easy_pocket.core.pattern import Hit
-from easy_pocket.store import songs
-from easy_pocket.store.changes import StaleRevisionError
+from easy_pocket.core.pattern.pattern import Hit
 from easy_pocket.store.database import Database
-from easy_pocket.store.edits.pipeline import EditResult, SentStep, take_steps
-from easy_pocket.store.edits.registry import KINDS, Edit, EditContext, Step, edit
-from easy_pocket.store.songs import create_song, read_song
+from easy_pocket.store.history.undo_log import StaleRevisionError
+from easy_pocket.store.songs import load
+from easy_pocket.store.songs.edits.pipeline import EditResult, SentStep, take_steps
+from easy_pocket.store.songs.edits.registry import KINDS, Edit, EditContext, Step, edit
+from easy_pocket.store.songs.load import create_song, read_song
 from tests.conftest import fresh_kits
 from tests.drums import ROCK, beat
 from tests.editing import do, step
@@ -154,13 +154,13 @@ def test_nothing_is_performed_while_a_transaction_is_open(
 
     for name, listener in (("begin", begun), ("commit", ended), ("rollback", ended)):
         event.listen(store.engine, name, listener)
-    performed = songs.perform
+    performed = load.perform
 
     def watched(*arguments: Any, **named: Any) -> Any:
         during.append(open_now)
         return performed(*arguments, **named)
 
-    monkeypatch.setattr(songs, "perform", watched)
+    monkeypatch.setattr(load, "perform", watched)
     try:
         for tick in range(100, 500, 100):
             write(store, song_id, tick).song.performance()

@@ -6,20 +6,20 @@ import numpy as np
 import pytest
 
 from easy_pocket.core.errors import BadValueError
-from easy_pocket.core.feel import Feel
-from easy_pocket.core.listen.hear import Overrules, hear
-from easy_pocket.core.pattern import Hit
-from easy_pocket.core.timebase import Metre
+from easy_pocket.core.feel.feel import Feel
+from easy_pocket.core.listen.loop_analysis import Overrules, hear
+from easy_pocket.core.pattern.pattern import Hit
+from easy_pocket.core.pattern.timebase import Metre
 from easy_pocket.demo.load import load_demo
 from easy_pocket.samples import house_kits
-from easy_pocket.store.changes import StaleRevisionError
-from easy_pocket.store.duplicate import duplicate_song
-from easy_pocket.store.edits.loops import BringInLoop, HeardFile
-from easy_pocket.store.edits.pipeline import SentEdit, make_edit
-from easy_pocket.store.kits import all_kits, find_voice
-from easy_pocket.store.loops import found_from_doc, loops_of, overrules_from_doc, overrules_to_doc, stored
-from easy_pocket.store.songs import create_song, delete_song, load_song, read_song, restore_song, shelf
-from easy_pocket.store.templates import save_template
+from easy_pocket.store.grooves.templates import save_template
+from easy_pocket.store.history.undo_log import StaleRevisionError
+from easy_pocket.store.kits.kits import all_kits, find_voice
+from easy_pocket.store.loops.loops import found_from_doc, loops_of, overrules_from_doc, overrules_to_doc, stored
+from easy_pocket.store.songs.duplicate import duplicate_song
+from easy_pocket.store.songs.edits.loops import BringInLoop, HeardFile
+from easy_pocket.store.songs.edits.pipeline import SentEdit, make_edit
+from easy_pocket.store.songs.load import create_song, delete_song, load_song, read_song, restore_song, shelf
 from tests.drums import ROCK, beat, rendered, template
 from tests.editing import do, step
 

@@ -6,15 +6,15 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from easy_pocket.core.edit import RemoveHit, SetOffset, SetVelocity, WriteHit
 from easy_pocket.core.errors import BadValueError, EditRefusedError, PocketError
-from easy_pocket.core.lengths import SetLength
-from easy_pocket.core.pattern import Hit
-from easy_pocket.core.tighten import StraightAgain
-from easy_pocket.store.changes import MissingSongError, NothingToUndoError, undo_words
+from easy_pocket.core.feel.tighten import StraightAgain
+from easy_pocket.core.pattern.hit_edits import RemoveHit, SetOffset, SetVelocity, WriteHit
+from easy_pocket.core.pattern.length_edits import SetLength
+from easy_pocket.core.pattern.pattern import Hit
 from easy_pocket.store.database import Database
-from easy_pocket.store.grooves import groove_rows
-from easy_pocket.store.songs import create_song, load_song
+from easy_pocket.store.grooves.shelf import groove_rows
+from easy_pocket.store.history.undo_log import MissingSongError, NothingToUndoError, undo_words
+from easy_pocket.store.songs.load import create_song, load_song
 from tests.editing import do, step
 
 HITS = (Hit("kick", 0, 110), Hit("snare", 960, 100, -4.0), Hit("hat_closed", 480, 70))

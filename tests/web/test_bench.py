@@ -5,9 +5,9 @@ import uuid
 
 import pytest
 
-from easy_pocket.core.perform import perform
+from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.sound.events import play_events
-from easy_pocket.store.songs import create_song, load_song
+from easy_pocket.store.songs.load import create_song, load_song
 from tests.drums import ROCK, beat
 
 
@@ -43,7 +43,7 @@ class Tab:
         return self.post("edits", edit=edit)
 
     def rails(self):
-        return self.client.get(f"/songs/{self.song_id}/state?{self.at}").json()["rails"]
+        return self.client.get(f"/songs/{self.song_id}/state?{self.at}").json()["data"]
 
     def hits(self):
         """Every hit with all that is known of it."""
@@ -68,11 +68,11 @@ def tab(client, song_id):
 def test_an_edit_answers_with_the_changed_rail_and_what_to_play(tab):
     status, result = tab.edit(kind="write", voice="rim", tick=720, velocity=77)
     assert status == 200
-    assert list(result["rails"]["hits"]) == ["rim"]
-    rim = result["rails"]["hits"]["rim"]
+    assert list(result["data"]["hits"]) == ["rim"]
+    rim = result["data"]["hits"]["rim"]
     assert (rim["tick"], rim["velocity"], rim["offset"]) == ([720], [77], [0.0])
-    assert not result["rails"]["whole"]
-    assert [key for key in result["pieces"] if key.startswith("head-")] == ["head-rim"]
+    assert not result["data"]["whole"]
+    assert [key for key in result["fragments"] if key.startswith("head-")] == ["head-rim"]
     assert result["song"]["undo"] == "write rim at 1.1 a"
     played = result["playing"]["felt"]
     rim = [
@@ -98,7 +98,7 @@ def test_what_is_sent_to_play_is_what_the_core_performs(tab, store):
 def test_the_ledger_is_on_every_hit(tab):
     tab.edit(kind="feel", scope="stack", field="swing_percent", value=60)
     _, result = tab.edit(kind="write", voice="rim", tick=240)
-    rim = result["rails"]["hits"]["rim"]
+    rim = result["data"]["hits"]["rim"]
     assert rim["amounts"] == {"swing": [17.86]}
     assert rim["offset"] == [17.86]
 
@@ -111,7 +111,7 @@ def test_two_tabs_that_touch_the_same_hit_are_told_both_sides(client, song_id):
     assert result["theirs"] == ["kick 1.1 to velocity 50"]
     assert result["mine"] == "remove kick at 1.1"
     assert "Another tab changed the same thing meanwhile: kick 1.1 to velocity 50" in result["error"]
-    assert result["now"]["rails"]["hits"]["kick"]["velocity"][0] == 50
+    assert result["now"]["data"]["hits"]["kick"]["velocity"][0] == 50
     assert ("kick", 0) in first.hits()
     second.revision = result["now"]["song"]["revision"]
     assert second.edit(kind="remove", voice="kick", tick=0)[0] == 200
@@ -124,7 +124,7 @@ def test_two_tabs_that_touch_different_things_both_hold(client, song_id):
     first.edit(kind="mix", voice="kick", field="level_db", value=-3)
     status, result = second.edit(kind="remove", voice="kick", tick=0)
     assert status == 200
-    assert result["rails"]["hits"]["rim"]["tick"] == [0] if "rim" in result["rails"]["hits"] else True
+    assert result["data"]["hits"]["rim"]["tick"] == [0] if "rim" in result["data"]["hits"] else True
     assert second.edit(kind="mix", voice="snare", field="level_db", value=-6)[0] == 200
     hits = first.hits()
     assert (("rim", 0) in hits, ("kick", 0) in hits) == (True, False)
@@ -226,9 +226,9 @@ def test_a_drag_sent_as_many_edits_is_one_undo(tab):
 
 def test_a_length_answers_with_every_rail(tab):
     _, result = tab.edit(kind="length", bars=8)
-    assert result["rails"]["whole"]
-    assert result["rails"]["facts"]["length"] == 8 * 3840
-    assert max(result["rails"]["hits"]["kick"]["tick"]) >= 7 * 3840
+    assert result["data"]["whole"]
+    assert result["data"]["facts"]["length"] == 8 * 3840
+    assert max(result["data"]["hits"]["kick"]["tick"]) >= 7 * 3840
 
 
 def test_a_missing_song_is_a_page_with_a_way_out(client):

@@ -7,10 +7,10 @@ import numpy as np
 import pytest
 import soundfile
 
-from easy_pocket.core.perform import perform
+from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.sound.events import play_events
 from easy_pocket.core.sound.mixdown import mixdown
-from easy_pocket.store.songs import create_song, load_song
+from easy_pocket.store.songs.load import create_song, load_song
 from tests.drums import ROCK, beat
 from tests.editing import do
 

@@ -7,13 +7,13 @@ import numpy as np
 import pytest
 import soundfile
 
-from easy_pocket.core.perform import perform
+from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.sound.events import play_columns
 from easy_pocket.core.sound.loudness import programme_loudness_lufs
 from easy_pocket.samples import house_kits
-from easy_pocket.store.grooves import groove_rows
-from easy_pocket.store.songs import create_song, load_song
-from easy_pocket.store.templates import save_house_grooves
+from easy_pocket.store.grooves.shelf import groove_rows
+from easy_pocket.store.grooves.templates import save_house_grooves
+from easy_pocket.store.songs.load import create_song, load_song
 from tests.drums import ROCK, beat
 from tests.web.test_bench import Tab
 
@@ -220,7 +220,7 @@ def test_what_is_tried_is_what_setting_it_gives_and_nothing_is_kept(tab):
     kept = feel(tab, "swing_percent", 62.5)
     for voice, lean in tried["leans"].items():
         names = ("played", "offset", "amounts", "accents", "silent")
-        assert lean == {name: kept["rails"]["hits"][voice][name] for name in names}
+        assert lean == {name: kept["data"]["hits"][voice][name] for name in names}
     assert tried["playing"]["felt"] == kept["playing"]["felt"]
     status, again = ask(tab, "feel/try", revision=2, scope="hat_closed", field="push_ms", value=-4)
     assert again["leans"]["hat_closed"]["offset"] == [round(ms - 4, 2) for ms in tried["leans"]["hat_closed"]["offset"]]

@@ -8,11 +8,11 @@ import pytest
 from easy_pocket.core.formats.groove_midi import load_groove_midi
 from easy_pocket.core.formats.groove_table import load_groove_csv
 from easy_pocket.core.formats.template_file import dump_template, load_template
-from easy_pocket.core.listen.hear import hear
-from easy_pocket.store.grooves import find_groove, groove_rows
-from easy_pocket.store.loops import add_loop, stored
-from easy_pocket.store.songs import create_song
-from easy_pocket.store.templates import save_house_grooves
+from easy_pocket.core.listen.loop_analysis import hear
+from easy_pocket.store.grooves.shelf import find_groove, groove_rows
+from easy_pocket.store.grooves.templates import save_house_grooves
+from easy_pocket.store.loops.loops import add_loop, stored
+from easy_pocket.store.songs.load import create_song
 from tests.drums import ROCK, SWUNG, Feel, beat, rendered, template
 from tests.web.test_bench import Tab
 
@@ -121,7 +121,7 @@ def test_another_song_sees_the_change_and_undo_never_overwrites_its_own(tab, cli
     status, result = other.edit(**change, values=[[1, 5, None]])
     assert status == 409
     assert result["theirs"] == ["slot 2 of groove Shared (in another song)"]
-    assert max(result["now"]["rails"]["hits"]["hat_closed"]["offset"]) > 0
+    assert max(result["now"]["data"]["hits"]["hat_closed"]["offset"]) > 0
     other.revision = result["now"]["song"]["revision"]
     other.edit(**change, values=[[1, 33, None]])
     _, undone = tab.post("undo")

@@ -17,15 +17,15 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from easy_pocket.core.errors import PocketError
+from easy_pocket.core.feel.perform import perform
+from easy_pocket.core.feel.template import GrooveTemplate, Lane
 from easy_pocket.core.formats.groove_table import dump_groove_csv
 from easy_pocket.core.formats.midi import write_midi
 from easy_pocket.core.formats.template_file import dump_template
-from easy_pocket.core.perform import perform
-from easy_pocket.core.template import GrooveTemplate, Lane
 from easy_pocket.jobs import work
 from easy_pocket.store.database import Database
-from easy_pocket.store.edits.registry import KINDS
-from easy_pocket.store.songs import create_song, read_song
+from easy_pocket.store.songs.edits.registry import KINDS
+from easy_pocket.store.songs.load import create_song, read_song
 from tests.conftest import Client, fresh_kits
 from tests.drums import ROCK, beat, wav_bytes
 

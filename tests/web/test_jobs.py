@@ -8,9 +8,9 @@ import pytest
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError, PocketError
-from easy_pocket.core.listen.hear import hear
+from easy_pocket.core.listen.loop_analysis import hear
 from easy_pocket.jobs.jobs import Jobs
-from easy_pocket.store.songs import create_song
+from easy_pocket.store.songs.load import create_song
 from tests.drums import ROCK, beat, rendered, wav_bytes
 from tests.working import die, give, last, refuse, slip_when_told, take_memory, tell_and_wait
 

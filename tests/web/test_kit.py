@@ -10,7 +10,7 @@ import soundfile
 from easy_pocket.core.formats.archive import write_archive
 from easy_pocket.core.formats.sfz import read_sfz
 from easy_pocket.demo.load import lamplighter_hits, load_demo
-from easy_pocket.store.songs import create_song, load_song
+from easy_pocket.store.songs.load import create_song, load_song
 from tests.conftest import fresh_kits
 from tests.web.test_bench import Tab
 
@@ -60,8 +60,8 @@ def test_an_edit_answers_with_the_voice_as_it_is_now_and_new_audio(tab):
         "edits", edit={"kind": "kit_model", "role": "snare", "layer": 0, "control": "tune_hz", "value": 233.0}, view=KIT
     )
     assert status == 200
-    assert "233 Hz" in answer["pieces"]["kit-voice"]
-    assert "B♭3" in answer["pieces"]["kit-voice"]
+    assert "233 Hz" in answer["fragments"]["kit-voice"]
+    assert "B♭3" in answer["fragments"]["kit-voice"]
     changed = set(answer["playing"]["felt"]["audio"]) - set(before)
     assert changed
     assert all(key.startswith("snare-") for key in changed)
@@ -82,7 +82,7 @@ def test_the_tune_says_what_the_key_makes_of_it(tab):
     tab.post("edits", edit={"kind": "kit_voice", "role": "kick", "field": "key_step", "value": 0})
     status, answer = tab.post("edits", edit={"kind": "kit_key", "key_note": 9}, view={"screen": "kit", "voice": "kick"})
     assert status == 200
-    assert "→ A1" in answer["pieces"]["kit-voice"]
+    assert "→ A1" in answer["fragments"]["kit-voice"]
 
 
 def test_a_sound_is_tried_without_being_kept(tab):
@@ -141,11 +141,11 @@ def test_sounds_come_in_singly_and_zipped_and_only_once(tab):
     ids=["empty", "silent", "nan", "long", "large"],
 )
 def test_what_cannot_come_in_is_refused_and_the_voice_stays(tab, data, status, words):
-    before = tab.client.get(f"/songs/{tab.song_id}/state", params=KIT).json()["pieces"]
+    before = tab.client.get(f"/songs/{tab.song_id}/state", params=KIT).json()["fragments"]
     found, answer = upload(tab, "library/upload", "x.wav", data)
     assert found == status
     assert words in answer["error"]
-    assert tab.client.get(f"/songs/{tab.song_id}/state", params=KIT).json()["pieces"] == before
+    assert tab.client.get(f"/songs/{tab.song_id}/state", params=KIT).json()["fragments"] == before
 
 
 def test_stereo_24_bit_96_khz_comes_in(tab):
@@ -178,7 +178,7 @@ def test_the_kit_goes_out_and_comes_in_as_a_new_one(tab):
     assert answer["song"]["undo"] == "bring in the kit Boathouse"
     tab.revision = answer["song"]["revision"]
     status, answer = tab.post("undo", view=KIT)
-    assert "14 voices" in answer["pieces"]["kit-voices"]
+    assert "14 voices" in answer["fragments"]["kit-voices"]
     with zipfile.ZipFile(io.BytesIO(tab.client.get(f"/songs/{tab.song_id}/kit-sounds.zip").content)) as archive:
         assert len(archive.namelist()) == 14
 
@@ -207,14 +207,14 @@ def test_the_bench_says_what_is_not_heard(tab, store):
     for field in ("velocity_level", "velocity_bright"):
         tab.post("edits", edit={**SNARE, "field": field, "value": 0})
     tab.post("edits", edit={"kind": "kit_voice_off", "role": "rim"})
-    rails = tab.client.get(f"/songs/{tab.song_id}/state").json()["pieces"]["rails"]
+    rails = tab.client.get(f"/songs/{tab.song_id}/state").json()["fragments"]["rails"]
     assert "velocity is not heard" in rails
     assert "not in Boathouse: silent" in rails
     with store.transaction() as session:
         song = load_song(session, tab.song_id)
         assert any(hit.voice == "rim" for hit in song.pattern.hits)
     tab.post("undo")
-    assert "not in Boathouse" not in tab.client.get(f"/songs/{tab.song_id}/state").json()["pieces"]["rails"]
+    assert "not in Boathouse" not in tab.client.get(f"/songs/{tab.song_id}/state").json()["fragments"]["rails"]
 
 
 def test_the_kits_notes_go_into_the_midi_file(tab):

@@ -8,13 +8,13 @@ from dataclasses import replace
 import pytest
 import soundfile
 
-from easy_pocket.core.feel import Feel
+from easy_pocket.core.feel.feel import Feel
 from easy_pocket.core.formats.midi import read_midi
-from easy_pocket.core.listen.hear import Overrules, hear
-from easy_pocket.core.pattern import Pattern
-from easy_pocket.core.timebase import Metre
-from easy_pocket.store.loops import add_loop, stored
-from easy_pocket.store.songs import create_song, load_song
+from easy_pocket.core.listen.loop_analysis import Overrules, hear
+from easy_pocket.core.pattern.pattern import Pattern
+from easy_pocket.core.pattern.timebase import Metre
+from easy_pocket.store.loops.loops import add_loop, stored
+from easy_pocket.store.songs.load import create_song, load_song
 from tests.drums import SWUNG, beat, rendered
 from tests.web.test_bench import Tab
 
@@ -250,10 +250,10 @@ def test_slices_become_a_kit_and_its_pattern_in_a_song_of_their_own(tab, store):
     ).json()
     state = tab.client.get(made["address"].replace("bench", "state")).json()
     assert state["song"]["tempo_bpm"] == pytest.approx(96, abs=0.1)
-    hits = {voice: rail["tick"] for voice, rail in state["rails"]["hits"].items()}
+    hits = {voice: rail["tick"] for voice, rail in state["data"]["hits"].items()}
     assert list(hits.values()) == [[480 * number] for number in range(16)]
     assert next(iter(hits)) == "slice_1"
     key = state["playing"]["felt"]["audio"][0]
     data = soundfile.read(io.BytesIO(tab.client.get(f"/audio/sounds/{key}.wav").content))[0]
     assert len(data) == pytest.approx(44_100 * 60 / 96 / 2, abs=2)
-    assert tab.client.get(f"/songs/{tab.song_id}/state").json()["rails"] == before["rails"]
+    assert tab.client.get(f"/songs/{tab.song_id}/state").json()["data"] == before["data"]

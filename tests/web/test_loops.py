@@ -5,8 +5,8 @@ import re
 import numpy as np
 import pytest
 
-from easy_pocket.core.feel import Feel
-from easy_pocket.store.songs import create_song, load_song
+from easy_pocket.core.feel.feel import Feel
+from easy_pocket.store.songs.load import create_song, load_song
 from tests.drums import ROCK, SWUNG, beat, raw_wav, rendered, wav_bytes
 
 

@@ -2,8 +2,8 @@
 
 import pytest
 
-from easy_pocket.store import snapshots
-from easy_pocket.store.songs import create_song
+from easy_pocket.store.songs import snapshots
+from easy_pocket.store.songs.load import create_song
 from tests.drums import ROCK, beat
 from tests.web.test_bench import Tab
 

@@ -6,9 +6,9 @@ from typing import Any
 
 import pytest
 
-from easy_pocket.core.feel import Feel
-from easy_pocket.store.duplicate import duplicate_song
-from easy_pocket.store.songs import create_song, load_song
+from easy_pocket.core.feel.feel import Feel
+from easy_pocket.store.songs.duplicate import duplicate_song
+from easy_pocket.store.songs.load import create_song, load_song
 from tests.drums import ROCK, SWUNG, beat, rendered, wav_bytes
 from tests.web.test_bench import Tab
 
@@ -37,11 +37,11 @@ def test_sections_begin_at_bars_are_named_and_joined_and_undo_takes_each_back(ta
     assert tab.edit(kind="section_name", section_id=ids(tab, store)[1], name="Lift <b>")[0] == 200
     assert tab.edit(kind="section_join", section_id=ids(tab, store)[0])[0] == 200
     assert sections(tab, store) == [("Verse", 6), ("Verse 3", 2)]
-    ribbon = tab.client.get(f"/songs/{tab.song_id}/state?screen=bench").json()["pieces"]["ribbon"]
+    ribbon = tab.client.get(f"/songs/{tab.song_id}/state?screen=bench").json()["fragments"]["ribbon"]
     assert 'data-first-bar="7" data-bars="2"' in ribbon
     assert tab.post("undo")[0] == 200
     assert sections(tab, store) == [("Verse", 4), ("Lift <b>", 2), ("Verse 3", 2)]
-    ribbon = tab.client.get(f"/songs/{tab.song_id}/state?screen=bench").json()["pieces"]["ribbon"]
+    ribbon = tab.client.get(f"/songs/{tab.song_id}/state?screen=bench").json()["fragments"]["ribbon"]
     assert "Lift &lt;b&gt;" in ribbon
     for _ in range(3):
         assert tab.post("undo")[0] == 200

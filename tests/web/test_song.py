@@ -11,10 +11,10 @@ import pytest
 
 from easy_pocket.core.formats.song_midi import write_song_midi
 from easy_pocket.core.song.flatten import flatten
-from easy_pocket.core.song.played import play_song
-from easy_pocket.store.cells import cell_from_doc, join_from_doc, join_to_doc
-from easy_pocket.store.duplicate import duplicate_song
-from easy_pocket.store.songs import create_song, load_song
+from easy_pocket.core.song.perform_song import play_song
+from easy_pocket.store.songs.cells import cell_from_doc, join_from_doc, join_to_doc
+from easy_pocket.store.songs.duplicate import duplicate_song
+from easy_pocket.store.songs.load import create_song, load_song
 from tests.core.songs import small
 from tests.drums import ROCK, beat
 from tests.web.test_bench import Tab
@@ -25,8 +25,8 @@ BAR = 3840
 class SongTab(Tab):
     def data(self) -> dict[str, Any]:
         """What the Song screen draws."""
-        answer = self.client.get(f"/songs/{self.song_id}/state?screen=arrangement&{self.at}")
-        found: dict[str, Any] = answer.json()["arrangement"]
+        answer = self.client.get(f"/songs/{self.song_id}/state?screen=song&{self.at}")
+        found: dict[str, Any] = answer.json()["data"]
         return found
 
     def look(self, part: int = 0, pattern: int = 0, section: int = 0) -> None:
@@ -77,7 +77,7 @@ def test_a_part_from_a_line_plays_in_every_section_and_undo_takes_it_away(tab: S
 
 
 def line_key(tab: SongTab, group: str) -> str:
-    from easy_pocket.core.starters import starter_lines
+    from easy_pocket.core.pattern.phrases import starter_lines
 
     return next(key for key, line in starter_lines().items() if line.group == group and str(line.metre) == "4/4")
 

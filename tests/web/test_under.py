@@ -6,12 +6,12 @@ import numpy as np
 import pytest
 import soundfile
 
-from easy_pocket.core.listen.hear import hear
-from easy_pocket.core.listen.under import Under, under_stack
-from easy_pocket.store.duplicate import duplicate_song
-from easy_pocket.store.loops import add_loop, found_from_doc, load_audio, stored
-from easy_pocket.store.songs import create_song, load_song
-from easy_pocket.store.templates import save_house_grooves
+from easy_pocket.core.listen.layered_loop import Under, under_stack
+from easy_pocket.core.listen.loop_analysis import hear
+from easy_pocket.store.grooves.templates import save_house_grooves
+from easy_pocket.store.loops.loops import add_loop, found_from_doc, load_audio, stored
+from easy_pocket.store.songs.duplicate import duplicate_song
+from easy_pocket.store.songs.load import create_song, load_song
 from tests.drums import ROCK, beat, rendered
 from tests.web.test_bench import Tab
 

@@ -6,11 +6,11 @@ from pathlib import PurePath
 
 import numpy as np
 
+from easy_pocket.core.feel.perform import perform
+from easy_pocket.core.feel.template import GrooveTemplate
+from easy_pocket.core.feel.template_edits import template_from_performance
 from easy_pocket.core.formats.midi import read_midi, write_midi
-from easy_pocket.core.groove_shape import template_from_performance
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.perform import perform
-from easy_pocket.core.template import GrooveTemplate
+from easy_pocket.core.pattern.pattern import Hit, Pattern
 
 LANE_VOICES = {"low": "kick", "mid": "snare", "high": "hat_closed"}
 ONLY_VOICE = "hat_closed"  # speaks for a groove that has no lanes but "all"

@@ -6,9 +6,9 @@ import csv
 import io
 
 from easy_pocket.core.errors import BadValueError
+from easy_pocket.core.feel.template import LANES, MAX_SLOTS_PER_BAR, MAX_TEMPLATE_BARS, GrooveTemplate
 from easy_pocket.core.formats.template_file import MAX_BYTES, template_from_doc, template_to_doc
-from easy_pocket.core.template import LANES, MAX_SLOTS_PER_BAR, MAX_TEMPLATE_BARS, GrooveTemplate
-from easy_pocket.core.timebase import parse_metre
+from easy_pocket.core.pattern.timebase import parse_metre
 
 WHOLE = ("name", "tempo_bpm", "metre", "bars", "slots_per_bar", "source", "words")
 EACH = ("offset_ms", "accent", "spread_ms", "count", "guessed")

@@ -13,11 +13,11 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.errors import MidiRefusedError
-from easy_pocket.core.pattern import MAX_HITS, Hit, Pattern
-from easy_pocket.core.perform import Performance
-from easy_pocket.core.strokes import strokes
-from easy_pocket.core.timebase import GRID_TICKS, MAX_BARS, PPQ, Metre, check_tempo, ms_per_tick
-from easy_pocket.core.voices import DRUMS, NEAREST_ROLE, ROLES
+from easy_pocket.core.feel.perform import Performance
+from easy_pocket.core.pattern.pattern import MAX_HITS, Hit, Pattern
+from easy_pocket.core.pattern.strokes import strokes
+from easy_pocket.core.pattern.timebase import GRID_TICKS, MAX_BARS, PPQ, Metre, check_tempo, ms_per_tick
+from easy_pocket.core.pattern.voices import DRUMS, NEAREST_ROLE, ROLES
 
 T = TypeVar("T")
 MAX_BYTES = 8_000_000

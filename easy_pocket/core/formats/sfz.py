@@ -18,8 +18,8 @@ from easy_pocket.core.errors import KitRefusedError, PocketError
 from easy_pocket.core.formats.archive import plain_path, read_archive, write_archive
 from easy_pocket.core.formats.audio_file import read_audio, write_audio
 from easy_pocket.core.formats.sfz_text import parse_sfz
+from easy_pocket.core.pattern.voices import DRUMS, NEAREST_ROLE, ROLES
 from easy_pocket.core.sound.events import CUT_FADE_S
-from easy_pocket.core.sound.frames import Frames
 from easy_pocket.core.sound.kit import MAX_ALTERNATES, MAX_LAYERS, ROLE_LUFS, Kit, KitVoice, voice_audio
 from easy_pocket.core.sound.layer import LIMITS as LAYER_LIMITS
 from easy_pocket.core.sound.layer import Layer
@@ -27,9 +27,9 @@ from easy_pocket.core.sound.loudness import hit_loudness_lufs
 from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.one_shot import MAX_ONE_SHOT_S, content_key
 from easy_pocket.core.sound.role import guess_role
+from easy_pocket.core.sound.sample_format import Frames
 from easy_pocket.core.sound.sound import MAX_SAMPLES, SAMPLED, Sample, SampleSource, Sound, no_samples
 from easy_pocket.core.sound.velocity import LOUDNESS_POWER, gains
-from easy_pocket.core.voices import DRUMS, NEAREST_ROLE, ROLES
 
 AUDIO_ENDINGS = (".wav", ".flac", ".ogg", ".aif", ".aiff", ".mp3")
 SFZ_CURVE_POWER = 2.0  # of velocity, where a file says nothing else

@@ -12,22 +12,22 @@ import soxr
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
+from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.audio_file import write_audio
 from easy_pocket.core.formats.midi import NOTE_PREFIX, write_midi
-from easy_pocket.core.listen.hear import Heard
+from easy_pocket.core.listen.loop_analysis import Heard
 from easy_pocket.core.listen.reading import Reading
 from easy_pocket.core.listen.slices import Slices, cut_slices, slice_audio
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.perform import perform
-from easy_pocket.core.sound.frames import Frames
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.timebase import ms_per_tick
+from easy_pocket.core.pattern.voices import FIRST_SLICE_NOTE, MOST_SLICES, SLICES
 from easy_pocket.core.sound.kit import ROLE_LUFS, Kit, KitVoice
 from easy_pocket.core.sound.layer import LIMITS, Layer
 from easy_pocket.core.sound.loudness import hit_loudness_lufs
 from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.one_shot import content_key
+from easy_pocket.core.sound.sample_format import Frames
 from easy_pocket.core.sound.sound import SAMPLED, Sample, Sound
-from easy_pocket.core.timebase import ms_per_tick
-from easy_pocket.core.voices import FIRST_SLICE_NOTE, MOST_SLICES, SLICES
 
 FIRST_KEY = FIRST_SLICE_NOTE
 MOST_KEYS = 104  # from FIRST_KEY to the last MIDI note

@@ -22,14 +22,14 @@ from easy_pocket.core.formats.midi import (
     split_places,
     voice_of_note,
 )
-from easy_pocket.core.pattern import MAX_HITS, Hit
+from easy_pocket.core.pattern.pattern import MAX_HITS, Hit
+from easy_pocket.core.pattern.timebase import MAX_BARS, MAX_TEMPO_BPM, MIN_TEMPO_BPM, PPQ, Metre, ms_per_tick
+from easy_pocket.core.pattern.voices import voice_name
 from easy_pocket.core.song.arrangement import Arrangement
 from easy_pocket.core.song.part import audible_parts
-from easy_pocket.core.song.played import PartPlayed, SongPlayed
+from easy_pocket.core.song.perform_song import PartPlayed, SongPlayed
 from easy_pocket.core.sound.events import audible
 from easy_pocket.core.text import one_line
-from easy_pocket.core.timebase import MAX_BARS, MAX_TEMPO_BPM, MIN_TEMPO_BPM, PPQ, Metre, ms_per_tick
-from easy_pocket.core.voices import voice_name
 
 Ints = npt.NDArray[np.int64]
 Bools = npt.NDArray[np.bool_]

@@ -8,9 +8,9 @@ from pathlib import Path
 from typing import Any
 
 from easy_pocket.core.errors import BadValueError, PocketError
-from easy_pocket.core.template import GrooveTemplate, Lane
+from easy_pocket.core.feel.template import GrooveTemplate, Lane
+from easy_pocket.core.pattern.timebase import Metre
 from easy_pocket.core.text import one_line
-from easy_pocket.core.timebase import Metre
 
 FORMAT = "easy-pocket-groove/1"
 MAX_BYTES = 2_000_000

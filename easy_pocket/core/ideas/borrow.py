@@ -7,11 +7,11 @@ from dataclasses import replace
 from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.ideas.change import Idea, changes_between, is_free
 from easy_pocket.core.ideas.distance import density, distance
+from easy_pocket.core.ideas.idea_context import Scene
 from easy_pocket.core.ideas.playable import playable_tag
-from easy_pocket.core.ideas.scene import Scene
-from easy_pocket.core.metrical import syncopation
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.voices import voice_name
+from easy_pocket.core.pattern.metrical import syncopation
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.voices import voice_name
 
 
 def fitted(source: Pattern, voice: str, target: Pattern, grid_ticks: int = 0) -> list[Hit]:

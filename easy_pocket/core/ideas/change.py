@@ -7,10 +7,10 @@ from collections.abc import Collection, Iterable
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
-from easy_pocket.core.locks import lock_reason
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.timebase import place_name
-from easy_pocket.core.voices import voice_name
+from easy_pocket.core.pattern.lock_edits import lock_reason
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.timebase import place_name
+from easy_pocket.core.pattern.voices import voice_name
 
 MOST_CHANGES = 20_000
 

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 import numpy.typing as npt
 
-from easy_pocket.core.pattern import Hit, Pattern
+from easy_pocket.core.pattern.pattern import Hit, Pattern
 
 FINEST_TICKS = 10  # places nearer than this are one
 LOUDNESS = (56, 104)  # ghosts are softer than the first, accents louder than the second

@@ -12,6 +12,7 @@ import numpy as np
 from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.ideas.change import is_free
 from easy_pocket.core.ideas.distance import within
+from easy_pocket.core.ideas.fill_description import fill_words
 from easy_pocket.core.ideas.fill_rhythm import Ground, choose_slots, ground, shares
 from easy_pocket.core.ideas.fill_settings import ENDINGS, PATHS, FillSettings
 from easy_pocket.core.ideas.fill_voices import (
@@ -24,11 +25,10 @@ from easy_pocket.core.ideas.fill_voices import (
     velocities,
     walk,
 )
-from easy_pocket.core.ideas.fill_words import fill_words
+from easy_pocket.core.ideas.idea_context import Scene, check_voices
 from easy_pocket.core.ideas.playable import FEET, faults_of_hits
-from easy_pocket.core.ideas.scene import Scene, check_voices
-from easy_pocket.core.pattern import Hit
-from easy_pocket.core.timebase import ms_per_tick
+from easy_pocket.core.pattern.pattern import Hit
+from easy_pocket.core.pattern.timebase import ms_per_tick
 
 THINNEST = 2.5  # hits a beat of a fill after a beat that is emptier than that
 DENSER = (1.02, 1.35)  # than the beat it follows, when nobody asked

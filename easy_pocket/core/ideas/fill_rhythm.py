@@ -8,8 +8,8 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.ideas.fill_settings import steps_of
-from easy_pocket.core.metrical import WEAKEST, weights
-from easy_pocket.core.timebase import Metre
+from easy_pocket.core.pattern.metrical import WEAKEST, weights
+from easy_pocket.core.pattern.timebase import Metre
 
 Ints = npt.NDArray[np.int64]
 Floats = npt.NDArray[np.float64]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from easy_pocket.core.errors import BadValueError, require_range
-from easy_pocket.core.timebase import Metre
+from easy_pocket.core.pattern.timebase import Metre
 
 SUBDIVISIONS = {
     "8": "8ths", "16": "16ths", "triplet": "triplets", "32": "32nd bursts", "mixed": "16ths and triplets",

@@ -8,9 +8,9 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.ideas.playable import FEET, FOOT_AGAIN_MS, hand_ms
-from easy_pocket.core.metrical import weights
-from easy_pocket.core.timebase import Metre, ms_per_tick
-from easy_pocket.core.voices import voice_name
+from easy_pocket.core.pattern.metrical import weights
+from easy_pocket.core.pattern.timebase import Metre, ms_per_tick
+from easy_pocket.core.pattern.voices import voice_name
 
 Floats = npt.NDArray[np.float64]
 # Drums a line can run over, from high to low.

@@ -15,14 +15,14 @@ import numpy as np
 from easy_pocket.core.errors import EditRefusedError, require_range
 from easy_pocket.core.ideas.change import Change, Idea, changes_between, key_of
 from easy_pocket.core.ideas.distance import density, distance, distances, within
+from easy_pocket.core.ideas.fill_description import fill_tags
 from easy_pocket.core.ideas.fill_draft import DENSITY_SLACK, Draft, Frame, candidate, frame_of
 from easy_pocket.core.ideas.fill_settings import FillSettings
-from easy_pocket.core.ideas.fill_words import fill_tags
+from easy_pocket.core.ideas.idea_context import MAX_SEED, Scene
 from easy_pocket.core.ideas.playable import faults_of_hits
-from easy_pocket.core.ideas.scene import MAX_SEED, Scene
-from easy_pocket.core.metrical import syncopation
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.timebase import place_name
+from easy_pocket.core.pattern.metrical import syncopation
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.timebase import place_name
 
 MOST_AT_ONCE = 12
 TRIES_EACH = 24  # candidates drawn for every one that is shown, at the most

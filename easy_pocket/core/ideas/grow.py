@@ -7,16 +7,16 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from easy_pocket.core.backbeat import backbeat
 from easy_pocket.core.errors import EditRefusedError, require_range
 from easy_pocket.core.ideas.change import Change, Idea, with_changes
 from easy_pocket.core.ideas.distance import within
 from easy_pocket.core.ideas.fill_settings import FillSettings
 from easy_pocket.core.ideas.fills import fills
-from easy_pocket.core.ideas.scene import MAX_SEED, Scene, window
+from easy_pocket.core.ideas.idea_context import MAX_SEED, Scene, window
 from easy_pocket.core.ideas.variation_kinds import SINGLE, Span, possible, step_of
 from easy_pocket.core.ideas.variations import differ, disjoint
-from easy_pocket.core.pattern import Hit, Pattern
+from easy_pocket.core.pattern.backbeat import backbeat
+from easy_pocket.core.pattern.pattern import Hit, Pattern
 
 MOST_LEAST = 12
 BIGGER_EVERY = 4

@@ -6,9 +6,9 @@ from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.ideas.change import Idea, changes_between
 from easy_pocket.core.ideas.distance import within
 from easy_pocket.core.ideas.fills import measured
+from easy_pocket.core.ideas.idea_context import Scene
 from easy_pocket.core.ideas.playable import FEET
-from easy_pocket.core.ideas.scene import Scene
-from easy_pocket.core.pattern import Hit, Pattern
+from easy_pocket.core.pattern.pattern import Hit, Pattern
 
 WAYS = {
     "time": "the first half of one, the second of the other",

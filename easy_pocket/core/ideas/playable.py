@@ -8,11 +8,11 @@ from functools import lru_cache
 
 import numpy as np
 
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.perform import Performance, perform
-from easy_pocket.core.strokes import strokes
-from easy_pocket.core.timebase import ms_per_tick, place_name
-from easy_pocket.core.voices import voice_name
+from easy_pocket.core.feel.perform import Performance, perform
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.strokes import strokes
+from easy_pocket.core.pattern.timebase import ms_per_tick, place_name
+from easy_pocket.core.pattern.voices import voice_name
 
 HAND_AGAIN_MS = 95.0  # one hand on one drum
 HAND_FAR_MS = 160.0  # one hand across the whole kit

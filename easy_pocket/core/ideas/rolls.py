@@ -6,15 +6,15 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from easy_pocket.core.articulation import MAX_TUNE_CENTS, changed
 from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
 from easy_pocket.core.ideas.change import Change, Idea, is_free, removed
 from easy_pocket.core.ideas.distance import within
 from easy_pocket.core.ideas.fills import Batch, measured
-from easy_pocket.core.ideas.scene import Scene
-from easy_pocket.core.pattern import Hit
-from easy_pocket.core.timebase import place_name
-from easy_pocket.core.voices import voice_name
+from easy_pocket.core.ideas.idea_context import Scene
+from easy_pocket.core.pattern.articulation import MAX_TUNE_CENTS, changed
+from easy_pocket.core.pattern.pattern import Hit
+from easy_pocket.core.pattern.timebase import place_name
+from easy_pocket.core.pattern.voices import voice_name
 
 RATE_TICKS = {"8": 480, "8T": 320, "16": 240, "16T": 160, "32": 120, "32T": 80, "64": 60, "": 0}
 RATE_WORDS = {

@@ -8,14 +8,14 @@ from functools import cached_property
 
 import numpy as np
 
-from easy_pocket.core.articulation import changed
-from easy_pocket.core.backbeat import BACKBEATS, LOUD, backbeat, backbeat_voice
 from easy_pocket.core.ideas.change import Change, added, is_free, removed, voice_change, where
-from easy_pocket.core.ideas.scene import Scene
-from easy_pocket.core.metrical import weights
-from easy_pocket.core.pattern import Hit, Pattern
-from easy_pocket.core.timebase import place_name
-from easy_pocket.core.voices import voice_name
+from easy_pocket.core.ideas.idea_context import Scene
+from easy_pocket.core.pattern.articulation import changed
+from easy_pocket.core.pattern.backbeat import BACKBEATS, LOUD, backbeat, backbeat_voice
+from easy_pocket.core.pattern.metrical import weights
+from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.timebase import place_name
+from easy_pocket.core.pattern.voices import voice_name
 
 GHOST, PLAIN_HIT, ACCENT = 36, 92, 112
 HATS = ("hat_closed", "ride", "shaker", "tambourine")

@@ -11,11 +11,11 @@ from easy_pocket.core.errors import BadValueError, EditRefusedError, require_ran
 from easy_pocket.core.ideas.change import Change, Idea, with_changes
 from easy_pocket.core.ideas.distance import density, distance, within
 from easy_pocket.core.ideas.fills import MOST_AT_ONCE, Batch
+from easy_pocket.core.ideas.idea_context import MAX_SEED, Scene, check_voices
 from easy_pocket.core.ideas.playable import faults_of_hits, playable_tag
-from easy_pocket.core.ideas.scene import MAX_SEED, Scene, check_voices
 from easy_pocket.core.ideas.variation_kinds import KINDS, Span, possible, step_of
-from easy_pocket.core.metrical import syncopation
-from easy_pocket.core.pattern import Hit, Pattern
+from easy_pocket.core.pattern.metrical import syncopation
+from easy_pocket.core.pattern.pattern import Hit, Pattern
 
 USUAL_CHANGES = 3
 MOST_CHANGES = 64

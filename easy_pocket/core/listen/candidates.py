@@ -14,8 +14,8 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import ndimage, signal
 
-from easy_pocket.core.listen.believed import MERGE_S
-from easy_pocket.core.listen.prepared import BLOCK, FLUX_HOP, RATE_HZ, Floats, Ints, Prepared, filter_of
+from easy_pocket.core.listen.hit_classifier import MERGE_S
+from easy_pocket.core.listen.preparation import BLOCK, FLUX_HOP, RATE_HZ, Floats, Ints, Prepared, filter_of
 
 RISE_HOP = 64  # samples, 1.5 ms
 RISE_BEFORE_S, RISE_GAP_S, RISE_AFTER_S = 0.008, 0.0007, 0.005

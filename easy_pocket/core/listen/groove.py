@@ -8,9 +8,9 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.errors import BadValueError, require_range
+from easy_pocket.core.feel.template import LANES, MAX_TEMPLATE_BARS, GrooveTemplate, Lane
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.reading import Reading, with_grid
-from easy_pocket.core.template import LANES, MAX_TEMPLATE_BARS, GrooveTemplate, Lane
 
 BAND_LANES = LANES[1:]
 BETWEEN = 0.3  # of a slot: hits farther off where it is played lie between slots, ...

@@ -9,9 +9,9 @@ import numpy.typing as npt
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import NoHitsError
-from easy_pocket.core.listen.believed import DB_OF_ODDS, MERGE_S, needed_odds, network, strongest_apart
 from easy_pocket.core.listen.candidates import Candidates, candidates_in
-from easy_pocket.core.listen.prepared import BLOCK, RATE_HZ, Floats, Ints, Prepared, Progress, prepare, quietly
+from easy_pocket.core.listen.hit_classifier import DB_OF_ODDS, MERGE_S, needed_odds, network, strongest_apart
+from easy_pocket.core.listen.preparation import BLOCK, RATE_HZ, Floats, Ints, Prepared, Progress, prepare, quietly
 
 RINGING_ON = 0.7  # how much of what rang before a hit still rings in its first 60 ms
 SEAM = 132  # samples, 3 ms

@@ -9,8 +9,8 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.errors import require_range
-from easy_pocket.core.listen.beats import line_times, places_at
-from easy_pocket.core.timebase import Metre
+from easy_pocket.core.listen.beat_tracking import line_times, places_at
+from easy_pocket.core.pattern.timebase import Metre
 
 Floats = npt.NDArray[np.float64]
 

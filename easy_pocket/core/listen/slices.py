@@ -12,7 +12,7 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError, require_range
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.reading import Reading
-from easy_pocket.core.timebase import check_tempo
+from easy_pocket.core.pattern.timebase import check_tempo
 
 MAX_SLICES = 512
 PRE_S = 0.0015  # a slice begins a little before its hit, so that the attack is whole

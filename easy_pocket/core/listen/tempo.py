@@ -17,7 +17,7 @@ import scipy.fft
 
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.reading import Grid, Reading, counted_beats
-from easy_pocket.core.timebase import Metre
+from easy_pocket.core.pattern.timebase import Metre
 
 MIN_TEMPO_BPM, MAX_TEMPO_BPM = 50.0, 220.0
 MAX_BARS = 16

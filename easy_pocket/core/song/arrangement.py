@@ -7,9 +7,9 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 from easy_pocket.core.errors import BadValueError
+from easy_pocket.core.pattern.timebase import COMMON_TIME, MAX_BARS, Metre, ms_per_tick
 from easy_pocket.core.song.part import Part
 from easy_pocket.core.song.section import Section
-from easy_pocket.core.timebase import COMMON_TIME, MAX_BARS, Metre, ms_per_tick
 
 DOUBLE_CHOICES = ("keep", "drop", "offset")
 

@@ -9,7 +9,7 @@ from fractions import Fraction
 import numpy as np
 import numpy.typing as npt
 
-from easy_pocket.core.timebase import Metre
+from easy_pocket.core.pattern.timebase import Metre
 
 Ints = npt.NDArray[np.int64]
 

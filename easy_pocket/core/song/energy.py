@@ -7,12 +7,12 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from easy_pocket.core.ideas.build import BAND_ENERGY
+from easy_pocket.core.ideas.build_up import BAND_ENERGY
+from easy_pocket.core.pattern.voices import band_of
 from easy_pocket.core.song.arrangement import Span
 from easy_pocket.core.song.flatten import Flat, bar_numbers
-from easy_pocket.core.song.line import Line
+from easy_pocket.core.song.hit_columns import Line
 from easy_pocket.core.song.part import audible_parts
-from easy_pocket.core.voices import band_of
 
 Floats = npt.NDArray[np.float64]
 # Names that say: now there is more. Compared with the section before.

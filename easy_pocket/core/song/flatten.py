@@ -8,12 +8,12 @@ from functools import cached_property
 
 import numpy as np
 
-from easy_pocket.core.pattern import Pattern
+from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.song.arrangement import Arrangement, Span
-from easy_pocket.core.song.doubles import settled
+from easy_pocket.core.song.collisions import settled
+from easy_pocket.core.song.hit_columns import Line, laid_together
 from easy_pocket.core.song.joins import with_joins
-from easy_pocket.core.song.line import Line, laid_together
-from easy_pocket.core.song.own_line import own_line
+from easy_pocket.core.song.part_hits import own_line
 
 
 @dataclass(frozen=True)

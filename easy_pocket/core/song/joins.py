@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 
-from easy_pocket.core.articulation import Articulation
-from easy_pocket.core.pattern import Hit
-from easy_pocket.core.perform import seed_of
+from easy_pocket.core.feel.perform import seed_of
+from easy_pocket.core.pattern.articulation import Articulation
+from easy_pocket.core.pattern.pattern import Hit
+from easy_pocket.core.pattern.timebase import ms_per_tick
 from easy_pocket.core.song.arrangement import Arrangement, Span
-from easy_pocket.core.song.line import NOTHING, Line, laid_together, line_of, line_of_hits
-from easy_pocket.core.song.own_line import decided
+from easy_pocket.core.song.hit_columns import NOTHING, Line, laid_together, line_of, line_of_hits
+from easy_pocket.core.song.part_hits import decided
 from easy_pocket.core.song.section import Join
-from easy_pocket.core.timebase import ms_per_tick
 
 Lines = dict[int, Line]
 

@@ -6,10 +6,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from easy_pocket.core.errors import BadValueError, require_range
-from easy_pocket.core.feel import FeelScopes
-from easy_pocket.core.pattern import Pattern
+from easy_pocket.core.feel.feel import FeelScopes
+from easy_pocket.core.pattern.pattern import Pattern
+from easy_pocket.core.pattern.timebase import MAX_BARS
 from easy_pocket.core.sound.events import MAX_LEVEL_DB, VoiceMix
-from easy_pocket.core.timebase import MAX_BARS
 
 MOST_MARKS = 64
 MOST_IN_ORDER = 64

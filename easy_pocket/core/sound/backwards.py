@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from easy_pocket.core.errors import require_range
-from easy_pocket.core.sound.frames import Frames
 from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.sample_format import Frames
 
 MAX_FRAMES = 60 * RATE_HZ
 FADE_IN_S = 0.03  # where a sound longer than the stretch is cut off

@@ -9,14 +9,14 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from easy_pocket.core.pattern import HitArrays
-from easy_pocket.core.perform import Performance
-from easy_pocket.core.scatter import normal
+from easy_pocket.core.feel.perform import Performance
+from easy_pocket.core.keyed_random import normal
+from easy_pocket.core.pattern.pattern import HitArrays
+from easy_pocket.core.pattern.strokes import Strokes, strokes
 from easy_pocket.core.sound.backwards import MAX_FRAMES
 from easy_pocket.core.sound.kit import Kit, KitVoice, audio_key
 from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.velocity import gains
-from easy_pocket.core.strokes import Strokes, strokes
 
 MASTER_GAIN = 10 ** (-3.0 / 20)
 Floats = npt.NDArray[np.float64]

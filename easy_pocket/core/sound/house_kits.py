@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+from easy_pocket.core.pattern.voices import ROLES
 from easy_pocket.core.sound.kit import Kit, KitVoice, plain_voice
 from easy_pocket.core.sound.sound import Sound
-from easy_pocket.core.voices import ROLES
 
 
 def _boathouse() -> Kit:

@@ -11,11 +11,12 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from easy_pocket.core.cache import Memory
 from easy_pocket.core.errors import BadValueError, require_range
-from easy_pocket.core.memory import Memory
-from easy_pocket.core.sound.frames import Frames, fixed
+from easy_pocket.core.pattern.voices import GLYPHS, ROLES, SLICES, check_voice
 from easy_pocket.core.sound.layer import Layer, layer_audio, layer_from_doc, placed
 from easy_pocket.core.sound.room import trimmed_end
+from easy_pocket.core.sound.sample_format import Frames, fixed
 from easy_pocket.core.sound.sound import (
     REFERENCE_LUFS,
     SampleSource,
@@ -26,7 +27,6 @@ from easy_pocket.core.sound.sound import (
     sound_from_doc,
 )
 from easy_pocket.core.sound.velocity import Stretch, stretches
-from easy_pocket.core.voices import GLYPHS, ROLES, SLICES, check_voice
 
 MAX_LAYERS = 4
 MAX_ALTERNATES = 4

@@ -11,11 +11,11 @@ from typing import Annotated, Any, ClassVar
 from annotated_types import Ge, Le, MaxLen, MinLen
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError
+from easy_pocket.core.pattern.voices import ROLES, check_voice
 from easy_pocket.core.sound.controls import CONTROLS
 from easy_pocket.core.sound.kit import MAX_ALTERNATES, MAX_LAYERS, Kit, KitVoice, plain_voice
 from easy_pocket.core.sound.layer import Layer
 from easy_pocket.core.sound.sound import SAMPLED, Sound
-from easy_pocket.core.voices import ROLES, check_voice
 
 VOICE_FIELDS = {
     "level_db", "pan", "drive", "velocity_level", "velocity_bright", "vary_cents", "vary_db", "rings", "choke_group",

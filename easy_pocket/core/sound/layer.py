@@ -12,8 +12,8 @@ import soxr
 from scipy import signal
 
 from easy_pocket.core.errors import BadValueError, require_range
-from easy_pocket.core.sound.frames import Frames
 from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.sample_format import Frames
 from easy_pocket.core.sound.sound import SampleSource, Sound, no_samples, sound_from_doc, struck
 
 CUT_S = 0.004  # a layer that is cut short fades out over this

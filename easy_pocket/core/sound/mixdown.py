@@ -8,14 +8,14 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.audio import Audio
+from easy_pocket.core.pattern.voices import voice_name
 from easy_pocket.core.sound.backwards import backwards
 from easy_pocket.core.sound.events import CUT_FADE_S, MASTER_GAIN, Event
-from easy_pocket.core.sound.frames import Frames
 from easy_pocket.core.sound.headroom import Mixed, block_peaks, louder
 from easy_pocket.core.sound.kit import Kit, voice_audio
 from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.sample_format import Frames
 from easy_pocket.core.sound.sound import SampleSource, no_samples
-from easy_pocket.core.voices import voice_name
 
 MAX_TAIL_S = 4.0
 UNDER = "the loops under it"

@@ -13,13 +13,13 @@ import numpy as np
 import numpy.typing as npt
 from scipy import signal
 
+from easy_pocket.core.cache import Memory
 from easy_pocket.core.errors import BadValueError, require_range
-from easy_pocket.core.memory import Memory
 from easy_pocket.core.sound.controls import CONTROLS, check_settings
-from easy_pocket.core.sound.frames import Frames, fixed
 from easy_pocket.core.sound.loudness import hit_loudness_lufs
 from easy_pocket.core.sound.models import MODELS, RATE_HZ
 from easy_pocket.core.sound.room import in_room, without_dc_filter
+from easy_pocket.core.sound.sample_format import Frames, fixed
 from easy_pocket.core.sound.velocity import HARD_VELOCITY, strength_of, zone_of
 
 SampleSource = Callable[[str], Frames]  # recorded audio by content hash

@@ -1,0 +1,1 @@
+"""Feel: from written hits to played hits, groove templates, and measures of a performance."""

@@ -1,0 +1,325 @@
+"""Tighten: played hits moved toward a target by a strength; write it in: the feel's result becomes the hits."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from typing import Annotated
+
+import numpy as np
+import numpy.typing as npt
+from annotated_types import MaxLen
+
+from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
+from easy_pocket.core.feel.feel import BY_VOICE, Feel, FeelScopes
+from easy_pocket.core.feel.perform import Performance, lane_of, perform, swung
+from easy_pocket.core.feel.template import GrooveTemplate
+from easy_pocket.core.pattern.lock_edits import keep_locks, lock_reason
+from easy_pocket.core.pattern.pattern import MAX_OFFSET_MS, Hit, HitArrays, Pattern
+from easy_pocket.core.pattern.pattern_edit import MAX_CHOSEN, PatternEdit, Place, Tick
+from easy_pocket.core.pattern.timebase import GRID_NAMES, GRID_TICKS, check_tempo, ms_per_tick, place_name
+from easy_pocket.core.pattern.voices import voice_name
+
+TARGETS = ("grid", "swing", "groove")
+FINE_TICKS = 120  # what is too far off to be an own offset goes to the nearest place of this grid
+
+Floats = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class Tighten:
+    """Toward what, and how far. places: the hits it is for, none for all.
+
+    target: "grid"; "swing", the grid swung by swing_percent on swing_unit; "groove", the template's places (its lane
+    as `Feel.groove_lane` says). strength_percent: 0-100. leave_alone_ms: hits nearer than this stay, 0-100.
+    step_ticks: the grid. Raises BadValueError outside these ranges or for a groove without template.
+    """
+
+    target: str = "grid"
+    strength_percent: float = 50.0
+    leave_alone_ms: float = 0.0
+    step_ticks: int = 240
+    swing_percent: float = 50.0
+    swing_unit: int = 16
+    template: GrooveTemplate | None = None
+    groove_scales: bool = True
+    groove_lane: str = BY_VOICE
+    places: tuple[Place, ...] = ()
+
+    def __post_init__(self) -> None:
+        if self.target not in TARGETS:
+            raise BadValueError(f"Hits are tightened to {', '.join(TARGETS)}; '{self.target[:20]}' is none of them.")
+        require_range("The strength", self.strength_percent, 0, 100, "%")
+        require_range("The window that is left alone", self.leave_alone_ms, 0, 100, "ms")
+        if self.step_ticks not in GRID_TICKS.values():
+            raise BadValueError(
+                f"A grid of {self.step_ticks} ticks is not known; choose one of {', '.join(GRID_TICKS)}."
+            )
+        Feel(swing_percent=self.swing_percent, swing_unit=self.swing_unit, groove_lane=self.groove_lane)
+        if self.target == "groove" and self.template is None:
+            raise BadValueError("No groove is chosen to tighten to: choose one, or tighten to the grid.")
+
+
+@dataclass(frozen=True)
+class Collision:
+    """Hits of one voice that the chosen grid would put on one place; all but the nearest stay where they are."""
+
+    voice: str
+    slot_tick: int
+    ticks: tuple[int, ...]
+
+
+@dataclass(frozen=True)
+class Tightening:
+    """What tightening does, before it is done.
+
+    from_ms, target_ms, to_ms: shape (n,) for the hits of the pattern as it was, in its order, from the pattern's
+    start; moved: whether a hit moves at all. proposed_grid: the coarsest grid on which no hits collide, when some
+    do on the chosen one.
+    """
+
+    before: HitArrays
+    after: Pattern
+    from_ms: Floats
+    target_ms: Floats
+    to_ms: Floats
+    moved: npt.NDArray[np.bool_]
+    collisions: tuple[Collision, ...]
+    proposed_grid: str | None
+
+    def warning(self) -> str:
+        """The collisions in words, with the way out; empty when there are none."""
+        if not self.collisions:
+            return ""
+        first = self.collisions[0]
+        where = ", ".join(place_name(tick, self.after.metre) for tick in first.ticks)
+        stay = sum(len(one.ticks) - 1 for one in self.collisions)
+        words = f"{voice_name(first.voice).capitalize()} {where} would fall on one place"
+        if len(self.collisions) > 1:
+            words += f", and so at {len(self.collisions) - 1} more"
+        words += f"; {stay} hit{'s' if stay != 1 else ''} would stay where {'they are' if stay != 1 else 'it is'}."
+        if self.proposed_grid:
+            words += f" On {GRID_NAMES[self.proposed_grid]} none collide."
+        return words
+
+
+def tighten(pattern: Pattern, feel: FeelScopes, tempo_bpm: float, wanted: Tighten) -> Tightening:
+    """o' = target + (1 - k)(o - target) for strength k, where o is where a hit is played.
+
+    A hit written on the chosen grid keeps its slot; others go to the slot whose target is nearest to where they are
+    played. The feel stays: what the hits need to be played at o' becomes their own offset. Locked hits stay. Raises
+    EditRefusedError when nothing is chosen or a hit that was chosen is gone.
+    """
+    check_tempo(tempo_bpm)
+    hits, tick_ms = pattern.arrays, ms_per_tick(tempo_bpm)
+    if not pattern.hits:
+        raise EditRefusedError("There are no hits to tighten yet: write or import some.")
+    from_ms = without_order(perform(pattern, feel, tempo_bpm=tempo_bpm))
+    chosen = _chosen(pattern, wanted.places)
+    slot, target_ms = _slots(pattern, wanted, wanted.step_ticks, from_ms, tempo_bpm)
+    collisions, stays = _collisions(pattern, slot, np.abs(from_ms - target_ms), chosen)
+    proposed = None
+    if collisions:
+        for grid in sorted(GRID_TICKS, key=lambda key: -GRID_TICKS[key]):
+            other, _ = _slots(pattern, wanted, GRID_TICKS[grid], from_ms, tempo_bpm)
+            if not _collisions(pattern, other, np.zeros(len(other)), chosen)[0]:
+                proposed = grid
+                break
+    far = np.abs(from_ms - target_ms) > wanted.leave_alone_ms
+    moved = chosen & ~stays & far
+    to_ms = np.where(moved, target_ms + (1 - wanted.strength_percent / 100) * (from_ms - target_ms), from_ms)
+    length_ms = pattern.length_ticks * tick_ms
+    tick = np.where(moved, np.mod(slot, pattern.length_ticks), hits.tick)
+    # A hit at the end that belongs to the first slot is an early one of it.
+    wraps_ms = np.where(moved & (slot >= pattern.length_ticks), length_ms, 0.0)
+    after = keep_locks(pattern, placed(pattern, feel, tempo_bpm, np.flatnonzero(moved), tick, to_ms - wraps_ms))
+    return Tightening(hits, after, from_ms, target_ms, to_ms, moved, collisions, proposed)
+
+
+def without_order(performance: Performance) -> Floats:
+    """Played times before hits of a voice were kept apart."""
+    return np.asarray(performance.straight_ms + performance.amounts_ms[:-1].sum(axis=0))
+
+
+def _chosen(pattern: Pattern, places: tuple[Place, ...]) -> npt.NDArray[np.bool_]:
+    wanted = set(places)
+    if not wanted <= set(pattern.by_place):
+        raise EditRefusedError("One of the chosen hits is gone; this is the pattern as it is now.")
+    return np.array(
+        [(not wanted or (hit.voice, hit.tick) in wanted) and not lock_reason(pattern, hit) for hit in pattern.hits]
+    )
+
+
+def _slots(
+    pattern: Pattern, wanted: Tighten, step_ticks: int, from_ms: Floats, tempo_bpm: float
+) -> tuple[Ints, Floats]:
+    """Per hit its slot in ticks (the pattern's length stands for the first slot of the next pass), and its target."""
+    hits = pattern.arrays
+    grid = np.append(np.arange(0, pattern.length_ticks, step_ticks), pattern.length_ticks)
+    slot, target_ms = hits.tick.copy(), np.zeros(len(hits.tick))
+    for index, voice in enumerate(hits.voices):
+        mine = np.flatnonzero(hits.voice_index == index)
+        places_ms = _targets(pattern, wanted, grid, voice, tempo_bpm)
+        ascending = np.maximum.accumulate(places_ms)
+        middles = (ascending[1:] + ascending[:-1]) / 2
+        nearest = np.searchsorted(middles, from_ms[mine])
+        written = hits.tick[mine]
+        nearest = np.where(written % step_ticks == 0, written // step_ticks, nearest)
+        slot[mine], target_ms[mine] = grid[nearest], places_ms[nearest]
+    return slot, target_ms
+
+
+def _targets(pattern: Pattern, wanted: Tighten, grid: Ints, voice: str, tempo_bpm: float) -> Floats:
+    """Where the target has each place of the grid, in ms."""
+    tick_ms = ms_per_tick(tempo_bpm)
+    straight_ms = grid * tick_ms
+    if wanted.target == "swing":
+        pair = np.full(len(grid), 2.0 * 3840 // wanted.swing_unit)
+        moved = swung(grid, pair, np.full(len(grid), wanted.swing_percent / 100)) * tick_ms
+        return np.asarray(straight_ms + moved)
+    if wanted.target == "groove" and wanted.template:
+        lane = lane_of(Feel(groove_lane=wanted.groove_lane), voice)
+        inside = np.mod(grid, pattern.length_ticks)
+        scale = wanted.groove_scales
+        leant_ms = wanted.template.offsets_at(inside, pattern.metre, tempo_bpm, scale=scale, lane=lane)
+        return np.asarray(straight_ms + leant_ms)
+    return np.asarray(straight_ms)
+
+
+def _collisions(
+    pattern: Pattern, slot: Ints, distance_ms: Floats, chosen: npt.NDArray[np.bool_]
+) -> tuple[tuple[Collision, ...], npt.NDArray[np.bool_]]:
+    """Hits of a voice that would share a place, and which of them stay: all but the nearest, or all when a hit that
+    does not move is there already."""
+    hits = pattern.arrays
+    place = np.where(chosen, np.mod(slot, pattern.length_ticks), hits.tick)
+    key = hits.voice_index.astype(np.int64) * (pattern.length_ticks + 1) + place
+    order = np.lexsort((distance_ms, chosen, key))
+    first = np.insert(key[order][1:] != key[order][:-1], 0, True)
+    stays = np.zeros(len(key), dtype=bool)
+    stays[order[~first]] = True
+    crowded = np.isin(key, key[stays])
+    found = [
+        Collision(
+            hits.voices[int(one // (pattern.length_ticks + 1))],
+            int(one % (pattern.length_ticks + 1)),
+            tuple(hits.tick[key == one].tolist()),
+        )
+        for one in np.unique(key[crowded]).tolist()
+    ]
+    # A hit that stays may itself lie where another one goes: then that one stays too.
+    while True:
+        blocked = ~stays & (hits.tick != place) & np.isin(key, _keys(hits, pattern, stays))
+        if not blocked.any():
+            return tuple(found), stays & chosen
+        stays |= blocked
+
+
+def _keys(hits: HitArrays, pattern: Pattern, which: npt.NDArray[np.bool_]) -> Ints:
+    return hits.voice_index[which].astype(np.int64) * (pattern.length_ticks + 1) + hits.tick[which]
+
+
+def placed(
+    pattern: Pattern,
+    feel: FeelScopes,
+    tempo_bpm: float,
+    which: npt.NDArray[np.intp],
+    tick: Ints,
+    to_ms: Floats,
+    velocity: Ints | None = None,
+) -> Pattern:
+    """The pattern with these hits (indices) written on `tick` so that with this feel they are played at to_ms, with
+    this written velocity. tick, to_ms and velocity have a value for every hit of the pattern.
+
+    An own offset beyond its range goes to the nearest 32nd; EditRefusedError when that place is taken.
+    """
+    old = [pattern.hits[index] for index in which.tolist()]
+    tick = tick.copy()
+    for _ in range(2):
+        new = [
+            replace(
+                hit,
+                tick=int(tick[index]),
+                offset_ms=0.0,
+                velocity=hit.velocity if velocity is None else int(velocity[index]),
+            )
+            for hit, index in zip(old, which.tolist(), strict=True)
+        ]
+        base = _moved(pattern, old, new)
+        base_ms = _by_place(base, without_order(perform(base, feel, tempo_bpm=tempo_bpm)), new)
+        own_ms = to_ms[which] - base_ms
+        far = np.abs(own_ms) > MAX_OFFSET_MS
+        if not far.any():
+            break
+        fine_ms = FINE_TICKS * ms_per_tick(tempo_bpm)
+        steps = np.rint(own_ms[far] / fine_ms).astype(np.int64)
+        tick[which[far]] = np.clip(tick[which[far]] + steps * FINE_TICKS, 0, pattern.length_ticks - 1)
+    own = [replace(hit, offset_ms=float(ms)) for hit, ms in zip(new, own_ms, strict=True)]
+    return _moved(pattern, old, own)
+
+
+def _by_place(pattern: Pattern, times_ms: Floats, hits: Iterable[Hit]) -> Floats:
+    at = {(hit.voice, hit.tick): index for index, hit in enumerate(pattern.hits)}
+    return times_ms[[at[hit.voice, hit.tick] for hit in hits]]
+
+
+def _moved(pattern: Pattern, old: list[Hit], new: list[Hit]) -> Pattern:
+    left = set(map(id, old))
+    kept = [hit for hit in pattern.hits if id(hit) not in left]
+    places = {(hit.voice, hit.tick) for hit in kept}
+    for hit in new:
+        if (hit.voice, hit.tick) in places:
+            where = place_name(hit.tick, pattern.metre)
+            raise EditRefusedError(f"Two {voice_name(hit.voice)} hits would lie at {where}: remove one of them first.")
+        places.add((hit.voice, hit.tick))
+    same = {hit: hit for hit in old}
+    return pattern.with_hits((*kept, *(same.get(hit, hit) for hit in new)))
+
+
+def write_in(pattern: Pattern, feel: FeelScopes, tempo_bpm: float, after: FeelScopes, voices: Iterable[str]) -> Pattern:
+    """The hits of these voices as they are played now (first pass), so that with the feel `after` they are played the
+    same. Raises EditRefusedError for locked hits."""
+    now = perform(pattern, feel, tempo_bpm=tempo_bpm)
+    of = [index for index, voice in enumerate(now.hits.voices) if voice in set(voices)]
+    heard = np.ones(len(now.hits.tick), dtype=bool) if now.heard is None else now.heard
+    mine = np.isin(now.hits.voice_index, of)
+    which = np.flatnonzero(mine)
+    if not (mine & heard).any():
+        raise EditRefusedError("There are no hits to write the feel into yet.")
+    written = placed(pattern, after, tempo_bpm, which, now.hits.tick, now.played_ms, now.velocity)
+    if not heard[mine].all():  # what the density leaves out is not part of what is felt
+        silent = {(pattern.hits[index].voice, pattern.hits[index].tick) for index in np.flatnonzero(mine & ~heard)}
+        moved = placed(pattern, after, tempo_bpm, np.flatnonzero(mine & heard), now.hits.tick, now.played_ms,
+                       now.velocity)  # fmt: skip
+        written = moved.with_hits(hit for hit in moved.hits if (hit.voice, hit.tick) not in silent)
+    return keep_locks(pattern, written)
+
+
+@dataclass(frozen=True)
+class StraightAgain(PatternEdit, kind="straight_again"):
+    """These hits (none: all) on the nearest slot without an offset of their own; the feel stays. A hit off the grid
+    goes to the slot that is nearest to its tick, if its voice has none there."""
+
+    places: Annotated[tuple[Place, ...], MaxLen(MAX_CHOSEN)]
+    step_ticks: Tick
+
+    def applied(self, pattern: Pattern) -> Pattern:
+        require_range("The grid", self.step_ticks, 10, 3840, "ticks")
+        chosen = _chosen(pattern, self.places)
+        taken = set(pattern.by_place)
+        old, new = [], []
+        for hit, wanted in zip(pattern.hits, chosen.tolist(), strict=True):
+            slot = round(hit.tick / self.step_ticks) * self.step_ticks
+            free = slot < pattern.length_ticks and (hit.voice, slot) not in taken
+            tick = slot if free else hit.tick
+            if wanted and (tick, 0.0) != (hit.tick, hit.offset_ms):
+                taken.add((hit.voice, tick))
+                old.append(hit)
+                new.append(replace(hit, tick=tick, offset_ms=0.0))
+        if not old:
+            raise EditRefusedError("Every one of these hits lies straight on the grid already.")
+        return pattern.exchanged(old, new)
+
+    def words(self, pattern: Pattern) -> str:
+        return f"{len(self.places) or 'all'} hits straight again"

@@ -1,0 +1,243 @@
+"""The gap between two performances, hit by hit: of a beat felt and straight, of two beats, of a beat and a loop."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+import numpy.typing as npt
+
+from easy_pocket.core.errors import BadValueError
+from easy_pocket.core.feel.perform import TIME_STAGES, VELOCITY_STAGES, Performance, only_heard
+from easy_pocket.core.listen.groove import BAND_LANES, LANE_SHARE, slots_and_offsets
+from easy_pocket.core.listen.onsets import Onsets
+from easy_pocket.core.listen.reading import Reading
+from easy_pocket.core.pattern.pattern import HitArrays
+from easy_pocket.core.pattern.timebase import ms_per_tick
+from easy_pocket.core.pattern.voices import band_of
+
+BANDS = BAND_LANES
+
+Floats = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class Side:
+    """Hits to compare, sorted by time. voices: what voice_index points into. time_ms: 0 up to length_ms, at one tempo.
+    tick: the written place nearest to each. bands: shape (n, 3), whether a hit has to do with low, mid and high."""
+
+    name: str
+    voices: tuple[str, ...]
+    voice_index: npt.NDArray[np.intp]
+    time_ms: Floats
+    tick: Ints
+    velocity: Floats
+    bands: npt.NDArray[np.bool_]
+    length_ms: float
+    heard: bool = False  # in audio: its voices are bands, and a hit may be of several
+
+    def offsets_ms(self, tempo_bpm: float) -> Floats:
+        """How far each hit is off its written place at the tempo the times are at."""
+        return round_the_loop(self.time_ms - self.tick * ms_per_tick(tempo_bpm), self.length_ms)
+
+
+def side_of(performance: Performance, name: str) -> Side:
+    performance = only_heard(performance)
+    hits = performance.hits
+    order = np.argsort(performance.loop_ms, kind="stable")
+    of = np.array([[_band(voice) in (band, "all") for band in BANDS] for voice in hits.voices], dtype=bool)
+    return Side(
+        name,
+        hits.voices,
+        hits.voice_index[order],
+        performance.loop_ms[order],
+        hits.tick[order],
+        performance.velocity[order].astype(np.float64),
+        of[hits.voice_index[order]] if len(order) else np.zeros((0, 3), dtype=bool),
+        performance.length_ms,
+    )
+
+
+def _band(voice: str) -> str:
+    return voice if voice in BANDS else band_of(voice)
+
+
+def heard_performance(onsets: Onsets, reading: Reading, tempo_bpm: float) -> Performance:
+    """What was heard in a loop as a performance at a tempo: its voices are the bands low, mid and high (each hit is of
+    its strongest), written on the slots of the reading. Hits before its bar one are left out."""
+    return _heard(onsets, reading, tempo_bpm)[0]
+
+
+def side_of_loop(onsets: Onsets, reading: Reading, name: str, tempo_bpm: float) -> Side:
+    """What was heard in a loop, counted in its bars and brought to a tempo; hits know all bands they are of."""
+    performance, bands = _heard(onsets, reading, tempo_bpm)
+    order = np.argsort(performance.loop_ms, kind="stable")
+    return replace(side_of(performance, name), bands=bands[order] >= LANE_SHARE, heard=True)
+
+
+def _heard(onsets: Onsets, reading: Reading, tempo_bpm: float) -> tuple[Performance, Floats]:
+    """The performance, and the share of each band in its hits, in its order."""
+    per_slot, tick_ms = reading.metre.bar_ticks / reading.slots_per_bar, ms_per_tick(tempo_bpm)
+    total = reading.slots_per_bar * reading.bars
+    slot, offset_ms = slots_and_offsets(onsets, reading)
+    order = np.argsort(slot, kind="stable")
+    order = order[(slot[order] >= 0) & (slot[order] < total)]
+    own_ms = offset_ms[order] * (reading.tempo_bpm / tempo_bpm)
+    tick = np.rint(slot[order] * per_slot).astype(np.int64)
+    straight_ms = np.asarray(slot[order] * per_slot * tick_ms, dtype=np.float64)
+    velocity = np.clip(np.rint(127 * onsets.strength[order]), 1, 127).astype(np.int64)
+    bands, count = onsets.bands[order], len(order)
+    amounts_ms = np.zeros((len(TIME_STAGES), count))
+    amounts_ms[TIME_STAGES.index("own")] = own_ms
+    performance = Performance(
+        hits=HitArrays(BANDS, bands.argmax(axis=1), tick, velocity, own_ms, np.zeros(count, dtype=np.int64)),
+        tempo_bpm=tempo_bpm,
+        length_ms=total * per_slot * tick_ms,
+        metre=reading.metre,
+        straight_ms=straight_ms,
+        played_ms=straight_ms + own_ms,
+        velocity=velocity,
+        amounts_ms=amounts_ms,
+        amounts_velocity=np.zeros((len(VELOCITY_STAGES), count), dtype=np.int64),
+    )
+    return performance, bands
+
+
+@dataclass(frozen=True)
+class Gap:
+    """Hits of one side with the nearest of the other. a, b: shape (n,), indices of the pairs; gap_ms: b minus a,
+    positive where b is later. only_a, only_b: indices of hits that have none within half a slot."""
+
+    a: npt.NDArray[np.intp]
+    b: npt.NDArray[np.intp]
+    gap_ms: Floats
+    only_a: npt.NDArray[np.intp]
+    only_b: npt.NDArray[np.intp]
+
+    @property
+    def mean_size_ms(self) -> float | None:
+        return float(np.abs(self.gap_ms).mean()) if len(self.gap_ms) else None
+
+    @property
+    def mean_ms(self) -> float | None:
+        return float(self.gap_ms.mean()) if len(self.gap_ms) else None
+
+    def worst(self, count: int) -> npt.NDArray[np.intp]:
+        """The widest pairs, as indices into a, b and gap_ms; the widest first."""
+        return np.argsort(-np.abs(self.gap_ms), kind="stable")[:count]
+
+
+def gap(a: Side, b: Side, half_slot_ms: float) -> Gap:
+    """Pair every hit of `a` with the nearest of `b` in the same voice (of a loop: in the voice's band, or at all when
+    the loop has nothing in it), round the loop's end. Sides of different length repeat: the longer one is measured.
+
+    Raises BadValueError when the lengths have nothing to do with each other (neither is a multiple of the other).
+    """
+    longer, shorter = (a, b) if a.length_ms >= b.length_ms else (b, a)
+    times = longer.length_ms / shorter.length_ms
+    if abs(times - round(times)) > 1e-6:
+        raise BadValueError(
+            f"{a.name} and {b.name} are {a.length_ms / 1000:.2f} and {b.length_ms / 1000:.2f} s long, and neither "
+            "fits into the other a whole number of times: compare bars of one length."
+        )
+    if shorter is a:
+        turned = gap(b, a, half_slot_ms)
+        return Gap(turned.b, turned.a, -turned.gap_ms, turned.only_b, turned.only_a)
+    pairs: list[tuple[npt.NDArray[np.intp], npt.NDArray[np.intp], Floats]] = []
+    none = np.zeros(0, dtype=np.intp)
+    for mine, theirs in _families(a, b):
+        left = np.setdiff1d(mine, np.concatenate([none, *(pair[0] for pair in pairs)]))
+        pairs.append(_pairs(a, b, left, theirs, half_slot_ms))
+    at, to = (np.concatenate([none, *(pair[n] for pair in pairs)]) for n in (0, 1))
+    gaps_ms = np.concatenate([np.zeros(0), *(pair[2] for pair in pairs)])
+    order = np.argsort(at, kind="stable")
+    return Gap(
+        at[order],
+        to[order],
+        gaps_ms[order],
+        np.setdiff1d(np.arange(len(a.time_ms)), at),
+        np.setdiff1d(np.arange(len(b.time_ms)), to),
+    )
+
+
+def _families(a: Side, b: Side) -> list[tuple[npt.NDArray[np.intp], npt.NDArray[np.intp]]]:
+    """Which hits of one side may be paired with which of the other."""
+    everything = (np.arange(len(a.time_ms)), np.arange(len(b.time_ms)))
+    if a.heard and b.heard:
+        return [everything]
+    if not a.heard and not b.heard:
+        return [
+            (np.flatnonzero(a.voice_index == index), np.flatnonzero(b.voice_index == b.voices.index(voice)))
+            for index, voice in enumerate(a.voices)
+            if voice in b.voices
+        ]
+    families = []
+    written, heard = (b, a) if a.heard else (a, b)
+    for index in range(len(written.voices)):
+        mine = np.flatnonzero(written.voice_index == index)
+        theirs = np.flatnonzero((heard.bands & written.bands[mine[0]]).any(axis=1))
+        families.append((theirs, mine) if a.heard else (mine, theirs))
+    # What sounds at once in a loop is one hit there: what found none in its band takes any that is near.
+    return [*families, everything]
+
+
+def _pairs(
+    a: Side, b: Side, mine: npt.NDArray[np.intp], theirs: npt.NDArray[np.intp], half_slot_ms: float
+) -> tuple[npt.NDArray[np.intp], npt.NDArray[np.intp], Floats]:
+    """b repeats within a."""
+    if not len(mine) or not len(theirs):
+        return mine[:0], theirs[:0], np.zeros(0)
+    to, gap_ms = nearest_round(a.time_ms[mine], b.time_ms[theirs], b.length_ms)
+    near = np.abs(gap_ms) <= half_slot_ms
+    return mine[near], theirs[to[near]], gap_ms[near]
+
+
+def nearest_round(at_ms: Floats, times_ms: Floats, length_ms: float) -> tuple[npt.NDArray[np.intp], Floats]:
+    """For each place the nearest of the times (sorted, at least one) and the way to it in ms, round a loop of
+    length_ms."""
+    inside = np.mod(at_ms, length_ms)
+    after = np.searchsorted(times_ms, inside) % len(times_ms)
+    before = (after - 1) % len(times_ms)
+    back, on = (round_the_loop(times_ms[which] - inside, length_ms) for which in (before, after))
+    earlier = np.abs(back) <= np.abs(on)
+    return np.where(earlier, before, after), np.where(earlier, back, on)
+
+
+def round_the_loop(ms: Floats, length_ms: float) -> Floats:
+    """The shorter way round: from minus half a loop to half a loop."""
+    return np.asarray((ms + length_ms / 2) % length_ms - length_ms / 2)
+
+
+def gap_of_places(a: Side, found: Gap, places: set[tuple[str, int]]) -> Gap:
+    """Only the hits of `a` written on these places (voice, tick); a loop's hits are written nowhere and all count."""
+    if a.heard or not places:
+        return found
+    inside = np.array([(a.voices[v], t) in places for v, t in zip(a.voice_index, a.tick.tolist(), strict=True)])
+    pairs = inside[found.a]
+    only_a = found.only_a[inside[found.only_a]]
+    return replace(found, a=found.a[pairs], b=found.b[pairs], gap_ms=found.gap_ms[pairs], only_a=only_a)
+
+
+@dataclass(frozen=True)
+class VoiceGap:
+    """One voice of side a: each gap in ms, their mean and their mean size, and other_ms, how far the hits it is paired
+    with are off the places written in a."""
+
+    voice: str
+    gaps_ms: Floats
+    mean_ms: float
+    mean_size_ms: float
+    other_ms: Floats
+
+
+def gap_by_voice(a: Side, found: Gap, tempo_bpm: float) -> list[VoiceGap]:
+    """Voices of `a` that have pairs, in its order."""
+    rows, offsets_ms = [], a.offsets_ms(tempo_bpm)
+    for index, voice in enumerate(a.voices):
+        pairs = np.flatnonzero(a.voice_index[found.a] == index)
+        own = found.gap_ms[pairs]
+        if len(own):
+            other_ms = offsets_ms[found.a[pairs]] + own
+            rows.append(VoiceGap(voice, own, float(own.mean()), float(np.abs(own).mean()), other_ms))
+    return rows

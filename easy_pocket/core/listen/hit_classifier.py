@@ -1,0 +1,75 @@
+"""What speaks for each place where something stirs being a hit: small networks fitted by tools/fit_hits.py.
+
+One hidden layer of rectified units each, the mean of several fitted from different starts (Breiman 1996): one looks at
+the sound alone, one at what the other bars hold as well, and one tells how much later than the first of them the middle
+of all sounds struck together lies.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+
+from easy_pocket.core.listen.preparation import RATE_HZ, Floats, Ints
+
+FITTED_FILE = Path(__file__).with_name("hit_classifier.npz")
+MERGE_S = 0.030  # sounds closer than this are one hit
+FARTHEST = 4.0  # widths from the middle: what is stranger than anything fitted says no more than that
+NEEDED = -0.6  # log odds at a sensitivity of a half ...
+LESS, MORE = 14.0, 20.0  # ... and how far they go up from there to 0 and down to 1, per 1
+AT_ONCE = 2048  # rows: of ten minutes there are twenty thousand
+DB_OF_ODDS = 10 / np.log(10)
+
+
+@dataclass(frozen=True)
+class Network:
+    """One hidden layer: middle and width of what goes in (k,), weights (k, h), offsets (h,), out (h,), and a bias."""
+
+    middle: Floats
+    width: Floats
+    weights: Floats
+    offsets: Floats
+    out: Floats
+    bias: float
+
+    def of(self, pictures: Floats) -> Floats:
+        """One value per row: natural log odds, or what else it was fitted to."""
+        found = np.empty(len(pictures))
+        for start in range(0, len(pictures), AT_ONCE):
+            piece = pictures[start : start + AT_ONCE]
+            scaled = np.clip((piece - self.middle) / self.width, -FARTHEST, FARTHEST)
+            found[start : start + AT_ONCE] = (
+                np.maximum(scaled @ self.weights + self.offsets, 0.0) @ self.out + self.bias
+            )
+        return found
+
+
+@lru_cache(maxsize=3)
+def network(name: str) -> Network:
+    """By name: `sound`, `bars` or `together`."""
+    with np.load(FITTED_FILE, allow_pickle=False) as stored:
+        middle, width, weights, offsets, out, bias = (
+            stored[f"{name}_{part}"].astype(np.float64) for part in Network.__dataclass_fields__
+        )
+    return Network(middle, width, weights, offsets, out, float(bias))
+
+
+def needed_odds(sensitivity: float) -> float:
+    """Log odds from which a place is a hit; sensitivity 0 (only the plainest) to 1 (everything that stirs)."""
+    return NEEDED + (LESS if sensitivity < 0.5 else MORE) * (0.5 - sensitivity)
+
+
+def strongest_apart(at: Ints, odds: Floats, needed: float) -> Ints:
+    """Positions of the places (sorted) that have the odds, without any within MERGE_S of one with better odds."""
+    gap = int(MERGE_S * RATE_HZ)
+    low, high = np.searchsorted(at, at - gap), np.searchsorted(at, at + gap, side="right")
+    free = odds >= needed
+    kept = []
+    for index in np.argsort(-odds, kind="stable")[: int(free.sum())].tolist():
+        if free[index]:
+            kept.append(index)
+            free[low[index] : high[index]] = False
+    return np.sort(np.array(kept, dtype=np.intp))

@@ -1,0 +1,226 @@
+"""Listening to a loop from audio to groove, with everything the user has overruled."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from easy_pocket.core.audio import Audio
+from easy_pocket.core.errors import BadValueError, NoHitsError, require_range
+from easy_pocket.core.listen.bar_context import heard_in_bars
+from easy_pocket.core.listen.beat_tracking import line_times
+from easy_pocket.core.listen.candidates import CLEAR_DB, refine
+from easy_pocket.core.listen.drifting_tempo import followed
+from easy_pocket.core.listen.onsets import Onsets, chosen, measure, sound_odds, stirring
+from easy_pocket.core.listen.preparation import RATE_HZ, Prepared, Progress, prepare, quietly
+from easy_pocket.core.listen.ranked_readings import read_loop
+from easy_pocket.core.listen.reading import Reading, counted_beats
+from easy_pocket.core.listen.sound_groups import KeptGroup
+from easy_pocket.core.listen.tempo import grid_fit, read_free, read_trimmed
+from easy_pocket.core.pattern.timebase import Metre
+
+MAX_CORRECTIONS = 2000
+MAX_SPANS = 64
+SHORTEST_SPAN_S = 0.005
+SAME_HIT_S = 0.002
+BY_HAND_DB = 40.0  # how far a hit added by hand counts as risen: nobody doubts it
+
+
+@dataclass(frozen=True)
+class Overrules:
+    """What the user decided against what was heard; None and empty mean: as heard.
+
+    added and removed are hit times in seconds; a moved hit is one of each. one_s says where a first downbeat is.
+    ignored_s: spans (from, to) in which nothing counts as a hit, but what was added by hand after all.
+    follows: bar lines of its own for every bar, where its hits are, also of a recording that seems steady.
+    kept_s: doubtful hits the user confirmed. groups: the hits sorted by sound as the user left them. Hearing depends on
+    neither of these two.
+    """
+
+    sensitivity: float = 0.5
+    metre: Metre | None = None
+    bars: int | None = None
+    one_s: float | None = None
+    added_s: tuple[float, ...] = ()
+    removed_s: tuple[float, ...] = ()
+    ignored_s: tuple[tuple[float, float], ...] = ()
+    kept_s: tuple[float, ...] = ()
+    groups: tuple[KeptGroup, ...] = ()
+    follows: bool = False
+
+    def __post_init__(self) -> None:
+        require_range("The sensitivity", self.sensitivity, 0.0, 1.0)
+        if self.bars is not None:
+            require_range("The number of bars", self.bars, 1, 64)
+        require_range("The number of corrected hits", len(self.added_s) + len(self.removed_s), 0, MAX_CORRECTIONS)
+        for time_s in (*self.added_s, *self.removed_s, self.one_s or 0.0):
+            require_range("The place of a hit", time_s, 0.0, 600.0, "s")
+        require_range("The number of spans that are ignored", len(self.ignored_s), 0, MAX_SPANS)
+        for begin_s, end_s in self.ignored_s:
+            require_range("The start of a span", begin_s, 0.0, 600.0, "s")
+            require_range("The length of a span", end_s - begin_s, SHORTEST_SPAN_S, 600.0, "s")
+
+
+@dataclass(frozen=True)
+class Heard:
+    """What a loop holds: its hits, the reading in force, and the readings offered."""
+
+    onsets: Onsets
+    reading: Reading
+    readings: tuple[Reading, ...] = field(default=())
+
+
+def hear(audio: Audio, overrules: Overrules | None = None, told: Progress = quietly) -> Heard:
+    """Hear hits, tempo and bars. Raises NoHitsError when there is nothing to hold on to, and what `told`, which is
+    told how far it is, raises to stop it."""
+    overrules = overrules or Overrules()
+    prepared = prepare(audio, told)
+    del audio  # if nobody else holds it: of ten minutes it is a hundred megabytes
+    found, readings = _found(prepared, overrules, told)
+    onsets = _corrected(prepared, found, overrules)
+    if onsets is not found or not readings:
+        told(0.85, f"reading the bars of {len(onsets)} hits")
+        try:
+            readings = read_loop(onsets)
+        except NoHitsError as error:
+            raise NoHitsError(f"{prepared.name}: {error}") from None
+    return Heard(onsets, _overruled(onsets, readings[0], overrules), tuple(readings))
+
+
+def _found(prepared: Prepared, overrules: Overrules, told: Progress) -> tuple[Onsets | None, list[Reading]]:
+    """What is heard before anything is corrected, and how its bars read. What the bars say about faint hits changes no
+    reading: those lie on its grid."""
+    candidates = stirring(prepared, told)
+    odds = sound_odds(candidates)
+    try:
+        found = chosen(prepared, candidates, odds, overrules.sensitivity)
+    except NoHitsError:
+        if not overrules.added_s:
+            raise
+        return None, []
+    told(0.7, f"reading the bars of {len(found)} hits")
+    try:
+        readings = read_loop(found)
+    except NoHitsError:
+        return found, []
+    return heard_in_bars(prepared, candidates, odds, found, readings[0], overrules.sensitivity), readings
+
+
+def _corrected(prepared: Prepared, found: Onsets | None, overrules: Overrules) -> Onsets:
+    """The hits heard, without the removed ones and with the added ones measured like the others."""
+    if not overrules.added_s and not overrules.removed_s and not overrules.ignored_s:
+        assert found is not None
+        return found
+    times, rise_db, middle_ms = (np.zeros(0),) * 3 if found is None else (found.time_s, found.rise_db, found.middle_ms)
+    left = np.ones(len(times), dtype=np.bool_)
+    for removed_s in overrules.removed_s:
+        left &= np.abs(times - removed_s) > SAME_HIT_S
+    for begin_s, end_s in overrules.ignored_s:
+        left &= (times < begin_s) | (times >= end_s)
+    times, rise_db, middle_ms = times[left], rise_db[left], middle_ms[left]
+    added = [
+        time_s
+        for time_s in overrules.added_s
+        if time_s < prepared.duration_s and not np.any(np.abs(times - time_s) <= SAME_HIT_S)
+    ]
+    merged, first = np.unique(np.concatenate([times, added]), return_index=True)
+    if not len(merged):
+        raise NoHitsError(f"{prepared.name}: no hit is left outside the spans that are ignored: take one of them back.")
+    rises_db = np.concatenate([rise_db, np.full(len(added), BY_HAND_DB)])[first]
+    middles_ms = np.concatenate([middle_ms, np.zeros(len(added))])[first]  # where the hand put it
+    starts = np.rint(merged * RATE_HZ).astype(np.intp) + prepared.context
+    measured = measure(prepared, starts, rises_db, middles_ms)
+    return replace(measured, time_s=merged)
+
+
+def _overruled(onsets: Onsets, best: Reading, overrules: Overrules) -> Reading:
+    """The best reading bent to what the user set. In a trimmed loop bars and metre decide the tempo."""
+    reading = best
+    if overrules.bars is not None or overrules.metre is not None:
+        metre = overrules.metre or best.metre
+        bars = overrules.bars or max(round(best.length_s / (60.0 / best.tempo_bpm * metre.bar_ticks / 960)), 1)
+        if best.trimmed:
+            reading = read_trimmed(onsets, (metre,), bars)[0]
+        else:
+            reading = _free_with_bars(onsets, best, metre, bars)
+        reading = replace(reading, confidence=1.0)
+    if overrules.one_s is not None:
+        reading = replace(_with_one_near(overrules.one_s, reading), confidence=1.0)
+    return followed(onsets, reading) if overrules.follows else reading
+
+
+def _free_with_bars(onsets: Onsets, best: Reading, metre: Metre, bars: int) -> Reading:
+    """An untrimmed recording in another metre or number of bars: the same stretch, divided otherwise."""
+    if best.drifts:
+        return _divided_otherwise(onsets, best, metre, bars)
+    length_s = best.length_s
+    matching = [reading for reading in read_free(onsets, (metre,)) if reading.bars == bars]
+    if matching:
+        return matching[0]
+    tempo_bpm = 60.0 * bars * metre.bar_ticks / 960 / length_s
+    beat_s = length_s / bars / counted_beats(metre)
+    fit, grid = grid_fit(onsets.time_s, np.sqrt(onsets.strength), beat_s, best.bar_one_s)
+    return replace(best, tempo_bpm=tempo_bpm, metre=metre, bars=bars, grid=grid, fit=fit)
+
+
+def _divided_otherwise(onsets: Onsets, best: Reading, metre: Metre, bars: int) -> Reading:
+    """A drifting recording in another metre or number of bars, along the same curve of tempo."""
+    lines_s = line_times(np.asarray(best.bar_lines_s), np.arange(bars + 1) * best.bars / bars)
+    tempo_bpm = 60.0 * bars * metre.bar_ticks / 960 / float(lines_s[-1] - lines_s[0])
+    divided = replace(best, tempo_bpm=tempo_bpm, metre=metre, bars=bars, bar_lines_s=tuple(lines_s.tolist()))
+    evened_s = divided.slot_at(onsets.time_s) * divided.slot_s
+    fit, grid = grid_fit(evened_s, np.sqrt(onsets.strength), divided.beat_s)
+    return replace(divided, grid=grid, fit=fit)
+
+
+def _with_one_near(one_s: float, reading: Reading) -> Reading:
+    """The one on the grid line nearest to a place, so that setting it on a late hit does not move the grid."""
+    slot = float(np.rint(reading.slot_at(np.array([one_s])))[0])
+    line_s = float(reading.time_at(np.array([slot]))[0])
+    if reading.drifts:
+        per_bar = reading.slots_per_bar
+        bars = max(round((reading.slots_per_bar * reading.bars - slot) / per_bar), 1)
+        lines_s = reading.time_at(slot + per_bar * np.arange(bars + 1))
+        return replace(reading, bars=bars, bar_lines_s=tuple(lines_s.tolist()), bar_one_s=max(line_s, 0.0))
+    if reading.trimmed:
+        return replace(reading, bar_one_s=line_s % reading.length_s)
+    return replace(reading, bar_one_s=max(line_s, 0.0))
+
+
+def with_span(spans: tuple[tuple[float, float], ...], begin_s: float, end_s: float) -> tuple[tuple[float, float], ...]:
+    """Spans with one more; those that touch become one. In order of time."""
+    joined = [(begin_s, end_s)]
+    for one in spans:
+        begin, end = joined[-1]
+        if one[0] <= end and one[1] >= begin:
+            joined[-1] = min(begin, one[0]), max(end, one[1])
+        else:
+            joined.insert(0, one)
+    return tuple(sorted(joined))
+
+
+def halved(reading: Reading) -> tuple[int, Metre]:
+    """Bars and metre that make the tempo half as fast over the same audio."""
+    if reading.bars % 2 == 0:
+        return reading.bars // 2, reading.metre
+    if reading.metre.beats % 2 == 0:
+        return reading.bars, Metre(reading.metre.beats // 2, reading.metre.unit)
+    raise BadValueError(
+        f"{reading.bars} bars of {reading.metre} cannot be halved: set the bars or the metre by hand instead."
+    )
+
+
+def doubled(reading: Reading) -> tuple[int, Metre]:
+    """Bars and metre that make the tempo twice as fast over the same audio."""
+    return reading.bars * 2, reading.metre
+
+
+def attack_near(audio: Audio, time_s: float) -> float:
+    """Where the attack nearest to a place starts, for a hit added by hand; the place itself when none stands out."""
+    prepared = prepare(audio)
+    at = prepared.context + round(time_s * RATE_HZ)
+    starts, contrast_db = refine(prepared, np.array([at], dtype=np.intp))
+    if contrast_db[0] < CLEAR_DB:
+        return time_s
+    return float(np.clip((starts[0] - prepared.context) / RATE_HZ, 0.0, audio.duration_s - 1 / RATE_HZ))

@@ -1,0 +1,399 @@
+"""The hits of a loop sorted by sound: groups, each mapped to a voice, and the beat they make on another kit."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+import soxr
+
+from easy_pocket.core.audio import Audio
+from easy_pocket.core.errors import BadValueError, require_range
+from easy_pocket.core.listen.drum_classifier import BANDS_HZ, KINDS, kind_scores, onset_pictures
+from easy_pocket.core.listen.groove import slots_and_offsets
+from easy_pocket.core.listen.onsets import RATE_HZ, Onsets
+from easy_pocket.core.listen.reading import Reading
+from easy_pocket.core.pattern.pattern import MAX_OFFSET_MS, Hit, Pattern
+from easy_pocket.core.pattern.timebase import ms_per_tick, place_name
+from easy_pocket.core.sound.velocity import LOUDNESS_POWER
+
+MOST_GROUPS = 8
+HELD = 0.5  # from this score on a hit is of a kind
+DRUMS = 0.55  # below this mean of the best scores the sounds are no drums we know, and are sorted by themselves
+LIKE_DRUMS = 0.62  # so little like any hit known (the median): a mouth lies at 0.5, drums at 0.7 and more; ...
+LIKE_DRUMS_ASKED = 0.76  # ... whoever asks for a number of sounds is believed sooner
+TOP_VELOCITY = 116  # of a group's loudest hit
+ONE_KIND_OCTAVES = 0.6  # hits of one kind that differ more in brightness (standard deviation) are not of one kind
+TWO_HATS_OCTAVES = 0.6  # hats that fall into a darker and a brighter half this far apart are two sounds
+QUIET_DB = -25.0  # what is softer than this in a hit does not say what it is
+BEGINNINGS = 8  # of sorting by spectrum
+FEWEST = 2  # hits a group of its own needs when groups are proposed
+STEP = 16  # samples, 0.4 ms: how finely what rings is kept
+OPEN_HAT = 0.25  # energy 80-160 ms after the hit against its first 40 ms: above it rings
+VOICE_OF_KIND = {"kick": "kick", "snare": "snare", "hat": "hat_closed", "tom": "tom_mid", "cymbal": "ride"}
+# Voices a kind may be given to when only some are wanted, nearest first.
+NEAREST = {
+    "kick": ("kick", "tom_low"), "snare": ("snare", "clap", "rim"), "hat": ("hat_closed", "shaker", "ride", "rim"),
+    "tom": ("tom_mid", "tom_low", "tom_high", "snare", "kick"),
+    "cymbal": ("ride", "crash", "hat_open", "hat_closed", "shaker"),
+}  # fmt: skip
+
+Floats = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.intp]
+Singles = npt.NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Group:
+    """Hits that sound alike: indices into the onsets, in order. voice: what they are on a kit. certainty: 0-1 for each
+    hit, how sure it is that it belongs here."""
+
+    name: str
+    kind: str
+    voice: str
+    hits: tuple[int, ...]
+    certainty: tuple[float, ...]
+
+
+@dataclass(frozen=True)
+class KeptGroup:
+    """A group as the user left it; its hits by their times, so that hearing again does not lose them. certainty: 0-1
+    for each of them."""
+
+    name: str
+    kind: str
+    voice: str
+    times_s: tuple[float, ...]
+    certainty: tuple[float, ...]
+
+
+SAME_S = 0.005  # a hit that moved by less is the same
+
+
+def kept_of(groups: Sequence[Group], onsets: Onsets) -> tuple[KeptGroup, ...]:
+    return tuple(
+        KeptGroup(one.name, one.kind, one.voice, tuple(onsets.time_s[list(one.hits)].tolist()), one.certainty)
+        for one in groups
+    )
+
+
+def groups_now(audio: Audio, onsets: Onsets, kept: Sequence[KeptGroup]) -> tuple[Group, ...]:
+    """The groups as they were left, with what is heard now: hits that are new go where they sound best. Nothing kept:
+    as proposed."""
+    if not kept or not len(onsets):
+        return sort_hits(audio, onsets)
+    groups, known = [], set()
+    for one in kept:
+        apart = np.abs(onsets.time_s[:, None] - np.array(one.times_s or [np.inf])[None])
+        mine = np.flatnonzero(apart.min(axis=1) <= SAME_S)
+        known |= set(mine.tolist())
+        certainty = tuple(one.certainty[place] for place in apart[mine].argmin(axis=1).tolist())
+        groups.append(Group(one.name, one.kind, one.voice, tuple(mine.tolist()), certainty))
+    new = [index for index in range(len(onsets)) if index not in known]
+    if new:
+        pictures = onset_pictures(mono_of(audio), onsets.time_s)
+        filled = [place for place, group in enumerate(groups) if group.hits] or [0]
+        middles = np.stack([pictures[list(groups[place].hits) or new].mean(axis=0) for place in filled])
+        for index in new:
+            best = filled[int(((middles - pictures[index]) ** 2).sum(axis=1).argmin())]
+            groups[best] = merge_groups(groups[best], replace(groups[best], hits=(index,), certainty=(0.5,)))
+    return tuple(groups)
+
+
+def mono_of(audio: Audio) -> Singles:
+    """All channels as one, at 44.1 kHz."""
+    mono = audio.mono()
+    return mono if audio.rate_hz == RATE_HZ else np.asarray(soxr.resample(mono, audio.rate_hz, RATE_HZ))
+
+
+def sort_hits(audio: Audio, onsets: Onsets, count: int | None = None) -> tuple[Group, ...]:
+    """The hits in groups by sound, the most frequent first. A hit that is two sounds at once is in both groups.
+
+    Drums are told by what they are (kick, snare, hat, tom, cymbal; an open hat from a closed one). What is no drum we
+    know - a mouth, a table - is parted into `count` groups (three unless said otherwise) by its spectrum, the darkest
+    taken for the kick, the brightest for the hat. count: 2-8, the number of groups wanted; None as proposed. Raises
+    BadValueError for another count.
+    """
+    if count is not None:
+        require_range("The number of groups", count, 2, MOST_GROUPS)
+    if not len(onsets):
+        return ()
+    mono = mono_of(audio)
+    pictures = onset_pictures(mono, onsets.time_s)
+    scores, likeness = kind_scores(pictures)
+    groups = _by_kind(mono, onsets, scores)
+    one_kind = len({group.kind for group in groups}) == 1 and _brightness(pictures).std() > ONE_KIND_OCTAVES
+    strange = float(np.median(likeness)) < (LIKE_DRUMS if count is None else LIKE_DRUMS_ASKED)
+    if one_kind or strange or float(np.mean(scores.max(axis=1))) < DRUMS:
+        return _by_spectrum(pictures, min(count or 3, len(onsets)))
+    groups = _without_a_snare(groups, pictures)
+    if count is not None:
+        groups = _of_count(groups, pictures, count)
+    return tuple(sorted(groups, key=lambda group: -len(group.hits)))
+
+
+def _by_kind(mono: Singles, onsets: Onsets, scores: Floats) -> list[Group]:
+    held = scores >= HELD
+    held[np.arange(len(scores)), scores.argmax(axis=1)] = True
+    groups = []
+    for number, kind in enumerate(KINDS):
+        mine = np.flatnonzero(held[:, number])
+        if not len(mine):
+            continue
+        alone = len(mine) < FEWEST and (scores[mine, number].max() < 0.7 or scores[mine].argmax(axis=1)[0] != number)
+        others = held[mine].sum(axis=1) > 1
+        if alone and others.all():
+            continue  # a single doubtful second sound is none
+        if kind == "hat":
+            noisy = scores[:, [KINDS.index("snare"), KINDS.index("cymbal")]].max(axis=1) >= HELD
+            groups += _hats(mono, onsets, mine, scores[:, number], noisy[mine])
+        else:
+            groups.append(_group(kind, kind, VOICE_OF_KIND[kind], mine, scores[mine, number]))
+    return groups
+
+
+def _without_a_snare(groups: list[Group], pictures: Floats) -> list[Group]:
+    """Where nothing was taken for a snare but the hats are of two very different brightnesses, as a mouth's are: the
+    darker ones are the snare, and what was taken for a tom is the kick."""
+    kinds = {group.kind for group in groups}
+    hats = [place for place, group in enumerate(groups) if group.kind == "hat"]
+    if "snare" in kinds or "kick" not in kinds or len(hats) != 1 or len(groups[hats[0]].hits) < 2 * FEWEST:
+        return groups
+    hat = groups[hats[0]]
+    kick = next(group for group in groups if group.kind == "kick")
+    alone = [place for place, index in enumerate(hat.hits) if index not in kick.hits]
+    with_kick = [place for place in range(len(hat.hits)) if place not in alone]
+    if len(alone) < 2 * FEWEST:
+        return groups
+    dark, bright = split_group(_part(hat, alone), pictures)
+    apart = _brightness(pictures[list(bright.hits)]).mean() - _brightness(pictures[list(dark.hits)]).mean()
+    if apart < TWO_HATS_OCTAVES:
+        return groups
+    snare = replace(dark, name="snare", kind="snare", voice="snare")
+    hat = merge_groups(replace(bright, name=hat.name), _part(hat, with_kick))
+    for group in groups:
+        kick = merge_groups(kick, group) if group.kind == "tom" else kick
+    others = [group for group in groups if group.kind not in ("kick", "tom", "hat")]
+    return [kick, snare, hat, *others]
+
+
+def _part(group: Group, places: list[int]) -> Group:
+    """Some of a group's hits, by their places in it."""
+    hits = tuple(group.hits[place] for place in places)
+    return replace(group, hits=hits, certainty=tuple(group.certainty[place] for place in places))
+
+
+def _hats(mono: Singles, onsets: Onsets, mine: Ints, score: Floats, noisy: npt.NDArray[np.bool_]) -> list[Group]:
+    """Closed and open ones: those that still ring after 70 ms, if nothing else is struck until then and nothing noisy
+    sounds with them."""
+    follows = np.append(np.diff(onsets.time_s), np.inf)[mine]
+    at = np.rint(onsets.time_s[mine] * RATE_HZ).astype(np.intp)
+    change = np.diff(mono[: len(mono) // STEP * STEP], prepend=mono[:1]).reshape(-1, STEP)  # what is above some kHz
+    high = np.concatenate([[0.0], np.cumsum(np.einsum("ij,ij->i", change, change), dtype=np.float64)])
+
+    def energy(begin_s: float, end_s: Floats | float) -> Floats:
+        begin, end = (
+            np.clip((at + np.rint(np.asarray(s) * RATE_HZ).astype(np.intp)) // STEP, 0, len(high) - 1)
+            for s in (begin_s, end_s)
+        )
+        return np.asarray((high[end] - high[begin]) / np.maximum(end - begin, 1))
+
+    until_s = np.minimum(0.16, follows - 0.012)  # the next hit says nothing of this one
+    rings = energy(0.07, until_s) / np.maximum(energy(0.0, 0.04), 1e-12)
+    is_open = (rings > OPEN_HAT) & (until_s > 0.10) & ~noisy
+    if is_open.sum() < FEWEST and is_open.sum() < len(mine):
+        is_open[:] = False
+    parts = [("hat", "hat_closed", mine[~is_open]), ("open hat", "hat_open", mine[is_open])]
+    return [_group(name, "hat", voice, own, score[own]) for name, voice, own in parts if len(own)]
+
+
+def _group(name: str, kind: str, voice: str, hits: Ints, certainty: Floats) -> Group:
+    return Group(name, kind, voice, tuple(hits.tolist()), tuple(np.clip(certainty, 0, 1).round(3).tolist()))
+
+
+def _clusters(pictures: Floats, count: int) -> Ints:
+    """k-means (Lloyd 1982) on level by band, the best of several beginnings (Arthur & Vassilvitskii 2007; the dice are
+    always the same): which cluster each picture is in."""
+    spans = np.maximum(pictures[:, : 3 * (len(BANDS_HZ) - 1)], QUIET_DB)
+    best, least = np.zeros(len(spans), dtype=np.intp), np.inf
+    for beginning in range(BEGINNINGS):
+        of, spread = _cluster_once(spans, count, np.random.default_rng(beginning))
+        if spread < least - 1e-9:
+            best, least = of, spread
+    return best
+
+
+def _cluster_once(spans: Floats, count: int, dice: np.random.Generator) -> tuple[Ints, float]:
+    centres = spans[[int(dice.integers(len(spans)))]]
+    while len(centres) < count:
+        far = ((spans[:, None] - centres[None]) ** 2).sum(axis=2).min(axis=1)
+        if not far.any():
+            break
+        centres = np.vstack([centres, spans[int(dice.choice(len(spans), p=far / far.sum()))]])
+    of = np.zeros(len(spans), dtype=np.intp)
+    for turn in range(30):
+        distance = ((spans[:, None] - centres[None]) ** 2).sum(axis=2)
+        new = distance.argmin(axis=1)
+        if turn and (new == of).all():
+            break
+        of = new
+        centres = np.stack(
+            [spans[of == k].mean(axis=0) if (of == k).any() else centres[k] for k in range(len(centres))]
+        )
+    return of, float(distance.min(axis=1).sum())
+
+
+def _brightness(pictures: Floats) -> Floats:
+    """The middle of each hit's energy, in octaves."""
+    bands = len(BANDS_HZ) - 1
+    energy = (10 ** (pictures[:, : 3 * bands] / 10)).reshape(len(pictures), 3, bands).sum(axis=1)
+    octave = np.log2(np.sqrt(np.array(BANDS_HZ[1:]) * np.array(BANDS_HZ[:-1])))
+    return np.asarray((energy * octave).sum(axis=1) / energy.sum(axis=1))
+
+
+def _by_spectrum(pictures: Floats, count: int) -> tuple[Group, ...]:
+    of = _clusters(pictures, count)
+    bright = _brightness(pictures)
+    order = sorted(set(of.tolist()), key=lambda k: float(bright[of == k].mean()))
+    voices = _voices_by_brightness(len(order))
+    return tuple(
+        _group(f"sound {place + 1}", kind, voice, np.flatnonzero(of == k), np.full((of == k).sum(), 0.6))
+        for place, (k, (kind, voice)) in enumerate(zip(order, voices, strict=True))
+    )
+
+
+def _voices_by_brightness(count: int) -> list[tuple[str, str]]:
+    """(kind, voice) for so many groups from dark to bright."""
+    ladder = [
+        ("kick", "kick"), ("tom", "tom_low"), ("tom", "tom_mid"), ("snare", "snare"), ("snare", "rim"),
+        ("hat", "hat_closed"), ("hat", "hat_open"), ("cymbal", "ride"),
+    ]  # fmt: skip
+    few = {1: (0,), 2: (0, 3), 3: (0, 3, 5), 4: (0, 3, 4, 5), 5: (0, 2, 3, 4, 5), 6: (0, 1, 2, 3, 5, 6)}
+    return [ladder[place] for place in few.get(count, tuple(range(count)))]
+
+
+def _of_count(groups: list[Group], pictures: Floats, count: int) -> list[Group]:
+    """So many groups: the largest is split, or the smallest is joined to the one most like it."""
+    while len(groups) < count:
+        largest = max(range(len(groups)), key=lambda place: len(groups[place].hits))
+        if len(groups[largest].hits) < 2:
+            break
+        groups[largest : largest + 1] = split_group(groups[largest], pictures)
+    while len(groups) > count:
+        middles = [pictures[list(group.hits)].mean(axis=0) for group in groups]
+        small = min(range(len(groups)), key=lambda place: len(groups[place].hits))
+        like = min(
+            (k for k in range(len(groups)) if k != small),
+            key=lambda k: float(((middles[k] - middles[small]) ** 2).sum()),
+        )
+        joined = merge_groups(groups[like], groups[small])
+        groups = [joined if place == like else group for place, group in enumerate(groups) if place != small]
+    return groups
+
+
+def split_group(group: Group, pictures: Floats) -> list[Group]:
+    """In two by sound; the darker half keeps name and voice. pictures: of all hits. One hit raises BadValueError."""
+    if len(group.hits) < 2:
+        raise BadValueError(f"{group.name.capitalize()} has a single hit: there is nothing to split.")
+    of = _clusters(pictures[list(group.hits)], 2)
+    if (of == of[0]).all():
+        of[1:] = 1 - of[0]
+    bright = _brightness(pictures[list(group.hits)])
+    dark = int(bright[of == 1].mean() < bright[of == 0].mean())
+    parts = []
+    for name, half in ((group.name, of == dark), (f"{group.name}, other", of != dark)):
+        parts.append(replace(_part(group, np.flatnonzero(half).tolist()), name=name))
+    return parts
+
+
+def merge_groups(one: Group, other: Group) -> Group:
+    """Both as one, with the name and the voice of the first, and its certainty for a hit that is in both."""
+    found = {**dict(zip(other.hits, other.certainty, strict=True)), **dict(zip(one.hits, one.certainty, strict=True))}
+    ordered = sorted(found)
+    return replace(one, hits=tuple(ordered), certainty=tuple(found[hit] for hit in ordered))
+
+
+def move_hit(groups: Sequence[Group], index: int, number: int, to: int | None) -> tuple[Group, ...]:
+    """A hit from the group of that number to another, where it is certain then, or out of it (to: None). Raises
+    BadValueError when it is not in the group."""
+    if index not in groups[number].hits:
+        raise BadValueError("This hit is in another group now; look again.")
+    moved = list(groups)
+    moved[number] = _part(groups[number], [place for place, hit in enumerate(groups[number].hits) if hit != index])
+    if to is not None:
+        moved[to] = merge_groups(replace(moved[to], hits=(index,), certainty=(1.0,)), moved[to])
+    return tuple(moved)
+
+
+def mapped(groups: Sequence[Group], voices: tuple[str, ...]) -> tuple[Group, ...]:
+    """Groups given to these voices only, each to the nearest one; with none as they are."""
+    if not voices:
+        return tuple(groups)
+    done = []
+    for group in groups:
+        wishes = (group.voice, *NEAREST.get(group.kind, ()))
+        done.append(replace(group, voice=next((voice for voice in wishes if voice in voices), voices[-1])))
+    return tuple(done)
+
+
+@dataclass(frozen=True)
+class HeardBeat:
+    """A loop's hits as a pattern. certainty: shape (n,) in the pattern's order. left_out: hits before bar one."""
+
+    pattern: Pattern
+    tempo_bpm: float
+    certainty: Floats
+    left_out: int
+
+    def doc(self) -> list[dict[str, Any]]:
+        return [
+            {
+                "voice": hit.voice,
+                "place": place_name(hit.tick, self.pattern.metre),
+                "tick": hit.tick,
+                "offset_ms": hit.offset_ms,
+                "velocity": hit.velocity,
+                "certainty": round(float(sure), 3),
+            }
+            for hit, sure in zip(self.pattern.hits, self.certainty, strict=True)
+        ]
+
+
+def beat_of(onsets: Onsets, reading: Reading, groups: Sequence[Group]) -> HeardBeat:
+    """The loop's rhythm: every hit of every group on its slot with its true offset, as loud as it is within its group.
+
+    Two hits of a voice in one slot: the second goes to the nearest free tick, none is lost. A hit of a trimmed loop
+    that comes before the first line is the first slot's, early.
+    """
+    slot, offset_ms = slots_and_offsets(onsets, reading)
+    per_slot = reading.metre.bar_ticks / reading.slots_per_bar
+    length = reading.bars * reading.metre.bar_ticks
+    tick_ms = ms_per_tick(reading.tempo_bpm)
+    places: dict[tuple[str, int], tuple[Hit, float]] = {}
+    left_out = 0
+    for group in groups:
+        own = list(group.hits)
+        loudest = max((float(onsets.strength[index]) for index in own), default=1.0)
+        for index, sure in zip(own, group.certainty, strict=True):
+            written = round(slot[index] * per_slot)
+            if not 0 <= written < length:
+                left_out += 1
+                continue
+            level = float(onsets.strength[index]) / max(loudest, 1e-9)
+            velocity = int(np.clip(round(TOP_VELOCITY * level ** (1 / LOUDNESS_POWER)), 1, 127))
+            tick, offset = written, float(np.clip(offset_ms[index], -MAX_OFFSET_MS, MAX_OFFSET_MS))
+            known = places.get((group.voice, tick))
+            if known and abs(known[0].offset_ms - offset) < 1.0:
+                if known[0].velocity < velocity:  # one sound that two groups share
+                    places[group.voice, tick] = (replace(known[0], velocity=velocity), sure)
+                continue
+            while (group.voice, tick) in places and tick + 1 < length:
+                tick += 1
+            offset -= (tick - written) * tick_ms
+            places[group.voice, tick] = (Hit(group.voice, tick, velocity, offset), sure)
+    pattern = Pattern(length, tuple(hit for hit, _ in places.values()), reading.metre)
+    certainty = np.array([places[hit.voice, hit.tick][1] for hit in pattern.hits])
+    return HeardBeat(pattern, reading.tempo_bpm, certainty, left_out)

@@ -1,0 +1,1 @@
+"""Patterns: time, hits, voices, and every edit of what is written."""

@@ -1,0 +1,48 @@
+"""A fill for the end of a section, drawn by the rules of Ideas and kept as a pattern of its own."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from easy_pocket.core.ideas.fill_settings import FillSettings
+from easy_pocket.core.ideas.fills import fills
+from easy_pocket.core.ideas.idea_context import Scene
+from easy_pocket.core.pattern.pattern import Pattern
+from easy_pocket.core.song.arrangement import Arrangement
+from easy_pocket.core.song.joins import window_ticks
+from easy_pocket.core.song.part import Part
+from easy_pocket.core.song.part_hits import own_line
+from easy_pocket.core.song.section import Section
+
+LEAD_BARS = 2  # of what the part plays before, by which the fill is measured
+
+
+def fill_for(
+    song: Arrangement,
+    section: Section,
+    part: Part,
+    voices: tuple[str, ...],
+    beats: float,
+    seed: int,
+    settings: FillSettings | None = None,
+) -> Pattern:
+    """As long as its beats. voices: those that can be played. Raises EditRefusedError when none fits."""
+    span = next(span for span in song.spans if span.section.key == section.key)
+    bars = min(LEAD_BARS, span.bars)
+    begin = span.ticks - bars * span.metre.bar_ticks
+    line = own_line(part, span, song.seed)
+    line = line.take(line.tick >= begin)
+    before = Pattern(bars * span.metre.bar_ticks, line.at(line.tick - begin).hits(), span.metre)
+    swing = part.feel.setting("", "swing_percent")
+    unit = part.feel.setting("", "swing_unit")
+    scene = Scene(before, voices, span.tempo_bpm, float(swing), int(unit))
+    ticks = min(window_ticks(span, beats), before.length_ticks)
+    window = before.length_ticks - ticks
+    batch = fills(scene, settings or FillSettings(), seed, window, before.length_ticks, count=1)
+    return cut_out(batch.ideas[0].pattern(), window, before.length_ticks)
+
+
+def cut_out(pattern: Pattern, begin: int, end: int) -> Pattern:
+    """A stretch of a pattern by itself."""
+    hits = (replace(hit, tick=hit.tick - begin) for hit in pattern.hits if begin <= hit.tick < end)
+    return Pattern(end - begin, tuple(hits), pattern.metre)

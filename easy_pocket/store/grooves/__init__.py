@@ -1,0 +1,1 @@
+"""Groove templates, open to every song."""

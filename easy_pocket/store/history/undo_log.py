@@ -1,0 +1,283 @@
+"""The undo log. Every change is a list of patches that can be applied and taken back, made in one transaction.
+
+A patch is {"table", "id"} and "exists": [before, after] for a row that comes or goes (null is none), or any of
+"fields": {name: [before, after]}, "hits": {"minus": [...], "plus": [...]}, "voices": {role: [before, after]} with
+"order": [before, after] for a kit. Kits and grooves belong to every song: a
+voice or a groove that was changed since in another song is left as it is there, and the words of the step say so.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session
+
+from easy_pocket.core.errors import PocketError
+from easy_pocket.core.pattern.pattern import Pattern
+from easy_pocket.core.pattern.voices import ROLES
+from easy_pocket.store.database import Reads
+from easy_pocket.store.schema.tables import (
+    ChangeRow,
+    KitRow,
+    LoopRow,
+    PartRow,
+    PatternRow,
+    SectionRow,
+    SongRow,
+    TemplateRow,
+)
+from easy_pocket.store.songs.hits_json import hits_from_json, hits_to_json, hits_to_rows, rows_to_hits
+
+Patch = dict[str, Any]
+TABLES: dict[str, Any] = {
+    "song": SongRow,
+    "part": PartRow,
+    "pattern": PatternRow,
+    "section": SectionRow,
+    "loop": LoopRow,
+    "kit": KitRow,
+    "template": TemplateRow,
+}
+GESTURE_WINDOW_S = 20.0  # a drag that rests longer than this starts a new step
+
+
+class StaleRevisionError(Exception):
+    """What an edit touches was changed since its sender saw it; nothing was written. theirs: words of what was changed
+    meanwhile; mine: what was wanted."""
+
+    def __init__(self, theirs: list[str], mine: str = "") -> None:
+        super().__init__("what the edit touches was changed meanwhile")
+        self.theirs, self.mine = theirs, mine
+
+
+class NothingToUndoError(PocketError):
+    """The end of the undo log, in either direction."""
+
+
+class MissingSongError(PocketError):
+    """A song that is not on the shelf."""
+
+
+def lock_songs(session: Session, song_ids: Iterable[int]) -> None:
+    """Hold the rows of songs until the transaction ends, so that changes come one after another; always in the order
+    of their ids, so that two edits of songs that share a kit never wait for each other."""
+    ordered = sorted(set(song_ids))
+    asked = select(SongRow.id).where(SongRow.id.in_(ordered)).order_by(SongRow.id)
+    session.execute(asked.with_for_update()).all()
+
+
+def field_patch(table: str, row: Any, **after: Any) -> Patch:
+    """A patch of the fields that differ."""
+    fields = {name: [getattr(row, name), value] for name, value in after.items() if getattr(row, name) != value}
+    return {"table": table, "id": row.id, "fields": fields}
+
+
+def hits_patch(pattern_id: int, before: Pattern, after: Pattern) -> Patch:
+    """A patch of the hits that differ, and of the length if it does."""
+    gone, come = before.differences(after)
+    patch: Patch = {
+        "table": "pattern",
+        "id": pattern_id,
+        "hits": {"minus": hits_to_rows(gone), "plus": hits_to_rows(come)},
+    }
+    if before.length_ticks != after.length_ticks:
+        patch["fields"] = {"length_ticks": [before.length_ticks, after.length_ticks]}
+    return patch
+
+
+def voices_patch(row: KitRow, after: list[dict[str, Any]], **fields: Any) -> Patch:
+    """A patch of the voices of a kit that differ, of their order, and of other fields of the kit."""
+    was = {voice["role"]: voice for voice in row.voices}
+    now = {voice["role"]: voice for voice in after}
+    patch: Patch = {
+        "table": "kit",
+        "id": row.key,
+        "voices": {role: [was.get(role), now.get(role)] for role in (was | now) if was.get(role) != now.get(role)},
+    }
+    if list(was) != list(now):
+        patch["order"] = [list(was), list(now)]
+    changed = {name: [getattr(row, name), value] for name, value in fields.items() if getattr(row, name) != value}
+    return {**patch, "fields": changed} if changed else patch
+
+
+def apply_patches(session: Session, patches: Iterable[Patch]) -> None:
+    for patch in patches:
+        _apply(session, patch, forwards=True)
+
+
+def note(session: Session, song: SongRow, words: str, patches: list[Patch], gesture: str | None = None) -> None:
+    """Note patches that are applied already. Steps undone before are dropped: the song now goes another way.
+
+    Changes of one gesture (a slider being dragged) become one step.
+    """
+    session.execute(delete(ChangeRow).where(ChangeRow.song_id == song.id, ChangeRow.undone.is_(True)))
+    last = _last(session, song.id, undone=False) if gesture else None
+    if last is not None and last.gesture == gesture and 0 <= _age_s(last) + 1 < GESTURE_WINDOW_S:
+        last.patches = json.dumps(_joined(json.loads(last.patches), patches))
+        last.words = words
+    else:
+        row = ChangeRow(song_id=song.id, words=words, gesture=gesture, patches=json.dumps(patches), undone=False)
+        session.add(row)
+    _touch(song)
+
+
+def _joined(earlier: list[Patch], later: list[Patch]) -> list[Patch]:
+    """Two steps as one: of a field set twice only the first 'before' and the last 'after' count."""
+    joined = [dict(patch) for patch in earlier]
+    for patch in later:
+        same = next((p for p in joined if (p["table"], p["id"]) == (patch["table"], patch["id"])), None)
+        if same is None or "hits" in patch or "hits" in same:
+            joined.append(patch)
+            continue
+        for kind in ("fields", "voices"):
+            if kind in same or kind in patch:
+                same[kind] = _spanned(same.get(kind, {}), patch.get(kind, {}))
+        if "order" in patch:
+            before = same["order"][0] if "order" in same else patch["order"][0]
+            same["order"] = [before, patch["order"][1]]
+    return joined
+
+
+def _spanned(earlier: dict[str, Any], later: dict[str, Any]) -> dict[str, Any]:
+    """Of every name the first 'before' and the last 'after'."""
+    spanned = dict(earlier)
+    for name, (before, after) in later.items():
+        spanned[name] = [spanned[name][0] if name in spanned else before, after]
+    return spanned
+
+
+DIRECTIONS = ("undo", "redo")
+ENDS = {
+    "undo": "There is nothing to undo: this is the song as it was first made.",
+    "redo": "There is nothing to redo: this is the newest state.",
+}
+
+
+def take_step(session: Session, song: SongRow, direction: str) -> tuple[str, list[Patch]]:
+    """Take back the last step ("undo"), or make the one taken back last again ("redo"): its words, and the patches that
+    were applied. Raises NothingToUndoError at either end of the log."""
+    upcoming = upcoming_steps(session, song.id, direction, 1)
+    if not upcoming:
+        raise NothingToUndoError(ENDS[direction])
+    change, forwards = upcoming[0], direction == "redo"
+    patches = json.loads(change.patches)
+    ordered = patches if forwards else patches[::-1]
+    left = [_apply(session, patch, forwards=forwards) for patch in ordered]
+    change.undone = not forwards
+    _touch(song)
+    session.flush()
+    return change.words + "".join(left), patches
+
+
+def upcoming_steps(session: Session, song_id: int, direction: str, count: int) -> list[ChangeRow]:
+    """Those that would be taken next in this direction, in order."""
+    undone = direction == "redo"
+    order = ChangeRow.id if undone else ChangeRow.id.desc()
+    found = select(ChangeRow).where(ChangeRow.song_id == song_id, ChangeRow.undone.is_(undone))
+    return list(session.scalars(found.order_by(order).limit(count)))
+
+
+MOST_LISTED = 400
+
+
+def change_list(session: Reads, song_id: int) -> list[dict[str, Any]]:
+    """The steps of a song in words, the newest first; `undone` ones lie ahead."""
+    found = select(ChangeRow.id, ChangeRow.words, ChangeRow.undone).where(ChangeRow.song_id == song_id)
+    rows = session.execute(found.order_by(ChangeRow.id.desc()).limit(MOST_LISTED))
+    return [{"id": row.id, "words": row.words, "undone": row.undone} for row in rows]
+
+
+def undo_words(session: Reads, song_id: int) -> tuple[str | None, str | None]:
+    """What undo and redo would do, in words; None where there is nothing."""
+    mine = select(ChangeRow.words).where(ChangeRow.song_id == song_id)
+    last = session.scalar(mine.where(ChangeRow.undone.is_(False)).order_by(ChangeRow.id.desc()).limit(1))
+    following = session.scalar(mine.where(ChangeRow.undone.is_(True)).order_by(ChangeRow.id).limit(1))
+    return last, following
+
+
+def _last(session: Session, song_id: int, *, undone: bool) -> ChangeRow | None:
+    return session.scalar(
+        select(ChangeRow)
+        .where(ChangeRow.song_id == song_id, ChangeRow.undone.is_(undone))
+        .order_by(ChangeRow.id.desc())
+        .limit(1)
+    )
+
+
+def _age_s(change: ChangeRow) -> float:
+    return (datetime.now(UTC).replace(tzinfo=None) - change.made_at).total_seconds()
+
+
+def _touch(song: SongRow) -> None:
+    """A clock that was set back does not make the song older than it was."""
+    song.revision += 1
+    song.changed_at = max(datetime.now(UTC).replace(tzinfo=None), song.changed_at or datetime.min)
+
+
+def _apply(session: Session, patch: Patch, *, forwards: bool) -> str:
+    """Returns words about what was left as it is, or nothing."""
+    row = session.get(TABLES[patch["table"]], patch["id"])
+    if "exists" in patch:
+        _come_or_go(session, row, patch, forwards=forwards)
+        return ""
+    if row is None:
+        raise PocketError("A part of the song this step is about is gone: reload the page.")
+    if patch["table"] == "template":
+        return _apply_to_groove(row, patch, forwards=forwards)
+    for name, (before, after) in patch.get("fields", {}).items():
+        setattr(row, name, after if forwards else before)
+    if "hits" in patch:
+        minus, plus = patch["hits"]["minus"], patch["hits"]["plus"]
+        gone, come = (minus, plus) if forwards else (plus, minus)
+        places = {(hit.voice, hit.tick): hit for hit in hits_from_json(row.hits)}
+        for hit in rows_to_hits(gone):
+            places.pop((hit.voice, hit.tick), None)
+        places.update({(hit.voice, hit.tick): hit for hit in rows_to_hits(come)})
+        row.hits = hits_to_json(places.values())
+    return _apply_to_kit(session, row, patch, forwards=forwards) if patch["table"] == "kit" else ""
+
+
+def _apply_to_groove(row: TemplateRow, patch: Patch, *, forwards: bool) -> str:
+    fields = {name: values if forwards else values[::-1] for name, values in patch["fields"].items()}
+    if any(getattr(row, name) != known for name, (known, _) in fields.items()):
+        return f"; groove {row.name} stays as it is: another song changed it since"
+    for name, (_, wanted) in fields.items():
+        setattr(row, name, wanted)
+    return ""
+
+
+def _come_or_go(session: Session, row: Any, patch: Patch, *, forwards: bool) -> None:
+    wanted = patch["exists"][1 if forwards else 0]
+    if wanted is None and row is not None:
+        session.delete(row)
+    elif wanted is not None and row is None:
+        session.add(TABLES[patch["table"]](id=patch["id"], **wanted))
+    session.flush()
+
+
+def _apply_to_kit(session: Session, row: KitRow, patch: Patch, *, forwards: bool) -> str:
+    """Exchange voices, each only while it is what this step knows."""
+    now = {voice["role"]: voice for voice in row.voices}
+    left = []
+    for role, (before, after) in patch.get("voices", {}).items():
+        known, wanted = (before, after) if forwards else (after, before)
+        if now.get(role) != known:
+            left.append(ROLES[role].name.lower())
+        elif wanted is None:
+            now.pop(role, None)
+        else:
+            now[role] = wanted
+    if "order" in patch:
+        order = patch["order"][1 if forwards else 0]
+        place = {role: number for number, role in enumerate(order)}
+        now = {role: now[role] for role in sorted(now, key=lambda role: place.get(role, len(place)))}
+    row.voices = list(now.values())
+    row.edited = True
+    session.flush()
+    if not left:
+        return ""
+    return f"; {', '.join(left)} of {row.name} stays as it is: another song changed it since"

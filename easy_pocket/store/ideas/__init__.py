@@ -1,0 +1,1 @@
+"""Ideas: the log of those pinned, taken and dropped."""

@@ -1,0 +1,1 @@
+"""Kits and the library of sounds."""

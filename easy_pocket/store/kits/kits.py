@@ -1,0 +1,130 @@
+"""Kits as rows. House kits follow the program's version until somebody edits them."""
+
+from __future__ import annotations
+
+import json
+import uuid
+from collections.abc import Collection
+from dataclasses import asdict
+from typing import Any
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from easy_pocket.caches import ByteCache
+from easy_pocket.core.errors import BadValueError
+from easy_pocket.core.sound.kit import Kit, KitVoice, voice_from_doc
+from easy_pocket.samples import house_kits
+from easy_pocket.store.database import Reads
+from easy_pocket.store.schema.tables import KitRow, PartRow, SongRow
+
+MAX_KITS = 200
+KIT_BYTES, VOICE_BYTES = 60_000, 12_000  # about, in memory
+
+
+def voice_to_doc(voice: KitVoice) -> dict[str, Any]:
+    """The inverse of voice_from_doc; the key note is the kit's."""
+    doc = asdict(voice)
+    del doc["key_note"]
+    return doc
+
+
+def save_house_kits(session: Session) -> None:
+    for kit in house_kits().values():
+        voices = json.loads(json.dumps([voice_to_doc(voice) for voice in kit.voices]))
+        row = session.get(KitRow, kit.key)
+        if row is None:
+            session.add(KitRow(key=kit.key, name=kit.name, voices=voices))
+        elif not row.edited and (row.voices != voices or row.name != kit.name):
+            row.voices, row.name = voices, kit.name
+
+
+def kit_from_row(row: KitRow) -> Kit:
+    return _kit(row.key, row.name, json.dumps(row.voices), row.key_note)
+
+
+_kits: ByteCache[Kit] = ByteCache("kits", 16 << 20, lambda kit: KIT_BYTES)
+_voices: ByteCache[KitVoice] = ByteCache("voices of kits", 32 << 20, lambda voice: VOICE_BYTES)
+
+
+def _kit(key: str, name: str, voices: str, key_note: int | None) -> Kit:
+    def made() -> Kit:
+        return Kit(key, name, tuple(_voice(json.dumps(doc)) for doc in json.loads(voices)), key_note)
+
+    return _kits.get((key, name, voices, key_note), made)
+
+
+def _voice(doc: str) -> KitVoice:
+    """A voice that did not change is the same object, with what was computed of it."""
+    return _voices.get(doc, lambda: voice_from_doc(json.loads(doc)))
+
+
+def load_kit(session: Reads, key: str) -> Kit:
+    row = session.get(KitRow, key)
+    if row is None:
+        raise BadValueError(f"There is no kit '{key[:40]}'.")
+    return kit_from_row(row)
+
+
+def load_kits(session: Reads, keys: Collection[str]) -> dict[str, Kit]:
+    """Several at once, by key. Raises BadValueError for one there is none of."""
+    rows = {row.key: row for row in session.scalars(select(KitRow).where(KitRow.key.in_(keys)))}
+    for key in keys:
+        if key not in rows:
+            raise BadValueError(f"There is no kit '{key[:40]}'.")
+    return {key: kit_from_row(rows[key]) for key in keys}
+
+
+def add_kit(session: Session, kit: Kit) -> KitRow:
+    """A kit of the user's own, under a key of its own."""
+    count = session.scalar(select(func.count(KitRow.key))) or 0
+    if count >= MAX_KITS:
+        raise BadValueError(f"There are {count} kits, the most there can be.")
+    voices = [voice_to_doc(voice) for voice in kit.voices]
+    row = KitRow(key=uuid.uuid4().hex, name=kit.name, voices=voices, key_note=kit.key_note, edited=True)
+    session.add(row)
+    session.flush()
+    return row
+
+
+def kit_names(session: Reads) -> dict[str, str]:
+    """Names by key, in the order of the names."""
+    rows = session.execute(select(KitRow.key, KitRow.name).order_by(KitRow.name, KitRow.key))
+    return {row.key: row.name for row in rows}
+
+
+def songs_with_kit(session: Reads, key: str) -> int:
+    """How many songs on the shelf use this kit."""
+    count = session.scalar(
+        select(func.count(func.distinct(PartRow.song_id)))
+        .join(SongRow, SongRow.id == PartRow.song_id)
+        .where(PartRow.kit_key == key, PartRow.removed.is_(False), SongRow.deleted_at.is_(None))
+    )
+    return int(count or 0)
+
+
+def all_kits(session: Reads) -> list[Kit]:
+    return [kit_from_row(row) for row in session.scalars(select(KitRow).order_by(KitRow.name))]
+
+
+_served: ByteCache[KitVoice] = ByteCache("voices told to pages", 32 << 20, lambda voice: VOICE_BYTES)
+
+
+def remember_voices(kit: Kit) -> None:
+    """Register voices sent to the player, so that /audio/sounds/KEY can render unsaved ones."""
+    for voice in kit.voices:
+        for number in range(len(voice.alternates) + 1):
+            struck = voice.alternate(number)
+            key = f"{struck.role}-{struck.audio_base}"
+            if _served.find(key) is None:
+                _served.put(key, struck)
+
+
+def find_voice(session: Reads, key_without_zone: str) -> KitVoice | None:
+    """The voice whose sound has this content key: one a page was told of, or one of any kit."""
+    found = _served.find(key_without_zone)
+    if found is not None:
+        return found
+    for kit in all_kits(session):
+        remember_voices(kit)
+    return _served.find(key_without_zone)

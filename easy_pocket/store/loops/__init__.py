@@ -1,0 +1,1 @@
+"""Audio loops of a song, what was found in them, and loops layered under a pattern."""

@@ -1,0 +1,86 @@
+"""The loops that play under a song, as they are kept."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from easy_pocket.core.feel.template import GrooveTemplate
+from easy_pocket.core.listen.layered_loop import Under, under_from_doc
+from easy_pocket.store.grooves.templates import find_template
+from easy_pocket.store.schema.tables import LoopRow, SongRow
+
+
+@dataclass(frozen=True)
+class UnderLoop:
+    """A loop under the song: its row, how it plays, and the groove it goes to."""
+
+    row: LoopRow
+    under: Under
+    template_id: int | None = None
+    template: GrooveTemplate | None = None
+    section_ids: tuple[int, ...] = ()  # sections it plays in, wherever they are; none where its bars say
+
+    @property
+    def section_id(self) -> int | None:
+        return self.section_ids[0] if len(self.section_ids) == 1 else None
+
+
+def under_docs(song: SongRow) -> list[dict[str, Any]]:
+    return list(song.under or [])
+
+
+def under_loops(session: Session, song: SongRow, stretches: Mapping[int, tuple[int, int] | None]) -> list[UnderLoop]:
+    """In the order they were put there, those of a section over its bars (first and last, by its id; None: it is not
+    heard here). Loops that were removed are passed over until undo brings them back."""
+    docs = under_docs(song)
+    if not docs:
+        return []
+    asked = select(LoopRow).where(LoopRow.song_id == song.id, LoopRow.removed.is_(False))
+    rows = {row.id: row for row in session.scalars(asked)}
+    found = []
+    for doc in docs:
+        if doc["loop_id"] in rows:
+            groove = doc.get("template_id")
+            template = find_template(session, groove) if groove else None
+            ids = tuple(one for one in sections_of(doc) if one in stretches)
+            under = _in_sections(under_from_doc(doc), ids, stretches)
+            found.append(UnderLoop(rows[doc["loop_id"]], under, groove if template else None, template, ids))
+    return found
+
+
+def sections_of(doc: Mapping[str, Any]) -> list[int]:
+    """Ids of the sections a loop plays in; none where its bars say."""
+    one = doc.get("section_id")
+    return list(doc.get("section_ids") or ([one] if one else []))
+
+
+def _in_sections(under: Under, ids: tuple[int, ...], stretches: Mapping[int, tuple[int, int] | None]) -> Under:
+    """Over the bars of its sections that are heard here, as far as they lie end to end; silent where none is. One whose
+    sections are gone goes by its own bars."""
+    if not ids:
+        return under
+    heard = sorted({found for one in ids if (found := stretches[one]) is not None})
+    if not heard:
+        return replace(under, muted=True)
+    first, last = heard[0]
+    for begin, end in heard[1:]:
+        last = max(last, end) if begin <= last + 1 else last
+    return replace(under, from_bar=first, to_bar=last)
+
+
+def copied_under(song: SongRow, loop_ids: dict[int, int], section_ids: dict[int, int]) -> list[dict[str, Any]]:
+    """For a copy of a song whose loops and sections have other ids."""
+    return [
+        {
+            **{name: value for name, value in doc.items() if name != "section_id"},
+            "loop_id": loop_ids[doc["loop_id"]],
+            "section_ids": [section_ids[one] for one in sections_of(doc) if one in section_ids],
+        }
+        for doc in under_docs(song)
+        if doc["loop_id"] in loop_ids
+    ]

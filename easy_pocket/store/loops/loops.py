@@ -1,0 +1,144 @@
+"""Audio loops of a song: the audio by content, what was heard in it, and what the user overruled."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import asdict, dataclass, replace
+from typing import Any
+
+import numpy as np
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from easy_pocket.core.audio import Audio
+from easy_pocket.core.errors import BadValueError
+from easy_pocket.core.formats.audio_file import read_audio, write_audio
+from easy_pocket.core.listen.loop_analysis import Heard, Overrules
+from easy_pocket.core.listen.onsets import Onsets
+from easy_pocket.core.listen.reading import Grid, Reading
+from easy_pocket.core.listen.sound_groups import KeptGroup
+from easy_pocket.core.pattern.timebase import Metre
+from easy_pocket.store.database import Reads
+from easy_pocket.store.schema.tables import AudioRow, LoopRow
+
+MAX_LOOPS = 64
+
+
+@dataclass(frozen=True)
+class StoredAudio:
+    """Audio as it is kept: FLAC, or float WAV when it is louder than full scale."""
+
+    digest: str
+    kind: str
+    data: bytes
+
+
+def stored(audio: Audio) -> StoredAudio:
+    loud = float(np.abs(audio.samples).max()) > 1.0 or audio.channels > 8
+    kind, data = ("WAV", write_audio(audio, "WAV", 32)) if loud else ("FLAC", write_audio(audio, "FLAC", 24))
+    return StoredAudio(hashlib.sha256(data).hexdigest(), kind, data)
+
+
+def save_audio(session: Session, audio: StoredAudio) -> str:
+    """Keep it, once; returns its content hash."""
+    if session.scalar(select(AudioRow.hash).where(AudioRow.hash == audio.digest)) is None:
+        session.add(AudioRow(hash=audio.digest, kind=audio.kind, data=audio.data))
+    return audio.digest
+
+
+def load_audio(session: Reads, digest: str, name: str) -> Audio:
+    row = session.get(AudioRow, digest)
+    assert row is not None, "a loop's audio is kept as long as the loop"
+    return read_audio(row.data, name)
+
+
+def add_loop(session: Session, song_id: int, name: str, audio: StoredAudio, heard: Heard) -> LoopRow:
+    if session.query(LoopRow).filter(LoopRow.song_id == song_id).count() >= MAX_LOOPS:
+        raise BadValueError(f"This song has {MAX_LOOPS} loops, the most it can have: duplicate the song for more.")
+    row = LoopRow(
+        song_id=song_id,
+        name=name,
+        audio_hash=save_audio(session, audio),
+        found=found_to_doc(heard),
+        overruled=overrules_to_doc(Overrules()),
+        removed=False,
+    )
+    session.add(row)
+    session.flush()
+    return row
+
+
+def loops_of(session: Reads, song_id: int) -> list[LoopRow]:
+    return list(
+        session.scalars(
+            select(LoopRow).where(LoopRow.song_id == song_id, LoopRow.removed.is_(False)).order_by(LoopRow.id)
+        )
+    )
+
+
+def get_loop(session: Reads, song_id: int, loop_id: int) -> LoopRow:
+    row = session.scalar(select(LoopRow).where(LoopRow.id == loop_id, LoopRow.song_id == song_id))
+    if row is None or row.removed:
+        raise BadValueError("There is no such loop in this song: it may have been removed; undo brings it back.")
+    return row
+
+
+def overrules_to_doc(overrules: Overrules) -> dict[str, Any]:
+    doc = asdict(overrules)
+    doc["metre"] = str(overrules.metre) if overrules.metre else None
+    return doc
+
+
+def overrules_from_doc(doc: dict[str, Any]) -> Overrules:
+    beats, _, unit = (doc.get("metre") or "").partition("/")
+    return Overrules(
+        sensitivity=doc.get("sensitivity", 0.5),
+        metre=Metre(int(beats), int(unit)) if beats else None,
+        bars=doc.get("bars"),
+        one_s=doc.get("one_s"),
+        added_s=tuple(doc.get("added_s", ())),
+        removed_s=tuple(doc.get("removed_s", ())),
+        ignored_s=tuple((begin_s, end_s) for begin_s, end_s in doc.get("ignored_s", ())),
+        kept_s=tuple(doc.get("kept_s", ())),
+        follows=bool(doc.get("follows", False)),
+        groups=tuple(
+            KeptGroup(group["name"], group["kind"], group["voice"], tuple(group["times_s"]), tuple(group["certainty"]))
+            for group in doc.get("groups", ())
+        ),
+    )
+
+
+def found_to_doc(heard: Heard) -> dict[str, Any]:
+    onsets = heard.onsets
+    return {
+        "duration_s": onsets.duration_s,
+        "time_s": onsets.time_s.tolist(),
+        "strength": onsets.strength.tolist(),
+        "rise_db": onsets.rise_db.tolist(),
+        "bands": onsets.bands.tolist(),
+        "middle_ms": onsets.middle_ms.tolist(),
+        "reading": reading_to_doc(heard.reading),
+        "readings": [reading_to_doc(reading) for reading in heard.readings],
+    }
+
+
+def found_from_doc(doc: dict[str, Any]) -> Heard:
+    onsets = Onsets(
+        np.asarray(doc["time_s"], dtype=np.float64),
+        np.asarray(doc["strength"], dtype=np.float64),
+        np.asarray(doc["rise_db"], dtype=np.float64),
+        np.asarray(doc["bands"], dtype=np.float64).reshape(-1, 3),
+        doc["duration_s"],
+        np.asarray(doc.get("middle_ms", ()), dtype=np.float64),
+    )
+    readings = tuple(reading_from_doc(reading) for reading in doc["readings"])
+    return Heard(onsets, reading_from_doc(doc["reading"]), readings)
+
+
+def reading_to_doc(reading: Reading) -> dict[str, Any]:
+    return asdict(replace(reading, score=float(reading.score)))
+
+
+def reading_from_doc(doc: dict[str, Any]) -> Reading:
+    lines = tuple(doc.get("bar_lines_s", ()))
+    return Reading(**{**doc, "metre": Metre(**doc["metre"]), "grid": Grid(**doc["grid"]), "bar_lines_s": lines})

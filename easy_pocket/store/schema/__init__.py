@@ -1,0 +1,1 @@
+"""The tables, their migrations, and which version a database has."""

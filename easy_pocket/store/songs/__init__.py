@@ -1,0 +1,1 @@
+"""Songs: loading them whole, their edits, and what is exported from them."""

@@ -1,0 +1,177 @@
+"""Edits of a song's loops: brought in, corrected, taken out; and what the song takes from one."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, SkipValidation
+
+from easy_pocket.core.errors import EditRefusedError
+from easy_pocket.core.feel.sit_in import SatIn, SitIn
+from easy_pocket.core.listen.loop_analysis import Heard, Overrules, hear
+from easy_pocket.core.listen.sound_groups import HeardBeat
+from easy_pocket.core.pattern.insert_phrase import on_kit
+from easy_pocket.core.pattern.lock_edits import keep_locks
+from easy_pocket.core.pattern.timebase import check_tempo
+from easy_pocket.core.pattern.voices import ROLES
+from easy_pocket.store.history.undo_log import Patch, field_patch
+from easy_pocket.store.loops.loop_uses import heard_beat, sitting_in
+from easy_pocket.store.loops.loops import (
+    StoredAudio,
+    add_loop,
+    found_from_doc,
+    found_to_doc,
+    get_loop,
+    load_audio,
+    overrules_from_doc,
+    overrules_to_doc,
+)
+from easy_pocket.store.songs.edits.fields import Finite, Id, Strict, Tick, Voices
+from easy_pocket.store.songs.edits.loop_corrections import LoopChange, changed_overrules
+from easy_pocket.store.songs.edits.registry import Edit, EditContext, FileEdit, Preparation, Step, edit
+
+
+@dataclass(frozen=True)
+class HeardFile:
+    """A loop that was read from a file and listened to."""
+
+    name: str
+    audio: StoredAudio
+    heard: Heard
+
+
+class BringInLoop(FileEdit):
+    kind: Literal["loop_bring"] = "loop_bring"
+    file: Annotated[HeardFile, SkipValidation]
+
+
+@edit(words=lambda song, sent: f"bring in {sent.file.name}", by_file=True)
+def bring_in_loop(context: EditContext, sent: BringInLoop) -> Step:
+    row = add_loop(context.session, context.song.row.id, sent.file.name, sent.file.audio, sent.file.heard)
+    row.removed = True
+    context.session.flush()
+    return Step([field_patch("loop", row, removed=False)], made=row.id)
+
+
+class TakeLoop(Edit):
+    kind: Literal["loop_take"]
+    loop_id: Id
+
+
+@edit(words="remove {name}")
+def take_loop(context: EditContext, sent: TakeLoop) -> Step:
+    row = get_loop(context.session, context.song.row.id, sent.loop_id)
+    return Step([field_patch("loop", row, removed=True)], said={"name": row.name})
+
+
+class CorrectLoop(Edit):
+    """One correction of what was heard."""
+
+    kind: Literal["loop_correct"]
+    loop_id: Id
+    change: LoopChange
+
+
+@dataclass(frozen=True)
+class Corrected:
+    heard: Heard
+    overrules: Overrules
+    words: str
+
+
+def _corrected(preparation: Preparation, sent: CorrectLoop) -> Corrected:
+    """Listen again where the correction asks for it. Raises what `hear` raises."""
+    reader = preparation.reader
+    row = get_loop(reader, preparation.song.row.id, sent.loop_id)
+    now, heard = overrules_from_doc(row.overruled), found_from_doc(row.found)
+    after, words = changed_overrules(now, heard, sent.change, lambda: load_audio(reader, row.audio_hash, row.name))
+    groups_only = replace(now, groups=after.groups, kept_s=after.kept_s) == after  # hearing does not depend on them
+    if not groups_only:
+        heard = hear(load_audio(reader, row.audio_hash, row.name), after)
+    return Corrected(heard, after, words)
+
+
+@edit(words="{done} in {name}", prepare=_corrected)
+def correct_loop(context: EditContext, sent: CorrectLoop) -> Step:
+    row = get_loop(context.session, context.song.row.id, sent.loop_id)
+    made: Corrected = context.prepared
+    patch = field_patch("loop", row, found=found_to_doc(made.heard), overruled=overrules_to_doc(made.overrules))
+    return Step([patch], said={"done": made.words, "name": row.name})
+
+
+class PutBeat(Edit):
+    """A loop's hits on the song's kit: "replace" the pattern, or "join" what is written (hits in the same place stay).
+    tempo: the song goes at the loop's."""
+
+    kind: Literal["loop_beat"]
+    loop_id: Id
+    how: Literal["replace", "join"]
+    tempo: bool = False
+
+
+def _beat(preparation: Preparation, sent: Any) -> HeardBeat:
+    return heard_beat(preparation.reader, get_loop(preparation.reader, preparation.song.row.id, sent.loop_id))
+
+
+@edit(words="hits of {name} {done}", prepare=_beat)
+def put_beat(context: EditContext, sent: PutBeat) -> Step:
+    song, beat = context.song, context.prepared
+    name = get_loop(context.session, song.row.id, sent.loop_id).name
+    if not beat.pattern.hits:
+        raise EditRefusedError(f"{name} holds no hits to write: add some by hand, or raise the sensitivity.")
+    if sent.how == "join" and beat.pattern.metre != song.metre:
+        raise EditRefusedError(
+            f"{name} is in {beat.pattern.metre}, the song in {song.metre}: replace the pattern instead."
+        )
+    hits = on_kit(beat.pattern.hits, song.kit.roles)
+    patches: list[Patch] = []
+    if sent.how == "join":
+        length = max(song.pattern.length_ticks, beat.pattern.length_ticks)
+        there = set(song.pattern.by_place)
+        more = tuple(hit for hit in hits if (hit.voice, hit.tick) not in there)
+        after = replace(song.pattern, length_ticks=length, hits=(*song.pattern.hits, *more))
+    else:
+        metre = beat.pattern.metre
+        after = replace(song.pattern, length_ticks=beat.pattern.length_ticks, hits=hits, metre=metre)
+        if metre != song.metre:
+            patches.append(field_patch("song", song.row, metre_beats=metre.beats, metre_unit=metre.unit))
+    needed = {hit.voice for hit in hits} - set(song.part.voices)
+    if needed:
+        voices = [role for role in ROLES if role in {*song.part.voices, *needed}]
+        patches.append(field_patch("part", song.part, voices=voices))
+    if sent.tempo:
+        patches.append(field_patch("song", song.row, tempo_bpm=round(check_tempo(beat.tempo_bpm), 3)))
+    done = "joined to what is written" if sent.how == "join" else "written"
+    patches = [patch for patch in patches if patch["fields"]]
+    return Step(patches, keep_locks(song.pattern, after), said={"name": name, "done": done})
+
+
+class SitInRequest(Strict):
+    """How far which voices (none: all) go to the loop's hits."""
+
+    strength_percent: Finite
+    voices: Voices = Field(default_factory=list)
+    step_ticks: Tick = 240
+
+
+def sit_in_of(sent: SitInRequest) -> SitIn:
+    return SitIn(sent.strength_percent, tuple(sent.voices), sent.step_ticks)
+
+
+class SitSongIn(Edit, SitInRequest):
+    kind: Literal["sit_in"]
+    loop_id: Id
+
+
+def _sat_in(preparation: Preparation, sent: SitSongIn) -> SatIn:
+    return sitting_in(preparation.reader, preparation.song, sent.loop_id, sit_in_of(sent))
+
+
+@edit(words="sit {count} hits in with {name} by {strength_percent:g} %", prepare=_sat_in)
+def sit_song_in(context: EditContext, sent: SitSongIn) -> Step:
+    moved = context.prepared.tightening
+    if not moved.moved.any():
+        raise EditRefusedError("No hit moves by this: all of them lie there already.")
+    name = get_loop(context.session, context.song.row.id, sent.loop_id).name
+    return Step(pattern=moved.after, said={"count": int(moved.moved.sum()), "name": name})

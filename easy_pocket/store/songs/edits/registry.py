@@ -1,0 +1,179 @@
+"""Every kind of edit, registered in one place: its request, what it does to the song, and its words for undo.
+
+A new kind is one model and one function in one file:
+
+    class SetTempo(Edit):
+        kind: Literal["tempo"]
+        tempo_bpm: Finite
+
+    @edit(words="tempo {tempo_bpm:g}")
+    def set_tempo(context: EditContext, sent: SetTempo) -> Step: ...
+
+The words are a text with the fields of the request in it, and with what the function says besides (`Step.said`). An
+edit without words fails when it is imported.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+from typing import Annotated, Any, Literal, TypeVar, get_args, get_type_hints
+
+from pydantic import ConfigDict, Field, create_model
+from sqlalchemy.orm import Session
+
+from easy_pocket.core.pattern.pattern import Pattern
+from easy_pocket.store.database import Reader
+from easy_pocket.store.history.undo_log import Patch
+from easy_pocket.store.songs.edits.fields import Strict
+from easy_pocket.store.songs.load import LoadedSong
+
+
+class Edit(Strict):
+    """What a page asks for: one change with its values. `kind` names it."""
+
+    kind: Any
+
+
+class FileEdit(Edit):
+    """What comes with a file: read before, so it holds what was read."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, arbitrary_types_allowed=True)
+
+
+@dataclass(frozen=True)
+class EditContext:
+    """What an edit works on: the song, held against other changes until the transaction of `session` ends, as seen from
+    what the page looks at. prepared: what was computed for it before the song was held."""
+
+    session: Session
+    song: LoadedSong
+    prepared: Any = None
+
+
+@dataclass(frozen=True)
+class Preparation:
+    """What an edit may compute from before the song is held: no transaction is open."""
+
+    reader: Reader
+    song: LoadedSong
+
+
+@dataclass(frozen=True)
+class Step:
+    """What an edit does: patches of rows, and the pattern that is looked at as it is then (None: as it was).
+
+    follows: sections as long as the pattern get its new length. said: values for the words. felt: the feel changes and
+    nothing else. added, made: the pattern or groove it brought. long: whether the song's length is to be checked.
+    aims: paths (see touches.py) it was meant for although it may leave them as they are.
+    """
+
+    patches: list[Patch] = field(default_factory=list)
+    pattern: Pattern | None = None
+    follows: bool = True
+    said: Mapping[str, Any] = field(default_factory=dict)
+    felt: bool = False
+    added: int | None = None
+    made: int | None = None
+    long: bool = False
+    aims: frozenset[str] = frozenset()
+
+
+Apply = Callable[[EditContext, Any], Step | list[Step]]
+Words = str | Callable[[LoadedSong, Any], str]
+Shares = Callable[[LoadedSong, Any], str]
+
+
+@dataclass(frozen=True)
+class Kind:
+    """shares: names what other songs use too ("kit KEY", "groove ID"): they are held with this one, all in one order.
+    prepare: what takes long, computed before the song is held, and again when the song has changed meanwhile.
+    by_file: it comes with a file of its own and cannot be sent as an edit."""
+
+    name: str
+    request: type[Edit]
+    apply: Apply
+    words: Words
+    shares: Shares | None = None
+    prepare: Callable[[Preparation, Any], Any] | None = None
+    by_file: bool = False
+
+    def described(self, song: LoadedSong, sent: Edit, step: Step) -> str:
+        """The words of this edit for undo; `song` is the one before it."""
+        if callable(self.words):
+            return self.words(song, sent)
+        values = {name: getattr(sent, name) for name in type(sent).model_fields}
+        return self.words.format_map({**values, **step.said})
+
+
+KINDS: dict[str, Kind] = {}
+Function = TypeVar("Function", bound=Apply)
+
+
+def edit(
+    *,
+    words: Words,
+    shares: Shares | None = None,
+    prepare: Callable[[Preparation, Any], Any] | None = None,
+    by_file: bool = False,
+) -> Callable[[Function], Function]:
+    """Register a function as the one way its kind of edit is made. Raises TypeError for one without words, without a
+    request, or of a name there is already."""
+    if not words:
+        raise TypeError("an edit needs words for undo")
+
+    def registered(function: Function) -> Function:
+        request = get_type_hints(function, include_extras=True).get("sent")
+        if not (isinstance(request, type) and issubclass(request, Edit)):
+            raise TypeError(f"{function.__name__} does not say which request it is for: annotate 'sent'")
+        register(request, function, words, shares=shares, prepare=prepare, by_file=by_file)
+        return function
+
+    return registered
+
+
+def register(
+    request: type[Edit],
+    function: Apply,
+    words: Words,
+    *,
+    shares: Shares | None = None,
+    prepare: Callable[[Preparation, Any], Any] | None = None,
+    by_file: bool = False,
+) -> None:
+    (name,) = get_args(request.model_fields["kind"].annotation)
+    if not words:
+        raise TypeError(f"the edit '{name}' needs words for undo")
+    if name in KINDS:
+        raise TypeError(f"two edits are called '{name}'")
+    KINDS[name] = Kind(name, request, function, words, shares, prepare, by_file)
+
+
+def request_of(value: type, kind: str, **instead: Any) -> type[Edit]:
+    """The request of an edit the core has as a dataclass: its fields with their bounds. instead: other types, for
+    fields that are sent in another shape."""
+    hints = get_type_hints(value, include_extras=True)
+    fields: dict[str, Any] = {"kind": (Literal[kind], ...)}
+    for one in dataclasses.fields(value):
+        required = one.default is dataclasses.MISSING
+        fields[one.name] = (instead.get(one.name, hints[one.name]), ... if required else one.default)
+    return create_model(value.__name__, __base__=Edit, __doc__=value.__doc__, **fields)
+
+
+def value_of(value: Callable[..., Any], sent: Edit) -> Any:
+    """The core's value that was sent."""
+    return value(**{name: getattr(sent, name) for name in type(sent).model_fields if name != "kind"})
+
+
+def any_edit() -> Any:
+    """The type of every edit a page can send, told apart by its kind."""
+    sent = (kind.request for kind in KINDS.values() if not kind.by_file)
+    return Annotated[_union(sent), Field(discriminator="kind")]
+
+
+def _union(types: Iterable[type]) -> Any:
+    found: Any = None
+    for one in types:
+        found = one if found is None else found | one
+    return found

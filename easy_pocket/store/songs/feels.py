@@ -1,0 +1,135 @@
+"""The feel of a song: its settings in words and as they are kept, and the song as it would be with others."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from easy_pocket.core.errors import BadValueError
+from easy_pocket.core.feel.feel import Feel
+from easy_pocket.core.feel.template import GrooveTemplate
+from easy_pocket.core.feel.tighten import Tighten, Tightening, tighten
+from easy_pocket.core.pattern.voices import ROLES, check_voice
+from easy_pocket.store.database import Reads
+from easy_pocket.store.grooves.templates import find_template
+from easy_pocket.store.history.undo_log import Patch, field_patch
+from easy_pocket.store.songs.cells import feel_of_doc
+from easy_pocket.store.songs.load import LoadedSong
+
+FEEL_WORDS = {
+    "swing_percent": "swing",
+    "swing_unit": "swing unit",
+    "short_note_ms": "shortest short note",
+    "template_id": "groove",
+    "timing_pull": "timing pull",
+    "accent_pull": "accent pull",
+    "groove_scales": "groove follows tempo",
+    "groove_on": "reach of the groove",
+    "groove_lane": "lane of the groove",
+    "push_ms": "push",
+    "drift_ms": "drift",
+    "jitter_ms": "jitter",
+    "touch": "touch",
+    "seed": "seed",
+    "runs_on": "looseness runs on",
+    "ghost_percent": "level of ghosts",
+    "depth_percent": "accent depth",
+    "weaker_hand": "weaker hand",
+    "density_percent": "density",
+}
+WHOLE = ("swing_unit", "template_id", "seed")
+SWITCHES = ("groove_scales", "groove_on", "runs_on", "weaker_hand")
+
+
+def with_feel(loaded: LoadedSong, scope: str, field: str, value: float) -> LoadedSong:
+    """The song as it would be with this field set; nothing is kept."""
+    own, _ = own_with(loaded.reader, loaded, scope, field, value)
+    return _with_scope(loaded, scope, feel_of_doc(own, loaded.templates))
+
+
+def own_with(
+    session: Reads, loaded: LoadedSong, scope: str, field: str, value: Any
+) -> tuple[dict[str, Any], GrooveTemplate | None]:
+    """What a scope sets when this field is set too, and the groove if it is that; raises BadValueError."""
+    if value is not None:
+        value = _value(field, value)
+    template = find_template(session, value) if field == "template_id" and value is not None else None
+    if field == "template_id" and value is not None and template is None:
+        raise BadValueError("This groove template is gone: choose another.")
+    own = dict(feel_doc(loaded, scope))
+    own.pop(field, None)
+    if value is not None:
+        own[field] = value
+    feel_of_doc(own, {})  # refuses what is out of range
+    return own, template
+
+
+def checked_feel(session: Reads, field: str, value: Any) -> Any:
+    """A value of the feel as it is kept; raises BadValueError for what does not fit, or a groove that is gone."""
+    value = _value(field, value)
+    if field == "template_id" and find_template(session, value) is None:
+        raise BadValueError("This groove template is gone: choose another.")
+    return value
+
+
+def _value(field: str, value: Any) -> Any:
+    if (field == "groove_lane") != isinstance(value, str):
+        raise BadValueError(f"'{value}' does not fit {FEEL_WORDS[field]}: choose one of its values.")
+    if field in SWITCHES:
+        return bool(value)
+    return int(value) if field in WHOLE else value
+
+
+def value_words(value: Any) -> str:
+    if value is None:
+        return "back to inherited"
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    return value if isinstance(value, str) else f"{value:g}"
+
+
+def whose(loaded: LoadedSong, scope: str) -> str:
+    return {"stack": "the stack", "part": loaded.part.name}.get(scope) or ROLES[scope].name.lower()
+
+
+def feel_doc(loaded: LoadedSong, scope: str) -> dict[str, Any]:
+    if scope == "stack":
+        return loaded.row.feel
+    if scope == "part":
+        return loaded.part.feel
+    return dict(loaded.part.voice_feel.get(check_voice(scope), {}))
+
+
+def feel_patch(loaded: LoadedSong, docs: dict[str, dict[str, Any]]) -> Patch:
+    """A patch of the docs of one scope, or of several voices."""
+    if "stack" in docs:
+        return field_patch("song", loaded.row, feel=docs["stack"])
+    if "part" in docs:
+        return field_patch("part", loaded.part, feel=docs["part"])
+    return field_patch("part", loaded.part, voice_feel={**loaded.part.voice_feel, **docs})
+
+
+def with_groove(loaded: LoadedSong, scope: str, template: GrooveTemplate | None) -> LoadedSong:
+    """The song as it would be with this groove on a scope; nothing is kept."""
+    feel = loaded.feel
+    own = {"stack": feel.stack, "part": feel.part}.get(scope) or feel.voices.get(check_voice(scope), Feel())
+    return _with_scope(loaded, scope, replace(own, template=template))
+
+
+def _with_scope(loaded: LoadedSong, scope: str, own: Feel) -> LoadedSong:
+    feel = loaded.feel
+    if scope == "stack":
+        feel = replace(feel, stack=own)
+    elif scope == "part":
+        feel = replace(feel, part=own)
+    else:
+        feel = replace(feel, voices={**feel.voices, check_voice(scope): own})
+    parts = loaded.parts
+    if scope == "stack":
+        parts = tuple(replace(part, feel=replace(part.feel, stack=own), tried=True) for part in parts)
+    return replace(loaded, parts=parts, feel=feel, performances={})
+
+
+def tightening(loaded: LoadedSong, wanted: Tighten) -> Tightening:
+    """What tightening would do to the song as it is. Raises BadValueError and EditRefusedError."""
+    return tighten(loaded.pattern, loaded.feel, loaded.tempo_bpm, wanted)

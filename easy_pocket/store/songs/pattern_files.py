@@ -1,0 +1,30 @@
+"""The pattern that is looked at as audio, with the loops under it."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from easy_pocket.core.sound.events import play_columns, play_events
+from easy_pocket.core.sound.headroom import Mixed
+from easy_pocket.core.sound.loudness_match import matching_gain
+from easy_pocket.core.sound.mixdown import mixed_down
+from easy_pocket.store.loops.layered_loop_audio import render_under
+from easy_pocket.store.songs.load import LoadedSong
+
+
+def pattern_as_audio(song: LoadedSong, timing: str) -> Mixed:
+    """timing: "felt", or "straight" at the same loudness."""
+    performance = song.performance(straight=timing == "straight")
+    louder = straight_gain(song) if timing == "straight" else 1.0
+    events = [replace(one, gain=one.gain * louder) for one in play_events(performance, song.kit, song.mix)]
+    under = [render_under(song.reader, one, song.performance()) for one in song.under]
+    return mixed_down(events, song.kit, performance.length_ms / 1000, samples=song.samples, under=under)
+
+
+def straight_gain(song: LoadedSong, tempo_bpm: float | None = None) -> float:
+    """What makes the straight beat as loud as the felt one, so that hearing them by turns compares time alone."""
+    felt, straight = (
+        play_columns(song.performance(straight=straight, tempo_bpm=tempo_bpm), song.kit, song.mix)
+        for straight in (False, True)
+    )
+    return matching_gain(straight, felt, song.kit, song.samples)

@@ -1,0 +1,1 @@
+"""The Bench: write a pattern and give it a feel."""

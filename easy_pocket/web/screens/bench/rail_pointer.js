@@ -1,0 +1,346 @@
+// What the pointer does on the rails, the ruler and the overview: write, paint, wipe, draw up or sideways, frame, move,
+// choose bars, scroll and zoom. Rails builds on it; what is drawn here is provisional until the server answers.
+
+import { showLedger } from "../../shared/notes.js";
+import { placed, tickOf } from "../../shared/rail_canvas.js";
+import { keyOf } from "../../shared/rail_data.js";
+import { ledgerText } from "../../shared/rail_words.js";
+import { barsBetween } from "./ruler.js";
+
+const DRAG_PX = 4;
+const HEAD_PX = 8; // under a head's middle: what is grabbed lower is the stem
+const NEW_VELOCITY = 96;
+
+export class RailPointer {
+  drag = null;
+  touches = new Map();
+
+  // The pointer --------------------------------------------------------------------------------------------------------
+  down(event) {
+    if (!this.facts || ![0, 2].includes(event.button)) return;
+    if (event.target.id === "counting" || event.target.id === "overview") {
+      this.downOnRuler(event);
+      return;
+    }
+    const canvas = event.target.closest?.("canvas.rail");
+    if (!canvas || !this.box) return;
+    event.preventDefault();
+    this.box.focus({ preventScroll: true });
+    if (event.pointerType === "touch") this.touches.set(event.pointerId, event.clientX);
+    if (this.touches.size === 2) {
+      const [one, other] = [...this.touches.values()];
+      this.drag = { pinches: true, apart: Math.abs(one - other), look: this.look };
+      return;
+    }
+    const { voice } = canvas.parentElement.dataset;
+    const hit = this.hitAt(canvas, event);
+    const selects = this.mode === "select" || event.ctrlKey || event.metaKey;
+    const base = { canvas, voice, hit, x: event.clientX, y: event.clientY, axis: null };
+    canvas.setPointerCapture?.(event.pointerId);
+    if (selects && event.button === 0) {
+      this.drag = { ...base, selects: true, adds: event.shiftKey, copies: event.altKey };
+      if (hit && !this.chosen.keys.has(keyOf(hit)) && !event.shiftKey) this.chosen.set([hit]);
+      return;
+    }
+    if (event.button === 2 || event.shiftKey) {
+      this.drag = { wipes: true, gone: new Map(), x: event.clientX, y: event.clientY };
+      this.wipe(event);
+      return;
+    }
+    const many = hit && this.chosen.keys.size > 1 && this.chosen.keys.has(keyOf(hit));
+    const byHead = hit && event.clientY < this.seen(voice, hit.tick).y + HEAD_PX;
+    this.drag = { ...base, byHead, tick: hit?.tick, velocity: hit?.velocity, own: hit?.own, many: many ? this.chosen.hits.map((one) => ({ ...one })) : null };
+  }
+
+  move(event) {
+    if (this.touches.has(event.pointerId)) this.touches.set(event.pointerId, event.clientX);
+    const { drag } = this;
+    if (!drag) {
+      this.hover(event);
+      return;
+    }
+    if (drag.pinches) this.pinch();
+    else if (drag.ruler) this.moveOnRuler(event);
+    else if (drag.selects) this.moveChosen(event);
+    else if (drag.wipes) this.wipe(event);
+    else if (!drag.hit) this.paint(event);
+    else this.turnHit(event);
+  }
+
+  hover(event) {
+    const canvas = event.target.closest?.("canvas.rail");
+    const hit = canvas && this.facts ? this.hitAt(canvas, event) : null;
+    const key = hit ? keyOf(hit) : null;
+    if (canvas) canvas.style.cursor = hit ? "grab" : this.mode === "select" ? "default" : "crosshair";
+    if (key === this.marks.hot) return;
+    const touched = [this.marks.hot, key].filter(Boolean).map((one) => one.split(" ")[0]);
+    this.marks.hot = key;
+    if (hit) showLedger(ledgerText(hit, this.facts, this.marks.targets?.get(hit.voice)?.get(hit.tick)));
+    this.later(touched);
+  }
+
+  // A stem drawn up and down sets velocity, a head drawn sideways the hit's own offset; chosen hits go along.
+  turnHit(event) {
+    const { drag } = this;
+    const dx = event.clientX - drag.x;
+    const dy = event.clientY - drag.y;
+    if (!drag.axis) {
+      if (Math.max(Math.abs(dx), Math.abs(dy)) < DRAG_PX) return;
+      drag.axis = Math.abs(dy) >= Math.abs(dx) ? "velocity" : "offset_ms";
+    }
+    if (drag.axis === "offset_ms" && !drag.many && !drag.byHead) {
+      // Sideways from the stem or the foot: painted from here on, and the hit stays as it was.
+      Object.assign(drag, { hit: null, ticks: [], last: this.tickAt(drag.canvas, drag.x, drag.voice) });
+      this.paint(event);
+      return;
+    }
+    const hits = drag.many ?? [{ ...drag.hit, velocity: drag.velocity, own: drag.own }];
+    const height = drag.canvas.clientHeight * 0.7 * 0.86;
+    const velocity = (one) => Math.max(1, Math.min(127, Math.round(one.velocity - (dy / height) * 127)));
+    const offset = (one) => Math.max(-250, Math.min(250, Math.round((one.own + dx * this.msPerPixel(drag.canvas)) * 10) / 10));
+    drag.values = hits.map((one) => [one.voice, one.tick, drag.axis === "velocity" ? velocity(one) : offset(one)]);
+    this.data.foresee({ kind: "values", field: drag.axis, values: drag.values });
+    const [, , value] = drag.values[hits.findIndex((one) => one.tick === drag.tick && one.voice === drag.voice)];
+    const words = drag.axis === "velocity" ? `velocity ${drag.velocity} → ${value}` : `own offset ${drag.own} → ${value} ms`;
+    showLedger(`${this.nameOf(drag.voice)}|${words}${drag.many ? ` and ${hits.length - 1} more` : ""}`);
+    this.later(new Set(hits.map((one) => one.voice)));
+  }
+
+  // Drawn along a rail: every slot passed gets a hit, and all of them are one move.
+  paint(event) {
+    const { drag } = this;
+    if (!drag.ticks && Math.abs(event.clientX - drag.x) < DRAG_PX * 2) return;
+    const step = this.data.step(drag.voice);
+    const to = this.tickAt(drag.canvas, event.clientX, drag.voice);
+    if (!drag.ticks) {
+      drag.ticks = [];
+      drag.last = this.tickAt(drag.canvas, drag.x, drag.voice);
+      this.paintSlot(drag.last);
+    }
+    const side = Math.sign(to - drag.last);
+    for (let tick = drag.last + side * step; side && (to - tick) * side >= 0; tick += side * step) this.paintSlot(tick);
+    drag.last = to;
+    showLedger(`${this.nameOf(drag.voice)}|${drag.ticks.length} hits`);
+    this.later([drag.voice]);
+  }
+
+  paintSlot(tick) {
+    const { voice, ticks } = this.drag;
+    if (ticks.includes(tick) || this.find(voice, tick)) return;
+    ticks.push(tick);
+    this.data.foresee({ kind: "write", voice, tick, velocity: NEW_VELOCITY });
+  }
+
+  // Wiped over: what lies under the pointer's way goes, on every rail it crosses.
+  wipe(event) {
+    const { drag } = this;
+    const far = Math.max(Math.abs(event.clientX - drag.x), Math.abs(event.clientY - drag.y));
+    const pieces = Math.max(1, Math.ceil(far / 5));
+    for (let piece = 1; piece <= pieces; piece += 1) {
+      const at = { clientX: drag.x + ((event.clientX - drag.x) * piece) / pieces, clientY: drag.y + ((event.clientY - drag.y) * piece) / pieces };
+      const canvas = document.elementFromPoint(at.clientX, at.clientY)?.closest?.("canvas.rail");
+      const hit = canvas && this.hitAt(canvas, at);
+      if (!hit || hit.waiting) continue;
+      drag.gone.set(keyOf(hit), [hit.voice, hit.tick]);
+      this.data.foresee({ kind: "remove", voice: hit.voice, tick: hit.tick });
+    }
+    drag.x = event.clientX;
+    drag.y = event.clientY;
+    showLedger(`wipe|${drag.gone.size} hit${drag.gone.size === 1 ? "" : "s"}`);
+    this.later();
+  }
+
+  // Choosing: from a hit the chosen ones move, from elsewhere a frame is drawn.
+  moveChosen(event) {
+    const { drag } = this;
+    const dx = event.clientX - drag.x;
+    const dy = event.clientY - drag.y;
+    if (!drag.moved && Math.max(Math.abs(dx), Math.abs(dy)) < DRAG_PX) return;
+    drag.moved = true;
+    if (!drag.hit) {
+      this.frame(event);
+      return;
+    }
+    const step = this.data.step(drag.voice);
+    const box = drag.canvas.getBoundingClientRect();
+    drag.ticks = Math.round((tickOf(event.clientX - box.left, this.look, box.width) - tickOf(drag.x - box.left, this.look, box.width)) / step) * step;
+    const over = document.elementsFromPoint(Math.min(Math.max(event.clientX, box.left + 1), box.right - 1), event.clientY).find((one) => one.matches?.("canvas.rail"));
+    const voices = this.voices();
+    if (over) drag.rails = voices.indexOf(over.parentElement.dataset.voice) - voices.indexOf(drag.voice);
+    drag.copies = event.altKey;
+    const slots = Math.round(drag.ticks / step);
+    showLedger(`${drag.copies ? "copy" : "move"} ${this.chosen.keys.size} hits|${slots} slot${Math.abs(slots) === 1 ? "" : "s"}, ${drag.rails ?? 0} rails|Alt copies`);
+    this.showMoving();
+  }
+
+  // Where the chosen hits would come to lie.
+  showMoving() {
+    const { drag } = this;
+    const voices = this.voices();
+    const missing = new Map();
+    for (const hit of this.chosen.hits) {
+      const voice = voices[voices.indexOf(hit.voice) + (drag.rails ?? 0)];
+      if (voice) missing.set(voice, [...(missing.get(voice) ?? []), { ...hit, tick: hit.tick + drag.ticks }]);
+    }
+    this.marks.missing = missing;
+    this.later();
+  }
+
+  frame(event) {
+    const { drag } = this;
+    const mark = document.getElementById("frame");
+    const stack = mark.parentElement.getBoundingClientRect();
+    const [left, right] = [drag.x, event.clientX].sort((one, other) => one - other);
+    const [top, bottom] = [drag.y, event.clientY].sort((one, other) => one - other);
+    mark.hidden = false;
+    Object.assign(mark.style, { left: `${left - stack.left}px`, top: `${top - stack.top}px`, width: `${right - left}px`, height: `${bottom - top}px` });
+    const inside = [];
+    for (const voice of this.voices()) {
+      const box = this.canvasOf(voice).getBoundingClientRect();
+      if (box.bottom < top || box.top > bottom) continue;
+      for (const hit of this.data.hits(voice)) {
+        if (hit.tick < this.look.start || hit.tick > this.look.end) continue;
+        const at = placed(hit, this.look, this.facts, box.width, box.height);
+        const x = box.left + at.x;
+        if (x >= left && x <= right && box.top + at.head <= bottom && box.top + at.base >= top) inside.push(hit);
+      }
+    }
+    this.chosen.set(drag.adds ? [...this.chosen.hits, ...inside] : inside);
+  }
+
+  up(event) {
+    this.touches.delete(event.pointerId);
+    const drag = this.drag;
+    this.drag = null;
+    if (!drag || drag.pinches) return;
+    if (drag.ruler) this.upOnRuler(event, drag);
+    else if (drag.selects) this.upChoosing(drag, event);
+    else if (drag.wipes) {
+      if (drag.gone.size) this.push({ kind: "wipe", places: [...drag.gone.values()] }, { near: this.box });
+    } else this.upWriting(drag, event);
+    this.showCursor();
+    this.later();
+  }
+
+  upChoosing(drag, event) {
+    document.getElementById("frame").hidden = true;
+    this.marks.missing = null;
+    if (drag.moved && drag.hit) this.chosen.move(drag.ticks ?? 0, drag.rails ?? 0, drag.copies);
+    else if (drag.hit && drag.adds) this.chosen.toggle(drag.hit);
+    else if (drag.hit) this.chosen.set([drag.hit]);
+    else if (!drag.moved) this.chosen.clear();
+    if (!drag.moved) this.putCursor(drag.voice, drag.hit?.tick ?? this.tickAt(drag.canvas, event.clientX, drag.voice));
+  }
+
+  upWriting(drag, event) {
+    const { voice, tick, hit, canvas } = drag;
+    if (drag.ticks) {
+      this.cursor = { voice, tick: drag.last };
+      if (drag.ticks.length) this.push({ kind: "paint", voice, ticks: drag.ticks, velocity: NEW_VELOCITY }, { near: canvas });
+    } else if (hit && drag.axis) {
+      this.cursor = { voice, tick };
+      if (drag.many) this.push({ kind: "values", field: drag.axis, values: drag.values }, { near: canvas });
+      else if (drag.axis === "velocity") this.push({ kind: "velocity", voice, tick, velocity: drag.values[0][2] }, { near: canvas });
+      else this.push({ kind: "offset", voice, tick, offset_ms: drag.values[0][2] }, { near: canvas });
+    } else if (hit) {
+      this.cursor = { voice, tick };
+      this.remove(voice, tick);
+    } else if (event.target.closest?.("canvas.rail") === canvas) {
+      const slot = this.tickAt(canvas, event.clientX, voice);
+      this.cursor = { voice, tick: slot };
+      if (!this.find(voice, slot)) this.write(voice, slot);
+    }
+  }
+
+  // Escape in the middle of drawing: nothing is made, and what was drawn ahead of it goes.
+  letGo() {
+    if (!this.drag) return false;
+    this.cancel({});
+    this.page.refresh();
+    return true;
+  }
+
+  cancel(event) {
+    this.touches.delete(event.pointerId);
+    this.drag = null;
+    this.marks.missing = null;
+    const mark = document.getElementById("frame");
+    if (mark) mark.hidden = true;
+    this.page.refresh();
+  }
+
+  write(voice, tick, velocity = NEW_VELOCITY) {
+    this.push({ kind: "write", voice, tick, velocity }, { near: this.canvasOf(voice) });
+  }
+
+  remove(voice, tick) {
+    this.push({ kind: "remove", voice, tick }, { near: this.canvasOf(voice) });
+  }
+
+  // Ruler, overview, wheel, touch -------------------------------------------------------------------------------------
+  downOnRuler(event) {
+    event.preventDefault();
+    event.target.setPointerCapture(event.pointerId);
+    this.drag = { ruler: event.target.id, x: event.offsetX, y: event.clientY, look: this.look, width: event.target.clientWidth };
+    if (event.target.id === "overview") {
+      const tick = (event.offsetX / this.drag.width) * this.facts.length;
+      const span = this.look.end - this.look.start;
+      if (tick < this.look.start || tick > this.look.end) this.show(tick - span / 2, span);
+      this.drag.look = this.look;
+    } else {
+      this.drag.had = this.bars;
+      this.chooseBars(barsBetween(event.offsetX, event.offsetX, this.look, this.facts, this.drag.width));
+    }
+  }
+
+  moveOnRuler(event) {
+    const { drag } = this;
+    const x = event.clientX - document.getElementById(drag.ruler).getBoundingClientRect().left;
+    if (drag.ruler === "counting") {
+      this.chooseBars(barsBetween(drag.x, x, this.look, this.facts, drag.width));
+      drag.moved ||= Math.abs(x - drag.x) > DRAG_PX;
+      return;
+    }
+    const span = (drag.look.end - drag.look.start) * 2 ** ((event.clientY - drag.y) / 60);
+    const middle = (drag.look.start + drag.look.end) / 2 + ((x - drag.x) / drag.width) * this.facts.length;
+    this.show(middle - span / 2, span);
+  }
+
+  upOnRuler(event, drag) {
+    const { had } = drag;
+    if (drag.ruler === "counting" && !drag.moved && had && had.from === this.bars?.from && had.count === this.bars.count) this.chooseBars(null);
+  }
+
+  chooseBars(bars) {
+    this.bars = bars;
+    const line = document.getElementById("bars-chosen");
+    if (line) line.textContent = bars ? (bars.count > 1 ? `bars ${bars.from} to ${bars.from + bars.count - 1} chosen` : `bar ${bars.from} chosen`) : "draw over the ruler to choose some";
+    this.later();
+  }
+
+  wheel(event) {
+    const rows = event.target.closest?.("#rail-rows, #counting, #overview, #detail");
+    if (!rows || !this.facts) return;
+    const box = (document.querySelector("canvas.rail") ?? rows).getBoundingClientRect();
+    if (event.ctrlKey || event.metaKey) {
+      event.preventDefault();
+      this.zoom(2 ** (event.deltaY / 240), tickOf(event.clientX - box.left, this.look, box.width));
+      return;
+    }
+    const scrolls = rows.id === "rail-rows" && rows.scrollHeight > rows.clientHeight + 1;
+    const sideways = event.shiftKey ? event.deltaY || event.deltaX : event.deltaX || (scrolls ? 0 : event.deltaY);
+    if (!sideways) return;
+    event.preventDefault();
+    this.scroll((sideways / box.width) * (this.look.end - this.look.start));
+  }
+
+  pinch() {
+    const [one, other] = [...this.touches.values()];
+    if (other === undefined) return;
+    const { apart, look } = this.drag;
+    const box = document.querySelector("canvas.rail").getBoundingClientRect();
+    const span = (look.end - look.start) * (apart / Math.max(20, Math.abs(one - other)));
+    const at = tickOf((one + other) / 2 - box.left, look, box.width);
+    this.show(at - ((at - look.start) / (look.end - look.start)) * span, span);
+  }
+}

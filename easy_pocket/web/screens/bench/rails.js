@@ -1,0 +1,381 @@
+// The rails: what they show, at which zoom, and the tools around them. Pointer and keys have files of their own.
+
+import { Chosen } from "./selected_hits.js";
+import { Detail } from "./detail.js";
+import { showNote, speak } from "../../shared/notes.js";
+import { drawRail, placed, tickOf, xOf } from "../../shared/rail_canvas.js";
+import { RailData } from "../../shared/rail_data.js";
+import { RailKeys } from "./rail_keys.js";
+import { RailPointer } from "./rail_pointer.js";
+import { OtherParts } from "./other_parts.js";
+import { ledgerText, spokenHit } from "../../shared/rail_words.js";
+import { drawCounting, drawOverview } from "./ruler.js";
+import { UnderRows } from "./layered_loop_rows.js";
+
+const GRAB_PX = 8;
+const LEAST_TICKS = 960; // one can zoom to a beat
+const MOST_BARS = 16;
+
+export class Rails extends RailPointer {
+  constructor(edits, page) {
+    super();
+    this.edits = edits;
+    this.page = page;
+    this.data = new RailData();
+    this.look = { start: 0, end: 0, magnify: 3 };
+    this.mode = "write";
+    this.cursor = null;
+    this.bars = null;
+    this.marks = { chosen: new Set(), hot: null };
+    this.chosen = new Chosen(this);
+    this.detail = new Detail(this);
+    this.keys = new RailKeys(this);
+    this.under = new UnderRows(this);
+    this.others = new OtherParts(this);
+    const on = (name, run, options) => document.addEventListener(name, run, options);
+    on("pointerdown", (event) => this.down(event));
+    on("pointermove", (event) => this.move(event));
+    on("pointerup", (event) => this.up(event));
+    on("pointercancel", (event) => this.cancel(event));
+    on("contextmenu", (event) => event.target.closest?.("canvas.rail") && event.preventDefault());
+    on("dblclick", (event) => event.target.id === "counting" && this.chooseBars(null));
+    on("wheel", (event) => this.wheel(event), { passive: false });
+    on("click", (event) => this.click(event));
+    on("focusin", (event) => event.target.id === "rail-rows" && this.showCursor());
+    on("focusout", (event) => event.target.id === "rail-rows" && this.hideCursor());
+    on("change", (event) => event.target.dataset?.dress && this.chosen.dressBy(event.target.dataset.dress, event.target.value));
+    on("scroll", (event) => event.target.id === "rail-rows" && this.later(this.voices()), { capture: true });
+    window.addEventListener("resize", () => this.later());
+  }
+
+  get box() {
+    return document.getElementById("rail-rows");
+  }
+
+  get busy() {
+    return this.drag !== null || this.detail.drawing;
+  }
+
+  get facts() {
+    return this.data.facts;
+  }
+
+  voices() {
+    return [...document.querySelectorAll(".rail-row")].map((row) => row.dataset.voice);
+  }
+
+  canvasOf(voice) {
+    return document.querySelector(`#rail-${voice} canvas.rail`);
+  }
+
+  nameOf(voice) {
+    return this.facts.names[voice] ?? voice;
+  }
+
+  find(voice, tick) {
+    return this.data.hit(voice, tick);
+  }
+
+  push(edit, options) {
+    this.edits.push(edit, options);
+    this.data.foresee(edit);
+    this.later();
+  }
+
+  say(words) {
+    showNote(words, { near: this.box });
+    speak(words);
+  }
+
+  // What is shown --------------------------------------------------------------------------------------------------
+  arrive() {
+    const text = document.getElementById("rail-data")?.textContent;
+    if (text) this.take(JSON.parse(text));
+    this.showMode();
+    this.later();
+  }
+
+  take(rails) {
+    if (!rails) return;
+    const before = this.facts?.length;
+    this.data.take(rails);
+    for (const { edit } of this.edits.queue) if (edit) this.data.foresee(edit);
+    if (!this.look.end || (before && before !== this.facts.length)) this.fit();
+    this.chosen.prune();
+    const run = this.afterAnswer;
+    this.afterAnswer = null;
+    if (run && !this.edits.queue.length) run();
+    this.later();
+  }
+
+  // The same hits lean otherwise; nothing around the rails changes.
+  lean(leans) {
+    this.data.lean(leans);
+    this.leans = true;
+    this.later(this.voices());
+  }
+
+  // Two bars at first; after a change of length as much as was shown, if it is still there.
+  fit() {
+    const { length, bar } = this.facts;
+    const span = this.look.end ? this.look.end - this.look.start : 2 * bar;
+    this.show(Math.min(this.look.start, Math.max(0, length - span)), span);
+    if (this.bars && (this.bars.from - 1 + this.bars.count) * bar > length) this.bars = null;
+  }
+
+  show(start, span) {
+    const { length, bar } = this.facts;
+    const shown = Math.max(Math.min(LEAST_TICKS, length), Math.min(span, MOST_BARS * bar, length));
+    const from = Math.max(0, Math.min(start, length - shown));
+    this.look = { ...this.look, start: from, end: from + shown };
+    this.later();
+  }
+
+  zoom(factor, around = null) {
+    const { start, end } = this.look;
+    const at = around ?? (start + end) / 2;
+    const span = Math.max(LEAST_TICKS, Math.min((end - start) * factor, MOST_BARS * this.facts.bar, this.facts.length));
+    this.show(at - ((at - start) / (end - start)) * span, span);
+  }
+
+  scroll(ticks) {
+    this.show(this.look.start + ticks, this.look.end - this.look.start);
+  }
+
+  magnify(factor) {
+    this.look.magnify = factor;
+    this.showMode();
+    this.later();
+  }
+
+  setMode(mode) {
+    this.mode = mode;
+    this.showMode();
+  }
+
+  showMode() {
+    const set = (button, on) => {
+      button.classList.toggle("on", on);
+      button.setAttribute("aria-pressed", on);
+    };
+    for (const button of document.querySelectorAll("[data-mode]")) set(button, button.dataset.mode === this.mode);
+    for (const button of document.querySelectorAll("[data-magnify]")) set(button, Number(button.dataset.magnify) === this.look.magnify);
+    this.box?.classList.toggle("selecting", this.mode === "select");
+  }
+
+  chosenChanged() {
+    this.marks.chosen = this.chosen.keys;
+    this.showMode();
+    this.later();
+    this.page.side?.follow();
+    const count = this.chosen.keys.size;
+    const line = document.getElementById("chosen-count");
+    if (line) line.textContent = count ? `${count} chosen ▾` : "choose ▾";
+  }
+
+  // Drawn once a frame, however much has changed: everything, or only some rails (an empty list: the strip alone).
+  later(voices = null) {
+    if (!voices) this.stale = null;
+    else if (this.stale) for (const voice of voices) this.stale.add(voice);
+    else if (!this.waiting) this.stale = new Set(voices);
+    if (this.waiting) return;
+    this.waiting = requestAnimationFrame(() => {
+      this.waiting = null;
+      this.draw();
+    });
+  }
+
+  draw() {
+    if (!this.box || !this.facts || !this.look.end) return;
+    const { look, facts } = this;
+    Object.assign(this.box.dataset, { start: look.start, end: look.end, magnify: look.magnify, msPerTick: facts.msPerTick, step: facts.step });
+    this.marks.chosen = this.chosen.keys;
+    const { stale } = this;
+    this.stale = null;
+    const { scrollTop: top } = this.box;
+    const bottom = top + this.box.clientHeight;
+    for (const voice of stale ?? this.voices()) {
+      const canvas = this.canvasOf(voice);
+      if (!canvas) continue;
+      const row = canvas.parentElement;
+      if (row.offsetTop + row.offsetHeight < top || row.offsetTop > bottom) continue; // scrolled out of sight
+      canvas.classList.toggle("silent", row.dataset.sounding !== "true");
+      drawRail(canvas, voice, this.data.hits(voice), look, facts, this.data.step(voice), this.marks);
+    }
+    if (!this.leans) this.detail.draw(); // what is written stays as it is
+    this.leans = false;
+    this.drawnAt = performance.now();
+    if (stale) return;
+    this.under.draw(look, facts);
+    this.others.draw(look, facts);
+    this.drawAround(look, facts);
+  }
+
+  drawAround(look, facts) {
+    drawCounting(document.getElementById("counting"), look, facts, this.bars);
+    const overview = document.getElementById("overview");
+    drawOverview(overview, look, this.data);
+    overview.setAttribute("aria-valuemax", facts.length);
+    overview.setAttribute("aria-valuenow", look.start);
+    const first = Math.floor(look.start / facts.bar) + 1;
+    const last = Math.ceil(look.end / facts.bar);
+    document.getElementById("bars-shown").textContent = last > first ? `bars ${first}–${last}` : `bar ${first}`;
+    overview.setAttribute("aria-valuetext", document.getElementById("bars-shown").textContent);
+    this.showCursor();
+  }
+
+  // Where a hit is on the page as drawn; for tests, and for what is put beside it.
+  seen(voice, tick) {
+    const hit = this.find(voice, tick);
+    const canvas = this.canvasOf(voice);
+    if (!hit || !canvas) return null;
+    const box = canvas.getBoundingClientRect();
+    const at = placed(hit, this.look, this.facts, box.width, box.height);
+    return { ...hit, amounts: undefined, accents: undefined, x: box.left + at.x, y: box.top + at.head, foot: box.left + at.foot, label: spokenHit(hit, this.facts), ledger: ledgerText(hit, this.facts) };
+  }
+
+  // Geometry ---------------------------------------------------------------------------------------------------------
+  percent(tick) {
+    return xOf(tick, this.look, 100);
+  }
+
+  tickAt(canvas, clientX, voice) {
+    const box = canvas.getBoundingClientRect();
+    const step = this.data.step(voice);
+    const slot = Math.round(tickOf(clientX - box.left, this.look, box.width) / step) * step;
+    const last = Math.ceil(this.facts.length / step) * step - step;
+    return Math.max(Math.ceil(this.look.start / step) * step, Math.min(slot, last));
+  }
+
+  msPerPixel(canvas) {
+    const one = tickOf(1, this.look, canvas.clientWidth) - tickOf(0, this.look, canvas.clientWidth);
+    return (one * this.facts.msPerTick) / this.look.magnify;
+  }
+
+  // The hit whose stem or head is under the pointer, the nearest of several.
+  hitAt(canvas, event) {
+    const { voice } = canvas.parentElement.dataset;
+    const box = canvas.getBoundingClientRect();
+    const [x, y] = [event.clientX - box.left, event.clientY - box.top];
+    let best = null;
+    let nearest = GRAB_PX;
+    for (const hit of this.data.hits(voice)) {
+      const at = placed(hit, this.look, this.facts, box.width, box.height);
+      const away = Math.abs(at.x - x);
+      if (away < nearest && y > at.head - 10 && y < at.base + 8) [best, nearest] = [hit, away];
+    }
+    return best;
+  }
+
+  // The tools ------------------------------------------------------------------------------------------------------------
+  click(event) {
+    const button = event.target.closest?.("button");
+    if (!button || !this.facts) return;
+    const { dataset } = button;
+    if (dataset.mode) this.setMode(dataset.mode);
+    else if (dataset.magnify) this.magnify(Number(dataset.magnify));
+    else if (dataset.choose) this.chosen.by(dataset.choose);
+    else if (dataset.dress) this.chosen.dressBy(dataset.dress, dataset.value);
+    else if (dataset.deed) this.deed(dataset.deed, Number(dataset.by));
+    else if (dataset.speed) this.push({ kind: "speed", factor: Number(dataset.speed) }, { near: button });
+    else if (dataset.barsEdit) this.barsEdit(dataset.barsEdit, button);
+    else if (dataset.zoom) this.zoom(Number(dataset.zoom));
+  }
+
+  deed(name, by) {
+    const { chosen } = this;
+    const deeds = {
+      ghost: () => chosen.velocity(38),
+      accent: () => chosen.velocity(116),
+      plain: () => chosen.plain(),
+      lock: () => chosen.lock(),
+      remove: () => chosen.remove(),
+      stretch: () => chosen.stretch(by),
+      slot: () => chosen.nudge(((this.data.step(chosen.targets[0]?.voice) * by) / 100) * this.facts.msPerTick),
+      place: () => this.lockPlace(),
+    };
+    if (deeds[name]) deeds[name]();
+    else if (["flam", "drag", "ratchet", "roll"].includes(name)) chosen.ornament(name);
+    else chosen.turn(name);
+  }
+
+  lockPlace() {
+    const tick = this.cursor?.tick ?? this.chosen.hits[0]?.tick;
+    if (tick === undefined) this.say("Put the cursor on the place first.");
+    else this.push({ kind: "lock_place", tick, locked: !this.facts.lockedPlaces.includes(tick % this.facts.bar) }, { near: this.box });
+  }
+
+  barsEdit(what, near) {
+    const { bar, length } = this.facts;
+    const shown = { from: Math.floor(this.look.start / bar) + 1, count: Math.max(1, Math.round((this.look.end - this.look.start) / bar)) };
+    const { from, count } = this.bars ?? (what === "break" || what === "drop" ? {} : shown);
+    if (!from) {
+      showNote("Choose bars first: draw over the ruler.", { near, wrong: true });
+      return;
+    }
+    if (what === "break" && !this.keptVoices().length) {
+      showNote("Choose first what goes on in the break: solo its rows, or choose hits of them.", { near, wrong: true });
+      return;
+    }
+    const after = Math.min(from + count, Math.ceil(length / bar) + 1);
+    const edits = {
+      drop: { kind: "drop_bars", from_bar: from, bars: count },
+      add: { kind: "add_bars", from_bar: after, bars: 1 },
+      copy: { kind: "add_bars", from_bar: after, bars: count, copies: true },
+      break: { kind: "break", from_bar: from, bars: count, keep: this.keptVoices() },
+    };
+    this.push(edits[what], { near });
+    if (what === "drop") this.chooseBars(null);
+  }
+
+  // In a break the soloed rows go on, and those of the chosen hits.
+  keptVoices() {
+    const soloed = [...document.querySelectorAll('.rail-row:has([data-mix="solo"][aria-pressed="true"])')].map((row) => row.dataset.voice);
+    return [...new Set([...soloed, ...this.chosen.hits.map(({ voice }) => voice)])];
+  }
+
+  // The cursor -------------------------------------------------------------------------------------------------------------
+  ensureCursor() {
+    const voices = this.voices();
+    if (!this.cursor || !voices.includes(this.cursor.voice)) this.cursor = { voice: voices[0], tick: Math.ceil(this.look.start / this.facts.step) * this.facts.step };
+    this.cursor.tick = Math.max(0, Math.min(this.cursor.tick, this.facts.length - 1));
+  }
+
+  putCursor(voice, tick) {
+    this.cursor = { voice, tick };
+    this.ensureCursor();
+    const { start, end } = this.look;
+    if (this.cursor.tick < start || this.cursor.tick >= end) this.show(Math.floor(this.cursor.tick / this.facts.bar) * this.facts.bar, end - start);
+    this.later();
+  }
+
+  // Show a hit, wherever it is.
+  goTo(voice, tick) {
+    this.marks.hot = `${voice} ${tick}`;
+    this.putCursor(voice, tick);
+    document.getElementById(`rail-${voice}`)?.scrollIntoView({ block: "nearest" });
+    this.box.focus({ preventScroll: true });
+  }
+
+  showCursor() {
+    const mark = document.getElementById("cursor");
+    if (!mark || document.activeElement !== this.box || !this.facts) return;
+    this.ensureCursor();
+    const row = document.getElementById(`rail-${this.cursor.voice}`);
+    const canvas = row.querySelector("canvas.rail");
+    const { start, end } = this.look;
+    mark.hidden = this.cursor.tick < start || this.cursor.tick > end;
+    mark.style.left = `${canvas.offsetLeft + xOf(this.cursor.tick, this.look, canvas.clientWidth)}px`;
+    mark.style.top = `${row.offsetTop + 2}px`;
+    mark.style.height = `${row.offsetHeight - 5}px`;
+  }
+
+  hideCursor() {
+    const mark = document.getElementById("cursor");
+    if (mark) mark.hidden = true;
+  }
+
+  key(event) {
+    return this.facts && this.keys.press(event);
+  }
+}

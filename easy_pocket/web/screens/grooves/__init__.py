@@ -1,0 +1,1 @@
+"""Grooves: templates made, changed and tried."""

@@ -1,0 +1,83 @@
+"""Grooves: the shelf, trying one in the beat, files in and out."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Path, Query
+from starlette.concurrency import run_in_threadpool
+from starlette.requests import Request
+from starlette.responses import Response
+
+from easy_pocket.core.formats.groove_midi import dump_groove_midi
+from easy_pocket.core.formats.groove_table import dump_groove_csv
+from easy_pocket.core.formats.template_file import dump_template
+from easy_pocket.jobs.work import read_groove
+from easy_pocket.store.grooves.shelf import find_groove, groove_rows
+from easy_pocket.store.songs.edits.grooves import BringInGroove
+from easy_pocket.store.songs.feels import with_groove
+from easy_pocket.web.screens.grooves.view import GrooveView, groove_cards
+from easy_pocket.web.shared.dependencies import RowId, Song, SongId, Store, download, edit_from_file, song_page
+from easy_pocket.web.shared.edit_requests import View
+from easy_pocket.web.shared.job_routes import workers
+from easy_pocket.web.shared.json_response import Answer
+from easy_pocket.web.shared.playing import playing
+from easy_pocket.web.shared.render import render
+from easy_pocket.web.shared.selection import At
+from easy_pocket.web.shared.song_state import header_state
+from easy_pocket.web.shared.uploads import FileEditId, FileName, plain_name, read_upload
+
+router = APIRouter()
+MEDIA = {"json": "application/json", "csv": "text/csv", "mid": "audio/midi"}
+MaybeGroove = Annotated[int, Path(ge=0, le=2**31 - 1)]
+MaybeId = Annotated[int, Query(ge=0, le=2**31 - 1)]
+
+
+@router.get("/songs/{song_id}/grooves")
+def show(request: Request, song: Song, groove: MaybeId = 0) -> Response:
+    return song_page(
+        request, "grooves/grooves.html", song, grooves=GrooveView(song, View(screen="grooves", groove=groove))
+    )
+
+
+@router.get("/songs/{song_id}/grooves/list")
+def listed(song: Song, chosen: MaybeId = 0) -> Response:
+    """The shelf as a list to choose from, anywhere."""
+    cards = groove_cards(groove_rows(song.reader))
+    return Response(render("grooves/_groove_list.html", cards=cards, chosen=chosen), media_type="text/html")
+
+
+@router.get("/songs/{song_id}/grooves/{groove_id}/playing")
+def playing_with(
+    song: Song,
+    groove_id: MaybeGroove,
+    scope: Annotated[str, Query(max_length=30)] = "stack",
+) -> Response:
+    """The stack as it would play with this groove on a scope; 0 is no groove."""
+    template = find_groove(song.reader, groove_id)[1] if groove_id else None
+    return Answer(playing(with_groove(song, scope, template), timings=("felt",)))
+
+
+@router.get("/songs/{song_id}/grooves/{groove_id}/file")
+def save_file(song: Song, groove_id: RowId, kind: Literal["json", "csv", "mid"]) -> Response:
+    _, groove = find_groove(song.reader, groove_id)
+    data = {
+        "json": lambda: dump_template(groove).encode(),
+        "csv": lambda: dump_groove_csv(groove).encode(),
+        "mid": lambda: dump_groove_midi(groove),
+    }[kind]()
+    return download(data, groove.name, f".{kind}", MEDIA[kind])
+
+
+@router.post("/songs/{song_id}/grooves/upload")
+async def upload(
+    request: Request, store: Store, song_id: SongId, at: At, name: FileName, edit_id: FileEditId = ""
+) -> Response:
+    known, data = plain_name(name), await read_upload(request)
+    groove = await workers(request).run(read_groove, data, known)
+
+    def bring_in() -> Response:
+        made = edit_from_file(store, song_id, BringInGroove(groove=groove), at, edit_id=edit_id)
+        return Answer({"made": made.changed.made, "song": header_state(made.song, made.undo, made.redo)})
+
+    return await run_in_threadpool(bring_in)

@@ -1,0 +1,1 @@
+"""Ideas: fills, variations, growing, rolls, build-ups."""

@@ -1,0 +1,141 @@
+// Beside the ideas: the changes of the chosen one, each kept or dropped; and the log of those taken, pinned, dropped.
+
+import { ask as askServer } from "../../shared/api.js";
+import { cardsOf } from "./idea_cards.js";
+
+const REST_MS = 700;
+const STATE_WORDS = { pinned: "pinned", taken: "taken", dropped: "dropped" };
+
+const byId = (id) => document.getElementById(id);
+
+export class IdeaLog {
+  constructor(ideas) {
+    this.ideas = ideas;
+    this.part = "ask";
+  }
+
+  click(button) {
+    const { ideaSide, keepAll, keepNone, back, backOne } = button.dataset;
+    if (ideaSide) this.show(ideaSide);
+    else if (keepAll !== undefined) this.keepEach(true);
+    else if (keepNone !== undefined) this.keepEach(false);
+    else if (back) this.bringBack(`state=${back}`);
+    else if (backOne) this.bringBack(`idea_id=${backOne}`);
+  }
+
+  async show(part) {
+    this.part = part;
+    for (const button of document.querySelectorAll("[data-idea-side]")) {
+      const on = button.dataset.ideaSide === part;
+      button.classList.toggle("on", on);
+      button.setAttribute("aria-pressed", on);
+    }
+    for (const box of document.querySelectorAll("[data-idea-part]")) box.hidden = box.dataset.ideaPart !== part;
+    if (part !== "log") return;
+    await this.rememberPassed();
+    this.fetch();
+  }
+
+  // Changes ----------------------------------------------------------------------------------------------------------
+  // Of a grown pattern the copies are no choice: they are what it grows from. Of a card that is one bar, only its own.
+  shown() {
+    const { idea, card } = this.ideas;
+    if (!idea) return [];
+    const own = ({ change, number }) => (card.changes ? card.changes.includes(number) : !["copy", "clear"].includes(change.kind));
+    return idea.changes.map((change, number) => ({ change, number })).filter(own);
+  }
+
+  showChanges() {
+    const { idea, dropped } = this.ideas;
+    const off = idea ? dropped.get(idea.key) : null;
+    byId("change-list").replaceChildren(
+      ...this.shown().map(({ change, number }) => {
+        const line = document.createElement("li");
+        const label = Object.assign(document.createElement("label"), { className: "check" });
+        const box = Object.assign(document.createElement("input"), { type: "checkbox", checked: !off?.has(number) });
+        box.dataset.change = number;
+        label.append(box, ` ${change.words}`);
+        line.append(label);
+        return line;
+      }),
+    );
+    this.showCount();
+    if (this.part !== "ask") this.show(this.part);
+  }
+
+  showCount() {
+    const shown = this.shown();
+    const off = this.ideas.idea ? this.ideas.dropped.get(this.ideas.idea.key) : null;
+    const kept = shown.filter(({ number }) => !off?.has(number)).length;
+    byId("change-count").textContent = shown.length ? `${kept} of ${shown.length} changes kept` : "no idea is chosen";
+    document.querySelector("[data-put-kept]").disabled = !this.ideas.idea || !this.ideas.kept().length;
+  }
+
+  keepEach(on) {
+    const { ideas } = this;
+    if (!ideas.idea) return;
+    const off = new Set(ideas.dropped.get(ideas.idea.key) ?? []);
+    for (const { number } of this.shown()) {
+      if (on) off.delete(number);
+      else off.add(number);
+    }
+    ideas.dropped.set(ideas.idea.key, off);
+    this.showChanges();
+    ideas.showKept();
+  }
+
+  // Ideas that made room for others are remembered when the hands rest: what is waited for comes first.
+  passedOver(ideas) {
+    this.passed = [...(this.passed ?? []), ...ideas].slice(-24);
+    clearTimeout(this.timer);
+    this.timer = setTimeout(() => this.rememberPassed(), REST_MS);
+  }
+
+  rememberPassed() {
+    clearTimeout(this.timer);
+    const passed = this.passed ?? [];
+    this.passed = [];
+    return passed.length ? this.remember("dropped", passed) : null;
+  }
+
+  // Log --------------------------------------------------------------------------------------------------------------
+  async remember(state, ideas) {
+    const docs = ideas.slice(0, 24).map(({ kind, key, words, tags, seed, length_ticks, changes }) => ({ kind, key, words, tags, seed, length_ticks, changes }));
+    const told = await this.ideas.send("/log", { state, ideas: docs });
+    if (told.log && this.part === "log") this.list(told.log);
+  }
+
+  async fetch() {
+    const answer = await askServer(`/songs/${this.ideas.page.song.id}/ideas/log`).catch(() => null);
+    if (answer?.ok && this.ideas.box) this.list((await answer.json()).log);
+  }
+
+  list(log) {
+    const lines = log.map((entry) => {
+      const line = document.createElement("li");
+      const words = document.createElement("span");
+      const what = Object.assign(document.createElement("b"), { textContent: `${STATE_WORDS[entry.state]} ${entry.kind}` });
+      words.append(what, ` ${entry.words}`, Object.assign(document.createElement("small"), { textContent: ` · ${entry.changes} changes · seed ${entry.seed}` }));
+      const back = Object.assign(document.createElement("button"), { type: "button", className: "plain", textContent: "show" });
+      back.dataset.backOne = entry.id;
+      line.append(words, back);
+      line.dataset.state = entry.state;
+      return line;
+    });
+    if (!lines.length) lines.push(Object.assign(document.createElement("li"), { textContent: "Nothing yet: what you put in, pin or pass over is listed here.", className: "where" }));
+    byId("idea-log").replaceChildren(...lines);
+  }
+
+  async bringBack(query) {
+    await this.rememberPassed();
+    const answer = await askServer(`/songs/${this.ideas.page.song.id}/ideas/log/back?${query}`, { headers: { Accept: "application/json" } }).catch(() => null);
+    const told = await answer?.json().catch(() => null);
+    this.ideas.join(told ?? { error: "The log does not answer just now. Try again in a moment." });
+  }
+
+  // Those pinned to this pattern, when the screen is opened.
+  async pinnedBack() {
+    const answer = await askServer(`/songs/${this.ideas.page.song.id}/ideas/log/back?state=pinned`, { headers: { Accept: "application/json" } }).catch(() => null);
+    if (answer?.ok && this.ideas.box) this.ideas.pins = cardsOf(await answer.json());
+  }
+}

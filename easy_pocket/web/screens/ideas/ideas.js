@@ -1,0 +1,409 @@
+// The Ideas screen: asks for ideas, shows them as cards, lets them be heard in place, put in, pinned and mixed. What an
+// idea is comes from Python; here its changes are kept or dropped, and drawn so.
+
+import { ask as askServer } from "../../shared/api.js";
+import { cardsOf } from "./idea_cards.js";
+import { IdeaHearing } from "./idea_preview.js";
+import { IdeaLog } from "./idea_log.js";
+import { RateStrip } from "./idea_rates.js";
+import { IdeaSettings } from "./idea_settings.js";
+import { looking } from "../../shared/selection.js";
+import { showLedger, showNote } from "../../shared/notes.js";
+
+const ASK_MS = 140; // a slider being dragged is followed when it rests for so long
+const SILENT = "Easy Pocket does not answer just now; the ideas you see stay. Try again in a moment.";
+
+const byId = (id) => document.getElementById(id);
+
+export class Ideas {
+  constructor(page) {
+    this.page = page;
+    this.settings = new IdeaSettings();
+    this.rates = new RateStrip(this.settings);
+    this.hearing = new IdeaHearing(this);
+    this.log = new IdeaLog(this);
+    this.cards = []; // {idea, html, pinned}: what is shown, in order
+    this.pins = []; // cards pinned to this pattern, of every kind
+    this.at = 0;
+    this.batch = 0;
+    this.end = null; // the tick a window ends on; null is the pattern's end
+    this.seen = new Set();
+    this.dropped = new Map(); // of an idea's key the numbers of changes that are dropped
+    this.turn = 0;
+    this.settings.listen();
+    this.settings.addEventListener("change", () => this.askSoon());
+    document.addEventListener("click", (event) => this.click(event));
+    document.addEventListener("change", (event) => this.change(event));
+    document.addEventListener("dblclick", (event) => this.grid?.contains(event.target) && event.target.closest(".idea-pic") && this.put());
+    window.addEventListener("resize", () => this.grid && this.rates.draw());
+  }
+
+  get box() {
+    return document.querySelector("[data-ideas]");
+  }
+
+  get grid() {
+    return byId("idea-grid");
+  }
+
+  get kind() {
+    return this.settings.kind;
+  }
+
+  get card() {
+    return this.cards[this.at];
+  }
+
+  get idea() {
+    return this.card?.idea;
+  }
+
+  arrive() {
+    if (!this.box) {
+      this.hearing.end();
+      this.log.rememberPassed();
+      return;
+    }
+    const data = JSON.parse(byId("idea-data").textContent);
+    const changed = this.data && this.data.length !== data.length;
+    this.data = data;
+    if (changed || this.end > data.length) this.end = null;
+    this.settings.arrive(data);
+    this.showKind();
+    this.cards = this.pins = [];
+    this.seen.clear();
+    if (data.pinned.length) this.log.pinnedBack().then(() => this.ask());
+    else this.ask();
+  }
+
+  // The song changed: what is shown was for another pattern.
+  async follow() {
+    if (!this.box) return;
+    const answer = await askServer(`${location.pathname}`, { headers: { Accept: "text/html" } }).catch(() => null);
+    if (!answer?.ok || !this.box) return;
+    const fresh = new DOMParser().parseFromString(await answer.text(), "text/html");
+    byId("idea-data").textContent = fresh.getElementById("idea-data").textContent;
+    byId("build-order").replaceChildren(...document.adoptNode(fresh.getElementById("build-order")).children);
+    this.data = JSON.parse(byId("idea-data").textContent);
+    if (this.end > this.data.length) this.end = null;
+    this.settings.arrive(this.data);
+    this.showWhere();
+    this.batch = 0;
+    this.ask();
+  }
+
+  get windowEnd() {
+    return this.end ?? this.data.length;
+  }
+
+  get windowBegin() {
+    return Math.max(0, this.windowEnd - this.settings.beats * this.data.pulse);
+  }
+
+  showKind() {
+    for (const button of this.box.querySelectorAll("[data-idea-kind]")) {
+      const on = button.dataset.ideaKind === this.kind;
+      button.classList.toggle("on", on);
+      button.setAttribute("aria-pressed", on);
+    }
+    const fills = this.kind === "fill";
+    byId("idea-bring").hidden = byId("idea-mix").hidden = byId("idea-end").hidden = !fills;
+    byId("idea-window").hidden = !(fills || this.kind === "roll");
+    byId("idea-more").textContent = { grow: "Draw again", build: "Ask again" }[this.kind] ?? "Six more";
+    this.grid.dataset.kind = this.kind;
+    this.settings.show();
+    this.showWhere();
+    this.rates.draw();
+  }
+
+  // "bar 8, beats 3-4"
+  showWhere() {
+    const { bar, pulse, section, bars } = this.data;
+    const [begin, end] = [this.windowBegin, this.windowEnd];
+    const first = Math.floor(begin / bar);
+    const last = Math.floor((end - 1) / bar);
+    const beat = (tick) => Math.floor((tick % bar) / pulse) + 1;
+    const words = {
+      variation: `${section}, ${this.settings.now.bars ? `bars ${this.settings.now.from_bar} on` : `${bars} bar${bars > 1 ? "s" : ""}`}`,
+      grow: `${section}, ${bars} bar${bars > 1 ? "s" : ""} now`,
+      build: `up to ${section}`,
+      borrow: `into ${section}`,
+    };
+    const inBar = beat(begin) === beat(end - 1) ? `beat ${beat(begin)}` : `beats ${beat(begin)}–${beat(end - 1)}`;
+    byId("idea-where").textContent = words[this.kind] ?? (first === last ? `bar ${first + 1}, ${inBar}` : `bars ${first + 1}–${last + 1}`);
+  }
+
+  // Asking -----------------------------------------------------------------------------------------------------------
+  askSoon() {
+    this.showWhere();
+    this.rates.draw();
+    clearTimeout(this.timer);
+    this.timer = setTimeout(() => {
+      this.batch = 0;
+      this.seen.clear();
+      this.ask();
+    }, ASK_MS);
+  }
+
+  async send(path, body) {
+    const options = { method: "POST", headers: { "Content-Type": "application/json", Accept: "application/json" }, body: JSON.stringify(body) };
+    const answer = await askServer(`/songs/${this.page.song.id}/ideas${path}`, options).catch(() => null);
+    const result = await answer?.json().catch(() => null);
+    return answer?.ok ? result : { error: result?.error || SILENT };
+  }
+
+  async ask() {
+    if (!this.box) return;
+    const turn = (this.turn += 1);
+    this.grid.setAttribute("aria-busy", true);
+    const told = await this.send("", this.settings.body(this.windowEnd, this.batch, [...this.seen].slice(-1200)));
+    if (turn !== this.turn || !this.box) return;
+    this.grid.removeAttribute("aria-busy");
+    const pinned = this.pins.filter(({ idea }) => (idea.kind === "mix" ? "fill" : idea.kind) === this.kind);
+    if (told.error) {
+      this.say(told.error, true);
+      this.cards = pinned;
+    } else {
+      this.say(told.words);
+      const fresh = cardsOf(told).filter((card) => !pinned.some((one) => one.idea.key === card.idea.key));
+      for (const { idea } of fresh) this.seen.add(idea.key);
+      this.cards = [...pinned, ...fresh];
+    }
+    const first = this.cards.findIndex((card) => !card.pinned);
+    this.draw(Math.max(0, first));
+  }
+
+  say(words, wrong = false) {
+    byId("idea-state").hidden = !words;
+    byId("idea-state").textContent = words;
+    byId("idea-state").classList.toggle("wrong", wrong);
+  }
+
+  more() {
+    if (this.kind === "grow") {
+      this.settings.seed = 1 + Math.floor(Math.random() * 99999);
+      this.settings.set("again", {});
+      return;
+    }
+    const left = this.cards.filter((card) => !card.pinned && !card.taken).map((card) => card.idea);
+    this.batch += 1;
+    this.ask();
+    if (this.kind !== "build") this.log.passedOver(left);
+  }
+
+  // A card that joins those shown, in front of them.
+  join(told) {
+    if (told.error) {
+      this.say(told.error, true);
+      return;
+    }
+    this.say("");
+    this.turn += 1;
+    const fresh = cardsOf(told);
+    this.cards = [...fresh, ...this.cards.filter((card) => !fresh.some((one) => one.idea.key === card.idea.key))];
+    this.draw(0, true);
+  }
+
+  // Cards ------------------------------------------------------------------------------------------------------------
+  draw(at = 0, heard = false) {
+    this.grid.innerHTML = this.cards.map((card) => card.html).join("");
+    [...this.grid.children].forEach((element, number) => {
+      element.dataset.card = number;
+      const card = this.cards[number];
+      if (!card.bar && card.pinned !== undefined) this.showPin(element, card);
+      if (["grow", "build"].includes(this.kind)) element.querySelectorAll("[data-idea-pin]").forEach((pin) => (pin.hidden = true));
+      if (["grow", "build"].includes(this.kind)) element.querySelector("[data-idea-put]").hidden = true; // it is put in whole
+      this.showDropped(element, card.idea);
+    });
+    this.grid.dataset.count = Math.min(this.cards.length, 12);
+    if (!this.cards.length) this.hearing.end();
+    this.choose(Math.min(at, this.cards.length - 1), heard || this.hearing.on);
+  }
+
+  showPin(element, card) {
+    const pin = element.querySelector("[data-idea-pin]");
+    pin.textContent = card.pinned ? "pinned" : "pin";
+    pin.setAttribute("aria-pressed", card.pinned);
+    element.classList.toggle("pinned", card.pinned);
+  }
+
+  choose(at, heard = this.hearing.on || this.page.player.running) {
+    this.at = Math.max(0, at);
+    [...this.grid.children].forEach((element, number) => {
+      element.classList.toggle("on", number === this.at);
+      element.setAttribute("aria-selected", number === this.at);
+    });
+    this.log.showChanges();
+    if (!this.idea) {
+      showLedger("");
+      return;
+    }
+    this.grid.children[this.at].scrollIntoView({ block: "nearest" });
+    showLedger(`${this.kind === "grow" || this.kind === "build" ? this.card.title : `idea ${this.card.title}`}||${this.idea.line} · ${this.idea.words}${this.idea.seed ? `|seed ${this.idea.seed}` : ""}`);
+    byId("spoken").textContent = `${this.card.title}: ${this.card.words}`;
+    if (heard && (this.hearing.on || this.page.player.running)) this.hearing.hear(this.idea, this.card);
+  }
+
+  // What is kept of an idea.
+  kept(idea = this.idea) {
+    const dropped = this.dropped.get(idea.key);
+    return dropped ? idea.changes.filter((_, number) => !dropped.has(number)) : idea.changes;
+  }
+
+  keep(number, on) {
+    const dropped = this.dropped.get(this.idea.key) ?? new Set();
+    if (on) dropped.delete(number);
+    else dropped.add(number);
+    this.dropped.set(this.idea.key, dropped);
+    this.showKept();
+  }
+
+  showKept() {
+    [...this.grid.children].forEach((element, number) => this.showDropped(element, this.cards[number].idea));
+    this.log.showCount();
+    this.hearing.again();
+  }
+
+  showDropped(element, idea) {
+    const dropped = this.dropped.get(idea.key);
+    for (const mark of element.querySelectorAll(".i-mark")) {
+      const comes = dropped?.has(Number(mark.dataset.comes)) ?? false;
+      const stays = dropped?.has(Number(mark.dataset.goes)) ?? false;
+      mark.classList.toggle("dropped", comes);
+      mark.classList.toggle("stays", stays);
+    }
+  }
+
+  // Doing ------------------------------------------------------------------------------------------------------------
+  async put() {
+    const { idea } = this;
+    if (!idea) return;
+    const changes = this.kept();
+    const edit = {
+      kind: "idea", what: idea.kind, words: idea.words.slice(0, 400), changes, length_ticks: idea.length_ticks,
+      stages: idea.stages, one_by_one: byId("one-by-one").checked,
+    };
+    this.hearing.end();
+    if (await this.page.edits.push(edit, { near: this.grid.children[this.at] })) this.taken({ ...idea, changes });
+  }
+
+  // The section ends with this fill, wherever its pattern is played; the pattern itself stays as it is.
+  async endSection(near) {
+    const { idea } = this;
+    if (!idea) return;
+    const edit = { kind: "join_idea", section_id: looking.section, changes: this.kept(), begin_tick: idea.begin, end_tick: idea.end };
+    const changes = this.kept();
+    if (await this.page.edits.push(edit, { near })) this.log.remember("taken", [{ ...idea, changes }]);
+  }
+
+  // It is in the pattern now; one that was refused is neither praised nor listed as taken.
+  taken(idea) {
+    for (const card of this.cards) card.taken ||= card.idea.key === idea.key;
+    this.log.remember("taken", [idea]);
+    showNote(`${idea.words}: in the pattern. Undo takes it back.`, { near: byId("undo") });
+  }
+
+  pin(at = this.at) {
+    const card = this.cards[at];
+    if (!card || ["grow", "build"].includes(this.kind)) return;
+    card.pinned = !card.pinned;
+    this.pins = card.pinned ? [...this.pins, card] : this.pins.filter((one) => one !== card);
+    this.showPin(this.grid.children[at], card);
+    this.log.remember(card.pinned ? "pinned" : "dropped", [card.idea]);
+  }
+
+  async mix(way, near) {
+    const pinned = this.cards.filter((card) => card.pinned);
+    if (pinned.length < 2) {
+      showNote("Two pinned fills are needed to mix: pin two of them first.", { near, wrong: true });
+      return;
+    }
+    const [one, other] = pinned.slice(-2).map((card) => this.kept(card.idea));
+    this.join(await this.send("", { kind: "mix", one, other, way, beats: this.settings.beats, end_tick: this.windowEnd }));
+  }
+
+  async bring() {
+    const bar = byId("bring-bar").value.trim();
+    const body = { kind: "bring", loop_id: Number(byId("bring-loop").value), beats: this.settings.beats, end_tick: this.windowEnd };
+    if (bar) Object.assign(body, { from_bar: Math.max(1, Math.round(Number(bar)) || 1), from_beat: Math.max(1, Math.round(Number(byId("bring-beat").value)) || 1) });
+    this.join(await this.send("", body));
+  }
+
+  async upload(file) {
+    const query = new URLSearchParams({ name: file.name.slice(-80), end_tick: this.windowEnd, beats: this.settings.beats });
+    const options = { method: "POST", headers: { "Content-Type": "application/octet-stream", Accept: "application/json" }, body: file };
+    const answer = await askServer(`/songs/${this.page.song.id}/ideas/upload?${query}`, options).catch(() => null);
+    const result = await answer?.json().catch(() => null);
+    this.join(answer?.ok ? result : { error: result?.error || SILENT });
+  }
+
+  moveWindow(bars) {
+    const { bar, length } = this.data;
+    const end = Math.ceil(this.windowEnd / bar) * bar + bars * bar;
+    if (end - this.settings.beats * this.data.pulse < 0 || end > length) return;
+    this.end = end === length ? null : end;
+    this.askSoon();
+  }
+
+  show(kind) {
+    if (kind === this.kind) return;
+    this.hearing.end();
+    this.settings.kind = kind;
+    this.batch = 0;
+    this.seen.clear();
+    this.cards = [];
+    this.draw();
+    this.showKind();
+    this.ask();
+  }
+
+  // Clicks and keys --------------------------------------------------------------------------------------------------
+  click(event) {
+    if (!this.box) return;
+    const card = event.target.closest?.("[data-card]");
+    if (card && this.grid.contains(card)) this.choose(Number(card.dataset.card));
+    const button = event.target.closest?.("button");
+    if (!button) return;
+    const { dataset } = button;
+    if (dataset.ideaKind) this.show(dataset.ideaKind);
+    else if (dataset.ideaBar) this.moveWindow(Number(dataset.ideaBar));
+    else if (button.id === "idea-more") this.more();
+    else if (button.id === "idea-hear") this.hearing.toggle();
+    else if (button.id === "idea-end") this.endSection(button);
+    else if (dataset.ideaPin !== undefined) this.pin(Number(card.dataset.card));
+    else if (button.id === "idea-put" || dataset.ideaPut !== undefined || dataset.putKept !== undefined) this.put();
+    else if (dataset.ideaAgain) this.again(Number(dataset.ideaAgain));
+    else if (dataset.ideaMix) this.mix(dataset.ideaMix, button);
+    else if (dataset.ideaBring !== undefined) this.bring();
+    else this.log.click(button);
+  }
+
+  // A bar of a grown pattern drawn anew; the others stay.
+  again(bar) {
+    const { again } = this.settings.now;
+    this.settings.now.again = { ...again, [bar]: (again[bar] ?? 0) + 1 };
+    this.ask();
+  }
+
+  change({ target }) {
+    if (!this.box) return;
+    if (target.id === "idea-file" && target.files.length) this.upload(target.files[0]);
+    else if (target.dataset.change !== undefined) this.keep(Number(target.dataset.change), target.checked);
+  }
+
+  key(event) {
+    if (!this.box || event.ctrlKey || event.metaKey || event.altKey) return false;
+    if (this.rates.key(event)) return true;
+    const { activeElement: focused } = document;
+    if (focused && focused !== document.body && focused !== this.grid && focused.id !== "screen" && !focused.closest(".tools")) return false;
+    if (!this.cards.length) return false;
+    const columns = getComputedStyle(this.grid).gridTemplateColumns.split(" ").length;
+    const by = { ArrowRight: 1, ArrowLeft: -1, ArrowDown: columns, ArrowUp: -columns }[event.key];
+    if (by) this.choose(Math.max(0, Math.min(this.cards.length - 1, this.at + by)));
+    else if (event.key === "Enter" && focused === this.grid) this.put();
+    else if (event.key === "p") this.pin();
+    else if (event.key === "Escape" && this.hearing.on) this.hearing.end();
+    else return false;
+    return true;
+  }
+}

@@ -1,0 +1,79 @@
+"""The Ideas screen: what its settings offer, and the log."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from easy_pocket.core.ideas.build_up import usual_order
+from easy_pocket.core.ideas.idea_context import usual_beats
+from easy_pocket.core.ideas.mix import WAYS
+from easy_pocket.core.ideas.variation_kinds import KINDS
+from easy_pocket.core.pattern.voices import ROLES
+from easy_pocket.store.database import Reads
+from easy_pocket.store.ideas.log import logged_ideas
+from easy_pocket.store.loops.loops import loops_of
+from easy_pocket.store.schema.tables import IdeaRow
+from easy_pocket.store.songs.load import LoadedSong
+from easy_pocket.web.shared.voice_title import voice_title
+
+TABS = (("fill", "Fill"), ("variation", "Variation"), ("grow", "Grow"), ("roll", "Roll"), ("build", "Build-up"),
+        ("borrow", "Borrow"))  # fmt: skip
+
+
+class IdeasView:
+    """Everything the screen's templates ask for."""
+
+    def __init__(self, song: LoadedSong) -> None:
+        self.song = song
+        self.tabs = TABS
+        self.kinds = {key: words for key, (words, _) in KINDS.items()}
+        self.ways = WAYS
+        self.loops = [(row.id, row.name) for row in loops_of(song.reader, song.row.id)]
+        self.pinned = [pinned_doc(row) for row in logged_ideas(song.reader, song, "pinned")]
+
+    @property
+    def voices(self) -> list[tuple[str, str]]:
+        """All the kit has, with their names."""
+        return [(voice, voice_title(self.song.kit, voice)) for voice in self.song.kit.roles]
+
+    @property
+    def all_voices(self) -> list[tuple[str, str]]:
+        return [(role.key, role.name) for role in ROLES.values() if not role.key.startswith("slice_")]
+
+    @property
+    def order(self) -> list[tuple[str, str]]:
+        """The voices with hits, in the order in which they usually come in."""
+        return [(voice, voice_title(self.song.kit, voice)) for voice in usual_order(self.song.pattern)]
+
+    def data(self) -> dict[str, Any]:
+        """What the page's script starts from."""
+        metre, pattern = self.song.metre, self.song.pattern
+        return {
+            "bar": metre.bar_ticks,
+            "pulse": metre.pulse_ticks,
+            "beats": metre.bar_ticks // metre.pulse_ticks,
+            "usual_beats": usual_beats(metre),
+            "length": pattern.length_ticks,
+            "bars": pattern.bars,
+            "section": self.song.section.name,
+            "goes_on": [voice for voice in ("hat_closed", "ride", "shaker", "tambourine", "kick") if self._has(voice)],
+            "pinned": self.pinned,
+        }
+
+    def _has(self, voice: str) -> bool:
+        return voice in self.song.pattern.arrays.voices
+
+
+def pinned_doc(row: IdeaRow) -> dict[str, Any]:
+    return {**json.loads(row.doc), "id": row.id}
+
+
+def log_rows(reader: Reads, song: LoadedSong) -> list[dict[str, Any]]:
+    """The log, the newest first, without what it takes to have an idea again."""
+    found = []
+    for row in logged_ideas(reader, song):
+        doc = json.loads(row.doc)
+        found.append({"id": row.id, "kind": row.kind, "state": row.state, "words": doc["words"], "seed": doc["seed"],
+                      "changes": len(doc["changes"]), "key": doc["key"]})  # fmt: skip
+    return found

@@ -1,0 +1,1 @@
+"""Kit: voices, layers and the library of sounds."""

@@ -1,0 +1,399 @@
+// The Kit screen: voices, the layers of one over a time axis, and what is heard of them. Python draws and decides;
+// what is drawn here while a handle moves is provisional.
+
+import { ask, newEditId } from "../../shared/api.js";
+import { Drags } from "./drags.js";
+import { Library } from "./library.js";
+import { showLedger, showNote, speak } from "../../shared/notes.js";
+import { SharedKit } from "./shared_kit.js";
+
+const byId = (id) => document.getElementById(id);
+const SOUNDING = new Set(["kit_voice", "kit_layer", "kit_model", "kit_put", "kit_layer_off", "kit_fold", "kit_alternate_off", "kit_key"]);
+
+export class KitScreen {
+  constructor(edits, player, page) {
+    this.edits = edits;
+    this.player = player;
+    this.page = page;
+    this.handle = null;
+    this.besideKey = sessionStorage.getItem("easy-pocket-beside") || "";
+    this.drags = new Drags((drag, value, gesture) => this.dragged(drag, value, gesture));
+    this.library = new Library(this);
+    this.shared = new SharedKit(edits, page);
+    document.addEventListener("click", (event) => this.click(event));
+    document.addEventListener("change", (event) => this.change(event));
+    document.addEventListener("focusout", (event) => this.typed(event.target, event.relatedTarget));
+    document.addEventListener("pointerdown", (event) => this.down(event));
+    document.addEventListener("pointermove", (event) => this.move(event));
+    document.addEventListener("pointerup", () => this.up());
+    for (const name of ["dragstart", "dragover", "drop"]) document.addEventListener(name, (event) => this.reorder(event));
+  }
+
+  get box() {
+    return document.querySelector("[data-kit]");
+  }
+
+  get busy() {
+    return this.handle !== null || this.drags.busy;
+  }
+
+  get facts() {
+    const { role, alternate, layer, layers, axis, title } = document.querySelector(".kit-bar").dataset;
+    return { role, alternate: Number(alternate), layer: Number(layer), layers: Number(layers), axis: Number(axis), title };
+  }
+
+  arrive() {
+    if (!this.box) {
+      this.endTrial();
+      return;
+    }
+    this.page.view = { ...this.page.view, voice: this.facts.role, layer: this.facts.layer, alternate: this.facts.alternate };
+    this.showBeside();
+    this.askBeside();
+    this.library.arrive();
+  }
+
+  look(changes) {
+    this.endTrial();
+    this.page.look({ ...changes });
+  }
+
+  // An answer has redrawn the screen.
+  drawn(item) {
+    if (!this.box) return;
+    this.showBeside();
+    const { role, layer, alternate } = this.facts;
+    const { view } = this.page;
+    const moved = view.voice !== role || this.seen !== `${role} ${layer} ${alternate}`;
+    this.seen = `${role} ${layer} ${alternate}`;
+    view.voice = role;
+    view.layer = layer;
+    view.alternate = alternate;
+    if (moved) this.library.follow();
+    else if (["kit_put", "kit_fold", "kit_alternate", "kit"].includes(item.edit?.kind) || item.path !== "edits") this.library.reload(true);
+  }
+
+  // Hearing ---------------------------------------------------------------------------------------------------------
+  // What was just changed, when nothing plays: a promise of its sounding, or null.
+  strike(hit, item) {
+    if (!hit || this.player.running || !SOUNDING.has(item.edit?.kind)) return null;
+    return this.player.audition(hit.audio, hit.gain, hit.pan);
+  }
+
+  // A sound as it would be here, without keeping it.
+  async tryOut({ sound = null, inBeat = false }) {
+    const { role, layer, alternate } = this.facts;
+    const query = new URLSearchParams({ voice: role, layer, alternate, sound_id: sound?.id ?? 0, in_beat: inBeat });
+    const turn = (this.turn = (this.turn ?? 0) + 1);
+    const answer = await ask(`/songs/${this.page.song.id}/kit/try?${query}`).catch(() => null);
+    if (turn !== this.turn) return;
+    const result = await answer?.json().catch(() => null);
+    if (!answer?.ok) {
+      showNote(result?.error || "Easy Pocket does not answer just now; try again in a moment.", { near: byId("sounds"), wrong: true });
+      return;
+    }
+    if (!inBeat) {
+      this.player.audition(result.hit.audio, result.hit.gain, result.hit.pan);
+      return;
+    }
+    this.trial = true;
+    this.player.setStack(result.playing);
+    if (!this.player.running || this.player.mode === "loop") await this.player.start("stack");
+  }
+
+  endTrial() {
+    if (!this.trial) return;
+    this.trial = false;
+    this.player.setStack(this.page.playing);
+  }
+
+  put(sound, asLayer = false) {
+    const { role, layer, alternate } = this.facts;
+    this.trial = false;
+    this.shared.push({ kind: "kit_put", role, layer: asLayer ? null : layer, alternate, sound_id: sound.id }, { near: byId(`sound-${sound.id}`) });
+    if (asLayer) this.page.view.layer = Math.min(this.facts.layers, 3);
+  }
+
+  // Another kit under the same beat ---------------------------------------------------------------------------------
+  showBeside() {
+    const select = byId("beside");
+    if (!select) return;
+    if (![...select.options].some((option) => option.value === this.besideKey)) this.besideKey = select.options[0]?.value || "";
+    select.value = this.besideKey;
+  }
+
+  // What the beat is on the other kit: asked for ahead, so that its sounds are ready when the key is pressed.
+  async askBeside() {
+    const key = this.besideKey;
+    const { revision } = this.edits;
+    if (this.other?.key === key && this.other.revision === revision) return true;
+    const answer = await ask(`/songs/${this.page.song.id}/kit/beside?kit_key=${encodeURIComponent(key)}`).catch(() => null);
+    const result = await answer?.json().catch(() => null);
+    if (!answer?.ok) {
+      if (this.holding) showNote(result?.error || "Easy Pocket does not answer just now; try again in a moment.", { near: byId("beside"), wrong: true });
+      return false;
+    }
+    this.other = { ...result, key, revision };
+    return true;
+  }
+
+  async beside(on) {
+    this.holding = on;
+    if (!on) {
+      this.player.setBeside(null);
+      this.sayBeside("");
+      return;
+    }
+    if (!(await this.askBeside()) || !this.holding) return;
+    this.player.setBeside(this.other.playing);
+    this.sayBeside(`${this.other.name}, ${this.other.gain_db >= 0 ? "+" : "−"}${Math.abs(this.other.gain_db).toFixed(1)} dB to be as loud`);
+  }
+
+  sayBeside(words) {
+    if (byId("kit-state")) byId("kit-state").textContent = words;
+    if (words) showLedger(`heard now|${words}`);
+  }
+
+  // Clicks ----------------------------------------------------------------------------------------------------------
+  click(event) {
+    if (!this.box) return;
+    const line = event.target.closest?.("[data-kit-voice]");
+    if (line) {
+      this.look({ voice: line.dataset.kitVoice, layer: 0, alternate: 0 });
+      return;
+    }
+    const layer = event.target.closest?.("[data-layer-line]");
+    if (layer && !this.moved && !event.target.closest("button") && Number(layer.dataset.layerLine) !== this.facts.layer) {
+      this.look({ layer: Number(layer.dataset.layerLine) });
+      return;
+    }
+    const button = event.target.closest?.("button");
+    if (button) this.press(button, button.dataset);
+  }
+
+  press(button, dataset) {
+    const { role, layer, alternate } = this.facts;
+    const push = (edit) => this.shared.push(edit, { near: button });
+    const sound = this.library.sound();
+    const needsSound = (edit, words) => (sound ? push(edit(sound.id)) : showNote(words, { near: button }));
+    if (dataset.playVoice) this.tryOut({ inBeat: dataset.playVoice === "beat" });
+    else if (dataset.fold !== undefined) push({ kind: "kit_fold", role, name: byId("fold-name").value });
+    else if (dataset.glyph) push({ kind: "kit_voice", role, field: "glyph", value: dataset.glyph });
+    else if (dataset.layerSwitch) this.setLayer({ [dataset.layerSwitch]: button.getAttribute("aria-pressed") !== "true" }, null, button);
+    else if (dataset.layerOff !== undefined) push({ kind: "kit_layer_off", role, layer: Number(dataset.layerOff), alternate });
+    else if (dataset.layerAdd !== undefined) {
+      if (sound) this.put(sound, true);
+      else showNote("Choose a sound in the library at the right first; it becomes the new layer.", { near: button });
+    } else if (dataset.propose !== undefined) {
+      const values = { delay_ms: Number(dataset.delay), invert: dataset.invert === "true" };
+      push({ kind: "kit_layer", role, layer: Number(dataset.propose), alternate, values });
+    } else if (dataset.alternateShow !== undefined) this.look({ alternate: Number(dataset.alternateShow), layer: 0 });
+    else if (dataset.alternateAdd !== undefined) needsSound((id) => ({ kind: "kit_alternate", role, sound_id: id }), "Choose a sound in the library at the right first; single hits can then ask for it.");
+    else if (dataset.alternateOff) push({ kind: "kit_alternate_off", role, alternate: Number(dataset.alternateOff) });
+    else if (dataset.voiceOff !== undefined) push({ kind: "kit_voice_off", role });
+    else if (dataset.voiceMove) this.moveVoice(role, Number(dataset.voiceMove), button);
+    else if (dataset.kitNew) this.edits.push({ kind: "kit_new", source: dataset.kitNew, name: this.newName(dataset.kitNew) }, { near: button });
+    else if (dataset.kitMidi !== undefined) push({ kind: "kit_midi" });
+  }
+
+  newName(source) {
+    const typed = byId("kit-name").value.trim();
+    const now = byId("kit-name").defaultValue;
+    return typed && typed !== now ? typed : source === "copy" ? `${now} copy` : "My kit";
+  }
+
+  moveVoice(role, by, near) {
+    const roles = [...document.querySelectorAll("[data-kit-voice]")].map((line) => line.dataset.kitVoice);
+    const place = roles.indexOf(role) + by;
+    if (place >= 0 && place < roles.length) this.shared.push({ kind: "kit_voice_place", role, place }, { near });
+  }
+
+  change(event) {
+    const { target } = event;
+    if (!this.box && target.id !== "kit-file") return;
+    if (target.id === "beside") {
+      this.besideKey = target.value;
+      sessionStorage.setItem("easy-pocket-beside", target.value);
+      this.askBeside();
+    } else if (target.id === "kit-key") {
+      this.shared.push({ kind: "kit_key", key_note: target.value === "" ? null : Number(target.value) }, { near: target });
+    } else if (target.id === "key-step") {
+      this.setVoice("key_step", target.value === "" ? null : Number(target.value), null, target);
+    } else if (target.dataset.again !== undefined) {
+      this.hitAgain(target);
+    } else if (target.dataset.kitAdd !== undefined && target.value) {
+      this.page.view = { ...this.page.view, voice: target.value, layer: 0, alternate: 0 };
+      this.shared.push({ kind: "kit_voice_on", role: target.value }, { near: target });
+    } else if (target.id === "kit-file" && target.files.length) {
+      this.bringKit(target);
+    }
+  }
+
+  hitAgain(select) {
+    const { value } = select;
+    const gesture = `again-${Date.now()}`;
+    const group = value.startsWith("group:") ? value.slice(6) : null;
+    this.setVoice("choke_group", group, gesture, select);
+    this.shared.push({ kind: "kit_voice", role: this.facts.role, field: "rings", value: value !== "cuts" }, { near: select });
+  }
+
+  typed(field, goingTo) {
+    if (!this.box || !["kit-name", "voice-title"].includes(field.id)) return;
+    const name = field.value.trim();
+    if (name === field.defaultValue) return;
+    if (field.id === "voice-title") this.setVoice("name", name, null, field);
+    else if (goingTo?.closest?.("[data-kit-new]")) return; // "copy it" and "new kit" take the name
+    else if (name) this.shared.push({ kind: "kit_name", name }, { near: field });
+  }
+
+  async bringKit(field) {
+    const [file] = field.files;
+    const state = byId("kit-state");
+    state.classList.remove("wrong");
+    state.textContent = `Bringing in ${file.name}…`;
+    try {
+      const address = `/songs/${this.page.song.id}/kit/upload?revision=${this.edits.revision}&name=${encodeURIComponent(file.name)}&edit_id=${newEditId()}`;
+      const answer = await ask(address, { method: "POST", headers: { "Content-Type": "application/octet-stream", Accept: "application/json" }, body: file });
+      const result = await answer.json();
+      if (answer.ok) {
+        this.edits.revision = result.song.revision;
+        this.page.view = { ...this.page.view, voice: "", layer: 0, alternate: 0 };
+        this.page.take({ state: result, item: { path: "edits", edit: { kind: "kit" } }, more: false });
+        const left = result.remarks.length ? ` Not brought in: ${result.remarks.join(" ")}` : " All of it was brought in.";
+        byId("kit-state").textContent = `${result.name} plays now.${left}`;
+      } else {
+        state.textContent = result.error;
+        state.classList.add("wrong");
+        if (answer.status === 409) this.page.refresh();
+      }
+    } catch {
+      state.textContent = `${file.name} did not arrive: Easy Pocket does not answer just now. The kit is as it was; try again.`;
+      state.classList.add("wrong");
+    }
+    field.value = "";
+  }
+
+  // Values ----------------------------------------------------------------------------------------------------------
+  dragged(drag, value, gesture) {
+    const { drag: kind, field } = drag.dataset;
+    if (kind === "voice") this.setVoice(field, value, gesture, drag);
+    else if (kind === "layer") this.setLayer({ [field]: value }, gesture, drag);
+    else {
+      const { role, layer, alternate } = this.facts;
+      this.shared.push({ kind: "kit_model", role, layer, alternate, control: field, value }, { gesture, near: drag });
+    }
+  }
+
+  setVoice(field, value, gesture, near) {
+    this.shared.push({ kind: "kit_voice", role: this.facts.role, field, value }, { gesture, near });
+  }
+
+  setLayer(values, gesture, near, layer = this.facts.layer) {
+    const { role, alternate } = this.facts;
+    this.shared.push({ kind: "kit_layer", role, layer, alternate, values }, { gesture, near });
+  }
+
+  // Handles on the waveform -----------------------------------------------------------------------------------------
+  down(event) {
+    this.moved = false;
+    const handle = event.target.closest?.(".layer-box .handle");
+    if (!handle || event.button !== 0) return;
+    event.preventDefault();
+    const box = handle.closest(".layer-box");
+    const { start, length, fade, delay } = box.dataset;
+    this.handle = {
+      what: handle.dataset.handle,
+      box,
+      layer: Number(box.closest("[data-layer-line]").dataset.layerLine),
+      x: event.clientX,
+      perPx: this.facts.axis / box.getBoundingClientRect().width,
+      from: { start: Number(start), fade: Number(fade), delay: Number(delay), length: length === "" ? null : Number(length) },
+      shown: this.places(box),
+      gesture: `handle-${Date.now()}`,
+    };
+    box.setPointerCapture?.(event.pointerId);
+  }
+
+  places(box) {
+    const number = (selector, name) => parseFloat(box.querySelector(selector).getAttribute(name));
+    return { start: number('[data-handle="start"] .edge', "x1"), end: number('[data-handle="length"] .edge', "x1"), fade: number(".fade", "x2") };
+  }
+
+  move(event) {
+    const now = this.handle;
+    if (!now) return;
+    const dx = event.clientX - now.x;
+    if (!this.moved && Math.abs(dx) < 3) return;
+    this.moved = true;
+    const ms = dx * now.perPx;
+    const { from } = now;
+    const round = (value, digits) => Number(value.toFixed(digits));
+    const percent = (dx / now.box.getBoundingClientRect().width) * 100;
+    const values = {
+      start: () => ({ start_ms: round(Math.max(0, Math.min(2000, from.start + ms)), 1) }),
+      fade: () => ({ fade_in_ms: round(Math.max(0, Math.min(1000, from.fade + ms)), 1) }),
+      delay: () => ({ delay_ms: round(Math.max(0, Math.min(200, from.delay + ms)), 2) }),
+      length: () => ({ length_ms: round(Math.max(2, Math.min(8000, (now.shown.end / 100) * this.facts.axis - from.delay + ms)), 1) }),
+    }[now.what]();
+    this.drawHandle(now, percent);
+    const [[name, value]] = Object.entries(values);
+    showLedger(`layer ${now.layer + 1}|${name.replace(/_ms$/, "").replace("_", "-")} ${value} ms`);
+    this.setLayer(values, now.gesture, now.box, now.layer);
+  }
+
+  drawHandle({ what, box, shown }, percent) {
+    const at = (selector, names, value) => box.querySelectorAll(selector).forEach((piece) => names.forEach((name) => piece.hasAttribute(name) && piece.setAttribute(name, `${value}%`)));
+    if (what === "start") at('[data-handle="start"] *', ["x1", "x2"], Math.max(0, shown.start + percent));
+    if (what === "fade") at('[data-handle="fade"] circle', ["cx"], Math.max(shown.start, shown.fade + percent));
+    if (what === "fade") box.querySelector(".fade").setAttribute("x2", `${Math.max(shown.start, shown.fade + percent)}%`);
+    if (what === "length") at('[data-handle="length"] *', ["x1", "x2", "cx"], Math.max(shown.start, shown.end + percent));
+    if (what === "delay") box.querySelector(".layer-wave").style.transform = `translateX(${percent}%)`;
+  }
+
+  up() {
+    const was = this.handle;
+    this.handle = null;
+    if (was && this.moved && !this.edits.queue.length) this.page.refresh();
+    if (was && !this.moved && was.layer !== this.facts.layer) this.look({ layer: was.layer });
+  }
+
+  // Order of the voices ---------------------------------------------------------------------------------------------
+  reorder(event) {
+    const line = event.target.closest?.("[data-kit-voice]");
+    if (event.type === "dragstart" && line) {
+      this.carried = line.dataset.kitVoice;
+      event.dataTransfer.effectAllowed = "move";
+    } else if (this.carried && line) {
+      event.preventDefault();
+      if (event.type !== "drop") return;
+      const place = [...document.querySelectorAll("[data-kit-voice]")].indexOf(line);
+      if (line.dataset.kitVoice !== this.carried) this.shared.push({ kind: "kit_voice_place", role: this.carried, place }, { near: line });
+      this.carried = null;
+    }
+  }
+
+  // Keys ------------------------------------------------------------------------------------------------------------
+  key(event) {
+    if (!this.box) return false;
+    if (event.ctrlKey || event.metaKey || event.altKey) return false;
+    const inVoices = event.target.closest?.(".voice-list");
+    if (inVoices ? ["ArrowUp", "ArrowDown"].includes(event.key) : ["PageUp", "PageDown"].includes(event.key)) {
+      this.stepVoice(event.key.endsWith("Down") ? 1 : -1);
+      return true;
+    }
+    if (/^[1-4]$/.test(event.key) && Number(event.key) <= this.facts.layers) {
+      this.look({ layer: Number(event.key) - 1 });
+      return true;
+    }
+    if (event.target.closest?.("button, a, select, summary, input")) return false;
+    return this.library.key(event);
+  }
+
+  stepVoice(by) {
+    const lines = [...document.querySelectorAll("[data-kit-voice]")];
+    const at = lines.findIndex((line) => line.dataset.kitVoice === this.facts.role);
+    const line = lines[Math.max(0, Math.min(lines.length - 1, at + by))];
+    speak(line.title);
+    this.look({ voice: line.dataset.kitVoice, layer: 0, alternate: 0 });
+  }
+}

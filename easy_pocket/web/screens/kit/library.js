@@ -1,0 +1,420 @@
+// The library at the right of the Kit screen: a list of any length, stepped through by keys, each sound heard at once.
+
+import { ask as askServer } from "../../shared/api.js";
+import { showLedger, showNote, speak } from "../../shared/notes.js";
+
+const ROW = 46;
+const PAGE = 60;
+const KINDS = [["", "any kind"], ["model", "models"], ["sampled", "sampled"], ["yours", "yours"], ["folded", "folded"]];
+const KIND_WORDS = { model: "model", sampled: "sampled", yours: "yours", folded: "folded" };
+
+const byId = (id) => document.getElementById(id);
+
+export class Library {
+  constructor(kit) {
+    this.kit = kit;
+    this.asked = { role: "voice", source: "", words: "", favourite: false, recent: false, bright: 0, long: 0, noisy: 0, order: "" };
+    this.pages = new Map();
+    this.total = 0;
+    this.chosen = -1;
+    this.inBeat = false;
+    this.turn = 0;
+    document.addEventListener("click", (event) => this.click(event));
+    document.addEventListener("dblclick", (event) => this.rename(event.target.closest?.("#library .sound .words")));
+    document.addEventListener("input", (event) => event.target.id === "find-words" && this.ask({ words: event.target.value }));
+    document.addEventListener("scroll", (event) => event.target.id === "sounds" && this.draw(), true);
+    document.addEventListener("change", (event) => event.target.id === "sound-files" && this.bring([...event.target.files], event.target));
+    for (const name of ["dragover", "dragleave", "drop"]) document.addEventListener(name, (event) => this.dropping(event));
+    window.addEventListener("resize", () => this.box && this.draw());
+  }
+
+  get box() {
+    return byId("sounds");
+  }
+
+  get songAddress() {
+    return `/songs/${this.kit.page.song.id}`;
+  }
+
+  arrive() {
+    if (!this.box) return;
+    this.showAsked();
+    this.reload();
+  }
+
+  // The voice or layer has changed: another role, other bands left free.
+  follow() {
+    if (!this.box) return;
+    this.showAsked();
+    if (this.asked.role === "voice" || this.asked.order === "fits") this.reload();
+  }
+
+  ask(changes) {
+    this.asked = { ...this.asked, ...changes };
+    this.showAsked();
+    this.reload();
+  }
+
+  showAsked() {
+    const { asked } = this;
+    const press = (button, on) => {
+      button.classList.toggle("on", on);
+      button.setAttribute("aria-pressed", on);
+    };
+    for (const button of document.querySelectorAll("#library [data-find-role]")) {
+      if (button.dataset.findRole) button.textContent = this.kit.facts.title.toLowerCase();
+      press(button, button.dataset.findRole === asked.role);
+    }
+    for (const button of document.querySelectorAll("#library [data-find]")) {
+      const what = button.dataset.find;
+      press(button, what === asked.order || asked[what] === true);
+    }
+    for (const button of document.querySelectorAll("#library [data-side]")) {
+      const words = button.dataset.words.split("|");
+      const side = asked[button.dataset.side];
+      button.textContent = words[side === 1 ? 1 : side === -1 ? 2 : 0];
+      press(button, side !== 0);
+    }
+    const source = document.querySelector("#library [data-source]");
+    source.textContent = KINDS.find(([key]) => key === asked.source)[1];
+    press(source, asked.source !== "");
+    for (const button of document.querySelectorAll("#library [data-audition]")) press(button, (button.dataset.audition === "beat") === this.inBeat);
+  }
+
+  query(offset) {
+    const { asked } = this;
+    const { role, layer, alternate } = this.kit.facts;
+    const query = new URLSearchParams({ offset, limit: PAGE, words: asked.words, source: asked.source, voice: role, layer, alternate });
+    if (asked.role === "voice") query.set("role", role);
+    for (const name of ["bright", "long", "noisy"]) query.set(name, asked[name]);
+    for (const name of ["favourite", "recent"]) if (asked[name]) query.set(name, "true");
+    if (asked.order === "fits") query.set("fits", "true");
+    if (asked.order === "like" && this.like) {
+      query.set("like", this.like);
+      query.delete("role");
+    }
+    return query;
+  }
+
+  async reload(keep = false) {
+    const chosen = this.sound();
+    this.pages.clear();
+    this.turn += 1;
+    if (!keep) {
+      this.chosen = -1;
+      this.box.scrollTop = 0;
+    }
+    await this.page(keep ? Math.floor(this.box.scrollTop / ROW / PAGE) : 0);
+    if (chosen && this.chosen < 0) this.chosen = this.place(chosen.id);
+    this.draw();
+  }
+
+  async page(number) {
+    if (this.pages.has(number)) return;
+    this.pages.set(number, null);
+    const { turn } = this;
+    const answer = await askServer(`${this.songAddress}/library?${this.query(number * PAGE)}`).catch(() => null);
+    if (turn !== this.turn) return;
+    if (!answer?.ok) {
+      this.pages.delete(number);
+      byId("sound-state").textContent = "The library does not answer just now; scroll or type again in a moment.";
+      return;
+    }
+    const found = await answer.json();
+    this.total = found.total;
+    this.pages.set(number, found.sounds);
+    this.draw();
+  }
+
+  sound(index = this.chosen) {
+    return this.pages.get(Math.floor(index / PAGE))?.[index % PAGE] ?? null;
+  }
+
+  place(id) {
+    for (const [number, sounds] of this.pages) {
+      const at = sounds?.findIndex((sound) => sound.id === id) ?? -1;
+      if (at >= 0) return number * PAGE + at;
+    }
+    return -1;
+  }
+
+  // Only rows in view are there.
+  draw() {
+    const room = byId("sounds-room");
+    if (!room) return;
+    byId("find-total").textContent = this.total;
+    room.style.height = `${this.total * ROW}px`;
+    const first = Math.max(0, Math.floor(this.box.scrollTop / ROW) - 4);
+    const last = Math.min(this.total, Math.ceil((this.box.scrollTop + this.box.clientHeight) / ROW) + 4);
+    const rows = [];
+    const there = new Map([...room.children].map((row) => [row.dataset.facts, row]));
+    for (let index = first; index < last; index += 1) {
+      const sound = this.sound(index);
+      if (sound) rows.push(this.known(there, sound, index) ?? this.row(sound, index));
+      else this.page(Math.floor(index / PAGE));
+    }
+    if (!this.total && this.pages.get(0)) rows.push(this.nothing());
+    if (rows.length !== room.children.length || rows.some((row, place) => row !== room.children[place])) room.replaceChildren(...rows);
+    const on = room.querySelector(".sound.on");
+    if (on) this.box.setAttribute("aria-activedescendant", on.id);
+    else this.box.removeAttribute("aria-activedescendant");
+  }
+
+  factsOf(sound, index) {
+    return [index, sound.id, sound.name, sound.role, sound.favourite, sound.in_use, this.asked.role, this.asked.order].join("|");
+  }
+
+  // A row that shows the same still: it stays the same element, so that a second click on it is a double click.
+  known(there, sound, index) {
+    const row = there.get(this.factsOf(sound, index));
+    if (!row) return null;
+    row.classList.toggle("on", index === this.chosen);
+    row.setAttribute("aria-selected", index === this.chosen);
+    return row;
+  }
+
+  row(sound, index) {
+    const row = document.createElement("div");
+    row.className = `sound${index === this.chosen ? " on" : ""}`;
+    row.id = `sound-${sound.id}`;
+    row.dataset.place = index;
+    row.dataset.facts = this.factsOf(sound, index);
+    row.setAttribute("role", "option");
+    row.setAttribute("aria-selected", index === this.chosen);
+    row.style.top = `${index * ROW}px`;
+    row.innerHTML = `<svg class="small-wave" viewBox="0 0 100 100" preserveAspectRatio="none" aria-hidden="true"><path d="${sound.path}"/></svg>
+      <span class="words"><b></b><small></small></span>
+      <span class="measures"><i class="bright"></i><i class="long"></i></span>
+      <button type="button" class="star" aria-pressed="${sound.favourite}" tabindex="-1"><svg viewBox="0 0 16 16" aria-hidden="true"><path d="m8 1.500 1.700 4.800 4.800 1.700-4.800 1.700L8 14.500 6.300 9.700 1.500 8l4.800-1.700z"/></svg></button>
+      <button type="button" class="out" tabindex="-1">×</button>`;
+    row.querySelector("b").textContent = sound.name;
+    const where = this.asked.role === "voice" && this.asked.order !== "like" ? "" : ` · ${sound.role_name.toLowerCase()}`;
+    row.querySelector("small").textContent = `${KIND_WORDS[sound.source]}${where}${sound.in_use ? " · in use" : ""}`;
+    row.querySelector(".bright").style.width = `${sound.bright * 0.4}px`;
+    row.querySelector(".long").style.width = `${sound.long * 0.4}px`;
+    row.querySelector(".star").setAttribute("aria-label", `Favourite: ${sound.name}`);
+    row.querySelector(".out").setAttribute("aria-label", `Take ${sound.name} out of the library`);
+    return row;
+  }
+
+  nothing() {
+    const words = document.createElement("p");
+    words.className = "where none";
+    const { asked } = this;
+    words.textContent = asked.favourite
+      ? "No favourites here yet: press f on a sound to keep it at hand."
+      : asked.recent
+        ? "Nothing was used yet: put a sound on a layer and it shows here."
+        : "No sound fits all of this: take a filter off, or bring in sounds of your own.";
+    return words;
+  }
+
+  // Choosing and hearing --------------------------------------------------------------------------------------------
+  choose(index, { play = true } = {}) {
+    if (index < 0 || index >= this.total) return;
+    this.chosen = index;
+    const top = index * ROW;
+    if (top < this.box.scrollTop) this.box.scrollTop = top;
+    else if (top + ROW > this.box.scrollTop + this.box.clientHeight) this.box.scrollTop = top + ROW - this.box.clientHeight;
+    this.draw();
+    const sound = this.sound();
+    if (!sound) return;
+    showLedger(`${sound.name}|${sound.facts}`);
+    speak(`${sound.name}, ${sound.facts}${sound.in_use ? ", in use" : ""}`);
+    if (play) this.hear();
+  }
+
+  hear() {
+    const sound = this.sound();
+    if (sound) this.kit.tryOut({ sound, inBeat: this.inBeat });
+  }
+
+  put(asLayer = false) {
+    const sound = this.sound();
+    if (!sound) return;
+    this.kit.put(sound, asLayer);
+  }
+
+  key(event) {
+    const { key } = event;
+    if (event.ctrlKey || event.metaKey || event.altKey) return false;
+    if (key === "ArrowDown" || key === "ArrowUp") {
+      this.choose(Math.max(0, this.chosen + (key === "ArrowDown" ? 1 : -1)));
+    } else if (key === "Home" || key === "End") {
+      this.choose(key === "Home" ? 0 : this.total - 1);
+    } else if (key === "ArrowRight" && this.chosen >= 0) {
+      this.hear();
+    } else if (key === "Enter" && this.chosen >= 0) {
+      this.put(event.shiftKey);
+    } else if (key === "Escape") {
+      this.kit.endTrial();
+    } else if (key === "F2" && this.chosen >= 0) {
+      this.rename(this.box.querySelector(".sound.on .words"));
+    } else if (key === "f" && this.chosen >= 0) {
+      this.favour(this.sound());
+    } else if (key === "Delete" && this.chosen >= 0) {
+      this.takeOut(this.sound());
+    } else {
+      return false;
+    }
+    return true;
+  }
+
+  click(event) {
+    const library = event.target.closest?.("#library");
+    if (!library) return;
+    const row = event.target.closest(".sound");
+    if (row) {
+      const index = Number(row.dataset.place);
+      if (event.target.closest(".star")) this.favour(this.sound(index));
+      else if (event.target.closest(".out")) this.takeOut(this.sound(index));
+      else if (event.target.closest("input, select")) return;
+      else this.choose(index);
+      this.box.focus({ preventScroll: true });
+      return;
+    }
+    const button = event.target.closest("button");
+    if (!button) return;
+    const { dataset } = button;
+    if (dataset.findRole !== undefined) this.ask({ role: dataset.findRole });
+    else if (dataset.find === "like") this.askLike();
+    else if (dataset.find === "fits") this.ask({ order: this.asked.order === "fits" ? "" : "fits" });
+    else if (dataset.find) this.ask({ [dataset.find]: !this.asked[dataset.find] });
+    else if (dataset.side) this.ask({ [dataset.side]: { 0: 1, 1: -1, "-1": 0 }[this.asked[dataset.side]] });
+    else if (dataset.source !== undefined) this.ask({ source: KINDS[(KINDS.findIndex(([key]) => key === this.asked.source) + 1) % KINDS.length][0] });
+    else if (dataset.audition) {
+      this.inBeat = dataset.audition === "beat";
+      if (!this.inBeat) this.kit.endTrial();
+      this.showAsked();
+    }
+  }
+
+  askLike() {
+    const sound = this.sound();
+    if (this.asked.order === "like") this.ask({ order: "" });
+    else if (!sound) showNote("Choose a sound in the list first: others like it are shown then.", { near: document.querySelector('#library [data-find="like"]') });
+    else {
+      this.like = sound.id;
+      this.ask({ order: "like" });
+    }
+  }
+
+  // Keeping ---------------------------------------------------------------------------------------------------------
+  async change(sound, values) {
+    const answer = await askServer(`/library/${sound.id}`, {
+      method: "POST",
+      headers: { "Content-Type": "application/json", Accept: "application/json" },
+      body: JSON.stringify(values),
+    }).catch(() => null);
+    const result = await answer?.json().catch(() => null);
+    if (answer?.ok) return result;
+    showNote(result?.error || "Easy Pocket does not answer just now; nothing was changed. Try again in a moment.", { near: byId(`sound-${sound.id}`), wrong: true });
+    return null;
+  }
+
+  async favour(sound) {
+    const result = await this.change(sound, { favourite: !sound.favourite });
+    if (!result) return;
+    sound.favourite = result.favourite;
+    speak(`${sound.name} ${sound.favourite ? "is a favourite" : "is no favourite any more"}`);
+    if (this.asked.favourite) this.reload(true);
+    else this.draw();
+  }
+
+  async takeOut(sound) {
+    if (!(await this.change(sound, { removed: true }))) return;
+    await this.reload(true);
+    showNote(`${sound.name} was taken out of the library; kits that use it keep it.`, {
+      near: this.box,
+      actions: [["Put it back", async () => (await this.change(sound, { removed: false })) && this.reload(true)]],
+    });
+  }
+
+  // Another name, another role: by a double click on the name, or F2.
+  rename(name) {
+    if (!name || name.querySelector("input")) return;
+    const sound = this.sound(Number(name.closest(".sound").dataset.place));
+    const field = document.createElement("input");
+    field.className = "input is-small";
+    field.value = sound.name;
+    field.maxLength = 80;
+    field.setAttribute("aria-label", "New name of the sound");
+    const role = document.createElement("select");
+    role.setAttribute("aria-label", "What the sound is for");
+    for (const option of byId("library").dataset.roles.split("|")) {
+      const [key, words] = option.split(":");
+      role.add(new Option(words, key, false, key === sound.role));
+    }
+    name.replaceChildren(field, role);
+    field.focus();
+    field.select();
+    let over = false;
+    const done = async (keep) => {
+      if (over) return;
+      over = true;
+      name.closest(".sound")?.removeAttribute("data-facts"); // drawn anew
+      const wanted = field.value.trim() || sound.name;
+      if (keep && (wanted !== sound.name || role.value !== sound.role)) {
+        const result = await this.change(sound, { name: wanted, role: role.value });
+        if (result) Object.assign(sound, { name: result.name, role: result.role, role_name: result.role_name });
+      }
+      await this.reload(true);
+      this.box.focus({ preventScroll: true });
+    };
+    name.addEventListener("focusout", (event) => name.contains(event.relatedTarget) || done(true));
+    name.addEventListener("keydown", (press) => {
+      if (press.key === "Enter" || press.key === "Escape") done(press.key === "Enter");
+      press.stopPropagation();
+    });
+  }
+
+  // Bringing in -----------------------------------------------------------------------------------------------------
+  dropping(event) {
+    const library = event.target.closest?.("#library");
+    if (!library || !event.dataTransfer?.types.includes("Files")) return;
+    event.preventDefault();
+    library.classList.toggle("dropping", event.type === "dragover");
+    if (event.type === "drop") this.bring([...event.dataTransfer.files]);
+  }
+
+  async bring(files, field = null) {
+    const state = byId("sound-state");
+    state.classList.remove("wrong");
+    const came = [];
+    const refused = [];
+    for (const [number, file] of files.entries()) {
+      state.textContent = `Bringing in ${number + 1} of ${files.length}: ${file.name}…`;
+      try {
+        const answer = await askServer(`${this.songAddress}/library/upload?name=${encodeURIComponent(file.name)}`, {
+          method: "POST",
+          headers: { "Content-Type": "application/octet-stream", Accept: "application/json" },
+          body: file,
+        });
+        const result = await answer.json();
+        if (answer.ok) {
+          came.push(...result.sounds);
+          refused.push(...result.refused);
+        } else refused.push(result.error);
+      } catch {
+        refused.push(`${file.name} did not arrive: Easy Pocket does not answer just now. Try again.`);
+      }
+    }
+    if (field) field.value = "";
+    const fresh = came.filter((sound) => sound.new);
+    const words = [];
+    if (fresh.length) words.push(`${fresh.length} sound${fresh.length > 1 ? "s" : ""} came in: ${fresh.slice(0, 3).map((sound) => `${sound.name} (${sound.role_name.toLowerCase()})`).join(", ")}${fresh.length > 3 ? ", …" : ""}.`);
+    const known = came.length - fresh.length;
+    if (known) words.push(`${known} ${known > 1 ? "are" : "is"} in the library already.`);
+    words.push(...refused.slice(0, 3));
+    if (refused.length > 3) words.push(`${refused.length - 3} more could not be used.`);
+    state.textContent = words.join(" ");
+    state.classList.toggle("wrong", refused.length > 0 && !came.length);
+    if (fresh.length) {
+      this.asked = { ...this.asked, role: fresh.length === 1 && fresh[0].role === this.kit.facts.role ? "voice" : "", source: "yours", words: "", order: "" };
+      byId("find-words").value = "";
+      this.showAsked();
+      await this.reload();
+      this.choose(Math.max(this.place(fresh[0].id), 0), { play: fresh.length === 1 });
+    } else this.reload(true);
+  }
+}

@@ -1,0 +1,1 @@
+"""Loops: audio brought in, analyzed and corrected."""

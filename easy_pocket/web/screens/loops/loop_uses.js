@@ -1,0 +1,350 @@
+// What one takes from a loop: its hits by sound on the kit, doubtful hits one by one, and the stack against it.
+
+import { ask as askServer } from "../../shared/api.js";
+import { LoopGroove } from "./loop_groove.js";
+import { LoopUnder } from "./layered_loop.js";
+import { showLedger, showNote, speak } from "../../shared/notes.js";
+import { paint } from "../../shared/sliders.js";
+
+const byId = (id) => document.getElementById(id);
+const ROUND_S = 0.45; // heard before and after a doubtful hit
+const NS = "http://www.w3.org/2000/svg";
+
+export class LoopUses {
+  constructor(loops) {
+    this.loops = loops;
+    this.shown = "hear";
+    this.groups = [];
+    this.group = null;
+    this.groove = new LoopGroove(this);
+    this.under = new LoopUnder(this);
+    document.addEventListener("click", (event) => this.click(event));
+    document.addEventListener("change", (event) => this.change(event));
+    document.addEventListener("input", (event) => event.target.id === "sit-strength" && this.against());
+  }
+
+  get page() {
+    return this.loops.page;
+  }
+
+  get box() {
+    return byId("loop-side");
+  }
+
+  arrive() {
+    if (this.box) this.show(this.shown);
+  }
+
+  show(part) {
+    this.shown = part;
+    for (const one of this.box.querySelectorAll("[data-loop-part]")) one.hidden = one.dataset.loopPart !== part;
+    for (const button of this.box.querySelectorAll("[data-loop-show]")) {
+      button.classList.toggle("on", button.dataset.loopShow === part);
+      button.setAttribute("aria-pressed", button.dataset.loopShow === part);
+    }
+    if (part === "hits") this.loadGroups();
+    else this.mark(null);
+    if (part === "against") this.against();
+  }
+
+  async ask(path, body = null) {
+    const options = body ? { method: "POST", headers: { "Content-Type": "application/json", Accept: "application/json" }, body: JSON.stringify(body) } : {};
+    const answer = await askServer(`${this.loops.address}/${path}`, options).catch(() => null);
+    const result = await answer?.json().catch(() => null);
+    if (answer?.ok) return result;
+    return { error: result?.error || "Easy Pocket does not answer just now; nothing was changed. Try again in a moment." };
+  }
+
+  click(event) {
+    const button = event.target.closest?.("button");
+    if (!button || !this.box) return;
+    const { dataset } = button;
+    if (dataset.loopShow) this.show(dataset.loopShow);
+    else if (dataset.doubt) this.doubt(Number(dataset.doubt));
+    else if (dataset.groupHear) this.hearGroup(Number(dataset.groupHear));
+    else if (dataset.groupSplit) this.loops.overrule({ kind: "group_split", group: Number(dataset.groupSplit) }, { near: button });
+    else if (dataset.groupTake) this.take(Number(dataset.groupTake), button);
+    else if (dataset.beatHear !== undefined) this.hearBeat(button);
+    else if (dataset.beatPut) this.page.edits.push({ kind: "loop_beat", loop_id: Number(this.loops.section.dataset.loop), how: dataset.beatPut, tempo: byId("beat-tempo").checked }, { near: button });
+    else if (dataset.pairHear) this.loops.playPair(this.worst[Number(dataset.pairHear)]);
+    else if (dataset.sitVoice) this.toggleVoice(button);
+    else if (dataset.slicesSong !== undefined) this.sliceUp(button);
+    else if (dataset.sitIn !== undefined) this.sitIn(button);
+    else if (button.closest("#against-worst") && dataset.tick) this.goTo(dataset.voice, Number(dataset.tick));
+  }
+
+  change(event) {
+    const { target } = event;
+    if (!this.box) return;
+    if (target.id === "group-count" && target.value !== "") this.loops.overrule({ kind: "group_count", count: Number(target.value) }, { near: target });
+    else if (target.dataset.groupVoice) this.loops.overrule({ kind: "group_voice", group: Number(target.dataset.groupVoice), voice: target.value }, { near: target });
+    else if (target.dataset.groupInto && target.value !== "") this.loops.overrule({ kind: "group_merge", group: Number(target.dataset.groupInto), into: Number(target.value) }, { near: target });
+    else if (target.id === "slice-by") byId("slices-link").href = `${this.loops.address}/slices.zip?by=${target.value}`;
+    else if (target.id === "retime-tempo") this.retimeTo(target);
+  }
+
+  // The slices become a kit and the pattern that replays them, in a song of their own; this one stays as it is.
+  async sliceUp(near) {
+    const made = await this.ask("slices-song", { by: byId("slice-by").value });
+    if (made.error) showNote(made.error, { near, wrong: true });
+    else location.assign(made.address);
+  }
+
+  retimeTo(field) {
+    const tempo = Number(field.value.replace(",", "."));
+    const good = Number.isFinite(tempo) && tempo >= 20 && tempo <= 400;
+    field.classList.toggle("wrong", !good);
+    if (good) byId("retime-link").href = `${this.loops.address}/retimed.wav?tempo_bpm=${tempo}`;
+    else showNote(`'${field.value}' is no tempo that can be played: type a number from 20 to 400 bpm.`, { near: field, wrong: true });
+  }
+
+  // Doubtful hits --------------------------------------------------------------------------------------------------
+  doubts() {
+    return [...this.box.querySelectorAll("[data-doubt]")];
+  }
+
+  step(by) {
+    const doubts = this.doubts();
+    if (!doubts.length) return;
+    const at = doubts.findIndex((one) => one.classList.contains("now"));
+    this.doubt(Number(doubts[(at + by + doubts.length) % doubts.length].dataset.doubt));
+  }
+
+  doubt(time_s) {
+    for (const one of this.doubts()) one.classList.toggle("now", Number(one.dataset.doubt) === time_s);
+    const onset = document.querySelector(`.onset[data-time="${time_s.toFixed(7)}"]`);
+    if (onset) this.loops.choose(onset);
+    this.loops.playSpan(Math.max(0, time_s - ROUND_S), 2 * ROUND_S);
+  }
+
+  keep() {
+    const now = this.doubts().find((one) => one.classList.contains("now"));
+    if (now) this.loops.overrule({ kind: "keep", time_s: Number(now.dataset.doubt) }, { near: now });
+  }
+
+  key(event) {
+    if (!this.box || event.ctrlKey || event.metaKey || event.altKey || this.shown !== "hear") return false;
+    const keys = { n: () => this.step(1), p: () => this.step(-1), k: () => this.keep() };
+    if (event.key === "Delete" && document.activeElement?.id !== "wave") {
+      const now = this.doubts().find((one) => one.classList.contains("now"));
+      if (!now) return false;
+      this.loops.overrule({ kind: "remove", time_s: Number(now.dataset.doubt) }, { near: now });
+      return true;
+    }
+    if (!keys[event.key]) return false;
+    keys[event.key]();
+    return true;
+  }
+
+  // Hits by sound --------------------------------------------------------------------------------------------------
+  async loadGroups() {
+    const found = await this.ask("groups");
+    if (!this.box || this.shown !== "hits") return;
+    if (found.error) {
+      showNote(found.error, { near: this.box, wrong: true });
+      return;
+    }
+    this.groups = found.groups;
+    byId("groups-unsure").textContent = found.unsure ? `${found.unsure} unsure` : "";
+    const voices = JSON.parse(this.loops.section.dataset.voices);
+    byId("groups").replaceChildren(...this.groups.map((group, number) => this.groupLine(group, number, voices)));
+    this.mark(this.group !== null && this.group < this.groups.length ? this.group : null);
+    this.showHit();
+  }
+
+  groupLine(group, number, voices) {
+    const line = element("div", "group-line");
+    line.setAttribute("role", "listitem");
+    const hear = element("button", "group-hear");
+    hear.type = "button";
+    hear.dataset.groupHear = number;
+    hear.title = "Hear its hits one after another";
+    hear.append(element("b", "", group.name), element("small", "", `${group.times.length} hit${group.times.length === 1 ? "" : "s"}${group.certainty.some((sure) => sure < 0.5) ? ", some unsure" : ""}`));
+    const voice = select(voices.map(([key, name]) => [key, name]), group.voice, `Voice of ${group.name}`);
+    voice.dataset.groupVoice = number;
+    const split = element("button", "plain", "split");
+    split.type = "button";
+    split.dataset.groupSplit = number;
+    const into = select([["", "join to…"], ...this.groups.map((other, place) => [place, other.name]).filter(([place]) => place !== number)], "", `Join ${group.name} to another group`);
+    into.dataset.groupInto = number;
+    line.append(hear, wrapped(voice), split, wrapped(into));
+    return line;
+  }
+
+  mark(number) {
+    const times = number === null ? null : new Set(this.groups[number].times.map((time) => time.toFixed(5)));
+    this.group = number;
+    for (const onset of document.querySelectorAll(".onset")) onset.classList.toggle("faded", Boolean(times) && !times.has(Number(onset.dataset.time).toFixed(5)));
+    this.loops.wave.later();
+    document.querySelectorAll(".group-line").forEach((line, place) => line.classList.toggle("on", place === number));
+  }
+
+  hearGroup(number) {
+    this.mark(this.group === number ? null : number);
+    if (this.group === null) return;
+    const { times } = this.groups[number];
+    this.loops.playSpans(times.slice(0, 12).map((time) => [time, 0.22]));
+    speak(`${this.groups[number].name}, ${times.length} hits`);
+  }
+
+  // The hit chosen on the waveform, and the groups it could be in.
+  showHit() {
+    const place = byId("group-hit");
+    const onset = document.querySelector(".onset.chosen");
+    if (!place) return;
+    if (!onset || !this.groups.length) {
+      place.textContent = "Choose a hit on the waveform to move it to another group.";
+      return;
+    }
+    const time = Number(onset.dataset.time);
+    const inside = (group) => group.times.some((one) => Math.abs(one - time) < 1e-4);
+    const chips = this.groups.map((group, number) => {
+      const chip = element("button", inside(group) ? "chip on" : "chip", group.name);
+      chip.type = "button";
+      chip.dataset.groupTake = number;
+      return chip;
+    });
+    place.replaceChildren(`The hit at ${time.toFixed(3)} s is `, ...chips);
+  }
+
+  take(number, near) {
+    const onset = document.querySelector(".onset.chosen");
+    if (!onset) return;
+    const time_s = Number(onset.dataset.time);
+    const inside = (group) => group.times.some((one) => Math.abs(one - time_s) < 1e-4);
+    const from = this.groups.findIndex(inside);
+    if (inside(this.groups[number])) this.loops.overrule({ kind: "group_move", time_s, group: number, to: null }, { near });
+    else if (from >= 0) this.loops.overrule({ kind: "group_move", time_s, group: from, to: number }, { near });
+  }
+
+  async hearBeat(near) {
+    const found = await this.ask("beat");
+    if (found.error) {
+      showNote(found.error, { near, wrong: true });
+      return;
+    }
+    this.loops.player.stop();
+    this.loops.player.stack = found;
+    await this.loops.player.start("both");
+  }
+
+  // Against the stack ----------------------------------------------------------------------------------------------
+  wanted() {
+    const buttons = [...this.box.querySelectorAll("[data-sit-voice]")];
+    const on = buttons.filter((button) => button.getAttribute("aria-pressed") === "true").map((button) => button.dataset.sitVoice);
+    return { strength_percent: Number(byId("sit-strength").value), voices: on.length === buttons.length ? [] : on, none: !on.length };
+  }
+
+  toggleVoice(button) {
+    button.setAttribute("aria-pressed", button.getAttribute("aria-pressed") !== "true");
+    this.against();
+  }
+
+  async against() {
+    if (this.shown !== "against" || !this.box) return;
+    const slider = byId("sit-strength");
+    paint(slider);
+    byId("sit-strength-words").textContent = `${slider.value} %`;
+    const turn = (this.turn = (this.turn ?? 0) + 1);
+    const { none, ...wanted } = this.wanted();
+    const found = await this.ask("against", wanted);
+    if (turn !== this.turn || !this.box || this.shown !== "against") return;
+    const button = this.box.querySelector("[data-sit-in]");
+    if (found.error) {
+      byId("against-words").textContent = found.error;
+      byId("against-words").classList.add("warning");
+      button.disabled = true;
+      for (const id of ["against-rows", "against-worst", "against-picture", "sit-words"]) byId(id).replaceChildren();
+      return;
+    }
+    byId("against-words").classList.remove("warning");
+    byId("against-words").textContent = found.pairs ? `${found.pairs} of ${found.hits} hits have one of the loop near them, ${found.size.toFixed(1)} ms apart on average.` : "No hit of the stack has one of the loop near it.";
+    byId("against-rows").replaceChildren(...found.rows.map((row) => gapRow(row)));
+    this.worst = found.worst;
+    byId("against-worst").replaceChildren(...found.worst.map(worstLine));
+    byId("sit-words").textContent = none ? "Choose a voice." : found.moved ? `${found.moved} hits move, ${found.led} led by a hit of the loop, the others by its groove; the gap goes to ${found.then === null ? "none" : `${found.then.toFixed(1)} ms`}.` : "No hit moves.";
+    button.disabled = none || !found.moved;
+    drawAgainst(byId("against-picture"), found);
+  }
+
+  sitIn(near) {
+    const { none, ...wanted } = this.wanted();
+    if (!none) this.page.edits.push({ kind: "sit_in", loop_id: Number(this.loops.section.dataset.loop), ...wanted }, { near });
+  }
+
+  // The song has changed.
+  follow() {
+    if (this.box && this.shown === "against") this.against();
+    if (this.box) this.under.follow();
+  }
+
+  async goTo(voice, tick) {
+    await this.page.redraw(`/songs/${this.page.song.id}/bench`);
+    this.page.rails.goTo(voice, tick);
+  }
+}
+
+function element(tag, className = "", text = "") {
+  const made = document.createElement(tag);
+  made.className = className;
+  made.textContent = text;
+  return made;
+}
+
+function select(options, value, label) {
+  const made = document.createElement("select");
+  made.setAttribute("aria-label", label);
+  made.append(...options.map(([key, name]) => new Option(name, key)));
+  made.value = value;
+  return made;
+}
+
+function wrapped(inner) {
+  const box = element("span", "select is-small");
+  box.append(inner);
+  return box;
+}
+
+function signedMs(value) {
+  return `${value > 0 ? "+" : value < 0 ? "−" : ""}${Math.abs(value).toFixed(1)}`;
+}
+
+function gapRow({ name, pairs, mean, size, gaps }) {
+  const row = element("div", "pocket-row");
+  const picture = document.createElementNS(NS, "svg");
+  const reach = 40;
+  picture.append(shape("line", { class: "zero", x1: "50%", x2: "50%", y1: 0, y2: "100%" }));
+  gaps.slice(0, 64).forEach((gap, index) => picture.append(shape("circle", { class: "dot", cx: `${50 + 48 * Math.max(-1, Math.min(1, gap / reach))}%`, cy: `${30 + 10 * ((index * 7) % 5)}%`, r: 1.9 })));
+  row.append(element("span", "", name), picture, element("b", Math.abs(mean) < 0.75 ? "even" : mean > 0 ? "late" : "early", `${signedMs(mean)} |${size.toFixed(1)}|`));
+  row.title = `${pairs} pairs; positive: the stack is late against the loop`;
+  return row;
+}
+
+function worstLine({ voice, tick, words, gap }, number) {
+  const line = element("div", "worst-line");
+  line.setAttribute("role", "listitem");
+  const hear = element("button", "plain", "hear");
+  hear.type = "button";
+  hear.dataset.pairHear = number;
+  hear.title = "Hear both as they lie";
+  const go = element("button", "memory-line");
+  go.type = "button";
+  Object.assign(go.dataset, { voice, tick });
+  go.append(element("span", "", words), element("b", gap > 0 ? "late" : "early", `${signedMs(gap)} ms`));
+  line.append(hear, go);
+  return line;
+}
+
+function shape(kind, values) {
+  const made = document.createElementNS(NS, kind);
+  for (const [name, value] of Object.entries(values)) made.setAttribute(name, value);
+  return made;
+}
+
+// Stack above - and in orange where its hits would go -, loop below, on one ruler; a thread joins what belongs together when it is apart.
+function drawAgainst(picture, found) {
+  const x = (time) => `${((100 * time) / found.length_s).toFixed(3)}%`;
+  const marks = (times, from, to, name) => times.map(([time, loud]) => shape("line", { class: name, x1: x(time), x2: x(time), y1: from, y2: from + (to - from) * loud }));
+  const threads = found.worst.map((hit) => shape("line", { class: hit.gap > 0 ? "late" : "early", x1: x(hit.stack_s), x2: x(hit.loop_s), y1: 30, y2: 38 }));
+  picture.replaceChildren(shape("line", { class: "zero", x1: 0, x2: "100%", y1: 30, y2: 30 }), shape("line", { class: "zero", x1: 0, x2: "100%", y1: 38, y2: 38 }), ...marks(found.stack, 30, 2, "mine"), ...marks(found.would, 30, 2, "would"), ...marks(found.loop, 38, 66, "theirs"), ...threads);
+}

@@ -1,0 +1,348 @@
+// The Loops screen: bring audio in, correct what was heard, take the groove.
+
+import { ask, newEditId, withLooking } from "../../shared/api.js";
+import { LoopUses } from "./loop_uses.js";
+import { showLedger, showNote, speak } from "../../shared/notes.js";
+import { Recorder } from "./recorder.js";
+import { Wave } from "./wave.js";
+
+const JOB_MS = 250;
+
+export class Loops {
+  constructor(edits, player, page) {
+    this.edits = edits;
+    this.player = player;
+    this.page = page;
+    this.tool = "move";
+    this.drag = null;
+    this.wave = new Wave(this);
+    this.uses = new LoopUses(this);
+    this.recorder = new Recorder(this);
+    document.addEventListener("change", (event) => this.changed(event));
+    document.addEventListener("input", (event) => this.input(event));
+    document.addEventListener("click", (event) => this.click(event));
+    document.addEventListener("pointerdown", (event) => this.down(event));
+    document.addEventListener("pointermove", (event) => this.move(event));
+    document.addEventListener("pointerup", (event) => this.up(event));
+    document.addEventListener("pointerover", (event) => this.over(event));
+    document.addEventListener("paste", (event) => this.pasted(event));
+    for (const name of ["dragover", "dragleave", "drop"]) document.addEventListener(name, (event) => this.dropping(event));
+  }
+
+  get section() {
+    return document.querySelector("[data-loops]");
+  }
+
+  get address() {
+    return `/songs/${this.section.dataset.song}/loops/${this.section.dataset.loop}`;
+  }
+
+  // Called whenever the screen was drawn anew.
+  arrive() {
+    const section = this.section;
+    if (!section?.dataset.player) return;
+    section.querySelector(".loop-chips .on")?.scrollIntoView({ block: "nearest", inline: "nearest" });
+    const facts = JSON.parse(section.dataset.player);
+    const url = `${this.address}/audio.wav`;
+    const same = this.player.loop?.url === url;
+    this.player.loop = { ...facts, url, buffer: same ? this.player.loop.buffer : null };
+    this.setTool(this.tool);
+    this.showMode();
+    this.wave.arrive();
+    this.uses.arrive();
+  }
+
+  // Parts of the loop as they are in the file, one after another: [from, length] in seconds. Gives when it begins.
+  async playSpans(spans) {
+    await this.player.ready();
+    const buffer = await this.player.loopBuffer();
+    this.heardSpans?.forEach((node) => node.stop());
+    const begin = this.player.context.currentTime + 0.03;
+    let at = begin;
+    this.heardSpans = spans.map(([from, length]) => {
+      const node = this.player.context.createBufferSource();
+      const gain = this.player.context.createGain();
+      node.buffer = buffer;
+      node.connect(gain).connect(this.player.master);
+      gain.gain.setValueAtTime(1, at + length - 0.01);
+      gain.gain.linearRampToValueAtTime(0, at + length);
+      node.start(at, from, length);
+      at += length + 0.03;
+      return node;
+    });
+    return begin;
+  }
+
+  // A hit of the stack beside the one of the loop it is nearest to, as they lie.
+  async playPair({ voice, heard_s, heard_gap_s }) {
+    const before = 0.35;
+    const from = Math.max(0, heard_s - before);
+    const strike = this.page.playing.strikes[voice];
+    await this.player.ready();
+    if (strike) await this.player.sound(strike.audio);
+    const begin = await this.playSpan(from, before + 0.35);
+    const events = strike && { audio: [strike.audio], sound: [0], gain: [strike.gain], pan: [strike.pan], cut_s: [null] };
+    if (events) this.player.strike(events, 0, begin + (heard_s - from) - heard_gap_s, begin);
+  }
+
+  playSpan(from, length) {
+    return this.playSpans([[from, length]]);
+  }
+
+  setTool(tool) {
+    this.tool = tool;
+    document.getElementById("wave")?.setAttribute("data-tool", tool);
+    document.querySelectorAll("[data-tool]").forEach((button) => {
+      if (button.tagName !== "BUTTON") return;
+      button.classList.toggle("on", button.dataset.tool === tool);
+      button.setAttribute("aria-pressed", button.dataset.tool === tool);
+    });
+  }
+
+  showMode() {
+    const blend = document.getElementById("blend");
+    if (blend) blend.value = this.player.blend;
+    document.querySelectorAll("[data-play-mode]").forEach((button) => {
+      const on = this.player.running && this.player.mode === button.dataset.playMode;
+      button.classList.toggle("on", on);
+      button.setAttribute("aria-pressed", on);
+    });
+  }
+
+  async playMode(mode) {
+    if (this.player.running && this.player.mode === mode) {
+      this.player.stop();
+      return;
+    }
+    if (mode === "both") {
+      // Beside a loop the stack goes at the loop's tempo.
+      const answer = await ask(`/songs/${this.section.dataset.song}/playing?tempo_bpm=${this.player.loop.tempo_bpm}`);
+      if (!answer.ok) {
+        const { error } = await answer.json();
+        showNote(error, { wrong: true, near: document.querySelector('[data-play-mode="both"]') });
+        return;
+      }
+      this.player.stop();
+      this.player.stack = await answer.json();
+    } else if (this.player.mode === "both") {
+      this.player.stop();
+      this.player.stack = this.page.playing;
+    }
+    await this.player.start(mode);
+  }
+
+  // Correcting ------------------------------------------------------------------------------------------------------
+  // One correction of what was heard; the screen is drawn anew when it was made.
+  overrule(change, { gesture = null, near = null } = {}) {
+    return this.edits.push({ kind: "loop_correct", loop_id: this.loopId, change }, { gesture, near });
+  }
+
+  get loopId() {
+    return Number(this.section.dataset.loop);
+  }
+
+  changed(event) {
+    const target = event.target;
+    if (target.id === "loop-file" && target.files.length) this.upload(target.files[0]);
+    if (target.id === "loop-bars" || target.id === "loop-metre") {
+      const bars = Number(document.getElementById("loop-bars").value);
+      const metre = document.getElementById("loop-metre").value;
+      this.overrule({ kind: "bars", bars, metre }, { near: target });
+    }
+    if (target.id === "blend") this.player.setBlend(target.value);
+    if (target.id === "follow-tempo") this.overrule({ kind: "follow", follows: target.checked }, { near: target });
+    else if (target.id === "sensitivity") this.overrule({ kind: "sensitivity", value: Number(target.value) }, { gesture: "sensitivity", near: target });
+  }
+
+  input(event) {
+    if (event.target.id === "sensitivity") {
+      event.target.closest(".setting").querySelector("output").textContent = `${Math.round(event.target.value * 100)} %`;
+    }
+  }
+
+  click(event) {
+    const button = event.target.closest?.("button");
+    if (!button || !this.section) return;
+    const { dataset } = button;
+    if (this.wave.click(button)) return;
+    if (dataset.tool) this.setTool(dataset.tool);
+    else if (dataset.playMode) this.playMode(dataset.playMode);
+    else if (dataset.overrule) this.overrule({ kind: dataset.overrule }, { near: button });
+    else if (dataset.readingBars) this.overrule({ kind: "bars", bars: Number(dataset.readingBars), metre: dataset.readingMetre }, { near: button });
+    else if (dataset.regard) this.overrule({ kind: "regard", time_s: Number(dataset.regard) }, { near: button });
+    else if (dataset.take) this.take(button);
+    else if (dataset.removeLoop !== undefined) this.remove(button);
+  }
+
+  async take(button) {
+    const name = document.getElementById("groove-name").value;
+    const { lane, ...wanted } = this.uses.groove.wanted();
+    const put_on = button.dataset.take === "on";
+    const edit = { kind: "groove_loop", loop_id: this.loopId, name, ...wanted, put_on };
+    if (!(await this.edits.push(edit, { near: document.getElementById("groove-name") }))) return;
+    if (put_on) this.page.view.scope = "part"; // so that the Bench shows where it went
+    await this.page.redraw();
+    await this.page.refresh();
+    const words = put_on ? `${name} is kept, and lies on ${button.dataset.part} now.` : `${name} is kept.`;
+    document.getElementById("take-state").textContent = words;
+  }
+
+  async remove(button) {
+    if (!(await this.edits.push({ kind: "loop_take", loop_id: this.loopId }, { near: button }))) return;
+    if (this.player.mode !== "stack") this.player.stop();
+    await this.page.redraw(`/songs/${this.section.dataset.song}/loops`);
+  }
+
+  // The waveform ----------------------------------------------------------------------------------------------------
+  down(event) {
+    const wave = event.target.closest?.("#wave");
+    if (!wave || event.button !== 0) return;
+    event.preventDefault();
+    wave.focus({ preventScroll: true });
+    const onset = event.target.closest(".onset");
+    this.drag = { onset, x: event.clientX, from: this.wave.timeAt(event.clientX), moved: false };
+    if (onset) this.choose(onset);
+  }
+
+  move(event) {
+    if (!this.drag) return;
+    const dx = event.clientX - this.drag.x;
+    if (!this.drag.moved && Math.abs(dx) < 4) return;
+    const time = this.wave.timeAt(event.clientX);
+    if (this.tool === "ignore") {
+      this.drag.moved = true;
+      Object.assign(document.getElementById("span-drawn").dataset, { from: Math.min(this.drag.from, time), until: Math.max(this.drag.from, time) });
+      this.wave.later();
+      showLedger(`${Math.min(this.drag.from, time).toFixed(3)}–${Math.max(this.drag.from, time).toFixed(3)} s|nothing in it will count as a hit`);
+    } else if (this.tool === "move" && this.drag.onset) {
+      this.drag.moved = true;
+      this.drag.onset.dataset.at = time;
+      this.wave.later();
+      showLedger(`hit to ${time.toFixed(3)} s|it will snap to the attack there`);
+    }
+  }
+
+  up(event) {
+    const drag = this.drag;
+    this.drag = null;
+    if (!drag) return;
+    const near = drag.onset || document.getElementById("wave");
+    const time_s = this.wave.timeAt(event.clientX);
+    if (this.tool === "ignore" && drag.moved) this.overrule({ kind: "ignore", time_s: drag.from, to_s: time_s }, { near }).then(() => this.setTool("move"));
+    else if (this.tool === "add" && !drag.onset) this.overrule({ kind: "add", time_s }, { near });
+    else if (this.tool === "one") this.overrule({ kind: "one", time_s: drag.onset ? Number(drag.onset.dataset.time) : time_s }, { near }).then(() => this.setTool("move"));
+    else if (this.tool === "remove" && drag.onset) this.removeHit(drag.onset);
+    else if (drag.moved) this.overrule({ kind: "move", time_s: Number(drag.onset.dataset.time), to_s: time_s }, { near });
+  }
+
+  removeHit(onset) {
+    onset.classList.add("gone");
+    this.overrule({ kind: "remove", time_s: Number(onset.dataset.time) }, { near: onset });
+  }
+
+  choose(onset) {
+    document.querySelectorAll(".onset.chosen").forEach((other) => other.classList.remove("chosen"));
+    onset.classList.add("chosen");
+    this.wave.follow(Number(onset.dataset.time));
+    this.wave.later();
+    showLedger(onset.dataset.label);
+    speak(onset.dataset.label);
+    this.uses.showHit();
+  }
+
+  over(event) {
+    const onset = event.target.closest?.(".onset");
+    if (onset) showLedger(onset.dataset.label);
+  }
+
+  key(event) {
+    if (this.section && this.uses.key(event)) return true;
+    if (document.activeElement?.id !== "wave") return false;
+    if (this.wave.key(event)) return true;
+    const onsets = [...document.querySelectorAll(".onset:not(.gone)")];
+    const at = onsets.findIndex((onset) => onset.classList.contains("chosen"));
+    if (event.key === "ArrowRight" || event.key === "ArrowLeft") {
+      const next = onsets[Math.max(0, Math.min(onsets.length - 1, at + (event.key === "ArrowRight" ? 1 : -1)))];
+      if (next) this.choose(next);
+      return true;
+    }
+    if ((event.key === "Delete" || event.key === "Backspace") && at >= 0) {
+      this.removeHit(onsets[at]);
+      return true;
+    }
+    return false;
+  }
+
+  // Bringing in -----------------------------------------------------------------------------------------------------
+  dropping(event) {
+    if (!this.section || ![...(event.dataTransfer?.types || [])].includes("Files")) return;
+    event.preventDefault();
+    this.section.classList.toggle("dropping", event.type === "dragover");
+    if (event.type === "drop" && event.dataTransfer.files.length) this.upload(event.dataTransfer.files[0]);
+  }
+
+  // A long file is listened to beside the page: how far it is, and a way to stop it.
+  async followJob(key, name, say) {
+    const state = document.getElementById("upload-state");
+    const stop = Object.assign(document.createElement("button"), { type: "button", className: "plain", textContent: "stop" });
+    stop.addEventListener("click", () => ask(`/jobs/${key}/stop`, { method: "POST" }));
+    for (;;) {
+      const answer = await ask(`/jobs/${key}`).catch(() => null);
+      const job = await answer?.json().catch(() => null);
+      if (answer && !answer.ok) return say(job?.error ?? "It cannot be followed any more; reload the page.", true);
+      if (job?.error) return say(job.error, true);
+      if (job?.result) {
+        this.edits.follow(job.result.song);
+        if (this.section) await this.page.redraw(job.result.address);
+        return null;
+      }
+      if (job) {
+        state.textContent = `${name}: ${Math.round(job.share * 100)} %, ${job.words} `;
+        state.append(stop);
+      }
+      await new Promise((go) => setTimeout(go, JOB_MS));
+    }
+  }
+
+  // A copied audio file.
+  pasted(event) {
+    const file = [...(event.clipboardData?.files ?? [])][0];
+    if (!this.section || !file) return;
+    event.preventDefault();
+    this.upload(file);
+  }
+
+  upload(file) {
+    const state = document.getElementById("upload-state");
+    const say = (words, wrong = false) => {
+      state.textContent = words;
+      state.classList.toggle("wrong", wrong);
+    };
+    const song = this.section.dataset.song;
+    const request = new XMLHttpRequest(); // fetch cannot tell how far an upload is
+    request.open("POST", withLooking(`/songs/${song}/loops/upload?name=${encodeURIComponent(file.name.slice(-80))}&edit_id=${newEditId()}`));
+    request.setRequestHeader("Content-Type", "application/octet-stream");
+    request.setRequestHeader("Accept", "application/json");
+    request.upload.addEventListener("progress", (event) => {
+      const share = event.total ? Math.round((event.loaded / event.total) * 100) : 0;
+      say(share < 100 ? `${file.name}: ${share} %` : `listening to ${file.name}…`);
+    });
+    request.addEventListener("load", async () => {
+      let result = {};
+      try {
+        result = JSON.parse(request.responseText);
+      } catch {
+        result = { error: `${file.name} could not be brought in; try again.` };
+      }
+      if (request.status >= 400) say(result.error, true);
+      else if (result.job) this.followJob(result.job, file.name, say);
+      else {
+        this.edits.follow(result.song);
+        await this.page.redraw(result.address);
+      }
+    });
+    request.addEventListener("error", () => say(`${file.name} could not be sent: Easy Pocket did not answer. Try again.`, true));
+    say(`${file.name}: 0 %`);
+    request.send(file);
+  }
+}

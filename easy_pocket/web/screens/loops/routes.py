@@ -1,0 +1,163 @@
+"""Loops: bring audio in, see and correct what is heard, take its groove."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import PurePath
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter, Query
+from starlette.concurrency import run_in_threadpool
+from starlette.requests import Request
+from starlette.responses import Response
+
+from easy_pocket.core.feel.feel import FeelScopes
+from easy_pocket.core.formats.audio_file import claimed_seconds, write_audio
+from easy_pocket.core.formats.slice_kit import slice_archive, slice_files
+from easy_pocket.core.listen.slices import at_tempo, cut_slices
+from easy_pocket.core.pattern.insert_phrase import on_kit
+from easy_pocket.core.pattern.voices import ROLES
+from easy_pocket.jobs.work import hear_file
+from easy_pocket.store.loops.loop_uses import heard_beat, song_of_slices
+from easy_pocket.store.loops.loops import found_from_doc, get_loop, load_audio, loops_of
+from easy_pocket.store.songs.edits.fields import Strict
+from easy_pocket.store.songs.edits.loops import BringInLoop, HeardFile, SitInRequest, sit_in_of
+from easy_pocket.web.screens.loops.layered_view import UnderView
+from easy_pocket.web.screens.loops.loop_map import LoopMap
+from easy_pocket.web.screens.loops.uses_view import against_doc, groups_doc
+from easy_pocket.web.screens.loops.view import LoopView
+from easy_pocket.web.shared.dependencies import RowId, Song, SongId, Store, download, edit_from_file, song_page
+from easy_pocket.web.shared.job_routes import jobs, workers
+from easy_pocket.web.shared.json_response import Answer
+from easy_pocket.web.shared.playing import playing
+from easy_pocket.web.shared.render import render
+from easy_pocket.web.shared.selection import At
+from easy_pocket.web.shared.song_state import header_state
+from easy_pocket.web.shared.uploads import FileEditId, FileName, plain_name, read_upload
+
+router = APIRouter()
+LONG_S = 40.0  # what is longer is listened to beside the page
+By = Literal["hits", "grid"]
+Slots = Annotated[int, Query(ge=1, le=96)]
+Bar = Annotated[int, Query(ge=1, le=64)]
+
+
+@router.get("/songs/{song_id}/loops")
+def show_newest(request: Request, song: Song) -> Response:
+    return _page(request, song, None)
+
+
+@router.get("/songs/{song_id}/loops/{loop_id}")
+def show(request: Request, song: Song, loop_id: RowId) -> Response:
+    return _page(request, song, loop_id)
+
+
+def _page(request: Request, song: Song, loop_id: int | None) -> Response:
+    rows = loops_of(song.reader, song.row.id)
+    row = next((row for row in rows if row.id == loop_id), rows[-1] if rows else None)
+    found = LoopView(row, load_audio(song.reader, row.audio_hash, row.name)) if row else None
+    names = {voice.role: voice.title for voice in song.kit.voices}
+    voice_names = {voice: names.get(voice, ROLES[voice].name) for voice in song.part.voices}
+    values: dict[str, Any] = {"loops": rows, "found": found, "voice_names": voice_names}
+    values["kit_voices"] = list(names.items())
+    values["under"] = UnderView(song, row.id, found.reading.bars) if row and found else None
+    return song_page(request, "loops/loops.html", song, **values)
+
+
+@router.post("/songs/{song_id}/loops/upload")
+async def upload(
+    request: Request, store: Store, song_id: SongId, at: At, name: FileName, edit_id: FileEditId = ""
+) -> Response:
+    """A short file is answered when it was heard; a long one with the work that listens to it."""
+    known, data = plain_name(name), await read_upload(request)
+    seconds = await run_in_threadpool(claimed_seconds, data)
+
+    def keep(file: HeardFile) -> dict[str, Any]:
+        made = edit_from_file(store, song_id, BringInLoop(file=file), at, edit_id=edit_id)
+        header = header_state(made.song, made.undo, made.redo)
+        return {"address": f"/songs/{song_id}/loops/{made.changed.made}", "song": header}
+
+    if seconds is not None and seconds > LONG_S:
+        return Answer({"job": jobs(request).start(hear_file, (data, known), keep)}, 202)
+    return Answer(await run_in_threadpool(keep, await workers(request).run(hear_file, data, known)))
+
+
+@router.get("/songs/{song_id}/loops/{loop_id}/groups")
+def groups(store: Store, song_id: SongId, loop_id: RowId) -> Response:
+    """The loop's hits sorted by sound."""
+    return Answer(groups_doc(store.reader, get_loop(store.reader, song_id, loop_id)))
+
+
+@router.get("/songs/{song_id}/loops/{loop_id}/beat")
+def beat_playing(song: Song, loop_id: RowId) -> Response:
+    """The loop's hits on the song's kit, at the loop's tempo and as they were played."""
+    beat = heard_beat(song.reader, get_loop(song.reader, song.row.id, loop_id))
+    pattern = replace(beat.pattern, hits=on_kit(beat.pattern.hits, song.kit.roles))
+    heard = replace(song, pattern=pattern, feel=FeelScopes(), performances={}, mix={})
+    return Answer(playing(heard, beat.tempo_bpm, timings=("felt",)))
+
+
+@router.get("/songs/{song_id}/loops/{loop_id}/under")
+def under_panel(song: Song, loop_id: RowId) -> Response:
+    """How it plays under the stack."""
+    bars = found_from_doc(get_loop(song.reader, song.row.id, loop_id).found).reading.bars
+    return Response(render("loops/_loop_layered.html", under=UnderView(song, loop_id, bars)), media_type="text/html")
+
+
+@router.post("/songs/{song_id}/loops/{loop_id}/against")
+def against(song: Song, loop_id: RowId, sent: SitInRequest) -> Response:
+    """The stack against the loop, and what sitting in would do; nothing is changed."""
+    return Answer(against_doc(song, loop_id, sit_in_of(sent)))
+
+
+@router.get("/songs/{song_id}/loops/{loop_id}/slices.zip")
+def slices_zip(store: Store, song_id: SongId, loop_id: RowId, by: By = "hits", slots: Slots = 1) -> Response:
+    """Slices as WAV, with an SFZ and the MIDI that replays them."""
+    row = get_loop(store.reader, song_id, loop_id)
+    heard, sound = found_from_doc(row.found), load_audio(store.reader, row.audio_hash, row.name)
+    name = PurePath(row.name).stem[:60] or "loop"
+    return download(slice_archive(slice_files(sound, heard, name, by, slots)), name, " slices.zip", "application/zip")
+
+
+class SlicesRequest(Strict):
+    by: By = "hits"
+    slots: Slots = 1
+
+
+@router.post("/songs/{song_id}/loops/{loop_id}/slices-song")
+def slices_song(store: Store, song_id: SongId, loop_id: RowId, sent: SlicesRequest) -> Response:
+    """The slices as a kit with the pattern that replays them, in a song of their own."""
+    song = song_of_slices(store, song_id, loop_id, sent.by, sent.slots)
+    return Answer({"address": f"/songs/{song.id}/bench", "name": song.name})
+
+
+@router.get("/songs/{song_id}/loops/{loop_id}/retimed.wav")
+def retimed_wav(
+    store: Store,
+    song_id: SongId,
+    loop_id: RowId,
+    tempo_bpm: Annotated[float, Query(ge=-1e9, le=1e9, allow_inf_nan=False)],
+) -> Response:
+    """The loop at another tempo, its slices set anew."""
+    row = get_loop(store.reader, song_id, loop_id)
+    heard, sound = found_from_doc(row.found), load_audio(store.reader, row.audio_hash, row.name)
+    cuts = cut_slices(heard.onsets, heard.reading)
+    moved = at_tempo(sound, cuts, heard.reading, tempo_bpm)
+    name = PurePath(row.name).stem[:60] or "loop"
+    return download(write_audio(moved, "WAV", 24), name, f" {tempo_bpm:g} bpm.wav", "audio/wav")
+
+
+@router.get("/songs/{song_id}/loops/{loop_id}/map")
+def bar_map(
+    store: Store,
+    song_id: SongId,
+    loop_id: RowId,
+    lane: Literal["all", "low", "mid", "high"] = "all",
+    bars: Annotated[int, Query(ge=1, le=8)] = 1,
+    from_bar: Annotated[list[Bar], Query(max_length=64)] = [],  # noqa: B006 - read, never changed
+    per_beat: Annotated[int | None, Query(ge=1, le=12)] = None,
+) -> Response:
+    """The bar map as the groove would be with these settings."""
+    heard = found_from_doc(get_loop(store.reader, song_id, loop_id).found)
+    shown = LoopMap(heard, lane, bars, from_bar, per_beat)
+    return Response(render("loops/_loop_map.html", map=shown), media_type="text/html")

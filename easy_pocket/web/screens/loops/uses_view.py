@@ -1,0 +1,110 @@
+"""What the Loops screen shows of groups, doubtful hits, and of the stack against the loop."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from easy_pocket.core.feel.perform import perform
+from easy_pocket.core.feel.sit_in import SatIn, SitIn
+from easy_pocket.core.feel.timing_comparison import gap, gap_by_voice, side_of, side_of_loop
+from easy_pocket.core.listen.loop_analysis import Heard
+from easy_pocket.core.listen.sound_groups import Group
+from easy_pocket.core.pattern.timebase import ms_per_tick, place_name
+from easy_pocket.core.pattern.voices import ROLES, voice_name
+from easy_pocket.store.database import Reads
+from easy_pocket.store.loops.loop_uses import groups_of, sitting_in
+from easy_pocket.store.loops.loops import found_from_doc, get_loop
+from easy_pocket.store.schema.tables import LoopRow
+from easy_pocket.store.songs.load import LoadedSong
+
+UNSURE = 0.5
+WORST = 16
+
+
+def groups_doc(reader: Reads, row: LoopRow) -> dict[str, Any]:
+    """The groups of a loop, with when their hits are and how sure they are."""
+    heard, groups = groups_of(reader, row)
+    return {"groups": [_group_doc(group, heard) for group in groups], "unsure": _unsure(groups)}
+
+
+def _group_doc(group: Group, heard: Heard) -> dict[str, Any]:
+    own = list(group.hits)
+    return {
+        "name": group.name,
+        "voice": group.voice,
+        "voice_name": voice_name(group.voice),
+        "glyph": ROLES[group.voice].glyph if group.voice in ROLES else "disc",
+        "times": np.round(heard.onsets.time_s[own], 6),
+        "strength": np.round(heard.onsets.strength[own], 3),
+        "certainty": list(group.certainty),
+    }
+
+
+def _unsure(groups: tuple[Group, ...]) -> int:
+    return sum(sure < UNSURE for group in groups for sure in group.certainty)
+
+
+def against_doc(song: LoadedSong, loop_id: int, wanted: SitIn) -> dict[str, Any]:
+    """The gap between the stack and the loop as they are, by voice and by the worst hits, and what sitting in would
+    make of it. Raises BadValueError and EditRefusedError."""
+    row = get_loop(song.reader, song.row.id, loop_id)
+    heard = found_from_doc(row.found)
+    tempo_bpm = song.tempo_bpm
+    loop = side_of_loop(heard.onsets, heard.reading, row.name, tempo_bpm)
+    stack = side_of(song.performance(), "the stack")
+    found = gap(stack, loop, wanted.step_ticks / 2 * ms_per_tick(tempo_bpm))
+    done: SatIn = sitting_in(song.reader, song, loop_id, wanted)
+    after = side_of(perform(done.tightening.after, song.feel, tempo_bpm=tempo_bpm), "after")
+    then = gap(after, loop, wanted.step_ticks / 2 * ms_per_tick(tempo_bpm))
+    voices = [stack.voices[index] for index in stack.voice_index[found.a].tolist()]
+    names = {voice.role: voice.title for voice in song.kit.voices}
+    gaps = {row.voice: row for row in gap_by_voice(stack, found, tempo_bpm)}
+    rows = [
+        {
+            "voice": voice,
+            "name": names.get(voice, ROLES[voice].name),
+            "pairs": len(gaps[voice].gaps_ms),
+            "mean": round(-gaps[voice].mean_ms, 2),
+            "size": round(gaps[voice].mean_size_ms, 2),
+            "gaps": np.round(-np.asarray(gaps[voice].gaps_ms), 2),
+        }
+        for voice in song.part.voices
+        if voice in gaps
+    ]
+    worst = [
+        {
+            "voice": voices[pair],
+            "tick": int(stack.tick[found.a[pair]]),
+            "words": " ".join(
+                (names.get(voices[pair], voices[pair]), place_name(int(stack.tick[found.a[pair]]), song.metre))
+            ),
+            "gap": round(-float(found.gap_ms[pair]), 2),
+            "stack_s": float(stack.time_ms[found.a[pair]]) / 1000,
+            "loop_s": float(loop.time_ms[found.b[pair]]) / 1000,
+            "heard_s": heard.reading.in_file_s(float(loop.time_ms[found.b[pair]]) / ms_per_tick(tempo_bpm)),
+            "heard_gap_s": float(found.gap_ms[pair]) / 1000 * tempo_bpm / heard.reading.tempo_bpm,
+        }
+        for pair in found.worst(WORST).tolist()
+    ]
+    return {
+        "revision": song.row.revision,
+        "pairs": len(found.gap_ms),
+        "alone": len(found.only_a),
+        "size": found.mean_size_ms,
+        "then": then.mean_size_ms,
+        "moved": int(done.tightening.moved.sum()),
+        "led": int(done.led.sum()),
+        "hits": len(done.led),
+        "rows": rows,
+        "worst": worst,
+        "length_s": max(stack.length_ms, loop.length_ms) / 1000,
+        "stack": _marks(stack.time_ms, stack.velocity),
+        "would": _marks(after.time_ms, after.velocity) if done.tightening.moved.any() else [],
+        "loop": _marks(loop.time_ms, loop.velocity),
+    }
+
+
+def _marks(time_ms: np.ndarray, velocity: np.ndarray) -> list[list[float]]:
+    return np.stack([np.round(time_ms / 1000, 5), np.round(velocity / 127, 3)], axis=1).tolist()

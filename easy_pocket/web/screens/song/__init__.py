@@ -1,0 +1,1 @@
+"""Song: parts by sections."""

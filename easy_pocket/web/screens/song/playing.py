@@ -1,0 +1,63 @@
+"""The whole song as the player takes it: every event in seconds, where bars and sections begin, loops under it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from easy_pocket.core.song.perform_song import play_song
+from easy_pocket.core.song.song_mix import song_columns, together
+from easy_pocket.core.sound.events import CUT_FADE_S, MASTER_GAIN
+from easy_pocket.store.kits.kits import remember_voices
+from easy_pocket.store.loops.layered_loop_audio import tell_under
+from easy_pocket.store.loops.song_loops import under_in_song
+from easy_pocket.store.songs.load import LoadedSong
+from easy_pocket.web.shared.playing import columns
+
+
+def song_playing(song: LoadedSong, timing: str = "felt") -> dict[str, Any]:
+    """As `playing`, of the song from its first beat to its end. bars_s: when each bar begins, and the end; beats: of
+    each bar, beat_s of each."""
+    for kit in song.kits.values():
+        remember_voices(kit)
+    arrangement = song.arrangement
+    played = play_song(arrangement, straight=timing == "straight")
+    events = together(song_columns(played, song.kits))
+    spans = arrangement.spans
+    return {
+        "revision": song.row.revision,
+        "whole": True,
+        "strikes": {},
+        "tempo_bpm": arrangement.tempo_bpm,
+        "length_s": arrangement.length_ms / 1000,
+        "beat_s": 60.0 / arrangement.tempo_bpm * 4 / arrangement.metre.unit,
+        "beats": arrangement.metre.beats,
+        "bars": arrangement.bars,
+        "bars_s": [at_ms / 1000 for at_ms in arrangement.bar_starts_ms],
+        "bar_beats": [span.metre.beats for span in spans for _ in range(span.bars)],
+        "spans": [
+            {
+                "section": span.section.key,
+                "turn": span.turn,
+                "from_s": span.start_ms / 1000,
+                "to_s": (span.start_ms + span.length_ms) / 1000,
+                "first_bar": span.first_bar,
+                "bars": span.bars,
+                "start_tick": span.start_tick,
+                "ticks": span.ticks,
+            }
+            for span in spans
+        ],
+        "first_pass_differs": False,
+        "master_gain": MASTER_GAIN,
+        "cut_fade_s": CUT_FADE_S,
+        "felt": columns(events),
+        "felt_more": [],
+        "straight": None,
+        "straight_more": [],
+        "timing": timing,
+        "under": [],
+        "under_at": [
+            {"key": tell_under(one, performance), "at_s": at_s, "length_s": performance.length_ms / 1000}
+            for at_s, one, performance in under_in_song(song, played)
+        ],
+    }

@@ -1,0 +1,210 @@
+"""The Song screen: parts by sections, as data for the page to draw, and the few pieces that are HTML."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from easy_pocket.core.pattern.timebase import GRID_TICKS, place_name
+from easy_pocket.core.pattern.voices import ROLES
+from easy_pocket.core.song.arrangement import Span
+from easy_pocket.core.song.collisions import Double, doubles, settled
+from easy_pocket.core.song.cycles import together_words
+from easy_pocket.core.song.energy import broken_promises, energy_of
+from easy_pocket.core.song.flatten import Flat, unsettled
+from easy_pocket.core.song.hit_columns import Line
+from easy_pocket.core.song.joins import join_words
+from easy_pocket.core.song.part_hits import turn_keys
+from easy_pocket.core.song.section import JOIN_KINDS, ORDER
+from easy_pocket.store.loops.loops import loops_of
+from easy_pocket.store.songs.cells import Resolved, join_from_doc
+from easy_pocket.store.songs.load import LoadedPart, LoadedSong
+from easy_pocket.store.songs.phrases import lines
+from easy_pocket.web.screens.song.part_description import (
+    STEP_WORDS,
+    cycles_of,
+    meetings_of,
+    part_words,
+    said_of,
+    turning_parts,
+)
+from easy_pocket.web.shared.voice_title import voice_title
+
+MOST_BINS = 48  # strokes of a cell's picture
+
+
+class SongView:
+    def __init__(self, song: LoadedSong) -> None:
+        self.song = song
+        self.loops = loops_of(song.reader, song.row.id)
+        self.lines = lines(song.reader)
+        self.arrangement = song.arrangement
+        self.names = {part.row.id: {row.id: row.name for row in part.patterns} for part in song.parts}
+        before = unsettled(self.arrangement)
+        self.doubles = doubles(self.arrangement, before)
+        self.flat = Flat(self.arrangement, tuple((span, settled(self.arrangement, lines)) for span, lines in before))
+
+    def data(self) -> dict[str, Any]:
+        """Everything the page draws: sections, parts with their cells, loops, energy, and what is to be pointed at."""
+        song, arrangement = self.song, self.arrangement
+        energy = energy_of(self.flat)
+        promises = {one.section: one.words for one in broken_promises(self.flat, energy)}
+        spans = {span.section.key: span for span in reversed(arrangement.spans)}
+        names = {part.row.id: part.row.name for part in song.parts}
+        return {
+            "seen": {"part": song.part.id, "pattern": song.pattern_row.id, "section": song.section.id},
+            "metre": str(song.metre),
+            "tempo_bpm": song.row.tempo_bpm,
+            "bars": arrangement.bars,
+            "length_s": round(arrangement.length_ms / 1000, 3),
+            "written": bool(song.row.kept),
+            "sections": [self._section(one, spans[one.row.id], promises) for one in song.resolved],
+            "parts": [self._part(part) for part in song.parts],
+            "cells": {
+                one.row.id: {part.row.id: self._cell(one, spans[one.row.id], part) for part in song.parts}
+                for one in song.resolved
+            },
+            "loops": [self._loop(one) for one in song.under],
+            "energy": {
+                "total": _scaled(energy.energy),
+                "density": np.round(energy.density, 2),
+                "level": np.round(energy.level, 3),
+                "brightness": np.round(energy.brightness, 3),
+            },
+            "cycles": [[part.name, part.turning.shift_ticks, ticks] for part, ticks in turning_parts(song)],
+            "meet": meetings_of(song),
+            "bar": song.metre.bar_ticks,
+            "together": together_words(cycles_of(song), song.metre),
+            "doubles": [self._double(one, names) for one in self.doubles],
+            "kits": song.kit_names,
+            "joins": JOIN_KINDS,
+            "grids": {str(ticks): STEP_WORDS[ticks] for ticks in GRID_TICKS.values()},
+            "free_loops": [[row.id, row.name] for row in self.loops],
+        }
+
+    def _double(self, one: Double, names: dict[int, str]) -> dict[str, Any]:
+        (part, other), (span, tick) = one.parts, one.first
+        voice = ROLES[one.voice].name if one.voice in ROLES else one.voice
+        at = place_name(tick + (span.first_bar - 1) * span.metre.bar_ticks, span.metre)
+        times = f"{one.count} time{'s' if one.count > 1 else ''}"
+        words = f"{voice}: {names[part]} and {names[other]}, {times}, first at {at}"
+        return {"part": part, "other": other, "voice": one.voice, "choice": one.choice, "words": words}
+
+    def _section(self, one: Resolved, span: Span, promises: dict[int, str]) -> dict[str, Any]:
+        row = one.row
+        return {
+            "id": row.id,
+            "name": row.name,
+            "bars": one.bars,
+            "repeats": one.repeats,
+            "tempo_bpm": one.tempo_bpm,
+            "metre": one.metre,
+            "first_bar": span.first_bar,
+            "notes": row.notes,
+            "mark": row.mark,
+            "parent": one.parent.id if one.parent else None,
+            "parent_name": one.parent.name if one.parent else "",
+            "own": sorted(one.own),
+            "joins": list(one.joins),
+            "join_words": [_join_words(doc, self.song) for doc in one.joins],
+            "promise": promises.get(row.id, ""),
+        }
+
+    def _part(self, part: LoadedPart) -> dict[str, Any]:
+        row, song = part.row, self.song
+        kit = song.kits[row.kit_key]
+        voices = dict.fromkeys([*row.voices, *(v for p in part.patterns_by_id.values() for v in p.arrays.voices)])
+        return {
+            "id": row.id,
+            "name": row.name,
+            "kit": row.kit_key,
+            "kit_name": kit.name,
+            "words": part_words(part, song),
+            "said": said_of(part, song),
+            "patterns": [[pattern.id, pattern.name, pattern.length_ticks] for pattern in part.patterns],
+            "voices": [[voice, voice_title(kit, voice)] for voice in voices],
+            "crashes": [[v, voice_title(kit, v)] for v in kit.roles],
+            "muted": sorted(voice for voice, mix in part.mix.items() if mix.mute),
+            **{
+                name: getattr(row, name)
+                for name in (
+                    "cycle_ticks", "step_ticks", "start_shift_ticks", "rotation_ticks", "restarts", "bars",
+                    "pattern_order", "change_percent", "seed", "fills", "level_db", "mute", "solo",
+                )
+            },
+        }  # fmt: skip
+
+    def _cell(self, one: Resolved, span: Span, part: LoadedPart) -> dict[str, Any]:
+        doc = one.cells.get(part.row.id)
+        own = one.parent is not None and f"cell {part.row.id}" in one.own
+        if doc is None:
+            return {"rest": True, "own": own, "strokes": self._strokes(span, part.row.id)}
+        names = self.names[part.row.id]
+        key, order = doc.get("pattern", ORDER), ""
+        if key == ORDER:
+            core = next(one for one in self.arrangement.parts if one.key == part.row.id)
+            order = "".join(names.get(k, "?")[:3] for k in turn_keys(core, span.section.cells[part.row.id]))
+        return {
+            "rest": False,
+            "own": own,
+            "pattern": key,
+            "name": order or names.get(key, "gone"),
+            "muted": doc.get("muted", []),
+            "level_db": doc.get("level_db", 0.0),
+            "feel": doc.get("feel") or {},
+            "strokes": self._strokes(span, part.row.id),
+        }
+
+    def _strokes(self, span: Span, part: int) -> str:
+        """What the part plays in the section's first turn: loudness 0-9 of so many equal stretches."""
+        line = self.flat.spans[span.number][1].get(part)
+        return strokes_text(line, span) if line is not None else ""
+
+    def _loop(self, one: Any) -> dict[str, Any]:
+        doc = next(doc for doc in self.song.row.under or [] if doc["loop_id"] == one.row.id)
+        return {
+            "id": one.row.id,
+            "name": one.row.name,
+            "sections": list(one.section_ids),
+            "muted": bool(doc.get("muted")),
+            "level_db": one.under.level_db,
+            "from_bar": doc.get("from_bar", 1),
+            "to_bar": doc.get("to_bar", 0),
+        }
+
+
+def strokes_text(line: Line, span: Span) -> str:
+    """Kept with the line, which is often the same in many sections."""
+    bins = _bins(span)
+    kept: dict[int, str] = line.__dict__.setdefault("strokes", {})
+    if bins in kept:
+        return kept[bins]
+    at = np.minimum(line.tick * bins // span.ticks, bins - 1)
+    loud = np.zeros(bins, dtype=np.int64)
+    np.maximum.at(loud, at, np.clip(np.rint(line.velocity / 127 * 9), 1, 9).astype(np.int64))
+    kept[bins] = "".join(map(str, loud.tolist()))
+    return kept[bins]
+
+
+def _bins(span: Span) -> int:
+    """A picture's stretches: 16ths where they fit, else the same number in every bar."""
+    slots = max(span.ticks // 240, 1)
+    if slots <= MOST_BINS:
+        return slots
+    return max(MOST_BINS // span.bars, 1) * min(span.bars, MOST_BINS)
+
+
+def _join_words(doc: dict[str, Any], song: LoadedSong) -> str:
+    join = join_from_doc(doc)
+    beats = join.beats
+    if join.kind in ("fill", "pickup"):
+        rows = [row for part in song.parts for row in part.patterns if row.id == join.pattern]
+        beats = rows[0].length_ticks / song.metre.pulse_ticks if rows else 0
+    return join_words(join, f"{beats:g} beat{'s' if beats != 1 else ''}")
+
+
+def _scaled(values: np.ndarray) -> list[int]:
+    """0 to 100 of the largest."""
+    most = float(values.max()) if len(values) else 0.0
+    return [round(float(value) / most * 100) if most else 0 for value in values]

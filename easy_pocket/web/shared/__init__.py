@@ -1,0 +1,1 @@
+"""What the screens share: requests, responses, the player's data, templates and scripts."""

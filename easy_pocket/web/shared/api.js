@@ -1,0 +1,28 @@
+// Questions to the server: what the page looks at is part of their address.
+
+import { lookText } from "./selection.js";
+
+// A tab that was copied by the browser is another tab: the name lasts as long as the page.
+const TAB = crypto.randomUUID ? crypto.randomUUID().slice(0, 18) : `${Date.now()}${Math.floor(Math.random() * 1e9)}`;
+let count = 0;
+
+export function withLooking(address) {
+  const url = new URL(address, location.href);
+  if (!url.pathname.startsWith("/songs/")) return address;
+  url.searchParams.set("at", lookText());
+  return `${url.pathname}${url.search}`;
+}
+
+// As fetch.
+export function ask(address, options = {}) {
+  return fetch(withLooking(address), options);
+}
+
+export function askJson(address, body) {
+  return ask(address, { method: "POST", headers: { "Content-Type": "application/json", Accept: "application/json" }, body: JSON.stringify(body) });
+}
+
+// For an edit that comes with a file: sent twice, it is made once.
+export function newEditId() {
+  return `${TAB}-${(count += 1)}${Math.floor(Math.random() * 1e6)}`;
+}

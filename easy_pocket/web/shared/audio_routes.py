@@ -1,0 +1,70 @@
+"""Sounds and loops as audio for the player, named by content so that the browser keeps them."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Path
+from starlette.responses import Response
+
+from easy_pocket.core.audio import Audio
+from easy_pocket.core.errors import BadValueError
+from easy_pocket.core.formats.audio_file import write_audio
+from easy_pocket.core.listen.waveform import as_int16, peaks
+from easy_pocket.core.sound.backwards import backwards
+from easy_pocket.core.sound.kit import voice_audio
+from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.text import whole_number
+from easy_pocket.store.kits.kits import find_voice
+from easy_pocket.store.kits.samples import sample_source
+from easy_pocket.store.loops.layered_loop_audio import play_under
+from easy_pocket.store.loops.loops import get_loop, load_audio
+from easy_pocket.web.shared.dependencies import RowId, SongId, Store
+
+router = APIRouter()
+LASTING = {"Cache-Control": "private, max-age=31536000, immutable"}
+GONE = "There is no such sound: its kit was changed; reload the page."
+SoundKey = Annotated[str, Path(max_length=120)]
+UnderKey = Annotated[str, Path(max_length=40)]
+
+
+@router.get("/audio/sounds/{key}.wav")
+def sound(store: Store, key: SoundKey) -> Response:
+    forwards, turned, backs = key.partition("-r")
+    back, _, fade = backs.partition("f")
+    base, _, number = forwards.rpartition("-")
+    voice = find_voice(store.reader, base)
+    if voice is None:
+        raise BadValueError(GONE)
+    stretch, frames, fade_frames = (whole_number(text) for text in (number, back, fade or "0"))
+    if stretch is None or stretch > voice.hardest or (turned and (frames is None or fade_frames is None)):
+        raise BadValueError("There is no such sound.")
+    audio = voice_audio(voice, stretch, sample_source(store.reader))
+    if turned:
+        audio = backwards(audio, frames or 0, fade_frames or 0)
+    return _wav(Audio(audio, RATE_HZ), 32, LASTING)
+
+
+def _wav(audio: Audio, bits: int, headers: dict[str, str] | None = None) -> Response:
+    return Response(write_audio(audio, "WAV", bits), media_type="audio/wav", headers=headers)
+
+
+@router.get("/audio/under/{key}.wav")
+def under(store: Store, key: UnderKey) -> Response:
+    """What a loop plays under the stack in one pass."""
+    return _wav(Audio(play_under(store.reader, key), RATE_HZ), 32, LASTING)
+
+
+@router.get("/audio/under/{key}.bin")
+def under_peaks(store: Store, key: UnderKey) -> Response:
+    """Its peaks as signed bytes, lowest and highest of each stretch of 1,024 samples."""
+    audio = play_under(store.reader, key)
+    return Response(
+        peaks(as_int16(audio.mean(axis=1)), 1024).tobytes(), media_type="application/octet-stream", headers=LASTING
+    )
+
+
+@router.get("/songs/{song_id}/loops/{loop_id}/audio.wav")
+def loop_audio(store: Store, song_id: SongId, loop_id: RowId) -> Response:
+    row = get_loop(store.reader, song_id, loop_id)
+    return _wav(load_audio(store.reader, row.audio_hash, row.name), 16)

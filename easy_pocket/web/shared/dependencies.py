@@ -1,0 +1,73 @@
+"""What the routes share: the database, the song a request is about, a page around a screen, making an edit."""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated, Any
+
+from fastapi import Depends, Path
+from starlette.requests import Request
+from starlette.responses import Response
+
+from easy_pocket.store.database import Database
+from easy_pocket.store.history.undo_log import StaleRevisionError
+from easy_pocket.store.songs.edits.pipeline import EditResult, SentEdit, make_edit
+from easy_pocket.store.songs.edits.registry import Edit
+from easy_pocket.store.songs.load import LoadedSong, read_song
+from easy_pocket.store.songs.selection import Looking
+from easy_pocket.web.shared.json_response import Answer
+from easy_pocket.web.shared.playing import playing
+from easy_pocket.web.shared.render import page
+from easy_pocket.web.shared.selection import At
+from easy_pocket.web.shared.song_state import header_of
+
+SongId = Annotated[int, Path(ge=1, le=2**31 - 1)]
+RowId = Annotated[int, Path(ge=1, le=2**31 - 1)]
+
+
+def database_of(request: Request) -> Database:
+    found: Database = request.app.state.database
+    return found
+
+
+Store = Annotated[Database, Depends(database_of)]
+
+
+def song_of(store: Store, song_id: SongId, at: At) -> LoadedSong:
+    return read_song(store.reader, song_id, at)
+
+
+Song = Annotated[LoadedSong, Depends(song_of)]  # the song a request is about, read; nothing is held
+
+
+def download(data: bytes, name: str, ending: str, media_type: str) -> Response:
+    """A file to keep, named after what it is with plain letters only."""
+    plain = re.sub(r"[^A-Za-z0-9 _-]+", "", name).strip() or "easy pocket"
+    headers = {"Content-Disposition": f'attachment; filename="{plain}{ending}"'}
+    return Response(data, media_type=media_type, headers=headers)
+
+
+def song_page(request: Request, template: str, song: LoadedSong, **values: Any) -> Response:
+    """A screen of a song, with header, ribbon and what the player is to play."""
+    shared = {"song": song, "header": header_of(song), "playing": playing(song, timings=("felt",))}
+    return page(request, template, {**shared, **values})
+
+
+def edit_from_file(
+    store: Database, song_id: int, edit: Edit, looking: Looking, *, revision: int | None = None, edit_id: str = ""
+) -> EditResult:
+    """An edit that came with a file, made on the song as it is."""
+    return make_edit(store, song_id, SentEdit(edit, revision, looking, edit_id))
+
+
+def both_sides(error: StaleRevisionError) -> dict[str, Any]:
+    """What an edit that meets another one is told: what was wanted, and what stands there now."""
+    theirs = list(dict.fromkeys(error.theirs))
+    changed = "; ".join(theirs[:3]) + (f" and {len(theirs) - 3} more" if len(theirs) > 3 else "")
+    words = f"Another tab changed the same thing meanwhile: {changed}. You see its newest state; yours was not made"
+    return {"error": f"{words}{f': {error.mine}' if error.mine else ''}.", "theirs": theirs, "mine": error.mine}
+
+
+def stale(error: StaleRevisionError, now: dict[str, Any]) -> Response:
+    """Refused, with the song as it is now: the page shows it and offers the edit again."""
+    return Answer({**both_sides(error), "now": now}, 409)

@@ -1,0 +1,58 @@
+// The Export menu. A WAV is mixed first: what would clip is told before anything is written.
+
+import { ask } from "./api.js";
+import { lookText } from "./selection.js";
+import { hideNote, showNote } from "./notes.js";
+
+export function takeAway(link, event) {
+  const address = new URL(link.href);
+  if (!address.pathname.endsWith(".wav")) {
+    address.searchParams.set("at", lookText());
+    link.href = address;
+    return;
+  }
+  event.preventDefault();
+  link.closest("[x-data]").dispatchEvent(new KeyboardEvent("keydown", { key: "Escape" })); // the menu has done its work
+  if (!link.ariaBusy) mix(link, address);
+}
+
+async function mix(link, address) {
+  const near = document.querySelector("[aria-controls='export-menu']");
+  link.ariaBusy = "true";
+  showNote("Mixing…", { near, stays: true });
+  try {
+    const answer = await ask(address, { headers: { Accept: "application/json" } });
+    if (answer.ok) {
+      save(await answer.blob(), nameIn(answer));
+      hideNote();
+      return;
+    }
+    const { error, clipping } = await answer.json().catch(() => ({ error: "The server did not answer as it should: try again." }));
+    const again = (field, value) => () => {
+      address.searchParams.set(field, value);
+      mix(link, address);
+    };
+    const softer = clipping && Math.round(10 * (clipping.take_off_db + Number(address.searchParams.get("take_off_db") ?? 0))) / 10;
+    const actions = clipping ? [[`take ${softer.toFixed(1)} dB off`, again("take_off_db", softer)], ["write it clipped", again("as_it_is", "true")]] : [];
+    showNote(error, { near, wrong: true, actions, stays: Boolean(clipping) });
+  } catch {
+    showNote("The server does not answer: nothing was written. Try again in a moment.", { near, wrong: true });
+  } finally {
+    link.ariaBusy = null;
+  }
+}
+
+function nameIn(answer) {
+  const said = answer.headers.get("Content-Disposition") ?? "";
+  const plain = said.match(/filename="([^"]+)"/)?.[1];
+  const coded = said.match(/filename\*=utf-8''([^;]+)/i)?.[1];
+  return coded ? decodeURIComponent(coded) : (plain ?? "mix.wav");
+}
+
+function save(blob, name) {
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(blob);
+  link.download = name;
+  link.click();
+  setTimeout(() => URL.revokeObjectURL(link.href), 60000);
+}

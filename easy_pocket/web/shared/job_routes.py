@@ -1,0 +1,38 @@
+"""Work in progress: how far it is, and stopping it."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Path
+from starlette.requests import Request
+from starlette.responses import Response
+
+from easy_pocket.jobs.jobs import Jobs
+from easy_pocket.jobs.workers import Workers
+from easy_pocket.web.shared.json_response import Answer
+
+router = APIRouter()
+Key = Annotated[str, Path(pattern=r"^[0-9a-f]{32}$")]
+
+
+def jobs(request: Request) -> Jobs:
+    found: Jobs = request.app.state.jobs
+    return found
+
+
+def workers(request: Request) -> Workers:
+    return jobs(request).workers
+
+
+@router.get("/jobs/{key}")
+def progress(request: Request, key: Key) -> Response:
+    return Answer(jobs(request).find(key).doc)
+
+
+@router.post("/jobs/{key}/stop")
+def stop(request: Request, key: Key) -> Response:
+    """It ends at once; what it would have changed is left as it is."""
+    job = jobs(request).find(key)
+    job.stop()
+    return Answer(job.doc)

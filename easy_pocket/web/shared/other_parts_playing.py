@@ -1,0 +1,95 @@
+"""What the other parts play while a page is at one of them: over the length of the pattern it looks at."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from easy_pocket.caches import ByteCache
+from easy_pocket.core.feel.perform import Performance
+from easy_pocket.core.pattern.strokes import Strokes
+from easy_pocket.core.song.arrangement import Span
+from easy_pocket.core.song.hit_columns import Line
+from easy_pocket.core.song.part import Part
+from easy_pocket.core.song.part_hits import own_line, seams
+from easy_pocket.core.song.perform_song import play_span
+from easy_pocket.core.song.section import Cell, Section
+from easy_pocket.core.sound.events import EventColumns, columns_of
+from easy_pocket.core.sound.kit import Kit
+from easy_pocket.store.songs.load import LoadedSong
+
+
+@dataclass(frozen=True)
+class Beside:
+    """A part in the stretch a page looks at; ticks and times from its beginning."""
+
+    part: Part
+    cell: Cell
+    line: Line
+    performance: Performance
+    struck: Strokes
+    seams: list[int]
+
+
+def bench_span(song: LoadedSong) -> Span:
+    """The stretch the Bench draws: as long as its pattern, in the section it looks at."""
+    pattern = song.pattern
+    where = next((one for one in song.arrangement.sections if one.key == song.section.id), None)
+    section = where or Section(0, "", max(pattern.bars, 1))
+    offset = own_cell(song).start_ticks
+    cells = {key: replace(cell, start_ticks=max(cell.start_ticks - offset, 0)) for key, cell in section.cells.items()}
+    return Span(
+        0, replace(section, cells=cells, joins=()), 1, 0, pattern.length_ticks, 0.0, song.tempo_bpm, song.metre, 1
+    )
+
+
+def own_cell(song: LoadedSong) -> Cell:
+    """The cell of the part that is looked at, where it plays the pattern that is looked at; else a plain one."""
+    where = next((one for one in song.arrangement.sections if one.key == song.section.id), None)
+    cell = where.cells.get(song.part.id) if where else None
+    return cell if cell is not None and cell.pattern == song.pattern_row.id else Cell(song.pattern_row.id)
+
+
+def beside(song: LoadedSong, *, tempo_bpm: float | None = None, straight: bool = False) -> list[Beside]:
+    """All parts but the one that is looked at, in their order; those that rest there have no hits. Made once for each
+    way of playing."""
+    if len(song.parts) < 2:
+        return []
+    kept: dict[object, list[Beside]] = song.__dict__.setdefault("beside", {})
+    key = (tempo_bpm, straight)
+    if key not in kept:
+        kept[key] = _beside(song, tempo_bpm, straight)
+    return kept[key]
+
+
+def _beside(song: LoadedSong, tempo_bpm: float | None, straight: bool) -> list[Beside]:
+    span = bench_span(song)
+    if tempo_bpm is not None:
+        span = replace(span, tempo_bpm=tempo_bpm)
+    found = []
+    for part in song.arrangement.parts:
+        if part.key == song.part.id:
+            continue
+        cell = span.section.cells.get(part.key, Cell())
+        there = part.key in span.section.cells
+        line = own_line(part, span, song.row.seed)
+        performance, struck = play_span(part, cell, span, line, straight=straight)
+        found.append(Beside(part, cell, line, performance, struck, seams(part, cell, span) if there else []))
+    return found
+
+
+_columns: ByteCache[tuple[Performance, Kit, EventColumns]] = ByteCache("parts beside the written one", 64 << 20)
+
+
+def columns_beside(song: LoadedSong, one: Beside) -> EventColumns:
+    """What it sounds like in a loop of the stretch. A part that is not written stays as it is from edit to edit: its
+    events are kept as long as performance, kit and mix are the same."""
+    gain_db, kit, performance = one.part.level_db + one.cell.level_db, song.kits[one.part.kit], one.performance
+    mixed = tuple(sorted((voice, repr(mix)) for voice, mix in one.part.mix.items()))
+    key = (id(performance), id(kit), mixed, gain_db)
+    known = _columns.find(key)
+    if known is not None and known[0] is performance and known[1] is kit:
+        return known[2]
+    columns = columns_of(performance.hits, one.struck, kit, one.part.mix, length_ms=performance.length_ms)
+    columns = replace(columns, gain=columns.gain * 10 ** (gain_db / 20))
+    _columns.put(key, (performance, kit, columns))
+    return columns

@@ -1,0 +1,118 @@
+"""What the player needs: the times, gains and pans it is to schedule, felt and straight."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from easy_pocket.core.pattern.strokes import first_pass_differs, pass_cycle
+from easy_pocket.core.pattern.timebase import Metre, ms_per_tick
+from easy_pocket.core.song.part import audible_parts
+from easy_pocket.core.song.song_mix import together
+from easy_pocket.core.sound.events import CUT_FADE_S, MASTER_GAIN, EventColumns, VoiceMix, play_columns
+from easy_pocket.core.sound.kit import Kit, KitVoice, audio_key
+from easy_pocket.core.sound.velocity import gains
+from easy_pocket.store.kits.kits import remember_voices
+from easy_pocket.store.loops.layered_loop_audio import tell_under
+from easy_pocket.store.songs.load import LoadedSong
+from easy_pocket.store.songs.pattern_files import straight_gain
+from easy_pocket.web.shared.other_parts_playing import beside, columns_beside, own_cell
+
+STRIKE_VELOCITY = 116  # a single hit to listen to
+
+
+def columns(events: EventColumns) -> dict[str, Any]:
+    """Events as the player takes them; a rate of 1 is the rule and is left out, a cut that never comes is null."""
+    plain_rate = bool((events.rate == 1.0).all())
+    return {
+        "audio": list(events.audio),
+        "sound": events.sound,
+        "start_s": np.round(events.start_s, 7),
+        "gain": np.round(events.gain, 5),
+        "rate": None if plain_rate else np.round(events.rate, 6),
+        "pan": np.round(events.pan, 4),
+        "cut_s": np.round(events.cut_s, 7),
+    }
+
+
+LOOSE_PASSES = 8  # of looseness that runs on, before the loop comes round to the first
+MOST_EVENTS = 60_000
+
+
+def passes(song: LoadedSong, *, straight: bool = False, tempo_bpm: float | None = None) -> list[dict[str, Any]]:
+    """One pass after another until they repeat: only a pattern with odds, hits of certain passes, or looseness that
+    runs on has more than one. After the last comes the second again when the first has hits of its own, else the
+    first."""
+    cycle = pass_cycle(song.pattern)
+    louder = straight_gain(song, tempo_bpm) if straight else 1.0
+    runs_on = not straight and song.feel.runs_on(song.pattern.arrays.voices)
+    if runs_on:
+        cycle = math.lcm(cycle, max(1, min(LOOSE_PASSES, MOST_EVENTS // max(1, len(song.pattern.hits)))))
+    found = []
+    heard = audible_parts(song.arrangement.parts) if len(song.parts) > 1 else {song.part.id}
+    others = [
+        columns_beside(song, one)
+        for one in beside(song, tempo_bpm=_other_than_own(song, tempo_bpm), straight=straight)
+        if one.part.key in heard
+    ]
+    for number in range(1, min(cycle, 48) + first_pass_differs(song.pattern) + 1):
+        own = []
+        if song.part.id in heard:
+            played = song.performance(straight=straight, tempo_bpm=tempo_bpm, pass_number=number if runs_on else 1)
+            events = play_columns(played, song.kit, song.mix, pass_number=number, seed=song.row.seed)
+            own = [replace(events, gain=events.gain * louder * own_gain(song))]
+        found.append(columns(together([*own, *others]) if others or not own else own[0]))
+    return found
+
+
+def _other_than_own(song: LoadedSong, tempo_bpm: float | None) -> float | None:
+    return None if tempo_bpm == song.tempo_bpm else tempo_bpm
+
+
+def own_gain(song: LoadedSong) -> float:
+    """Level of the part that is looked at, and of its cell."""
+    return float(10 ** ((song.part.level_db + own_cell(song).level_db) / 20))
+
+
+def strike(voice: KitVoice, mix: VoiceMix | None = None) -> dict[str, Any]:
+    """One hard hit of a voice, for the ear."""
+    remember_voices(Kit("", "", (voice,)))
+    pan = voice.pan if mix is None or mix.pan is None else mix.pan
+    level_db = voice.level_db + (mix.level_db if mix else 0.0)
+    gain = gains(voice.velocity_level)[STRIKE_VELOCITY] * 10 ** (level_db / 20)
+    return {"audio": audio_key(voice, int(voice.stretch_of[STRIKE_VELOCITY])), "gain": round(gain, 5), "pan": pan}
+
+
+def playing(
+    song: LoadedSong,
+    tempo_bpm: float | None = None,
+    gain_db: float = 0.0,
+    *,
+    timings: tuple[str, ...] = ("felt", "straight"),
+) -> dict[str, Any]:
+    """The loop's passes at a tempo (default: the song's), all of it louder by gain_db. `felt` and `straight` are the
+    first pass, `felt_more` and `straight_more` what differs after it; a timing not asked for is null."""
+    for kit in song.kits.values():
+        remember_voices(kit)
+    tempo = song.tempo_bpm if tempo_bpm is None else tempo_bpm
+    metre: Metre = song.metre
+    heard: dict[str, Any] = {"felt": None, "felt_more": [], "straight": None, "straight_more": []}
+    for timing in timings:
+        heard[timing], *heard[f"{timing}_more"] = passes(song, straight=timing == "straight", tempo_bpm=tempo)
+    part = [voice for voice in song.kit.voices if voice.role in song.part.voices]
+    return {
+        "strikes": {voice.role: strike(voice, song.mix.get(voice.role)) for voice in part},
+        "tempo_bpm": tempo,
+        "length_s": song.pattern.length_ticks * ms_per_tick(tempo) / 1000,
+        "beat_s": 60.0 / tempo * 4 / metre.unit,
+        "beats": metre.beats,
+        "bars": song.pattern.bars,
+        "first_pass_differs": first_pass_differs(song.pattern),
+        "master_gain": MASTER_GAIN * 10 ** (gain_db / 20),
+        "cut_fade_s": CUT_FADE_S,
+        "under": [tell_under(one, song.performance(tempo_bpm=tempo)) for one in song.under if not one.under.muted],
+        **heard,
+    }

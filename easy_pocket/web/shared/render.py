@@ -1,0 +1,45 @@
+"""Templates, with the few helpers they share."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from jinja2 import Environment, FileSystemLoader, StrictUndefined
+from starlette.requests import Request
+from starlette.responses import HTMLResponse
+
+from easy_pocket.core.pattern.timebase import GRID_NAMES, GRID_TICKS
+from easy_pocket.core.sound.kit_edit import NOTE_NAMES
+from easy_pocket.web.shared.json_response import to_json
+from easy_pocket.web.shared.screen import in_order
+from easy_pocket.web.static_files import STATIC
+
+FOLDERS = [Path(__file__).parent / "templates", Path(__file__).parent.parent / "screens"]
+
+environment = Environment(
+    loader=FileSystemLoader(FOLDERS),
+    autoescape=True,
+    undefined=StrictUndefined,
+    auto_reload=False,
+    trim_blocks=True,
+    lstrip_blocks=True,
+)
+
+
+environment.policies["json.dumps_function"] = lambda content, **_: to_json(content).decode()
+environment.globals["static"] = STATIC.address
+environment.globals["modules"] = STATIC.modules
+environment.globals["screens"] = in_order
+environment.globals["note_names"] = NOTE_NAMES
+environment.globals["grid_names"] = GRID_NAMES
+environment.globals["grid_ticks"] = GRID_TICKS
+
+
+def render(template: str, **values: Any) -> str:
+    return environment.get_template(template).render(**values)
+
+
+def page(request: Request, template: str, values: dict[str, Any], status: int = 200) -> HTMLResponse:
+    screen = template.partition("/")[0].removesuffix(".html")
+    return HTMLResponse(render(template, request=request, screen=screen, **values), status)

@@ -1,0 +1,90 @@
+// The ribbon of sections: each as wide as its bars; pressed, its bars are shown; named, split and joined in place.
+
+import { looking } from "./selection.js";
+import { showNote } from "./notes.js";
+
+const byId = (id) => document.getElementById(id);
+
+export class Ribbon {
+  constructor(page) {
+    this.page = page;
+    document.addEventListener("click", (event) => this.click(event));
+    document.addEventListener("change", (event) => this.change(event));
+    this.draw();
+  }
+
+  // After every answer: the sections' shares of the width.
+  draw() {
+    const sections = [...byId("ribbon").querySelectorAll(".section")];
+    const chosen = sections.find((section) => Number(section.dataset.section) === looking.section) ?? sections[0];
+    for (const section of sections) {
+      section.style.flexGrow = section.dataset.allBars;
+      section.classList.toggle("on", section === chosen);
+    }
+  }
+
+  click(event) {
+    const button = event.target.closest?.("#ribbon button");
+    if (!button) return;
+    const section = button.closest(".section");
+    const { dataset } = button;
+    if (dataset.sectionGo !== undefined) this.go(section);
+    else if (dataset.sectionSplit !== undefined) this.split(section, button);
+    else if (dataset.sectionJoin !== undefined) this.push({ kind: "section_join", section_id: Number(section.dataset.section) }, section);
+  }
+
+  push(edit, near) {
+    this.page.edits.push(edit, { near });
+  }
+
+  // Where the song is, in the section that sounds; null hides it.
+  needle(place) {
+    const thread = byId("ribbon-needle");
+    if (!thread) return;
+    const section = place && byId("ribbon").querySelector(`[data-section="${place.span.section}"]`);
+    thread.hidden = !section;
+    if (!section) return;
+    const turns = this.page.plan.song.spans.filter((span) => span.section === place.span.section);
+    const share = (turns.indexOf(place.span) + place.within) / turns.length;
+    const x = Math.round(section.offsetLeft + section.offsetWidth * share);
+    if (thread.dataset.x !== `${x}`) thread.style.transform = `translateX(${(thread.dataset.x = x)}px)`;
+  }
+
+  // To a section: the page looks at what is played there. While the song plays it goes on; from where it is chosen
+  // on the Song screen one plays it.
+  async go(section) {
+    const id = Number(section.dataset.section);
+    const { page } = this;
+    const moves = id !== looking.section;
+    looking.section = id;
+    this.draw();
+    if (page.screen === "song") page.arrangement.choose({ kind: "section", section: id });
+    else if (page.screen === "bench") {
+      if (moves) {
+        looking.pattern = 0;
+        await page.refresh();
+      }
+      const { rails } = page;
+      const count = Math.min(Number(section.dataset.bars), Math.max(1, Math.round(rails.facts.length / rails.facts.bar)));
+      const from = Math.floor(rails.facts.start / rails.facts.bar) + 1;
+      rails.show((from - 1) * rails.facts.bar, count * rails.facts.bar);
+      rails.chooseBars({ from, count });
+    } else if (moves) {
+      looking.pattern = 0;
+      await page.redraw();
+    }
+  }
+
+  split(section, button) {
+    const field = section.querySelector("[data-section-bar]");
+    const bar = Math.round(Number(field.value));
+    if (bar >= 1) this.push({ kind: "section_split", bar }, section);
+    else showNote(`'${field.value}' is no bar: type its number.`, { near: button, wrong: true });
+  }
+
+  change({ target }) {
+    if (target.dataset?.sectionName === undefined || !target.value.trim()) return;
+    const section = target.closest(".section");
+    this.push({ kind: "section_name", section_id: Number(section.dataset.section), name: target.value }, section);
+  }
+}

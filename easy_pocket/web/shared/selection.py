@@ -1,0 +1,21 @@
+"""Where a page looks: "part.pattern.section", told in the address of what it asks for (`?at=`)."""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated
+
+from fastapi import Depends, Query
+
+from easy_pocket.store.songs.selection import Looking
+
+SHAPE = re.compile(r"(\d{1,9})\.(\d{1,9})\.(\d{1,9})", re.ASCII)
+
+
+def looking_at(at: Annotated[str, Query(max_length=60)] = "") -> Looking:
+    """What does not read as three numbers is nothing chosen."""
+    found = SHAPE.fullmatch(at)
+    return Looking(*(int(number) for number in found.groups())) if found else Looking()
+
+
+At = Annotated[Looking, Depends(looking_at)]

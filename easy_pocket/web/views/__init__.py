@@ -1,1 +1,0 @@
-"""View models: results of the core as geometry and words for the templates."""
