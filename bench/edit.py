@@ -17,7 +17,7 @@ from easy_pocket.core.pattern.voices import DRUMS
 from easy_pocket.demo.load import lamplighter_hits, load_demo
 from easy_pocket.home.mariadb import MariaDb
 from easy_pocket.store.database import Database
-from easy_pocket.store.songs.load import create_song
+from easy_pocket.store.songs.create import create_song
 from easy_pocket.web.app import make_app
 
 

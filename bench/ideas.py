@@ -12,7 +12,7 @@ from easy_pocket.core.ideas.distance import density, distance, distances, within
 from easy_pocket.core.ideas.fill_settings import ENDINGS, PATHS, SUBDIVISIONS, FillSettings
 from easy_pocket.core.ideas.fills import fills
 from easy_pocket.core.ideas.grow import GrowSettings, grow
-from easy_pocket.core.ideas.idea_context import Scene, window
+from easy_pocket.core.ideas.idea_context import IdeaContext, window
 from easy_pocket.core.ideas.variations import VariationSettings, variations
 from easy_pocket.core.pattern.backbeat import backbeat
 from easy_pocket.core.pattern.metrical import syncopation
@@ -26,7 +26,7 @@ SEEDS = 60
 
 
 def run() -> None:
-    lamplighter = Scene(Pattern(7680, lamplighter_hits()), KIT, 104.0, 57.0)
+    lamplighter = IdeaContext(Pattern(7680, lamplighter_hits()), KIT, 104.0, 57.0)
     begin, end = window(lamplighter)
     seed = iter(range(10_000))
     took = median_ms(lambda: fills(lamplighter, FillSettings(), next(seed), begin, end), 15)
@@ -42,7 +42,7 @@ def run() -> None:
     _clicked()
 
 
-def _diversity(lamplighter: Scene) -> None:
+def _diversity(lamplighter: IdeaContext) -> None:
     means, least, denser, count = [], [], 0, 0
     for here in (lamplighter, *(scene(name) for name in BEATS)):
         begin, end = window(here)

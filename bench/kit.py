@@ -19,7 +19,7 @@ from easy_pocket.demo.load import lamplighter_hits
 from easy_pocket.samples import dry_dock, shipped_samples
 from easy_pocket.store.database import Database
 from easy_pocket.store.schema.tables import SoundRow
-from easy_pocket.store.songs.load import create_song
+from easy_pocket.store.songs.create import create_song
 
 SOUNDS = 5_000
 

@@ -15,9 +15,9 @@ import numpy as np
 from bench.clock import median_ms
 from bench.made_loops import write_made
 from bench.own_loops import write_loops
-from easy_pocket.core.formats.analysis_json import heard_to_doc
+from easy_pocket.core.formats.analysis_json import analysis_doc
 from easy_pocket.core.formats.audio_file import read_audio
-from easy_pocket.core.listen.loop_analysis import hear
+from easy_pocket.core.listen.loop_analysis import analyze_loop
 
 SHARED = Path(os.environ.get("EASY_POCKET_LOOPS") or Path(__file__).resolve().parent.parent.parent / "shared" / "loops")
 SCORER = SHARED.parent / "tools" / "score_loops.py"
@@ -35,7 +35,7 @@ def run() -> None:
             truth = json.loads(truth_file.read_text())
             audio = read_audio(folder / truth["file"], truth["file"])
             audios[truth["name"]] = audio
-            (results / f"{truth['name']}.json").write_text(json.dumps(heard_to_doc(hear(audio), truth["name"])))
+            (results / f"{truth['name']}.json").write_text(json.dumps(analysis_doc(analyze_loop(audio), truth["name"])))
         print(f"loops: {folder.name}, {len(audios)} of them")
         score = _scored if SCORER.is_file() else _score
         score(folder, results)
@@ -55,8 +55,8 @@ def _made(scratch: Path, score: Callable[[Path, Path], None]) -> None:
     soft = found = quiet = right = 0
     for truth_file in sorted(folder.glob("*.truth.json")):
         truth = json.loads(truth_file.read_text())
-        heard = hear(read_audio(folder / truth["file"], truth["file"]))
-        (results / f"{truth['name']}.json").write_text(json.dumps(heard_to_doc(heard, truth["name"])))
+        heard = analyze_loop(read_audio(folder / truth["file"], truth["file"]))
+        (results / f"{truth['name']}.json").write_text(json.dumps(analysis_doc(heard, truth["name"])))
         times, length = heard.onsets.time_s, truth["duration_s"]
         struck = np.array([hit["time_s"] for hit in truth["hits"]])
         apart = np.abs((times[:, None] - struck[None] + length / 2) % length - length / 2)
@@ -125,7 +125,7 @@ def _merged(times: list[float]) -> np.ndarray:
 
 def _speed(audios: dict) -> None:
     seconds = sum(audio.duration_s for audio in audios.values())
-    ours = sum(median_ms(lambda audio=audio: hear(audio), 5) for audio in audios.values()) / 1000
+    ours = sum(median_ms(lambda audio=audio: analyze_loop(audio), 5) for audio in audios.values()) / 1000
     print(f"speed: {seconds:.1f} s of audio heard in {ours * 1000:.0f} ms, {seconds / ours:.0f} x real time")
     try:
         import librosa

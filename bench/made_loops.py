@@ -146,7 +146,7 @@ def _loop(
         velocity = int(np.clip(hit.velocity + dice.normal(0, 6), 12, 127))
         hits.append((hit.voice, slot, velocity, offset_ms, hit.tick * 60 / tempo_bpm / 960 + offset_ms / 1000))
     total = round((length_s + lead_s + (0.8 if ends == "untrimmed" else 0.0)) * RATE)
-    drums, told = _drums(kit, hits, lead_s, total, ends, dice, sound_of)
+    drums, on_progress = _drums(kit, hits, lead_s, total, ends, dice, sound_of)
     tonal = _tonal(length_s, tempo_bpm, lead_s, total, dice) if dice.random() < 0.5 else np.zeros(total)
     mixed = drums + tonal * np.sqrt(np.mean(drums**2) / max(np.mean(tonal**2), 1e-12)) * 10 ** (-9 / 20) * bool(
         tonal.any()
@@ -156,7 +156,7 @@ def _loop(
         "name": name, "file": f"{name}.wav", "duration_s": total / RATE, "tempo_bpm": tempo_bpm * metre.unit / 4,
         "beats_per_bar": metre.beats, "beat_unit": metre.unit, "bars": pattern.bars, "bar_one_s": lead_s,
         "grid": per_beat if metre.unit == 4 else 2, "swing_percent": swing, "ends": ends,
-        "hits": sorted(told, key=lambda one: one["time_s"]), "template": _template(told, slots),
+        "hits": sorted(on_progress, key=lambda one: one["time_s"]), "template": _template(on_progress, slots),
     }  # fmt: skip
     if metre.unit == 8:
         truth["alt_readings"] = [{"tempo_bpm": tempo_bpm * 2 / 3, "beats_per_bar": 2}]
@@ -182,7 +182,7 @@ def _drums(
     }
     others = {voice: sound_of(voice, dice) for voice in changed} if sound_of else {}
     made: dict[tuple[str, int], np.ndarray] = {}
-    told = []
+    on_progress = []
     for voice, slot, velocity, offset_ms, time_s in hits:
         if voice not in kit.roles:
             continue
@@ -207,7 +207,7 @@ def _drums(
         piece = sound[begin - start :]
         line[begin : begin + len(piece)] += piece[: len(line) - begin]
         first = np.abs(sound[: int(0.06 * RATE)])
-        told.append({
+        on_progress.append({
             "time_s": (start + early) / RATE, "slot": slot, "voice": voice, "velocity": velocity,
             "offset_ms": offset_ms,
             "level_db": float(20 * np.log10(max(first.max(), 1e-9))), "wrapped": bool(wrapped),
@@ -217,8 +217,8 @@ def _drums(
         folded = line[:total].copy()
         tail = line[total:]
         folded[: min(len(tail), total)] += tail[:total]
-        return folded, told
-    return line[:total], told
+        return folded, on_progress
+    return line[:total], on_progress
 
 
 def onset_sample(sound: np.ndarray) -> int:
@@ -288,8 +288,8 @@ def _effects(x: np.ndarray, wraps: bool, dice: np.random.Generator) -> np.ndarra
     return x
 
 
-def _template(told: list[dict], slots: int) -> dict[str, Any]:
-    by_slot: list[list[dict]] = [[hit for hit in told if hit["slot"] % slots == slot] for slot in range(slots)]
+def _template(on_progress: list[dict], slots: int) -> dict[str, Any]:
+    by_slot: list[list[dict]] = [[hit for hit in on_progress if hit["slot"] % slots == slot] for slot in range(slots)]
 
     def level(own: list[dict]) -> float | None:
         bars: dict[int, float] = {}

@@ -175,7 +175,7 @@ def _beside_long_work(address: str, song: int) -> None:
         while not done.is_set():
             httpx.get(f"{address}/songs/{song}/song.wav?bits=32", timeout=600)
 
-    def hear() -> None:
+    def analyze_loop() -> None:
         name = f"{address}/songs/{song}/loops/upload?name=long.flac&revision=1&edit_id=bench-long-file"
         httpx.post(
             name, content=audio.getvalue(), headers={"Origin": address, "Accept": "application/json"}, timeout=600
@@ -183,7 +183,7 @@ def _beside_long_work(address: str, song: int) -> None:
 
     with ThreadPoolExecutor(2) as pool:
         pool.submit(export)
-        pool.submit(hear)
+        pool.submit(analyze_loop)
         busy = _edits(address, song, "busy", SECONDS)
         done.set()
     print(f"an edit while the song is exported and ten minutes are heard: p95 {busy:.0f} ms; idle {idle:.0f} ms: "

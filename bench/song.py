@@ -14,10 +14,10 @@ from bench.edit import Timed, desk
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.song.energy import energy_of
 from easy_pocket.core.song.flatten import flatten
-from easy_pocket.core.song.perform_song import play_song
+from easy_pocket.core.song.perform_song import perform_song
 from easy_pocket.samples import house_kits
+from easy_pocket.store.hits_json import hits_to_json
 from easy_pocket.store.schema.tables import PartRow, PatternRow, SectionRow, SongRow
-from easy_pocket.store.songs.hits_json import hits_to_json
 from easy_pocket.store.songs.load import load_song
 
 PARTS, PATTERNS, BARS_EACH, SECTIONS = 8, 3, 2, 25
@@ -83,12 +83,12 @@ def run() -> None:
 def _core(song: Any) -> None:
     start = time.perf_counter()
     flat = flatten(song)
-    play_song(song, flat)
+    perform_song(song, flat)
     cold = time.perf_counter() - start
     warm = []
     for _ in range(5):
         start = time.perf_counter()
-        play_song(song, flatten(song))
+        perform_song(song, flatten(song))
         warm.append(time.perf_counter() - start)
     voices = sum(len({v for p in part.patterns.values() for v in p.arrays.voices}) for part in song.parts)
     print(f"{song.bars} bars, {len(song.parts)} parts, {voices} voices, {flat.count} hits: performed in "
@@ -118,11 +118,11 @@ def _pages(client: TestClient, song_id: int, wide_id: int) -> None:
             edit: dict[str, Any] = {"kind": "velocity", "voice": "kick", "tick": tick, "velocity": 50 + number}
             if screen == "song":
                 edit = {"kind": "cell_level", "section_id": section, "part_id": part, "value": -(number % 12)}
-            told = client.post(
+            on_progress = client.post(
                 f"/songs/{song_id}/edits", json={"revision": revision, "edit": edit, "view": {"screen": screen}}
             )
             times.append(Timed.last_ms)
-            assert told.status_code == 200, told.text
-            revision = told.json()["song"]["revision"]
+            assert on_progress.status_code == 200, on_progress.text
+            revision = on_progress.json()["song"]["revision"]
         p50, p95 = np.percentile(times[4:], [50, 95])
         print(f"an edit on the {screen} screen: p50 {p50:.0f} ms, p95 {p95:.0f} ms (wanted: 60)")

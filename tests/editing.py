@@ -12,7 +12,7 @@ from easy_pocket.core.sound.kit_edit import KitEdit
 from easy_pocket.store.database import Database
 from easy_pocket.store.songs.edits.pipeline import EditResult, SentEdit, SentStep, make_edit, take_steps
 from easy_pocket.store.songs.edits.registry import any_edit
-from easy_pocket.store.songs.selection import ANYWHERE, Looking
+from easy_pocket.store.songs.selection import ANYWHERE, Selection
 
 ADAPTER: TypeAdapter[Any] = TypeAdapter(any_edit())
 
@@ -25,7 +25,7 @@ def do(
     revision: int | None = None,
     gesture: str | None = None,
     edit_id: str = "",
-    looking: Looking = ANYWHERE,
+    looking: Selection = ANYWHERE,
     **values: Any,
 ) -> EditResult:
     """kind: the name of an edit, or one of the core's."""

@@ -11,7 +11,7 @@ from easy_pocket.core.feel.feel import Feel
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.audio_file import read_audio
 from easy_pocket.core.formats.midi import read_midi, write_midi
-from easy_pocket.core.listen.loop_analysis import hear
+from easy_pocket.core.listen.loop_analysis import analyze_loop
 from tests.drums import SWUNG, beat, rendered, wav_bytes
 from tests.test_cli import run
 
@@ -86,7 +86,7 @@ def test_a_beat_sits_in_with_the_loop(desk):
 
 def test_a_loop_at_another_tempo_is_heard_there(desk):
     assert run("retime", "loop.wav", "--tempo", "110", "-o", "fast.wav", cwd=desk).returncode == 0
-    heard = hear(read_audio(desk / "fast.wav", "fast.wav"))
+    heard = analyze_loop(read_audio(desk / "fast.wav", "fast.wav"))
     assert heard.reading.tempo_bpm == pytest.approx(110, rel=0.01)
 
 

@@ -14,7 +14,8 @@ import soundfile
 from easy_pocket.cli import main
 from easy_pocket.core.song.flatten import flatten
 from easy_pocket.demo.tidewater import slack_water, three_piers
-from easy_pocket.store.songs.load import load_song, shelf
+from easy_pocket.store.songs.load import load_song
+from easy_pocket.store.songs.shelf import shelf
 from easy_pocket.store.songs.song_files import song_as_midi
 
 
@@ -48,10 +49,10 @@ def test_export_writes_what_the_page_exports(desk: Any, tmp_path: Path, capsys: 
         "Slack Water song.mid", "Slack Water song.wav", "Slack Water 01 Drums.mid", "Slack Water 02 Shaker.mid",
     ]  # fmt: skip
     with desk.transaction() as session:
-        song_id = next(one.row.id for one in shelf(session) if one.row.name == "Slack Water")
-        song = load_song(session, song_id)
+        song_id = next(one.id for one in shelf(session) if one.name == "Slack Water")
+        song = load_song(session, song_id).values
         assert (tmp_path / "out/Slack Water song.mid").read_bytes() == song_as_midi(song).data
-        count = len(flatten(song.arrangement).line(song.parts[1].row.id))
+        count = len(flatten(song.arrangement).line(song.parts[1].id))
     audio, rate = soundfile.read(tmp_path / "out/Slack Water song.wav")
     assert rate == 44100
     assert len(audio) / rate > 22 * 4 * 60 / 72
@@ -71,7 +72,7 @@ def test_a_midi_file_becomes_a_song_of_parts(desk: Any, tmp_path: Path, capsys: 
         "4 sections",  # a bar of pre-roll, when something comes before the first beat
     )
     with desk.transaction() as session:
-        newest = max(one.row.id for one in shelf(session))
+        newest = max(one.id for one in shelf(session))
         song = load_song(session, newest)
         assert [part.row.name for part in song.parts] == ["Drums", "Frame drum"]
         bridge = next(one for one in song.resolved if one.row.name == "Bridge")

@@ -14,7 +14,7 @@ from easy_pocket.home import folder
 from easy_pocket.home.folder import LaunchError, check_room, claim, release, unwritable
 from easy_pocket.home.upgrade import bring_up_to_date
 from easy_pocket.store.database import Database
-from easy_pocket.store.songs.load import create_song
+from easy_pocket.store.songs.create import create_song
 
 
 @pytest.mark.parametrize(

@@ -13,7 +13,8 @@ from pathlib import Path
 
 import pytest
 
-from easy_pocket.home.mariadb import free_port
+from easy_pocket.home import mariadb
+from easy_pocket.home.mariadb import MariaDb, free_port
 from tests.running import start_app
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -159,3 +160,19 @@ def test_the_script_explains_itself_and_refuses_what_it_does_not_know():
     wrong = subprocess.run([ROOT / "pocket", "dance"], capture_output=True, text=True)
     assert wrong.returncode == 1
     assert "no command 'dance'" in wrong.stderr
+
+
+@pytest.mark.parametrize("stubborn", [False, True], ids=["never waited for", "deaf to SIGTERM"])
+def test_an_older_server_that_is_left_over_is_no_hindrance(tmp_path, monkeypatch, stubborn):
+    monkeypatch.setattr(mariadb, "STOP_LIMIT_S", 0.5)
+    server = MariaDb(tmp_path / "h")
+    server.data.mkdir(parents=True)
+    script = "import signal, time; signal.signal(signal.SIGTERM, signal.SIG_IGN); print(flush=True); time.sleep(600)"
+    plain = "import time; print(flush=True); time.sleep(600)"
+    left_over = subprocess.Popen(
+        [sys.executable, "-c", script if stubborn else plain, str(server.data)], stdout=subprocess.PIPE
+    )
+    left_over.stdout.readline()
+    server.pid_file.write_text(str(left_over.pid))
+    server.end_orphan()
+    assert left_over.wait(10) == (-signal.SIGKILL if stubborn else -signal.SIGTERM)

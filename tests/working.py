@@ -7,14 +7,14 @@ import time
 from typing import Any
 
 from easy_pocket.core.errors import BadValueError
-from easy_pocket.jobs.workers import Told
+from easy_pocket.core.progress import OnProgress
 
 
 def give(value: Any) -> Any:
     return value
 
 
-def tell_and_wait(seconds: float, told: Told) -> str:
+def tell_and_wait(seconds: float, told: OnProgress) -> str:
     """Tells that it is half done, then takes so long."""
     told(0.5, "half way")
     time.sleep(seconds)
@@ -33,7 +33,7 @@ def slip() -> None:
     raise RuntimeError("a slip of ours")
 
 
-def slip_when_told(told: Told) -> None:
+def slip_when_told(told: OnProgress) -> None:
     slip()
 
 

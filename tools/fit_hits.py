@@ -26,12 +26,12 @@ from bench.made_loops import MadeLoop, made_loops
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import NoHitsError
 from easy_pocket.core.listen import believed
-from easy_pocket.core.listen.bar_context import bar_pictures, bars_say_something
-from easy_pocket.core.listen.candidates import Candidates, candidates_in
-from easy_pocket.core.listen.hit_classifier import FARTHEST, MERGE_S, Network, needed_odds, strongest_apart
+from easy_pocket.core.listen.bar_context import bar_features, bars_are_reliable
+from easy_pocket.core.listen.candidates import Candidates, detect_candidates
+from easy_pocket.core.listen.hit_classifier import FARTHEST, MERGE_S, Network, needed_log_odds, select_separated
 from easy_pocket.core.listen.onsets import Onsets, measure
 from easy_pocket.core.listen.preparation import RATE_HZ, Prepared, prepare
-from easy_pocket.core.listen.ranked_readings import read_loop
+from easy_pocket.core.listen.ranked_readings import rank_readings
 
 A_BATCH = 40  # loops from one seed ...
 STILL = 4  # ... and what holds no hit at all
@@ -117,7 +117,7 @@ def by_sound(batch: tuple[int, bool]) -> list[Examples]:
     dice = np.random.default_rng([batch[0], 99])
     for loop in (*loops_of(batch), *(None for _ in range(STILL))):
         prepared = prepare(loop.audio if loop else stillness(dice))
-        found = candidates_in(prepared)
+        found = detect_candidates(prepared)
         alone = [measure(prepared, found.at[index : index + 1], np.ones(1)) for index in range(len(found))]
         level = np.array([np.sqrt(np.mean(samples_after(prepared, at) ** 2)) for at in found.at])
         time_s = (found.at - prepared.context) / RATE_HZ
@@ -140,15 +140,15 @@ def by_bars(job: tuple[list[Examples], Network]) -> tuple[np.ndarray, np.ndarray
         odds = sound.of(one.pictures)
         time_s = one.measured.time_s
         at = np.rint((time_s + 1) * RATE_HZ).astype(np.intp)
-        best = strongest_apart(at, odds, needed_odds(0.5))
+        best = select_separated(at, odds, needed_log_odds(0.5))
         best = best[(time_s[best] >= 0) & (time_s[best] < one.measured.duration_s)]
         try:
-            reading = read_loop(one.measured.take(best))[0]
+            reading = rank_readings(one.measured.take(best))[0]
         except NoHitsError:
             continue
-        if not bars_say_something(reading):
+        if not bars_are_reliable(reading):
             continue
-        inside, rows = bar_pictures(Candidates(at, at, np.zeros(len(at)), one.pictures), time_s, odds, reading)
+        inside, rows = bar_features(Candidates(at, at, np.zeros(len(at)), one.pictures), time_s, odds, reading)
         pictures.append(rows[inside].astype(np.float32))
         apart.append(one.off_s[inside])
     return np.concatenate(pictures), np.concatenate(apart)

@@ -11,10 +11,10 @@ from easy_pocket.core.ideas.change import Change
 from easy_pocket.core.ideas.fill_settings import FillSettings
 from easy_pocket.core.ideas.fills import fills
 from easy_pocket.core.ideas.grow import GrowSettings, grow
-from easy_pocket.core.ideas.idea_context import Scene, window
+from easy_pocket.core.ideas.idea_context import IdeaContext, window
 from easy_pocket.core.ideas.variation_kinds import step_of
 from easy_pocket.core.pattern.pattern import Pattern
-from easy_pocket.core.pattern.phrases import starter_lines
+from easy_pocket.core.pattern.phrases import starter_phrases
 from easy_pocket.demo.load import lamplighter_hits
 from easy_pocket.samples import house_kits
 from easy_pocket.web.screens.ideas.picture import SIDE, Picture, picture
@@ -27,15 +27,15 @@ COLOURS = {"old": "#8d9bc4", "new": "#a85c0c", "gone": "#9a927f"}
 WIDTHS = ((2.4, 4.6), (3.4, 5.6), (4.6, 7.0))
 
 
-def beats() -> dict[str, Scene]:
+def beats() -> dict[str, IdeaContext]:
     """The demo's beats: Lamplighter, and lines of the shelf that are played at the festival."""
     kit = house_kits()["boathouse"].roles
-    lines = starter_lines()
+    lines = starter_phrases()
     quay, pier = lines["break-quayside-44"], lines["break-pier-break-68"]
     return {
-        "Lamplighter": Scene(Pattern(7680, lamplighter_hits()), kit, 104.0, 57.0),
-        "Quayside, straight": Scene(_twice(quay.hits, quay.length_ticks, quay.metre), kit, 112.0),
-        "Three Piers, in six": Scene(_twice(pier.hits, pier.length_ticks, pier.metre), kit, 84.0),
+        "Lamplighter": IdeaContext(Pattern(7680, lamplighter_hits()), kit, 104.0, 57.0),
+        "Quayside, straight": IdeaContext(_twice(quay.hits, quay.length_ticks, quay.metre), kit, 112.0),
+        "Three Piers, in six": IdeaContext(_twice(pier.hits, pier.length_ticks, pier.metre), kit, 84.0),
     }
 
 

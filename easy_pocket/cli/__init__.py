@@ -26,14 +26,14 @@ from easy_pocket.cli.songs import add_songs
 from easy_pocket.core.errors import BadValueError, PocketError
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.feel.template import MAX_TEMPLATE_BARS
-from easy_pocket.core.formats.analysis_json import heard_to_doc
+from easy_pocket.core.formats.analysis_json import analysis_doc
 from easy_pocket.core.formats.audio_file import write_audio
 from easy_pocket.core.formats.midi import nearest_voice
 from easy_pocket.core.formats.sfz import read_sfz
 from easy_pocket.core.formats.template_file import dump_template
 from easy_pocket.core.listen.beat_check import beat_doubt
 from easy_pocket.core.listen.groove import extract_template
-from easy_pocket.core.listen.loop_analysis import Heard
+from easy_pocket.core.listen.loop_analysis import LoopAnalysis
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.pattern.voices import stand_in
 from easy_pocket.core.sound.events import play_events
@@ -112,7 +112,7 @@ def _parser() -> Parser:
 def run_listen(chosen: argparse.Namespace) -> None:
     name = os.path.basename(chosen.loop)
     heard = listen(chosen.loop)
-    doc = heard_to_doc(heard, name)
+    doc = analysis_doc(heard, name)
     warn_of_doubt(heard)
     if chosen.json:
         print(json.dumps(doc))
@@ -124,7 +124,7 @@ def run_listen(chosen: argparse.Namespace) -> None:
           f"{len(doc['onsets'])} hits, {swing}, confidence {100 * doc['confidence']:.0f} %{moves}")  # fmt: skip
 
 
-def warn_of_doubt(heard: Heard) -> None:
+def warn_of_doubt(heard: LoopAnalysis) -> None:
     """On the error output, so that what is printed stays what was asked for."""
     if words := beat_doubt(heard.onsets, heard.reading):
         say(words)

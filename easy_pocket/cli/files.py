@@ -12,7 +12,7 @@ from easy_pocket.core.feel.template import GrooveTemplate
 from easy_pocket.core.formats.audio_file import read_audio
 from easy_pocket.core.formats.midi import MidiBeat, read_midi
 from easy_pocket.core.formats.template_file import load_template
-from easy_pocket.core.listen.loop_analysis import Heard, hear
+from easy_pocket.core.listen.loop_analysis import LoopAnalysis, analyze_loop
 
 PATIENT_BYTES = 200_000_000  # a file larger than this is not read into memory
 
@@ -27,8 +27,8 @@ def bounded_bytes(path: str, what: str) -> bytes:
     return Path(path).read_bytes()
 
 
-def listen(path: str) -> Heard:
-    return hear(read_audio(path, os.path.basename(path)))
+def listen(path: str) -> LoopAnalysis:
+    return analyze_loop(read_audio(path, os.path.basename(path)))
 
 
 def read_beat(path: str) -> MidiBeat:

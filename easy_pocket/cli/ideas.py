@@ -16,7 +16,7 @@ from easy_pocket.core.ideas.change import Idea
 from easy_pocket.core.ideas.fill_settings import ENDINGS, PATHS, SUBDIVISIONS, FillSettings
 from easy_pocket.core.ideas.fills import MOST_AT_ONCE, fills
 from easy_pocket.core.ideas.grow import GrowSettings, grow
-from easy_pocket.core.ideas.idea_context import Scene, window
+from easy_pocket.core.ideas.idea_context import IdeaContext, window
 from easy_pocket.core.ideas.variation_kinds import KINDS
 from easy_pocket.core.ideas.variations import VariationSettings, variations
 from easy_pocket.core.pattern.pattern import Hit, Pattern
@@ -70,12 +70,12 @@ def _common(command: argparse.ArgumentParser, out: str, many: bool) -> None:
         command.add_argument("--count", type=int, default=6, help=f"how many, 1-{MOST_AT_ONCE} (default 6)")
 
 
-def _scene(chosen: argparse.Namespace) -> tuple[MidiBeat, Scene]:
+def _scene(chosen: argparse.Namespace) -> tuple[MidiBeat, IdeaContext]:
     kits = house_kits()
     if chosen.kit not in kits:
         raise BadValueError(f"There is no kit '{chosen.kit[:40]}'; there are {', '.join(kits)}.")
     beat = read_beat(chosen.midi)
-    return beat, Scene(beat.pattern, kits[chosen.kit].roles, beat.tempo_bpm)
+    return beat, IdeaContext(beat.pattern, kits[chosen.kit].roles, beat.tempo_bpm)
 
 
 def _ends(text: str | None, option: str) -> tuple[float, float] | None:

@@ -13,14 +13,15 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.feel import FeelScopes
 from easy_pocket.core.feel.perform import perform
-from easy_pocket.core.feel.sit_in import SitIn, sit_in
-from easy_pocket.core.feel.timing_comparison import gap, side_of, side_of_loop
+from easy_pocket.core.feel.timing_comparison import gap, side_of
 from easy_pocket.core.formats.audio_file import read_audio, write_audio
 from easy_pocket.core.formats.midi import write_midi
 from easy_pocket.core.formats.slice_kit import slice_files
-from easy_pocket.core.listen.loop_analysis import Heard, hear
+from easy_pocket.core.listen.loop_analysis import LoopAnalysis, analyze_loop
+from easy_pocket.core.listen.loop_side import side_of_loop
+from easy_pocket.core.listen.sit_in import SitIn, sit_in
 from easy_pocket.core.listen.slices import CUTS, at_tempo, cut_slices
-from easy_pocket.core.listen.sound_groups import beat_of, mapped, sort_hits
+from easy_pocket.core.listen.sound_groups import beat_from_groups, group_hits, with_kit_voices
 from easy_pocket.core.pattern.timebase import GRID_TICKS, check_tempo, ms_per_tick, place_name
 from easy_pocket.core.pattern.voices import check_voice
 
@@ -65,9 +66,9 @@ def add_loops(commands: Any) -> None:
     retime.set_defaults(run=run_retime)
 
 
-def _heard(path: str) -> tuple[Audio, Heard]:
+def _heard(path: str) -> tuple[Audio, LoopAnalysis]:
     audio = read_audio(path, os.path.basename(path))
-    return audio, hear(audio)
+    return audio, analyze_loop(audio)
 
 
 def _voices(text: str | None) -> tuple[str, ...]:
@@ -76,8 +77,8 @@ def _voices(text: str | None) -> tuple[str, ...]:
 
 def run_hits(chosen: argparse.Namespace) -> None:
     audio, heard = _heard(chosen.loop)
-    groups = mapped(sort_hits(audio, heard.onsets), _voices(chosen.voices))
-    found = beat_of(heard.onsets, heard.reading, groups)
+    groups = with_kit_voices(group_hits(audio, heard.onsets), _voices(chosen.voices))
+    found = beat_from_groups(heard.onsets, heard.reading, groups)
     performance = perform(found.pattern, tempo_bpm=heard.reading.tempo_bpm)
     write(chosen.out, write_midi(performance, name=Path(chosen.out).stem, loop=True).data)
     if found.left_out:

@@ -13,7 +13,7 @@ from easy_pocket.cli.files import read_beat, read_template, say, write
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.feel import Feel, FeelScopes
 from easy_pocket.core.feel.perform import TIME_STAGES, VELOCITY_STAGES, Performance, perform
-from easy_pocket.core.feel.template_edits import fit_words
+from easy_pocket.core.feel.template_edits import describe_fit
 from easy_pocket.core.feel.tighten import Tighten, tighten
 from easy_pocket.core.formats.midi import nearest_voice, write_midi
 from easy_pocket.core.pattern.pattern import Pattern
@@ -70,7 +70,7 @@ def run_perform(chosen: argparse.Namespace) -> None:
     tempo_bpm = check_tempo(beat.tempo_bpm if chosen.tempo is None else chosen.tempo)
     templates = {one.template.name: one.template for one in (feel.stack, *feel.voices.values()) if one.template}
     for template in templates.values():
-        if fitted := fit_words(template, beat.pattern.metre, beat.pattern.bars):
+        if fitted := describe_fit(template, beat.pattern.metre, beat.pattern.bars):
             say(f"{template.name}: {fitted}.")
     pattern = _tightened(chosen, beat.pattern, tempo_bpm)
     performance = perform(pattern, feel, tempo_bpm=tempo_bpm, straight=chosen.straight, loop=False)

@@ -11,8 +11,9 @@ from typing import Any
 from easy_pocket.cli.files import listen, read_beat
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.perform import Performance, perform
-from easy_pocket.core.feel.pocket import SwingFound, pocket_by_voice, swing_found
-from easy_pocket.core.feel.timing_comparison import Gap, Side, gap, heard_performance, side_of, side_of_loop
+from easy_pocket.core.feel.pocket import SwingMeasure, measure_swing, pocket_by_voice
+from easy_pocket.core.feel.timing_comparison import Side, TimingComparison, gap, side_of
+from easy_pocket.core.listen.loop_side import loop_performance, side_of_loop
 from easy_pocket.core.pattern.timebase import GRID_TICKS, ms_per_tick, place_name
 
 WORST = 12
@@ -38,7 +39,7 @@ def _side(path: str, tempo_bpm: float | None) -> tuple[Side, Performance]:
     tempo = tempo_bpm or heard.reading.tempo_bpm
     return (
         side_of_loop(heard.onsets, heard.reading, name, tempo),
-        heard_performance(heard.onsets, heard.reading, tempo),
+        loop_performance(heard.onsets, heard.reading, tempo),
     )
 
 
@@ -63,7 +64,7 @@ def run_pocket(chosen: argparse.Namespace) -> None:
         print(line)
 
 
-def _swing_doc(swing: SwingFound | None) -> dict[str, float] | None:
+def _swing_doc(swing: SwingMeasure | None) -> dict[str, float] | None:
     return None if swing is None else {"percent": round(swing.percent, 3), "unit": swing.unit, "ratio": swing.ratio}
 
 
@@ -71,7 +72,7 @@ def _figures(side: Side, performance: Performance, step_ticks: int) -> dict[str,
     return {
         "name": side.name,
         "tempo_bpm": performance.tempo_bpm,
-        "swing": _swing_doc(swing_found(performance)),
+        "swing": _swing_doc(measure_swing(performance)),
         "voices": [
             {
                 "voice": row.voice,
@@ -86,7 +87,7 @@ def _figures(side: Side, performance: Performance, step_ticks: int) -> dict[str,
     }
 
 
-def _gap_doc(one: Side, other: Side, found: Gap, performance: Performance) -> dict[str, Any]:
+def _gap_doc(one: Side, other: Side, found: TimingComparison, performance: Performance) -> dict[str, Any]:
     def hit(side: Side, index: int) -> dict[str, Any]:
         voice = side.voices[side.voice_index[index]]
         tick = int(side.tick[index])

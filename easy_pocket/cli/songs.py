@@ -21,8 +21,10 @@ from easy_pocket.core.sound.headroom import WouldClipError, fitting
 from easy_pocket.home.mariadb import LaunchError
 from easy_pocket.home.shelf import open_shelf
 from easy_pocket.store.database import Database, Reader
-from easy_pocket.store.songs.load import LoadedSong, read_song, shelf
+from easy_pocket.store.songs.load import read_song
+from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.songs.midi_import import song_from_midi
+from easy_pocket.store.songs.shelf import shelf
 from easy_pocket.store.songs.song_files import song_as_audio, song_as_midi
 
 
@@ -61,7 +63,7 @@ def on_shelf(run: Any) -> None:
 
 def run_songs(chosen: argparse.Namespace) -> None:
     def listing(database: Database) -> None:
-        rows = [_facts(read_song(database.reader, one.row.id)) for one in shelf(database.reader)]
+        rows = [_facts(read_song(database.reader, one.id)) for one in shelf(database.reader)]
         if chosen.json:
             print(json.dumps(rows))
             return
@@ -76,9 +78,9 @@ def run_songs(chosen: argparse.Namespace) -> None:
 def _facts(song: LoadedSong) -> dict[str, Any]:
     arrangement = song.arrangement
     return {
-        "id": song.row.id,
-        "name": song.row.name,
-        "tempo_bpm": song.row.tempo_bpm,
+        "id": song.id,
+        "name": song.name,
+        "tempo_bpm": song.base_tempo_bpm,
         "metre": str(song.metre),
         "bars": arrangement.bars,
         "length_s": round(arrangement.length_ms / 1000, 3),
@@ -90,9 +92,9 @@ def _facts(song: LoadedSong) -> dict[str, Any]:
 def find_song(reader: Reader, wanted: str) -> int:
     """By its number or its name; raises BadValueError when there is none, or several of that name."""
     songs = shelf(reader)
-    if wanted.isascii() and wanted.isdecimal() and any(str(one.row.id) == wanted for one in songs):
+    if wanted.isascii() and wanted.isdecimal() and any(str(one.id) == wanted for one in songs):
         return int(wanted)
-    named = [one.row.id for one in songs if one.row.name.lower() == wanted.lower()]
+    named = [one.id for one in songs if one.name.lower() == wanted.lower()]
     if len(named) > 1:
         numbers = ", ".join(map(str, sorted(named)))
         raise BadValueError(f"{len(named)} songs are called '{wanted[:60]}': name one by its number ({numbers}).")
@@ -107,7 +109,7 @@ def run_export(chosen: argparse.Namespace) -> None:
 
     def writing(database: Database) -> None:
         song = read_song(database.reader, find_song(database.reader, chosen.song))
-        files = _files(song, chosen)
+        files = _files(database.reader, song, chosen)
         Path(chosen.out).mkdir(parents=True, exist_ok=True)
         for name, data in files:
             write(os.path.join(chosen.out, name), data)
@@ -116,27 +118,27 @@ def run_export(chosen: argparse.Namespace) -> None:
     on_shelf(writing)
 
 
-def _files(song: LoadedSong, chosen: argparse.Namespace) -> list[tuple[str, bytes]]:
-    stem = plain(song.row.name)
+def _files(reader: Reader, song: LoadedSong, chosen: argparse.Namespace) -> list[tuple[str, bytes]]:
+    stem = plain(song.name)
     files = []
     if chosen.midi:
         files.append((f"{stem} song.mid", song_as_midi(song, chosen.by).data))
     if chosen.wav:
-        files.append((f"{stem} song.wav", _mix(song, chosen)))
+        files.append((f"{stem} song.wav", _mix(reader, song, chosen)))
     if chosen.flat:
         arrangement = song.arrangement
         patterns = flat_patterns(arrangement, flatten(arrangement))
         for number, part in enumerate(song.parts, start=1):
-            played = perform(patterns[part.row.id], tempo_bpm=song.row.tempo_bpm, straight=True, loop=False)
-            notes = {voice.role: voice.midi_note for voice in song.kits[part.row.kit_key].voices}
-            data = write_midi(played, name=part.row.name, note_map=notes).data
-            files.append((f"{stem} {number:02d} {plain(part.row.name)}.mid", data))
+            played = perform(patterns[part.id], tempo_bpm=song.base_tempo_bpm, straight=True, loop=False)
+            notes = {voice.role: voice.midi_note for voice in song.kits[part.kit_key].voices}
+            data = write_midi(played, name=part.name, note_map=notes).data
+            files.append((f"{stem} {number:02d} {plain(part.name)}.mid", data))
     return files
 
 
-def _mix(song: LoadedSong, chosen: argparse.Namespace) -> bytes:
+def _mix(reader: Reader, song: LoadedSong, chosen: argparse.Namespace) -> bytes:
     try:
-        audio = fitting(song_as_audio(song), chosen.bits, take_off_db=chosen.take_off, as_it_is=chosen.clip)
+        audio = fitting(song_as_audio(reader, song), chosen.bits, take_off_db=chosen.take_off, as_it_is=chosen.clip)
     except WouldClipError as error:
         way = f"--take-off {chosen.take_off + error.clipping.take_off_db:.1f}"
         raise BadValueError(f"{error} Add {way}, --bits 32, or --clip to write it as it is.") from None

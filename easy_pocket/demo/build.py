@@ -10,8 +10,8 @@ from sqlalchemy.orm import Session
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.timebase import Metre
 from easy_pocket.core.pattern.voices import ROLES
+from easy_pocket.store.hits_json import hits_to_json
 from easy_pocket.store.schema.tables import PartRow, PatternRow, SectionRow, SongRow
-from easy_pocket.store.songs.hits_json import hits_to_json
 
 LEVELS = {"X": 114, "x": 92, "o": 68, "-": 38}
 # How a player's hand rises and falls within the beat, so that no two neighbours are alike.

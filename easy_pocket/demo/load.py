@@ -8,7 +8,7 @@ from sqlalchemy import select
 
 from easy_pocket.core.formats.audio_file import read_audio
 from easy_pocket.core.listen.groove import extract_template
-from easy_pocket.core.listen.loop_analysis import hear
+from easy_pocket.core.listen.loop_analysis import analyze_loop
 from easy_pocket.core.pattern.pattern import Hit
 from easy_pocket.demo.build import HAND, LEVELS
 from easy_pocket.demo.tidewater import ferry_bell, lamplighter, slack_water, three_piers
@@ -18,7 +18,8 @@ from easy_pocket.store.kits.house_sounds import save_house_sounds
 from easy_pocket.store.kits.kits import save_house_kits
 from easy_pocket.store.loops.loops import add_loop, stored
 from easy_pocket.store.schema.tables import SectionRow
-from easy_pocket.store.songs.load import create_song, is_empty
+from easy_pocket.store.songs.create import create_song
+from easy_pocket.store.songs.shelf import is_empty
 
 QUAYSIDE_BREAK = Path(__file__).with_name("quayside-break.flac")
 BOLLARD_MOUTH = Path(__file__).parent.parent / "web" / "static" / "bollard-mouth.flac"
@@ -59,7 +60,7 @@ def load_demo(database: Database, *, songs: bool = True) -> None:
         if not songs or not is_empty(session):
             return
         audio = read_audio(QUAYSIDE_BREAK, "quayside-break.flac")
-        heard = hear(audio)
+        heard = analyze_loop(audio)
         rope_walk = save_template(
             session, extract_template(heard.onsets, heard.reading, "Rope Walk", "quayside-break.flac")
         )
@@ -75,7 +76,7 @@ def load_demo(database: Database, *, songs: bool = True) -> None:
             mix={"shaker": {"level_db": -4.0}, "tambourine": {"level_db": -3.0}},
         )  # fmt: skip
         spoken = read_audio(BOLLARD_MOUTH, BOLLARD_MOUTH.name)
-        add_loop(session, song.id, spoken.name, stored(spoken), hear(spoken))
+        add_loop(session, song.id, spoken.name, stored(spoken), analyze_loop(spoken))
         add_loop(session, song.id, audio.name, stored(audio), heard)
         three_piers(session)
         ferry_bell(session)

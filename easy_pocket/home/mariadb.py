@@ -24,6 +24,7 @@ log = logging.getLogger(__name__)
 
 START_LIMIT_S = 60.0
 STOP_LIMIT_S = 20.0
+KILL_LIMIT_S = 10.0
 USER, SCHEMA = "pocket", "pocket"
 HALF = "db.new-"
 MOST_DEATHS, DEATHS_WITHIN_S = 5, 60.0  # of the server, before it is no longer started again
@@ -67,7 +68,7 @@ class MariaDb:
             self.home.mkdir(parents=True, exist_ok=True)
             self.home.chmod(0o700)
             self.temporary.mkdir(exist_ok=True)
-            self._end_orphan()
+            self.end_orphan()
             there = check_files(self.home, self.data, SCHEMA)
             check_room(self.home, first=not there)
             if not there:
@@ -228,20 +229,28 @@ class MariaDb:
             if not self._stopping.is_set():
                 self._spawn()
 
-    def _end_orphan(self) -> None:
+    def _is_ours(self, pid: int) -> bool:
+        """Whether a server on this data folder runs under that number. One that has ended and that nobody has waited
+        for keeps its number, and has no command line."""
+        try:
+            return str(self.data) in Path(f"/proc/{pid}/cmdline").read_bytes().decode(errors="replace")
+        except OSError:
+            return False
+
+    def end_orphan(self) -> None:
         """End a server of ours that outlived its parent; two on one folder would destroy it."""
         try:
             pid = int(self.pid_file.read_text())
-            command_line = Path(f"/proc/{pid}/cmdline").read_bytes().decode(errors="replace")
         except (OSError, ValueError):
             return
-        if str(self.data) not in command_line:
-            return
-        os.kill(pid, signal.SIGTERM)
-        give_up = time.monotonic() + STOP_LIMIT_S
-        while time.monotonic() < give_up and Path(f"/proc/{pid}").exists():
-            time.sleep(0.05)
-        if Path(f"/proc/{pid}").exists():
+        for number, patience_s in ((signal.SIGTERM, STOP_LIMIT_S), (signal.SIGKILL, KILL_LIMIT_S)):
+            if not self._is_ours(pid):
+                return
+            os.kill(pid, number)  # a killed server loses nothing: the next one recovers what was committed
+            give_up = time.monotonic() + patience_s
+            while time.monotonic() < give_up and self._is_ours(pid):
+                time.sleep(0.05)
+        if self._is_ours(pid):
             raise LaunchError(f"An older database server (process {pid}) does not end: stop it, then start again.")
 
     def stop(self) -> None:

@@ -33,7 +33,7 @@ class Job:
     stopped: Event = field(default_factory=Event)
     future: Future[Any] | None = None
 
-    def told(self, share: float, words: str) -> None:
+    def progressed(self, share: float, words: str) -> None:
         self.share, self.words = share, words
 
     def stop(self) -> None:
@@ -77,8 +77,8 @@ class Jobs:
 
     def _run(self, job: Job, work: Work, arguments: tuple[Any, ...], keep: Callable[[Any], dict[str, Any]]) -> None:
         try:
-            job.told(0.0, "begun")
-            job.future = self.workers.schedule(work, *arguments, seconds=LONG_S, told=job.told)
+            job.progressed(0.0, "begun")
+            job.future = self.workers.schedule(work, *arguments, seconds=LONG_S, on_progress=job.progressed)
             if job.stopped.is_set():
                 job.future.cancel()
             found = self.workers.wait(job.future, LONG_S)

@@ -14,22 +14,22 @@ from easy_pocket.core.formats.groove_table import load_groove_csv
 from easy_pocket.core.formats.midi import nearest_voice, read_midi
 from easy_pocket.core.formats.sfz import ReadKit, read_sfz
 from easy_pocket.core.formats.song_midi import ReadSong, read_song_midi
+from easy_pocket.core.formats.sound_files import ImportedSounds, import_sounds
 from easy_pocket.core.formats.template_file import load_template
-from easy_pocket.core.listen.loop_analysis import hear
-from easy_pocket.core.listen.preparation import quietly
+from easy_pocket.core.listen.loop_analysis import analyze_loop
 from easy_pocket.core.pattern.pattern import Pattern
+from easy_pocket.core.progress import OnProgress, no_progress
 from easy_pocket.core.sound.character import Character
 from easy_pocket.core.sound.headroom import Mixed, fitting
-from easy_pocket.core.sound.import_sounds import BroughtIn, bring_in_sounds
 from easy_pocket.core.sound.sound import sampled
-from easy_pocket.jobs.workers import Told
-from easy_pocket.store.database import Database
+from easy_pocket.store.database import Database, Reader
 from easy_pocket.store.kits.sound_library import measured
 from easy_pocket.store.loops.loops import stored
-from easy_pocket.store.songs.edits.loops import HeardFile
-from easy_pocket.store.songs.load import LoadedSong, read_song
+from easy_pocket.store.songs.edits.loops import AnalyzedFile
+from easy_pocket.store.songs.load import read_song
+from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.songs.pattern_files import pattern_as_audio
-from easy_pocket.store.songs.selection import Looking
+from easy_pocket.store.songs.selection import Selection
 from easy_pocket.store.songs.song_files import song_as_audio
 
 _url = ""
@@ -41,27 +41,31 @@ def use_database(url: str) -> None:
     _url, _database = url, None
 
 
-def _song(song_id: int, looking: Looking) -> LoadedSong:
+def _reader() -> Reader:
     global _database
     _database = _database or Database(_url)
-    return read_song(_database.reader, song_id, looking)
+    return _database.reader
+
+
+def _song(song_id: int, selection: Selection) -> LoadedSong:
+    return read_song(_reader(), song_id, selection)
 
 
 def ready() -> None:
     """Nothing: so that a worker is there before it is needed."""
 
 
-def hear_file(data: bytes, name: str, told: Told = quietly) -> HeardFile:
+def analyze_file(data: bytes, name: str, on_progress: OnProgress = no_progress) -> AnalyzedFile:
     """Raises AudioRefusedError or NoHitsError."""
     audio = read_audio(data, name)
-    heard = hear(audio, told=told)
-    told(0.95, "keeping it")
-    return HeardFile(name, stored(audio), heard)
+    heard = analyze_loop(audio, on_progress=on_progress)
+    on_progress(0.95, "keeping it")
+    return AnalyzedFile(name, stored(audio), heard)
 
 
-def read_sounds(data: bytes, name: str) -> tuple[list[BroughtIn], list[Character], list[str]]:
+def read_sounds(data: bytes, name: str) -> tuple[list[ImportedSounds], list[Character], list[str]]:
     """One-shots ready to be kept, what was measured of each, and in words what could not be used."""
-    found, refused = bring_in_sounds(data, name)
+    found, refused = import_sounds(data, name)
     audio = {one.audio: one.frames for one in found}
     return found, [measured(sampled(one.audio), audio.__getitem__) for one in found], refused
 
@@ -110,12 +114,12 @@ class Fit:
         return write_audio(audio, "WAV", self.bits)
 
 
-def song_wav(song_id: int, looking: Looking, fit: Fit) -> tuple[str, bytes]:
+def song_wav(song_id: int, selection: Selection, fit: Fit) -> tuple[str, bytes]:
     """The song's name, and its mix as a file."""
-    song = _song(song_id, looking)
-    return song.row.name, fit.write(song_as_audio(song))
+    song = _song(song_id, selection)
+    return song.name, fit.write(song_as_audio(_reader(), song))
 
 
-def pattern_wav(song_id: int, looking: Looking, timing: str, fit: Fit) -> tuple[str, bytes]:
-    song = _song(song_id, looking)
-    return song.row.name, fit.write(pattern_as_audio(song, timing))
+def pattern_wav(song_id: int, selection: Selection, timing: str, fit: Fit) -> tuple[str, bytes]:
+    song = _song(song_id, selection)
+    return song.name, fit.write(pattern_as_audio(_reader(), song, timing))

@@ -11,7 +11,6 @@ import multiprocessing.connection
 import os
 import resource
 import signal
-from collections.abc import Callable
 from concurrent.futures import CancelledError, Future
 from concurrent.futures import TimeoutError as FutureTimeoutError
 from threading import Lock, Thread
@@ -20,6 +19,7 @@ from typing import Any, Protocol
 from pebble import ProcessExpired, ProcessPool
 
 from easy_pocket.core.errors import PocketError
+from easy_pocket.core.progress import OnProgress
 
 log = logging.getLogger(__name__)
 
@@ -32,7 +32,6 @@ TOO_LONG = "This took longer than {seconds:.0f} seconds and was ended: bring in 
 BROKE = "This needed more memory than there is, or broke the reader: bring in less at once, or save the file again."
 STOPPED = "Stopped; nothing was brought in."
 
-Told = Callable[[float, str], None]
 _progress: Any = None  # in a worker: the queue it tells on
 
 
@@ -52,17 +51,21 @@ class Workers:
         self._lock = Lock()
         self._pool: ProcessPool | None = None
         self._numbers = itertools.count(1)
-        self._told: dict[int, Told] = {}
+        self._listeners: dict[int, OnProgress] = {}
         self._queue: Any = None
 
-    def schedule(self, work: Work, *arguments: Any, seconds: float = READ_S, told: Told | None = None) -> Future[Any]:
-        """work: a function of a module, given the arguments (and `told` last, when progress is wanted)."""
+    def schedule(
+        self, work: Work, *arguments: Any, seconds: float = READ_S, on_progress: OnProgress | None = None
+    ) -> Future[Any]:
+        """work: a function of a module, given the arguments (and `on_progress` last, when progress is wanted)."""
         number = next(self._numbers)
         pool = self._begun()
-        if told is not None:
-            self._told[number] = told
-        future: Future[Any] = pool.schedule(_done, args=(number, work, arguments, told is not None), timeout=seconds)
-        future.add_done_callback(lambda _: self._told.pop(number, None))
+        if on_progress is not None:
+            self._listeners[number] = on_progress
+        future: Future[Any] = pool.schedule(
+            _done, args=(number, work, arguments, on_progress is not None), timeout=seconds
+        )
+        future.add_done_callback(lambda _: self._listeners.pop(number, None))
         return future
 
     def wait(self, future: Future[Any], seconds: float = READ_S) -> Any:
@@ -115,9 +118,9 @@ class Workers:
             if message is None:
                 return
             number, share, words = message
-            told = self._told.get(number)
-            if told is not None:
-                told(share, words)
+            listener = self._listeners.get(number)
+            if listener is not None:
+                listener(share, words)
 
 
 def _begin(database_url: str, queue: Any) -> None:

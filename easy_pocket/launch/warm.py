@@ -9,7 +9,8 @@ from sqlalchemy.exc import SQLAlchemyError
 from easy_pocket.core.errors import PocketError
 from easy_pocket.core.sound.kit import voice_audio
 from easy_pocket.store.database import Database
-from easy_pocket.store.songs.load import read_song, shelf
+from easy_pocket.store.songs.load import read_song
+from easy_pocket.store.songs.shelf import shelf
 
 SONGS = 3
 STOP_S = 5.0
@@ -38,7 +39,7 @@ class WarmUp:
     def _run(self, store: Database) -> None:
         try:
             for song in shelf(store.reader)[:SONGS]:
-                loaded = read_song(store.reader, song.row.id)
+                loaded = read_song(store.reader, song.id)
                 for voice in loaded.kit.voices:
                     for number in reversed(range(len(voice.stretches)) if voice.role in loaded.part.voices else ()):
                         voice_audio(voice, number, loaded.samples)

@@ -19,7 +19,7 @@ from easy_pocket.store.failures import failure_of
 from easy_pocket.store.schema.revisions import head_revision, present_revision
 from easy_pocket.web.shared.dependencies import Store
 from easy_pocket.web.shared.job_routes import jobs
-from easy_pocket.web.shared.json_response import Answer
+from easy_pocket.web.shared.json_response import JsonResponse
 
 router = APIRouter()
 LEAST_FREE_MB = 200  # below this a long loop may not be kept any more
@@ -28,7 +28,7 @@ LEAST_FREE_MB = 200  # below this a long loop may not be kept any more
 @router.get("/health")
 async def health() -> Response:
     """The program runs and answers; nothing else is asked."""
-    return Answer({"alive": True})
+    return JsonResponse({"alive": True})
 
 
 @router.get("/ready")
@@ -41,7 +41,7 @@ def ready(request: Request, store: Store) -> Response:
         "jobs": _jobs(request),
     }
     well = all(check["ok"] for check in checks.values())
-    return Answer({"ready": well, "checks": checks, "caches": cache_sizes()}, 200 if well else 503)
+    return JsonResponse({"ready": well, "checks": checks, "caches": cache_sizes()}, 200 if well else 503)
 
 
 def _database(store: Database) -> dict[str, Any]:

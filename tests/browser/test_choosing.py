@@ -100,11 +100,11 @@ def test_articulations_are_drawn_heard_and_exported(bench, tmp_path):
     saved(bench)
     flam = hit(bench, "rim", 2160)
     assert "flam 24 ms before" in flam["ledger"]
-    assert flam["dress"]["drawn"] == [[-24.0, 43]]
+    assert flam["articulate"]["drawn"] == [[-24.0, 43]]
     for _ in range(2):
         bench.keyboard.press("r")
         saved(bench)
-    assert hit(bench, "rim", 2160)["dress"]["strokes"] == 3
+    assert hit(bench, "rim", 2160)["articulate"]["strokes"] == 3
     own_s = 2160 / 960 * 60 / 104 + hit(bench, "rim", 2160)["offset"] / 1000
     starts = bench.evaluate(
         "(() => { const f = easyPocket.playing.felt; return f.start_s.filter((_, i) => f.audio[f.sound[i]].startsWith('rim-')); })()"
@@ -127,7 +127,7 @@ def test_what_has_odds_sounds_in_some_passes(bench):
     click_slot(bench, "rim", 0)
     saved(bench)
     bench.click("text=how ▾")
-    bench.select_option("[data-dress=passes]", label="every 2nd pass")
+    bench.select_option("[data-articulation=passes]", label="every 2nd pass")
     saved(bench)
     assert "every 2nd pass" in hit(bench, "rim", 0)["ledger"]
     counts = bench.evaluate(
@@ -175,7 +175,9 @@ def test_shapes_and_typed_values(bench):
     bench.keyboard.press("Enter")
     saved(bench)
     row = bench.evaluate("easyPocket.rails.cursor.voice")
-    assert set(bench.evaluate(f"easyPocket.rails.data.hits('{row}').map((hit) => hit.dress.tune_cents)")) == {-300}
+    assert set(bench.evaluate(f"easyPocket.rails.data.hits('{row}').map((hit) => hit.articulation.tune_cents)")) == {
+        -300
+    }
     bench.fill("#detail-value", "9999")
     bench.keyboard.press("Enter")
     expect(bench.locator("#note")).to_contain_text("type a number from -2400 to 2400")
@@ -184,7 +186,7 @@ def test_shapes_and_typed_values(bench):
 def test_a_locked_hit_refuses_and_says_why(snares):
     snares.keyboard.press("l")
     saved(snares)
-    assert hit(snares, "snare", 960)["dress"]["locked"]
+    assert hit(snares, "snare", 960)["articulate"]["locked"]
     snares.keyboard.press("Delete")
     expect(snares.locator("#note")).to_contain_text("Snare at 1.2 is locked")
     expect_hit(snares, "snare", 960)

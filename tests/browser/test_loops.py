@@ -94,10 +94,10 @@ def test_keys_choose_and_remove_a_hit(loops):
 
 
 def test_tempo_is_corrected_by_clicks(loops):
-    loops.click("[data-overrule=double]")
+    loops.click("[data-correction=double]")
     expect(loops.locator(".facts")).to_contain_text("177.0")
     expect(loops.locator(".facts")).to_contain_text("set by you")
-    loops.click("[data-overrule=half]")
+    loops.click("[data-correction=half]")
     expect(loops.locator(".facts")).to_contain_text("88.5")
     loops.fill("#loop-bars", "4")
     loops.keyboard.press("Enter")
@@ -105,7 +105,7 @@ def test_tempo_is_corrected_by_clicks(loops):
     loops.click('[data-tool="one"]')
     loops.mouse.click(*wave_point(loops, time_of(loops, 4)))
     expect(loops.locator(".w-bar").first).not_to_have_attribute("x1", "0.0%")
-    loops.click("[data-overrule=as_heard]")
+    loops.click("[data-correction=as_heard]")
     expect(loops.locator(".facts")).to_contain_text("88.5")
 
 

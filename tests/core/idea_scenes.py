@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 
-from easy_pocket.core.ideas.idea_context import Scene
+from easy_pocket.core.ideas.idea_context import IdeaContext
 from easy_pocket.core.ideas.playable import FEET, PLACES
 from easy_pocket.core.pattern.articulation import Articulation
 from easy_pocket.core.pattern.pattern import Hit, Pattern
@@ -46,8 +46,8 @@ def beat(name: str) -> Pattern:
 
 def scene(
     name: str = "straight", tempo_bpm: float = 104.0, swing: float = 50.0, unit: int = 16, **changes: object
-) -> Scene:
-    return Scene(beat(name), KIT, tempo_bpm, swing, unit)
+) -> IdeaContext:
+    return IdeaContext(beat(name), KIT, tempo_bpm, swing, unit)
 
 
 def with_lock(pattern: Pattern, voice: str, tick: int) -> Pattern:

@@ -117,5 +117,5 @@ def arrangements(draw: st.DrawFn) -> Arrangement:
                 tuple(join for join in joins if draw(st.booleans())),
             )
         )
-    doubled = {(1, 2, voice): draw(st.sampled_from(["keep", "drop", "offset"])) for voice in VOICES[:2]}
-    return Arrangement(104.0, COMMON_TIME, tuple(parts), tuple(sections), draw(st.integers(0, 99)), doubled)
+    at_double_tempo = {(1, 2, voice): draw(st.sampled_from(["keep", "drop", "offset"])) for voice in VOICES[:2]}
+    return Arrangement(104.0, COMMON_TIME, tuple(parts), tuple(sections), draw(st.integers(0, 99)), at_double_tempo)

@@ -8,9 +8,9 @@ from hypothesis import strategies as st
 from bench.made_loops import made_loops
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.listen.bar_context import BARS_PICTURE
-from easy_pocket.core.listen.candidates import PICTURE, candidates_in, refine
-from easy_pocket.core.listen.hit_classifier import MERGE_S, Network, needed_odds, network, strongest_apart
-from easy_pocket.core.listen.onsets import chosen, find_onsets, sound_odds
+from easy_pocket.core.listen.candidates import PICTURE, detect_candidates, refine
+from easy_pocket.core.listen.hit_classifier import MERGE_S, Network, needed_log_odds, network, select_separated
+from easy_pocket.core.listen.onsets import chosen, detect_onsets, sound_log_odds
 from easy_pocket.core.listen.preparation import RATE_HZ, prepare
 from easy_pocket.core.sound.kit import voice_audio
 from easy_pocket.samples import house_kits, shipped_samples
@@ -39,7 +39,7 @@ def places(draw):
 @given(places())
 def test_the_likeliest_places_are_kept_and_none_lies_near_a_likelier_one(drawn):
     at, odds, needed = drawn
-    kept = strongest_apart(at, odds, needed)
+    kept = select_separated(at, odds, needed)
     assert np.all(odds[kept] >= needed)
     assert np.all(np.diff(at[kept]) > GAP)
     for index in set(np.flatnonzero(odds >= needed).tolist()) - set(kept.tolist()):
@@ -66,13 +66,13 @@ def test_the_fitted_networks_fit_their_pictures(name, size):
 
 
 def test_more_sensitivity_needs_less():
-    assert np.all(np.diff([needed_odds(value) for value in np.linspace(0, 1, 11)]) < 0)
+    assert np.all(np.diff([needed_log_odds(value) for value in np.linspace(0, 1, 11)]) < 0)
 
 
 def test_every_stroke_is_offered_to_the_millisecond():
     times_s = np.array([0.1, 0.35, 0.6, 0.85, 1.1, 1.35, 1.6])
     prepared = prepare(struck(times_s, [1, 0.3, 0.1, 1, 0.05, 0.6, 0.03]))
-    found = candidates_in(prepared)
+    found = detect_candidates(prepared)
     offered_s = (found.at - prepared.context) / RATE_HZ
     assert np.abs(offered_s[None] - times_s[:, None]).min(axis=1).max() < 0.001
     assert np.all(np.diff(found.at) > 0)
@@ -83,7 +83,8 @@ def test_every_stroke_is_offered_to_the_millisecond():
 def test_a_picture_does_not_depend_on_how_loud_the_audio_is():
     audio = struck([0.2, 0.7, 1.2], [1, 0.4, 0.1])
     loud, soft = (
-        candidates_in(prepare(Audio((audio.samples * gain).astype(np.float32), RATE_HZ, "x"))) for gain in (1.0, 0.02)
+        detect_candidates(prepare(Audio((audio.samples * gain).astype(np.float32), RATE_HZ, "x")))
+        for gain in (1.0, 0.02)
     )
     assert loud.at.tolist() == soft.at.tolist()
     np.testing.assert_allclose(loud.pictures, soft.pictures, atol=0.2)
@@ -98,7 +99,7 @@ def test_the_attack_is_where_the_stroke_begins():
 
 
 def test_a_flam_is_two_hits_and_the_body_behind_an_attack_is_none():
-    flam_s = find_onsets(struck([0.3, 0.338, 0.9, 0.938, 1.5], [0.6, 1.0, 0.6, 1.0, 1.0], decay=500)).time_s
+    flam_s = detect_onsets(struck([0.3, 0.338, 0.9, 0.938, 1.5], [0.6, 1.0, 0.6, 1.0, 1.0], decay=500)).time_s
     assert [round(float(time), 2) for time in flam_s] == [0.3, 0.34, 0.9, 0.94, 1.5]
     t = np.arange(RATE_HZ * 2 // 3) / RATE_HZ
     click = np.exp(-t / 0.002) * np.random.default_rng(1).standard_normal(len(t))
@@ -106,19 +107,19 @@ def test_a_flam_is_two_hits_and_the_body_behind_an_attack_is_none():
     x = np.zeros(2 * RATE_HZ)
     for at_s in (0.2, 0.7, 1.2):
         x[round(at_s * RATE_HZ) :][: len(t)] += 0.5 * click + body
-    kick_s = find_onsets(Audio((0.5 * x / np.abs(x).max()).astype(np.float32), RATE_HZ, "kicks")).time_s
+    kick_s = detect_onsets(Audio((0.5 * x / np.abs(x).max()).astype(np.float32), RATE_HZ, "kicks")).time_s
     assert kick_s == pytest.approx([0.2, 0.7, 1.2], abs=0.003)
 
 
 def test_what_starts_at_the_seam_is_the_first_hit():
     audio = struck([0.0, 0.5, 1.0, 1.5], [1, 1, 1, 1])
-    assert find_onsets(audio).time_s == pytest.approx([0.0, 0.5, 1.0, 1.5], abs=0.002)
+    assert detect_onsets(audio).time_s == pytest.approx([0.0, 0.5, 1.0, 1.5], abs=0.002)
 
 
 def test_nothing_is_within_a_merge_of_another_and_all_lie_in_the_audio():
     prepared = prepare(struck([0.1, 0.11, 0.13, 0.5, 0.52], [1, 0.9, 0.8, 1, 1]))
-    found = candidates_in(prepared)
-    heard = chosen(prepared, found, sound_odds(found), 1.0)
+    found = detect_candidates(prepared)
+    heard = chosen(prepared, found, sound_log_odds(found), 1.0)
     assert np.all(np.diff(heard.time_s) > MERGE_S)
     assert np.all((heard.time_s >= 0) & (heard.time_s < 2.0))
 
@@ -135,7 +136,7 @@ def test_drums_struck_together_count_with_their_middle_as_far_as_it_is_heard():
                 for sound, shift_ms in ((first, 0.0), (second, late_ms)):
                     at = round((at_s + shift_ms / 1000) * RATE_HZ)
                     x[at : at + len(sound)] += sound[: len(x) - at]
-            heard = find_onsets(Audio((0.5 * x / np.abs(x).max()).astype(np.float32), RATE_HZ, "two"))
+            heard = detect_onsets(Audio((0.5 * x / np.abs(x).max()).astype(np.float32), RATE_HZ, "two"))
             assert len(heard) == 4
             assert np.all(heard.middle_ms < late_ms / 2 + 1.5)  # never later than it can be
             told_ms.append(heard.middle_ms.mean())

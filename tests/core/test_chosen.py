@@ -7,19 +7,19 @@ from hypothesis import strategies as st
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError
 from easy_pocket.core.pattern.articulation import Articulation
-from easy_pocket.core.pattern.differences import differences, differences_in_words
+from easy_pocket.core.pattern.differences import describe_differences, differences
 from easy_pocket.core.pattern.edits import apply_edit
-from easy_pocket.core.pattern.insert_phrase import PutLine, on_kit
+from easy_pocket.core.pattern.insert_phrase import InsertPhrase, on_kit
 from easy_pocket.core.pattern.length_edits import AddBars, Break, ChangeSpeed, DropBars, SetLengthTicks
 from easy_pocket.core.pattern.lock_edits import LockHits, LockPlace, LockVoice
 from easy_pocket.core.pattern.pattern import Hit, Pattern
-from easy_pocket.core.pattern.phrases import LEVELS, group_of, starter_lines
+from easy_pocket.core.pattern.phrases import LEVELS, group_of, starter_phrases
 from easy_pocket.core.pattern.row_edits import RemoveHits, TurnRow, WriteHits
 from easy_pocket.core.pattern.selection_edits import (
-    Dress,
     MoveHits,
     NudgeHits,
     PasteHits,
+    SetArticulation,
     SetValues,
     StretchHits,
     TurnHits,
@@ -51,8 +51,8 @@ def test_a_ratchet_value_fills_the_slot_and_one_is_plain_again():
 
 
 def test_moved_hits_take_everything_along_and_what_lies_there_makes_way():
-    dressed = apply_edit(TWO_BARS, Dress((("snare", 960),), (("tune_cents", 300),)))
-    after = apply_edit(dressed, MoveHits((("snare", 960, "rim", 1200), ("kick", 0, "snare", 2880))))
+    articulated = apply_edit(TWO_BARS, SetArticulation((("snare", 960),), (("tune_cents", 300),)))
+    after = apply_edit(articulated, MoveHits((("snare", 960, "rim", 1200), ("kick", 0, "snare", 2880))))
     assert after.at("rim", 1200).articulation.tune_cents == 300
     assert after.at("snare", 2880).velocity == TWO_BARS.at("kick", 0).velocity
     assert after.at("kick", 0) is None
@@ -209,13 +209,13 @@ def test_in_a_break_only_the_kept_voices_go_on():
 
 def test_differences_are_told_place_by_place():
     after = apply_edit(apply_edit(TWO_BARS, RemoveHits((("kick", 0),))), SetValues("velocity", (("snare", 960, 30.0),)))
-    assert differences_in_words(TWO_BARS, after) == ["kick 1.1 gone", "snare 1.2 velocity 112 to 30"]
-    assert differences_in_words(after, TWO_BARS)[0] == "kick 1.1 added, velocity 112"
+    assert describe_differences(TWO_BARS, after) == ["kick 1.1 gone", "snare 1.2 velocity 112 to 30"]
+    assert describe_differences(after, TWO_BARS)[0] == "kick 1.1 added, velocity 112"
     assert differences(TWO_BARS, TWO_BARS) == []
 
 
 def test_the_starter_lines_are_whole_bars_of_their_metre_and_there_are_enough():
-    lines = starter_lines()
+    lines = starter_phrases()
     assert len(lines) >= 60
     assert {line.group for line in lines.values()} == {"kick", "backbeat", "hats", "percussion", "break"}
     assert {str(line.metre) for line in lines.values()} >= {"4/4", "3/4", "6/8"}
@@ -227,11 +227,11 @@ def test_the_starter_lines_are_whole_bars_of_their_metre_and_there_are_enough():
 
 
 def test_a_line_is_put_again_and_again_on_its_rows_only():
-    line = starter_lines()["kick-four-to-the-floor-44"]
-    after = apply_edit(TWO_BARS, PutLine(line.name, line.hits, line.length_ticks))
+    line = starter_phrases()["kick-four-to-the-floor-44"]
+    after = apply_edit(TWO_BARS, InsertPhrase(line.name, line.hits, line.length_ticks))
     assert ticks(after, "kick") == list(range(0, 7680, 960))
     assert ticks(after, "snare") == ticks(TWO_BARS, "snare")
-    late = apply_edit(TWO_BARS, PutLine(line.name, line.hits, line.length_ticks, 3840))
+    late = apply_edit(TWO_BARS, InsertPhrase(line.name, line.hits, line.length_ticks, 3840))
     assert ticks(late, "kick")[:4] == ticks(TWO_BARS, "kick")[:4]
     assert {hit.voice for hit in on_kit((Hit("bell", 0, 90),), ("kick", "rim"))} == {"rim"}
 
@@ -284,7 +284,7 @@ def test_columns_taken_over_are_those_made_anew(rows, data):
     assert set(quick.arrays.voices) == set(slow.arrays.voices)
     for one, other in zip(quick.arrays.columns[1:], slow.arrays.columns[1:], strict=True):
         np.testing.assert_array_equal(one, other)
-    assert quick.arrays.decorated == slow.arrays.decorated
+    assert quick.arrays.articulated == slow.arrays.articulated
     was, now = pattern.differences(quick)
     assert set(was) == set(gone) - set(come)
     assert set(now) == set(come) - set(gone)
@@ -293,7 +293,7 @@ def test_columns_taken_over_are_those_made_anew(rows, data):
 def test_every_edit_has_words():
     for edit, words in (
         (SetValues("pan", (("kick", 0, 0.5),)), "pan of 1 hit"),
-        (Dress((("kick", 0), ("snare", 960)), (("ornament", "flam"),)), "flam 24 ms before: 2 hits"),
+        (SetArticulation((("kick", 0), ("snare", 960)), (("ornament", "flam"),)), "flam 24 ms before: 2 hits"),
         (LockVoice("kick", True), "lock the row of kick"),
         (LockPlace(960, False), "free beat 2 in every bar"),
         (DropBars(1, 2), "drop bars 1-2"),

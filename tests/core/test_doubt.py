@@ -5,7 +5,7 @@ import pytest
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.listen.beat_check import beat_doubt
-from easy_pocket.core.listen.loop_analysis import Overrules, hear
+from easy_pocket.core.listen.loop_analysis import Corrections, analyze_loop
 from easy_pocket.core.pattern.timebase import Metre
 from tests.drums import ROCK, beat, rendered
 
@@ -16,8 +16,8 @@ def mono(tempo_bpm):
     return rendered(beat(ROCK), tempo_bpm)[0].samples[:, 0]
 
 
-def doubt(x, overrules=None):
-    heard = hear(Audio(np.asarray(x, dtype=np.float32), RATE_HZ, "it"), overrules)
+def doubt(x, corrections=None):
+    heard = analyze_loop(Audio(np.asarray(x, dtype=np.float32), RATE_HZ, "it"), corrections)
     return beat_doubt(heard.onsets, heard.reading), heard
 
 
@@ -76,4 +76,4 @@ def test_a_beat_is_not_doubted(change):
 def test_what_the_user_set_is_not_doubted():
     x = speech(1)
     assert doubt(x)[0]
-    assert doubt(x, Overrules(bars=2, metre=Metre(4, 4)))[0] == ""
+    assert doubt(x, Corrections(bars=2, metre=Metre(4, 4)))[0] == ""

@@ -5,13 +5,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError
+from easy_pocket.core.pattern.edits import apply_edit
 from easy_pocket.core.pattern.hit_edits import (
     MoveHit,
     RemoveHit,
     SetOffset,
     SetVelocity,
     WriteHit,
-    apply_edit,
 )
 from easy_pocket.core.pattern.length_edits import SetLength
 from easy_pocket.core.pattern.pattern import Hit, Pattern
@@ -60,9 +60,9 @@ def test_values_out_of_range_are_refused(edit):
 
 
 def test_doubling_copies_and_halving_gives_it_back():
-    doubled = apply_edit(TWO_BARS, SetLength(4))
-    assert [hit.tick for hit in doubled.hits] == [0, 960, 7680, 8640]
-    assert apply_edit(doubled, SetLength(2)) == TWO_BARS
+    at_double_tempo = apply_edit(TWO_BARS, SetLength(4))
+    assert [hit.tick for hit in at_double_tempo.hits] == [0, 960, 7680, 8640]
+    assert apply_edit(at_double_tempo, SetLength(2)) == TWO_BARS
 
 
 def test_shortening_never_drops_a_hit_silently():

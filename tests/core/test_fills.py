@@ -17,7 +17,7 @@ from easy_pocket.core.ideas.distance import density, distances, within
 from easy_pocket.core.ideas.fill_draft import CRASHES
 from easy_pocket.core.ideas.fill_settings import ENDINGS, PATHS, SUBDIVISIONS, FillSettings, on_subdivision
 from easy_pocket.core.ideas.fills import fills
-from easy_pocket.core.ideas.idea_context import Scene, window
+from easy_pocket.core.ideas.idea_context import IdeaContext, window
 from easy_pocket.core.pattern.metrical import syncopation
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.timebase import Metre, place_name
@@ -38,7 +38,9 @@ asked = st.builds(
 )
 
 
-def drawn(here: Scene, wanted: FillSettings, seed: int, beats: float | None = None, **more: object) -> tuple[Idea, ...]:
+def drawn(
+    here: IdeaContext, wanted: FillSettings, seed: int, beats: float | None = None, **more: object
+) -> tuple[Idea, ...]:
     """The ideas, none when what is asked for cannot be."""
     begin, end = window(here, beats)
     try:
@@ -53,7 +55,7 @@ def test_a_fill_is_as_asked_and_touches_nothing_else(
     wanted: FillSettings, seed: int, which: tuple[str, float, int], beats: int, tempo_bpm: float
 ) -> None:
     name, swing, unit = which
-    here = Scene(with_lock(beat(name), "kick", 0), KIT, tempo_bpm, swing, unit)
+    here = IdeaContext(with_lock(beat(name), "kick", 0), KIT, tempo_bpm, swing, unit)
     if beats * here.metre.pulse_ticks > 2 * here.metre.bar_ticks:
         return
     begin, end = window(here, beats)
@@ -81,7 +83,7 @@ def test_a_fill_is_as_asked_and_touches_nothing_else(
         assert limbs_can(list(after.hits), tempo_bpm, begin, end)
 
 
-def _ends_as_asked(wanted: FillSettings, idea: Idea, here: Scene, begin: int, end: int) -> None:
+def _ends_as_asked(wanted: FillSettings, idea: Idea, here: IdeaContext, begin: int, end: int) -> None:
     after = idea.pattern()
     going_on = set(within(here.pattern, begin, end))
     new = sorted((hit for hit in within(after, begin, end) if hit not in going_on), key=lambda hit: hit.tick)
@@ -165,12 +167,12 @@ def test_density_that_cannot_be_played_says_what_can() -> None:
 def test_everything_locked_says_so() -> None:
     pattern = replace(beat("straight"), locked_voices=frozenset(KIT))
     with pytest.raises(EditRefusedError, match="Everything in this window is locked"):
-        fills(Scene(pattern, KIT, 104.0), FillSettings(), 1, 5760, 7680)
+        fills(IdeaContext(pattern, KIT, 104.0), FillSettings(), 1, 5760, 7680)
 
 
 def test_locked_hits_and_places_stay_as_they_are() -> None:
     pattern = replace(with_lock(beat("straight"), "snare", 6720), locked_places=frozenset({2880}))
-    here = Scene(pattern, KIT, 104.0)
+    here = IdeaContext(pattern, KIT, 104.0)
     for idea in drawn(here, FillSettings(), 5):
         after = idea.pattern()
         assert after.at("snare", 6720) == pattern.at("snare", 6720)
@@ -181,19 +183,19 @@ def test_locked_hits_and_places_stay_as_they_are() -> None:
     "voices", [("kick",), ("kick", "snare"), ("shaker", "tambourine"), ("hat_closed", "crash", "kick")]
 )
 def test_a_kit_with_few_voices_gets_what_fits_it(voices: tuple[str, ...]) -> None:
-    here = Scene(Pattern(7680, tuple(Hit(voices[0], tick, 96) for tick in range(0, 7680, 960))), voices, 100.0)
+    here = IdeaContext(Pattern(7680, tuple(Hit(voices[0], tick, 96) for tick in range(0, 7680, 960))), voices, 100.0)
     ideas = drawn(here, FillSettings(), 2)
     assert ideas
     assert {hit.voice for idea in ideas for hit in idea.pattern().hits} <= set(voices)
 
 
 def test_an_empty_pattern_gets_a_fill() -> None:
-    assert len(drawn(Scene(Pattern(7680), KIT, 100.0), FillSettings(), 1)) == 6
+    assert len(drawn(IdeaContext(Pattern(7680), KIT, 100.0), FillSettings(), 1)) == 6
 
 
 def test_a_window_longer_than_the_pattern_is_refused_with_a_way_out() -> None:
     with pytest.raises(EditRefusedError, match="make the pattern longer"):
-        window(Scene(Pattern(960, (), Metre(4, 4)), KIT, 100.0), 2)
+        window(IdeaContext(Pattern(960, (), Metre(4, 4)), KIT, 100.0), 2)
 
 
 def test_a_single_change_can_be_dropped_and_the_rest_kept() -> None:
@@ -227,7 +229,7 @@ def test_a_fill_that_says_where_it_lands_lands_there(
     seed: int, which: tuple[str, float, int], ending: str | None, tempo_bpm: float
 ) -> None:
     name, swing, unit = which
-    here = Scene(with_lock(beat(name), "kick", 0), KIT, tempo_bpm, swing, unit)
+    here = IdeaContext(with_lock(beat(name), "kick", 0), KIT, tempo_bpm, swing, unit)
     begin, end = window(here, 1)
     for idea in drawn(here, FillSettings(ending=ending), seed, 1):
         said = re.search(r"lands on (.+)$", idea.words)

@@ -8,9 +8,10 @@ from hypothesis import strategies as st
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.feel import Feel, FeelScopes
 from easy_pocket.core.feel.perform import perform
-from easy_pocket.core.feel.pocket import pocket_by_voice, swing_found
-from easy_pocket.core.feel.timing_comparison import gap, side_of, side_of_loop
-from easy_pocket.core.listen.loop_analysis import hear
+from easy_pocket.core.feel.pocket import measure_swing, pocket_by_voice
+from easy_pocket.core.feel.timing_comparison import gap, side_of
+from easy_pocket.core.listen.loop_analysis import analyze_loop
+from easy_pocket.core.listen.loop_side import side_of_loop
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.timebase import ms_per_tick
 from tests.drums import ROCK, SWUNG, beat, rendered
@@ -83,7 +84,7 @@ def test_a_beat_lies_on_the_loop_that_was_made_from_it():
     pattern = beat(SWUNG)
     feel = Feel(swing_percent=60)
     audio, performance = rendered(pattern, 96.0, feel)
-    heard = hear(audio)
+    heard = analyze_loop(audio)
     loop = side_of_loop(heard.onsets, heard.reading, "loop", 96.0)
     found = gap(side_of(performance, "beat"), loop, 120 * ms_per_tick(96))
     assert len(found.only_a) <= 1
@@ -94,13 +95,13 @@ def test_a_beat_lies_on_the_loop_that_was_made_from_it():
 
 def test_swing_is_found_on_16ths_on_8ths_and_in_triplets():
     sixteenths = perform(beat(SWUNG), FeelScopes(Feel(swing_percent=61)), tempo_bpm=100)
-    assert swing_found(sixteenths).percent == pytest.approx(61)
+    assert measure_swing(sixteenths).percent == pytest.approx(61)
     eighths = perform(beat({"ride": "x.x.x.x."}), FeelScopes(Feel(swing_percent=64, swing_unit=8)), tempo_bpm=100)
-    assert (swing_found(eighths).unit, swing_found(eighths).percent) == (8, pytest.approx(64))
+    assert (measure_swing(eighths).unit, measure_swing(eighths).percent) == (8, pytest.approx(64))
     triplets = perform(Pattern(3840, tuple(Hit("ride", t, 90) for t in (0, 640, 960, 1600))), tempo_bpm=100)
-    assert swing_found(triplets).percent == pytest.approx(200 / 3)
-    assert swing_found(triplets).ratio == pytest.approx(2.0)
-    assert swing_found(perform(beat({"kick": "x...x..."}), tempo_bpm=100)) is None
+    assert measure_swing(triplets).percent == pytest.approx(200 / 3)
+    assert measure_swing(triplets).ratio == pytest.approx(2.0)
+    assert measure_swing(perform(beat({"kick": "x...x..."}), tempo_bpm=100)) is None
 
 
 def test_accents_are_told_by_slot_and_only_the_chosen_hits_count():

@@ -18,8 +18,8 @@ from easy_pocket.core.feel.pocket import found_swing_percent
 from easy_pocket.core.feel.template import GrooveTemplate, Lane
 from easy_pocket.core.feel.template_edits import (
     blend,
+    describe_fit,
     drawn_template,
-    fit_words,
     repeated,
     stretched,
     template_from_performance,
@@ -29,7 +29,7 @@ from easy_pocket.core.formats.groove_midi import dump_groove_midi, load_groove_m
 from easy_pocket.core.formats.groove_table import dump_groove_csv, load_groove_csv
 from easy_pocket.core.formats.template_file import dump_template, load_template
 from easy_pocket.core.listen.groove import extract_template
-from easy_pocket.core.listen.loop_analysis import hear
+from easy_pocket.core.listen.loop_analysis import analyze_loop
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.timebase import Metre, ms_per_tick
 from tests.drums import beat, rendered, template
@@ -121,7 +121,7 @@ def test_a_template_heard_in_its_own_rendering_comes_back():
         104.0,
         Feel(template=template(offsets_ms, 104.0)),
     )
-    heard = hear(audio)
+    heard = analyze_loop(audio)
     back = extract_template(heard.onsets, heard.reading, "Back")
     assert (back.slots_per_bar, heard.reading.bars) == (16, 2)
     lane = back.lanes["all"]
@@ -183,11 +183,11 @@ def test_swung_16ths_stretched_are_swung_8ths():
 
 
 def test_how_a_groove_fits_another_metre_is_said():
-    assert fit_words(LEANING, Metre(4, 4), 1) == ""
-    assert "cut after 6/8" in fit_words(LEANING, Metre(6, 8), 1)
-    assert "begun again" in fit_words(HOUSE["ground_swell"], Metre(4, 4), 1)
-    assert "first 1 of 2 bars" in fit_words(repeated(LEANING, 2), Metre(4, 4), 1)
-    assert "cut off" in fit_words(repeated(LEANING, 2), Metre(4, 4), 3)
+    assert describe_fit(LEANING, Metre(4, 4), 1) == ""
+    assert "cut after 6/8" in describe_fit(LEANING, Metre(6, 8), 1)
+    assert "begun again" in describe_fit(HOUSE["ground_swell"], Metre(4, 4), 1)
+    assert "first 1 of 2 bars" in describe_fit(repeated(LEANING, 2), Metre(4, 4), 1)
+    assert "cut off" in describe_fit(repeated(LEANING, 2), Metre(4, 4), 3)
 
 
 def changed_csv(**changes):

@@ -8,17 +8,17 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.feel import Feel
 from easy_pocket.core.listen.drum_classifier import onset_pictures
-from easy_pocket.core.listen.loop_analysis import Overrules, hear
+from easy_pocket.core.listen.loop_analysis import Corrections, analyze_loop
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.sound_groups import (
-    beat_of,
-    groups_now,
-    kept_of,
-    mapped,
+    beat_from_groups,
+    current_groups,
+    group_hits,
     merge_groups,
-    mono_of,
-    sort_hits,
+    mono_samples,
     split_group,
+    stored_groups,
+    with_kit_voices,
 )
 from easy_pocket.core.pattern.pattern import Hit
 from easy_pocket.core.pattern.timebase import Metre
@@ -35,12 +35,12 @@ FUNK = {
 @pytest.fixture(scope="module", params=["boathouse", "signal_box"])
 def loop(request):
     audio, performance = rendered(beat(FUNK), 100.0, Feel(swing_percent=56), request.param)
-    return audio, performance, hear(audio, Overrules(bars=2, metre=Metre(4, 4)))
+    return audio, performance, analyze_loop(audio, Corrections(bars=2, metre=Metre(4, 4)))
 
 
 def test_kick_snare_and_hat_are_told_and_what_sounds_at_once_is_parted(loop):
     audio, performance, heard = loop
-    found = beat_of(heard.onsets, heard.reading, sort_hits(audio, heard.onsets))
+    found = beat_from_groups(heard.onsets, heard.reading, group_hits(audio, heard.onsets))
     wanted = {(hit.voice, hit.tick) for hit in performance_hits(performance)}
     told = {(hit.voice, hit.tick) for hit in found.pattern.hits}
     assert len(wanted & told) / len(wanted) > 0.9
@@ -57,7 +57,7 @@ def performance_hits(performance):
 
 def test_the_beat_keeps_offsets_and_dynamics(loop):
     audio, performance, heard = loop
-    found = beat_of(heard.onsets, heard.reading, sort_hits(audio, heard.onsets))
+    found = beat_from_groups(heard.onsets, heard.reading, group_hits(audio, heard.onsets))
     true_ms = {
         (performance.hits.voices[v], int(t)): float(ms)
         for v, t, ms in zip(performance.hits.voice_index, performance.hits.tick, performance.offset_ms, strict=True)
@@ -73,7 +73,7 @@ def test_the_beat_keeps_offsets_and_dynamics(loop):
 
 def test_groups_can_be_given_to_a_few_voices(loop):
     audio, _, heard = loop
-    groups = mapped(sort_hits(audio, heard.onsets), ("kick", "rim"))
+    groups = with_kit_voices(group_hits(audio, heard.onsets), ("kick", "rim"))
     assert {group.voice for group in groups} <= {"kick", "rim"}
     assert next(group.voice for group in groups if group.kind == "snare") == "rim"
 
@@ -99,11 +99,11 @@ def mouth(times, kinds, rate=44_100):
 def test_three_sounds_of_a_mouth_become_three_voices():
     times, kinds = np.arange(16) * 0.15 + 0.05, "btktbbktbtktbttt"
     audio = mouth(times, kinds)
-    heard = hear(audio).onsets
+    heard = analyze_loop(audio).onsets
     nearest = np.abs(heard.time_s[:, None] - times[None]).argmin(axis=0)
     assert np.abs(heard.time_s[nearest] - times).max() < 0.01
     onsets = heard.take(nearest)
-    groups = sort_hits(audio, onsets, 3)
+    groups = group_hits(audio, onsets, 3)
     voice_of = {index: group.voice for group in groups for index in group.hits}
     bright = {"b": set(), "k": set(), "t": set()}
     for index, kind in enumerate(kinds):
@@ -115,49 +115,49 @@ def test_three_sounds_of_a_mouth_become_three_voices():
 @pytest.mark.parametrize("count", [2, 4, 6])
 def test_as_many_groups_as_are_asked_for(loop, count):
     audio, _, heard = loop
-    groups = sort_hits(audio, heard.onsets, count)
+    groups = group_hits(audio, heard.onsets, count)
     assert len(groups) == count
     assert {index for group in groups for index in group.hits} == set(range(len(heard.onsets)))
 
 
 def test_a_group_split_and_joined_again_is_the_same(loop):
     audio, _, heard = loop
-    group = sort_hits(audio, heard.onsets)[0]
-    one, other = split_group(group, onset_pictures(mono_of(audio), heard.onsets.time_s))
+    group = group_hits(audio, heard.onsets)[0]
+    one, other = split_group(group, onset_pictures(mono_samples(audio), heard.onsets.time_s))
     assert one.hits
     assert other.hits
     assert set(merge_groups(one, other).hits) == set(group.hits)
     with pytest.raises(BadValueError, match="nothing to split"):
         split_group(type(group)("x", "hat", "hat_closed", (1,), (1.0,)), np.zeros((2, 82)))
     with pytest.raises(BadValueError, match="number of groups is 9"):
-        sort_hits(audio, heard.onsets, 9)
+        group_hits(audio, heard.onsets, 9)
 
 
 def test_groups_are_kept_by_time_when_hits_come_and_go(loop):
     audio, _, heard = loop
-    groups = sort_hits(audio, heard.onsets)
-    kept = kept_of([type(g)(g.name, g.kind, "rim", g.hits, g.certainty) for g in groups], heard.onsets)
+    groups = group_hits(audio, heard.onsets)
+    kept = stored_groups([type(g)(g.name, g.kind, "rim", g.hits, g.certainty) for g in groups], heard.onsets)
     fewer = np.ones(len(heard.onsets), dtype=bool)
     fewer[3] = False
-    again = groups_now(audio, heard.onsets.take(fewer), kept)
+    again = current_groups(audio, heard.onsets.take(fewer), kept)
     assert {group.voice for group in again} == {"rim"}
     assert {index for group in again for index in group.hits} == set(range(int(fewer.sum())))
-    back = groups_now(audio, heard.onsets, kept_of(again, heard.onsets.take(fewer)))
+    back = current_groups(audio, heard.onsets, stored_groups(again, heard.onsets.take(fewer)))
     assert {index for group in back for index in group.hits} == set(range(len(heard.onsets)))
 
 
 def test_no_hits_make_no_groups():
     none = Onsets(np.zeros(0), np.zeros(0), np.zeros(0), np.zeros((0, 3)), 1.0)
-    assert sort_hits(Audio(np.zeros((44100, 1), np.float32), 44_100, "x"), none) == ()
+    assert group_hits(Audio(np.zeros((44100, 1), np.float32), 44_100, "x"), none) == ()
 
 
 def test_the_mouth_of_the_demo_is_kick_snare_and_hat_without_training():
     audio = bollard_mouth()
-    heard = hear(audio)
+    heard = analyze_loop(audio)
     assert (round(heard.reading.tempo_bpm), heard.reading.bars) == (92, 2)
     true_s = np.array([time_s for time_s, _ in written()])
     told = {}
-    for group in sort_hits(audio, heard.onsets):
+    for group in group_hits(audio, heard.onsets):
         for index in group.hits:
             nearest = int(np.abs(true_s - heard.onsets.time_s[index]).argmin())
             told.setdefault(nearest, set()).add(group.voice)

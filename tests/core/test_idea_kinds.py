@@ -13,13 +13,13 @@ from hypothesis import strategies as st
 from easy_pocket.core.errors import BadValueError, EditRefusedError
 from easy_pocket.core.feel.density import sounding_at
 from easy_pocket.core.feel.feel import Feel, FeelScopes
-from easy_pocket.core.feel.perform import only_heard, perform
+from easy_pocket.core.feel.perform import only_sounding, perform
 from easy_pocket.core.ideas.borrow import borrow, fitted
 from easy_pocket.core.ideas.build_up import build_up, stages
 from easy_pocket.core.ideas.distance import distance, distances, within
 from easy_pocket.core.ideas.fill_settings import FillSettings
 from easy_pocket.core.ideas.fills import fills
-from easy_pocket.core.ideas.idea_context import Scene, window
+from easy_pocket.core.ideas.idea_context import IdeaContext, window
 from easy_pocket.core.ideas.imported_fill import bring_fill
 from easy_pocket.core.ideas.mix import WAYS, mix
 from easy_pocket.core.ideas.playable import faults, limbs_used, unplayable
@@ -125,12 +125,13 @@ def test_strokes_stay_in_the_span_and_gaps_leave_the_last_one(rates: list[str], 
 
 
 def test_a_roll_leaves_what_is_locked() -> None:
-    here = Scene(with_lock(beat("straight"), "snare", 960), KIT, 104.0)
+    here = IdeaContext(with_lock(beat("straight"), "snare", 960), KIT, 104.0)
     idea = roll(here, RollSettings("snare", 0, 1920, ("32",)))
     assert idea.pattern().at("snare", 960) == here.pattern.at("snare", 960)
     with pytest.raises(EditRefusedError, match="No stroke of this roll fits"):
         roll(
-            Scene(replace(here.pattern, locked_voices=frozenset({"snare"})), KIT, 104.0), RollSettings("snare", 0, 1920)
+            IdeaContext(replace(here.pattern, locked_voices=frozenset({"snare"})), KIT, 104.0),
+            RollSettings("snare", 0, 1920),
         )
 
 
@@ -176,7 +177,7 @@ def test_a_thinner_performance_sounds_its_strongest_hits_and_comes_back_whole() 
     assert {(e.voice, e.start_s) for e in thin} < {(e.voice, e.start_s) for e in whole}
     assert len(whole) == len(pattern.hits)
     played = perform(pattern, FeelScopes(Feel(density_percent=40.0)), tempo_bpm=104)
-    assert len(only_heard(played).played_ms) == len(thin)
+    assert len(only_sounding(played).played_ms) == len(thin)
     assert len(played.hits.tick) == len(pattern.hits)
 
 
@@ -229,8 +230,8 @@ def test_a_sound_backwards_ends_with_its_attack() -> None:
 
 def test_a_lead_in_sounds_backwards_to_the_sample_in_the_mixdown() -> None:
     kit = house_kits()["boathouse"]
-    dress = Articulation(backwards=True, length_ticks=960)
-    pattern = Pattern(3840, (Hit("crash", 2880, 110, articulation=dress),))
+    articulation = Articulation(backwards=True, length_ticks=960)
+    pattern = Pattern(3840, (Hit("crash", 2880, 110, articulation=articulation),))
     performance = perform(pattern, tempo_bpm=120.0)
     (event,) = play_events(performance, kit, loop=True)
     assert event.start_s == pytest.approx(1.5)

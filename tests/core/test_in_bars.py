@@ -4,12 +4,12 @@ import numpy as np
 import pytest
 
 from easy_pocket.core.audio import Audio
-from easy_pocket.core.listen.bar_context import heard_in_bars
-from easy_pocket.core.listen.candidates import candidates_in
-from easy_pocket.core.listen.loop_analysis import Overrules, hear
-from easy_pocket.core.listen.onsets import chosen, onsets_in, sound_odds
+from easy_pocket.core.listen.bar_context import select_with_bars
+from easy_pocket.core.listen.candidates import detect_candidates
+from easy_pocket.core.listen.loop_analysis import Corrections, analyze_loop
+from easy_pocket.core.listen.onsets import chosen, detect_prepared_onsets, sound_log_odds
 from easy_pocket.core.listen.preparation import prepare
-from easy_pocket.core.listen.ranked_readings import read_loop
+from easy_pocket.core.listen.ranked_readings import rank_readings
 from tests.drums import beat, rendered
 
 TEMPO = 96.0
@@ -35,8 +35,8 @@ def with_ghosts(level_db, slots=SLOTS, late_ms=0.0):
     return Audio((x / np.abs(x).max() * 0.9).astype(np.float32), 44_100, "ghosts")
 
 
-def found_at(audio, slots, late_ms=0.0, overrules=None):
-    times = hear(audio, overrules).onsets.time_s
+def found_at(audio, slots, late_ms=0.0, corrections=None):
+    times = analyze_loop(audio, corrections).onsets.time_s
     return [
         slot for slot in slots if np.abs(times - slot * 60 / TEMPO / 4 - late_ms / 1000).min() < 0.012
     ]  # fmt: skip
@@ -50,8 +50,8 @@ def test_ghosts_far_under_the_backbeat_are_heard_where_both_bars_have_them(level
 
 def only_in_bars(audio):
     """Times of hits that are heard because the bars speak for them, and of those heard alone."""
-    alone_s = onsets_in(prepare(audio)).time_s
-    heard_s = hear(audio).onsets.time_s
+    alone_s = detect_prepared_onsets(prepare(audio)).time_s
+    heard_s = analyze_loop(audio).onsets.time_s
     return heard_s[np.abs(heard_s[:, None] - alone_s).min(axis=1) > 0.002], alone_s
 
 
@@ -74,27 +74,27 @@ def test_what_no_other_bar_has_or_lies_off_its_place_is_not_believed():
 
 def test_a_faint_hit_is_doubtful_and_its_removal_stays():
     audio = with_ghosts(-31)
-    heard = hear(audio)
-    first = onsets_in(prepare(audio))
+    heard = analyze_loop(audio)
+    first = detect_prepared_onsets(prepare(audio))
     new = [time for time in heard.onsets.time_s if np.abs(first.time_s - time).min() > 0.002]
     assert new
     certainty = heard.onsets.certainty[np.isin(heard.onsets.time_s, new)]
     assert certainty.max() < 0.7
-    again = hear(audio, Overrules(removed_s=(new[0],)))
+    again = analyze_loop(audio, Corrections(removed_s=(new[0],)))
     assert np.abs(again.onsets.time_s - new[0]).min() > 0.002
     assert len(again.onsets) == len(heard.onsets) - 1
 
 
 def test_less_sensitivity_hears_less():
     audio = with_ghosts(-31)
-    counts = [len(hear(audio, Overrules(sensitivity=value)).onsets) for value in (0.0, 0.25, 0.5)]
+    counts = [len(analyze_loop(audio, Corrections(sensitivity=value)).onsets) for value in (0.0, 0.25, 0.5)]
     assert counts == sorted(counts)
     assert counts[0] < counts[2]
 
 
 def test_bars_that_would_leave_nothing_are_not_listened_to():
     prepared = prepare(with_ghosts(-25))
-    found = candidates_in(prepared)
-    alone = chosen(prepared, found, sound_odds(found), 0.5)
+    found = detect_candidates(prepared)
+    alone = chosen(prepared, found, sound_log_odds(found), 0.5)
     unlikely = np.full(len(found), -8.0)
-    assert heard_in_bars(prepared, found, unlikely, alone, read_loop(alone)[0], 0.0) is alone
+    assert select_with_bars(prepared, found, unlikely, alone, rank_readings(alone)[0], 0.0) is alone

@@ -20,7 +20,7 @@ from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.selection_edits import MoveHits, PasteHits
 from easy_pocket.core.song.energy import energy_of
 from easy_pocket.core.song.flatten import flatten
-from easy_pocket.core.song.perform_song import play_song
+from easy_pocket.core.song.perform_song import perform_song
 from easy_pocket.core.sound.character import _pitch, measure
 from easy_pocket.core.sound.loudness import programme_loudness_lufs
 from easy_pocket.core.sound.models import RATE_HZ
@@ -94,14 +94,14 @@ def test_two_parts_with_the_same_line_and_feel_are_two_players() -> None:
     both = replace(
         song, parts=(backbone, twin), sections=(replace(verse, cells={1: verse.cells[1], 2: verse.cells[1]}),)
     )
-    one, other = play_song(both).parts
+    one, other = perform_song(both).parts
     np.testing.assert_array_equal(one.straight_ms, other.straight_ms)
     assert np.abs(one.played_ms - other.played_ms).max() > 1.0
     assert (one.velocity != other.velocity).any()
     assert seed_of(5, 0) == 5
     assert len({seed_of(5, player) for player in range(50)}) == 50
     same = replace(both, parts=(replace(backbone, player=7), replace(twin, player=7)))
-    one, other = play_song(same).parts
+    one, other = perform_song(same).parts
     np.testing.assert_array_equal(one.played_ms, other.played_ms)
 
 

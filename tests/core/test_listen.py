@@ -10,9 +10,16 @@ from easy_pocket.core.errors import AudioRefusedError, BadValueError, NoHitsErro
 from easy_pocket.core.feel.feel import Feel
 from easy_pocket.core.listen.drifting_tempo import followed, measured_tempi_bpm
 from easy_pocket.core.listen.groove import extract_template, found_swing_percent
-from easy_pocket.core.listen.loop_analysis import Overrules, attack_near, doubled, halved, hear, with_span
-from easy_pocket.core.listen.onsets import Onsets, find_onsets
-from easy_pocket.core.listen.ranked_readings import in_sixteenths, read_loop
+from easy_pocket.core.listen.loop_analysis import (
+    Corrections,
+    analyze_loop,
+    at_double_tempo,
+    at_half_tempo,
+    attack_near,
+    with_span,
+)
+from easy_pocket.core.listen.onsets import Onsets, detect_onsets
+from easy_pocket.core.listen.ranked_readings import in_sixteenths, rank_readings
 from easy_pocket.core.listen.reading import Grid, Reading
 from easy_pocket.core.listen.tempo import compound_evidence
 from easy_pocket.core.pattern.timebase import Metre
@@ -52,7 +59,7 @@ def loop(request):
 
 def test_hits_are_found_within_a_few_ms(loop):
     audio, performance, *_ = loop
-    onsets = find_onsets(audio)
+    onsets = detect_onsets(audio)
     truth = merged_ms(performance)
     heard = onsets.time_s * 1000
     distance = np.abs(heard[None, :] - truth[:, None])
@@ -63,7 +70,7 @@ def test_hits_are_found_within_a_few_ms(loop):
 
 def test_tempo_metre_and_bars_are_read(loop):
     audio, _, tempo_bpm, metre, bars = loop
-    reading = hear(audio).reading
+    reading = analyze_loop(audio).reading
     assert (str(reading.metre), reading.bars) == (metre, bars)
     assert reading.tempo_bpm == pytest.approx(tempo_bpm, rel=0.001)
     assert 0 < reading.confidence <= 1
@@ -76,7 +83,7 @@ def test_the_groove_put_in_is_the_groove_taken_out():
         type(h)(h.voice, h.tick, h.velocity, float(lean_ms[h.tick // 240 % 16])) for h in pattern.hits
     )
     audio, _ = rendered(leaned, 96.0)
-    heard = hear(audio, Overrules(bars=2, metre=Metre(4, 4)))
+    heard = analyze_loop(audio, Corrections(bars=2, metre=Metre(4, 4)))
     lane = extract_template(heard.onsets, heard.reading, "back").lanes["all"]
     error = lane.offsets - np.array(lean_ms)
     assert np.sqrt(np.mean((error - error.mean()) ** 2)) < 1.0
@@ -87,19 +94,19 @@ def test_the_groove_put_in_is_the_groove_taken_out():
 @pytest.mark.parametrize("swing", [50.0, 56.0, 62.0])
 def test_swing_is_measured(swing):
     audio, _ = rendered(beat(SWUNG), 92.0, Feel(swing_percent=swing))
-    heard = hear(audio)
+    heard = analyze_loop(audio)
     assert found_swing_percent(heard.onsets, heard.reading) == pytest.approx(swing, abs=1.5)
 
 
 def test_no_off_beats_no_swing():
     audio, _ = rendered(beat({"kick": "X...x...X...x...", "snare": "....X.......X..."}), 100.0)
-    heard = hear(audio, Overrules(bars=1, metre=Metre(4, 4)))
+    heard = analyze_loop(audio, Corrections(bars=1, metre=Metre(4, 4)))
     assert found_swing_percent(heard.onsets, heard.reading) is None
 
 
 def test_empty_slots_carry_a_guess_of_their_swing_phase():
     audio, _ = rendered(beat(SWUNG), 88.5, Feel(swing_percent=60))
-    lane = (template := extract_template((h := hear(audio)).onsets, h.reading, "t")).lanes["all"]
+    lane = (template := extract_template((h := analyze_loop(audio)).onsets, h.reading, "t")).lanes["all"]
     assert template.slots_per_bar == 16
     assert lane.guessed[1]
     assert lane.count[1] == 0
@@ -112,7 +119,7 @@ def test_a_recording_that_is_not_trimmed_gets_its_tempo_and_its_one():
     late = Audio(
         np.concatenate([quiet, audio.samples, audio.samples[: 44_100 // 3] * 0, quiet[:9000]]), 44_100, "ragged"
     )
-    reading = hear(late).reading
+    reading = analyze_loop(late).reading
     assert not reading.trimmed
     assert reading.tempo_bpm == pytest.approx(112.0, rel=0.01)
     assert reading.bar_one_s == pytest.approx(0.7, abs=0.02)
@@ -133,7 +140,7 @@ def times(lines, count):
 )
 def test_a_recording_whose_tempo_moves_gets_its_own_bar_lines(lines, metre, tempo_bpm, speeds):
     audio, bars_s = drifting(beat(times(lines, 4), metre), tempo_bpm, speeds)
-    reading = hear(audio).reading
+    reading = analyze_loop(audio).reading
     assert (reading.bars, reading.metre) == (8, metre)
     assert np.abs(np.array(reading.bar_lines_s) - bars_s).max() < 0.015
     slowest, fastest = reading.tempo_range_bpm
@@ -144,7 +151,7 @@ def test_a_recording_whose_tempo_moves_gets_its_own_bar_lines(lines, metre, temp
 
 def test_the_groove_of_a_drifting_recording_is_the_player_s_not_the_drift():
     audio, _ = drifting(beat(times(SWUNG, 4)), 92.0, (0.97, 1.03), Feel(swing_percent=58, swing_unit=16))
-    heard = hear(audio)
+    heard = analyze_loop(audio)
     lane = extract_template(heard.onsets, heard.reading, "t").lanes["all"]
     late_ms = 60_000 / 92 / 2 * 0.08
     offsets = [lane.offset_ms[slot] - lane.offset_ms[slot - 1] for slot in (3, 7, 11, 15)]
@@ -160,16 +167,16 @@ def test_a_loose_but_steady_player_does_not_drift():
     )
     audio, _ = rendered(loose, 104.0)
     quiet = np.zeros((30_000, 2), np.float32)
-    reading = hear(Audio(np.concatenate([quiet, audio.samples, quiet[:9000]]), 44_100)).reading
+    reading = analyze_loop(Audio(np.concatenate([quiet, audio.samples, quiet[:9000]]), 44_100)).reading
     assert not reading.drifts
     assert reading.tempo_bpm == pytest.approx(104.0, rel=0.002)
 
 
 def test_setting_the_one_or_the_bars_of_a_drifting_recording_keeps_its_curve():
     audio, bars_s = drifting(beat(times(ROCK, 4)), 101.0, (0.98, 1.02))
-    halved_reading = hear(audio, Overrules(bars=4)).reading
+    halved_reading = analyze_loop(audio, Corrections(bars=4)).reading
     assert np.array(halved_reading.bar_lines_s) == pytest.approx(bars_s[::2], abs=0.01)
-    later = hear(audio, Overrules(one_s=float(bars_s[1]) + 0.01)).reading
+    later = analyze_loop(audio, Corrections(one_s=float(bars_s[1]) + 0.01)).reading
     assert later.bars == 7
     assert np.array(later.bar_lines_s) == pytest.approx(bars_s[1:], abs=0.01)
 
@@ -178,7 +185,7 @@ def test_noise_under_a_loop_and_a_soft_clip_change_little():
     audio, performance = rendered(beat(SWUNG), 88.5)
     noise = np.random.default_rng(2).standard_normal(audio.samples.shape) * 10 ** (-50 / 20)
     rough = Audio(np.tanh(1.6 * (audio.samples + noise)).astype(np.float32), 44_100)
-    truth, heard = merged_ms(performance), find_onsets(rough).time_s * 1000
+    truth, heard = merged_ms(performance), detect_onsets(rough).time_s * 1000
     assert (np.abs(heard[None, :] - truth[:, None]).min(axis=1) < 8).mean() >= 0.9
 
 
@@ -188,16 +195,16 @@ def test_the_rate_of_the_file_does_not_matter(rate_hz):
 
     audio, _ = rendered(beat(ROCK), 112.0)
     other = Audio(soxr.resample(audio.samples, 44_100, rate_hz), rate_hz)
-    reading = hear(other).reading
+    reading = analyze_loop(other).reading
     assert (reading.tempo_bpm, reading.bars) == (pytest.approx(112.0, rel=0.002), 2)
 
 
 def test_what_was_overruled_stays_overruled():
     audio, _ = rendered(beat(ROCK), 112.0)
-    first = hear(audio)
+    first = analyze_loop(audio)
     gone_s, new_s = float(first.onsets.time_s[3]), float(first.onsets.time_s[5]) + 0.05
-    overrules = Overrules(removed_s=(gone_s,), added_s=(new_s,), bars=4, metre=Metre(4, 4), sensitivity=0.6)
-    again = hear(audio, overrules)
+    corrections = Corrections(removed_s=(gone_s,), added_s=(new_s,), bars=4, metre=Metre(4, 4), sensitivity=0.6)
+    again = analyze_loop(audio, corrections)
     assert np.abs(again.onsets.time_s - gone_s).min() > 0.002
     assert np.abs(again.onsets.time_s - new_s).min() < 1e-9
     assert (again.reading.bars, again.reading.tempo_bpm) == (4, pytest.approx(224.0, rel=0.001))
@@ -206,16 +213,16 @@ def test_what_was_overruled_stays_overruled():
 
 def test_what_is_in_an_ignored_span_is_no_hit_but_one_added_by_hand_is():
     audio, _ = rendered(beat(ROCK), 112.0)
-    plain = hear(audio).onsets.time_s
+    plain = analyze_loop(audio).onsets.time_s
     inside = (plain >= 1.0) & (plain < 2.0)
     assert 3 < inside.sum() < len(plain)
-    heard = hear(audio, Overrules(ignored_s=((1.0, 2.0),)))
+    heard = analyze_loop(audio, Corrections(ignored_s=((1.0, 2.0),)))
     np.testing.assert_allclose(heard.onsets.time_s, plain[~inside])
     assert heard.reading.bars == 2
-    again = hear(audio, Overrules(ignored_s=((1.0, 2.0),), added_s=(float(plain[inside][0]),)))
+    again = analyze_loop(audio, Corrections(ignored_s=((1.0, 2.0),), added_s=(float(plain[inside][0]),)))
     np.testing.assert_allclose(again.onsets.time_s, plain[~inside | (plain == plain[inside][0])])
     with pytest.raises(NoHitsError, match="take one of them back"):
-        hear(audio, Overrules(ignored_s=((0.0, 600.0),)))
+        analyze_loop(audio, Corrections(ignored_s=((0.0, 600.0),)))
 
 
 def test_spans_that_touch_become_one():
@@ -228,7 +235,7 @@ def test_spans_that_touch_become_one():
 def test_a_groove_is_taken_from_the_bars_and_in_the_slots_one_chose():
     late = beat(ROCK)
     second = replace(late, hits=tuple(replace(hit, offset_ms=12.0 * (hit.tick >= 3840)) for hit in late.hits))
-    heard = hear(rendered(second, 112.0)[0])
+    heard = analyze_loop(rendered(second, 112.0)[0])
     first, last = (extract_template(heard.onsets, heard.reading, "x", from_bars=[bar]) for bar in (1, 2))
     both = extract_template(heard.onsets, heard.reading, "x")
     apart = np.subtract(last.lanes["all"].offset_ms, first.lanes["all"].offset_ms)
@@ -243,20 +250,20 @@ def test_a_groove_is_taken_from_the_bars_and_in_the_slots_one_chose():
 
 def test_the_one_snaps_to_the_grid_so_a_late_hit_does_not_move_it():
     audio, _ = rendered(beat(ROCK), 120.0)
-    reading = hear(audio, Overrules(one_s=0.507)).reading
+    reading = analyze_loop(audio, Corrections(one_s=0.507)).reading
     assert reading.bar_one_s == pytest.approx(0.5, abs=1e-3)
 
 
 def test_half_and_double_keep_the_audio_whole():
-    reading = hear(rendered(beat(ROCK), 112.0)[0]).reading
-    assert halved(reading) == (1, Metre(4, 4))
-    assert doubled(reading) == (4, Metre(4, 4))
-    one_bar = hear(
+    reading = analyze_loop(rendered(beat(ROCK), 112.0)[0]).reading
+    assert at_half_tempo(reading) == (1, Metre(4, 4))
+    assert at_double_tempo(reading) == (4, Metre(4, 4))
+    one_bar = analyze_loop(
         rendered(beat({"kick": "X.x.X.x.", "snare": "..X...X."}, step=480), 100.0)[0],
-        Overrules(bars=1, metre=Metre(3, 4)),
+        Corrections(bars=1, metre=Metre(3, 4)),
     )
     with pytest.raises(BadValueError, match="cannot be halved"):
-        halved(one_bar.reading)
+        at_half_tempo(one_bar.reading)
 
 
 def test_a_hit_added_by_hand_goes_to_the_attack():
@@ -267,7 +274,7 @@ def test_a_hit_added_by_hand_goes_to_the_attack():
 
 def test_more_sensitivity_hears_more():
     audio, _ = rendered(beat(SWUNG), 88.5)
-    counts = [len(find_onsets(audio, sensitivity)) for sensitivity in (0.1, 0.5, 1.0)]
+    counts = [len(detect_onsets(audio, sensitivity)) for sensitivity in (0.1, 0.5, 1.0)]
     assert counts == sorted(counts)
     assert counts[0] < counts[2]
 
@@ -292,15 +299,15 @@ def test_more_sensitivity_hears_more():
 )
 def test_what_holds_no_beat_is_refused_in_words(audio, words):
     with pytest.raises(NoHitsError, match=words):
-        hear(audio)
+        analyze_loop(audio)
 
 
 @pytest.mark.parametrize("seed", range(4))
 def test_noise_is_never_read_with_confidence(seed):
     hiss = np.random.default_rng(seed).standard_normal(44_100 * 3).astype(np.float32) * 0.2
-    onsets = find_onsets(Audio(hiss, 44_100, "hiss"), sensitivity=0.9)
+    onsets = detect_onsets(Audio(hiss, 44_100, "hiss"), sensitivity=0.9)
     assert len(onsets) >= 2
-    assert read_loop(onsets)[0].confidence < 0.5
+    assert rank_readings(onsets)[0].confidence < 0.5
 
 
 def test_unusable_audio_is_refused_in_words():
@@ -315,7 +322,9 @@ def test_unusable_audio_is_refused_in_words():
 def test_channels_out_of_phase_are_heard_all_the_same():
     audio, _ = rendered(beat(ROCK), 112.0)
     left = audio.samples[:, 0]
-    assert hear(Audio(np.stack([left, -left], axis=1), 44_100)).reading.tempo_bpm == pytest.approx(112, rel=0.001)
+    assert analyze_loop(Audio(np.stack([left, -left], axis=1), 44_100)).reading.tempo_bpm == pytest.approx(
+        112, rel=0.001
+    )
 
 
 def test_the_demo_loop_holds_the_groove_it_was_made_with():
@@ -323,7 +332,7 @@ def test_the_demo_loop_holds_the_groove_it_was_made_with():
     from easy_pocket.demo import quayside
     from easy_pocket.demo.load import QUAYSIDE_BREAK
 
-    heard = hear(read_audio(QUAYSIDE_BREAK, "quayside-break.flac"))
+    heard = analyze_loop(read_audio(QUAYSIDE_BREAK, "quayside-break.flac"))
     assert (str(heard.reading.metre), heard.reading.bars) == ("4/4", 2)
     assert heard.reading.tempo_bpm == pytest.approx(quayside.TEMPO_BPM, rel=0.001)
     lane = extract_template(heard.onsets, heard.reading, "Rope Walk").lanes["all"]

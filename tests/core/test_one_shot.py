@@ -9,8 +9,8 @@ import soundfile
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import ArchiveRefusedError, AudioRefusedError
+from easy_pocket.core.formats.sound_files import import_sounds
 from easy_pocket.core.sound.house_kits import HOUSE_KITS
-from easy_pocket.core.sound.import_sounds import bring_in_sounds
 from easy_pocket.core.sound.kit import voice_audio
 from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.one_shot import content_key, one_shot
@@ -65,7 +65,7 @@ def test_two_sides_out_of_phase_stay_two_sides():
 def test_rates_and_depths_come_to_ours():
     x = hit()
     up = np.repeat(x, 2, axis=0)
-    ready, _ = bring_in_sounds(file_bytes(up, 2 * RATE_HZ), "studio.wav")
+    ready, _ = import_sounds(file_bytes(up, 2 * RATE_HZ), "studio.wav")
     assert ready[0].frames.shape[0] == pytest.approx(len(one_shot(Audio(x, RATE_HZ, "x"))), abs=900)
 
 
@@ -83,11 +83,11 @@ def test_rates_and_depths_come_to_ours():
 )
 def test_what_cannot_be_used_is_refused_in_words(data, words):
     with pytest.raises(AudioRefusedError, match=words):
-        bring_in_sounds(data, "odd.wav")
+        import_sounds(data, "odd.wav")
 
 
 def test_a_wrong_ending_does_not_matter():
-    ready, refused = bring_in_sounds(file_bytes(hit(), kind="FLAC"), "really flac.wav")
+    ready, refused = import_sounds(file_bytes(hit(), kind="FLAC"), "really flac.wav")
     assert [one.name for one in ready] == ["really flac"]
     assert refused == []
 
@@ -97,7 +97,7 @@ def test_a_zip_brings_what_is_usable_and_lists_the_rest():
     data = zipped(
         {"pack/a/kick_01.wav": kick, "pack/b/../snare.wav": snare, "again.wav": kick, "x/bad.wav": b"no audio"}
     )
-    ready, refused = bring_in_sounds(data, "pack.zip")
+    ready, refused = import_sounds(data, "pack.zip")
     assert sorted((one.name, one.role) for one in ready) == [("kick 01", "kick"), ("snare", "snare")]
     assert len(refused) == 1
     assert refused[0].startswith("bad.wav")
@@ -117,7 +117,7 @@ def test_a_zip_brings_what_is_usable_and_lists_the_rest():
 )
 def test_zips_that_cannot_be_unfolded_are_refused_in_words(data, words):
     with pytest.raises(ArchiveRefusedError, match=words):
-        bring_in_sounds(data, "pack.zip")
+        import_sounds(data, "pack.zip")
 
 
 def wrong_guesses(voices):

@@ -6,10 +6,11 @@ import pytest
 from easy_pocket.core.errors import BadValueError, EditRefusedError
 from easy_pocket.core.feel.feel import Feel, FeelScopes
 from easy_pocket.core.feel.perform import perform
-from easy_pocket.core.feel.sit_in import SitIn, sit_in
-from easy_pocket.core.feel.timing_comparison import gap, side_of, side_of_loop
-from easy_pocket.core.listen.layered_loop import Under, slice_times_s
-from easy_pocket.core.listen.loop_analysis import hear
+from easy_pocket.core.feel.timing_comparison import gap, side_of
+from easy_pocket.core.listen.layered_loop import LayerSettings, slice_times_s
+from easy_pocket.core.listen.loop_analysis import analyze_loop
+from easy_pocket.core.listen.loop_side import side_of_loop
+from easy_pocket.core.listen.sit_in import SitIn, sit_in
 from easy_pocket.core.listen.slices import cut_slices, retimed
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.timebase import ms_per_tick
@@ -23,7 +24,7 @@ STRAIGHT = FeelScopes()
 @pytest.fixture(scope="module")
 def loop():
     audio, performance = rendered(beat(SWUNG), TEMPO, Feel(swing_percent=60))
-    return audio, performance, hear(audio)
+    return audio, performance, analyze_loop(audio)
 
 
 def gap_to(pattern, heard, feel=STRAIGHT):
@@ -70,8 +71,8 @@ def test_the_loop_sits_in_the_beat(loop):
     audio, _, heard = loop
     slices = cut_slices(heard.onsets, heard.reading)
     straight = perform(beat(SWUNG), STRAIGHT, tempo_bpm=TEMPO)
-    to_s = slice_times_s(slices.attack_s, heard.reading, Under(to="stack"), straight, None)
-    moved = hear(retimed(audio, slices, to_s, straight.length_ms / 1000, wraps=True))
+    to_s = slice_times_s(slices.attack_s, heard.reading, LayerSettings(to="stack"), straight, None)
+    moved = analyze_loop(retimed(audio, slices, to_s, straight.length_ms / 1000, wraps=True))
     side = side_of_loop(moved.onsets, moved.reading, "moved", TEMPO)
     assert gap(side_of(straight, "beat"), side, HALF_MS).mean_size_ms < 2
 

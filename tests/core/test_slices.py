@@ -8,7 +8,7 @@ from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.feel import Feel
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.slice_kit import slice_kit
-from easy_pocket.core.listen.loop_analysis import hear
+from easy_pocket.core.listen.loop_analysis import analyze_loop
 from easy_pocket.core.listen.slices import at_tempo, cut_slices, rebuilt, retimed, slice_audio
 from easy_pocket.core.sound.events import play_events
 from easy_pocket.core.sound.mixdown import mixdown
@@ -18,7 +18,7 @@ from tests.drums import ROCK, SWUNG, beat, rendered
 @pytest.fixture(scope="module")
 def loop():
     audio, performance = rendered(beat(SWUNG), 96.0, Feel(swing_percent=60))
-    return audio, performance, hear(audio)
+    return audio, performance, analyze_loop(audio)
 
 
 def residual_db(one, other):
@@ -47,7 +47,7 @@ def test_at_another_tempo_the_hits_are_heard_there(loop, tempo_bpm):
     audio, _, heard = loop
     moved = at_tempo(audio, cut_slices(heard.onsets, heard.reading), heard.reading, tempo_bpm)
     assert len(moved.samples) == round(len(audio.samples) * heard.reading.tempo_bpm / tempo_bpm)
-    again = hear(moved)
+    again = analyze_loop(moved)
     wanted = heard.onsets.time_s * heard.reading.tempo_bpm / tempo_bpm
     apart = np.abs(again.onsets.time_s[:, None] - wanted[None]).min(axis=0)
     assert (apart < 0.004).mean() > 0.95
@@ -59,7 +59,7 @@ def test_slices_can_be_set_on_the_straight_grid(loop):
     slices = cut_slices(heard.onsets, heard.reading)
     slot_s = heard.reading.slot_s
     straight = np.rint(heard.reading.nearest_places(heard.reading.slot_at(slices.attack_s)) - 0.2) * slot_s
-    moved = hear(retimed(audio, slices, straight, slices.duration_s, wraps=True))
+    moved = analyze_loop(retimed(audio, slices, straight, slices.duration_s, wraps=True))
     offset = moved.onsets.time_s / slot_s
     assert np.abs(offset - np.rint(offset)).max() * slot_s < 0.006
 
@@ -85,7 +85,7 @@ def test_a_recording_is_cut_over_its_bars_only():
     audio, _ = rendered(beat(SWUNG), 96.0)
     lead = np.zeros((int(0.7 * audio.rate_hz), audio.samples.shape[1]), dtype=np.float32)
     ragged = Audio(np.concatenate([lead, audio.samples, lead[:20000]]), audio.rate_hz, "ragged.wav")
-    heard = hear(ragged)
+    heard = analyze_loop(ragged)
     slices = cut_slices(heard.onsets, heard.reading)
     assert slices.start_s[0] > 0.6
     moved = at_tempo(ragged, slices, heard.reading, heard.reading.tempo_bpm)
@@ -96,7 +96,7 @@ def test_a_recording_is_cut_over_its_bars_only():
 @pytest.mark.parametrize(("by", "slots"), [("hits", 1), ("grid", 1), ("grid", 2)])
 def test_a_kit_of_slices_and_its_pattern_are_the_loop_again(by, slots):
     audio, _ = rendered(beat(ROCK), 112.0)
-    heard = hear(audio)
+    heard = analyze_loop(audio)
     kit, samples, pattern = slice_kit(audio, heard, "x", by, slots)
     assert len(kit.voices) == len(pattern.hits) == len(cut_slices(heard.onsets, heard.reading, by, slots))
     performance = perform(pattern, tempo_bpm=heard.reading.tempo_bpm)
@@ -112,6 +112,6 @@ def test_a_kit_of_slices_and_its_pattern_are_the_loop_again(by, slots):
 def test_more_slices_than_a_kit_holds_are_refused_in_words():
     audio, _ = rendered(beat(ROCK), 112.0)
     long = Audio(np.concatenate([audio.samples] * 5), audio.rate_hz, "long")
-    heard = hear(long)
+    heard = analyze_loop(long)
     with pytest.raises(BadValueError, match="a kit holds 64"):
         slice_kit(long, heard, "x", "grid", 1)

@@ -15,12 +15,12 @@ from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.timebase import COMMON_TIME, Metre, ms_per_tick
 from easy_pocket.core.song.arrangement import Arrangement
 from easy_pocket.core.song.collisions import APART_MS, doubles
-from easy_pocket.core.song.cycles import meetings, together_ticks, together_words, turns_between
+from easy_pocket.core.song.cycles import describe_meeting, meetings, together_ticks, turns_between
 from easy_pocket.core.song.energy import broken_promises, energy_of
 from easy_pocket.core.song.flat_patterns import along, flat_patterns
-from easy_pocket.core.song.flatten import flatten, unsettled
+from easy_pocket.core.song.flatten import before_collisions, flatten
 from easy_pocket.core.song.part import Part, Turning
-from easy_pocket.core.song.perform_song import play_song
+from easy_pocket.core.song.perform_song import perform_song
 from easy_pocket.core.song.section import ORDER, Cell, Join, Section
 from easy_pocket.core.song.song_mix import mix_song, part_columns, song_columns, together
 from easy_pocket.core.sound.models import RATE_HZ
@@ -150,7 +150,7 @@ def test_odds_and_passes_are_decided_turn_by_turn():
     assert bars["rim"] == [turn * 64 + bar for turn in range(2) for bar in range(1, 64, 2)]
     assert bars["clap"] == [0, 64]
     assert 30 <= len(bars["kick"]) <= 72
-    assert (line.dress == -1).all()
+    assert (line.articulation == -1).all()
 
 
 def test_a_cell_mutes_voices_turns_down_and_begins_inside_its_pattern():
@@ -158,10 +158,10 @@ def test_a_cell_mutes_voices_turns_down_and_begins_inside_its_pattern():
         sections=(Section(1, "Verse", 1, cells={1: Cell(10, 1920, frozenset({"snare"}), -6.0, Feel(push_ms=20.0))}),)
     )
     assert ticks(song, 1) == [0, 480, 1920]
-    played = play_song(song).part(1)
+    played = perform_song(song).part(1)
     assert played.played_ms[0] == pytest.approx(20.0)
     assert played.level_db.tolist() == [-6.0] * 3
-    loud = part_columns(play_song(small()).part(1), KITS["boathouse"]).gain.max()
+    loud = part_columns(perform_song(small()).part(1), KITS["boathouse"]).gain.max()
     quiet = part_columns(played, KITS["boathouse"]).gain.max()
     assert quiet == pytest.approx(loud * 10 ** (-6 / 20), rel=0.02)
 
@@ -196,7 +196,7 @@ def test_a_reverse_swell_ends_at_the_boundary_to_the_sample(gap_ms, fade_ms, tem
     swell = Join("swell", 1, voice="crash", beats=3, gap_ms=gap_ms, fade_ms=fade_ms)
     song = replace(joined(swell), tempo_bpm=tempo_bpm)
     loose = with_part(song, feel=FeelScopes(Feel(swing_percent=66, push_ms=14, drift_ms=8, jitter_ms=5)))
-    events = part_columns(play_song(loose).part(1), KITS["boathouse"])
+    events = part_columns(perform_song(loose).part(1), KITS["boathouse"])
     (place,) = np.flatnonzero(events.back)
     boundary = round((song.spans[1].start_ms - gap_ms) * RATE_HZ / 1000)
     end = round(events.start_s[place] * RATE_HZ) + events.back[place]
@@ -204,7 +204,7 @@ def test_a_reverse_swell_ends_at_the_boundary_to_the_sample(gap_ms, fade_ms, tem
     key = events.audio[events.sound[place]]
     assert key.endswith(f"-r{events.back[place]}" + (f"f{round(fade_ms * RATE_HZ / 1000)}" if fade_ms else ""))
     alone = replace(loose, sections=(replace(song.sections[0], cells={}), replace(song.sections[1], cells={})))
-    audio = mix_song(play_song(alone), KITS).audio.samples
+    audio = mix_song(perform_song(alone), KITS).audio.samples
     heard = np.flatnonzero(np.abs(audio).max(axis=1) > 0)
     assert heard[-1] < end
     assert fade_ms or heard[-1] >= end - 3
@@ -214,9 +214,9 @@ def test_muting_a_part_or_taking_it_away_changes_no_other_ones_looseness():
     loose = FeelScopes(Feel(drift_ms=6, jitter_ms=3, touch=10, runs_on=True))
     song = small()
     song = replace(song, parts=tuple(replace(part, feel=loose) for part in song.parts))
-    whole = play_song(song)
-    muted = play_song(replace(song, parts=(replace(song.parts[0], mute=True), song.parts[1])))
-    alone = play_song(replace(song, parts=(song.parts[1],)))
+    whole = perform_song(song)
+    muted = perform_song(replace(song, parts=(replace(song.parts[0], mute=True), song.parts[1])))
+    alone = perform_song(replace(song, parts=(song.parts[1],)))
     for other in (muted, alone):
         np.testing.assert_array_equal(whole.part(2).played_ms, other.part(2).played_ms)
         np.testing.assert_array_equal(whole.part(2).velocity, other.part(2).velocity)
@@ -242,10 +242,10 @@ def test_meetings_are_where_all_begin_at_once(cycles):
 
 
 def test_together_in_words():
-    assert together_words([BAR, 1440], COMMON_TIME) == "together every 3 bars"
-    assert together_words([BAR, 4800, 2 * BAR], COMMON_TIME) == "together every 10 bars"
-    assert together_words([BAR], COMMON_TIME) == "together every bar"
-    assert together_words([480, 1440], Metre(4, 4)) == "together every 1.5 beats"
+    assert describe_meeting([BAR, 1440], COMMON_TIME) == "together every 3 bars"
+    assert describe_meeting([BAR, 4800, 2 * BAR], COMMON_TIME) == "together every 10 bars"
+    assert describe_meeting([BAR], COMMON_TIME) == "together every bar"
+    assert describe_meeting([480, 1440], Metre(4, 4)) == "together every 1.5 beats"
     assert together_ticks([BAR, 1440, 4800]) == math.lcm(BAR, 1440, 4800)
 
 
@@ -261,7 +261,7 @@ def two_kicks(choice=None):
 
 def test_hits_two_parts_strike_at_once_are_found_and_settled():
     song = two_kicks()
-    (found,) = doubles(song, unsettled(song))
+    (found,) = doubles(song, before_collisions(song))
     assert (found.parts, found.voice, found.count, found.choice) == ((1, 2), "kick", 4, "keep")
     assert found.first[1] == 0
     dropped = two_kicks("drop")
@@ -269,9 +269,11 @@ def test_hits_two_parts_strike_at_once_are_found_and_settled():
     assert ticks(dropped, 2) == [960, 1920, BAR + 960, BAR + 1920]
     apart = flatten(two_kicks("offset")).line(2)
     assert apart.offset_ms.tolist() == [APART_MS, APART_MS, 0.0] * 2
-    assert doubles(dropped, unsettled(dropped))[0].choice == "drop"  # still listed, so that it can be chosen anew
+    assert (
+        doubles(dropped, before_collisions(dropped))[0].choice == "drop"
+    )  # still listed, so that it can be chosen anew
     other_kit = replace(song, parts=(song.parts[0], replace(song.parts[1], kit="net_loft")))
-    assert doubles(other_kit, unsettled(other_kit)) == []
+    assert doubles(other_kit, before_collisions(other_kit)) == []
     muted = replace(dropped, parts=(replace(dropped.parts[0], mute=True), dropped.parts[1]))
     assert len(ticks(muted, 2)) == 6  # what is not heard strikes nothing twice
 
@@ -307,7 +309,7 @@ def test_flat_equals_sectioned_event_for_event(song):
     again = flatten(written)
     for part in song.parts:
         assert flat.line(part.key).hits() == again.line(part.key).hits()
-    one, other = play_song(song, flat), play_song(written, again)
+    one, other = perform_song(song, flat), perform_song(written, again)
     for part in song.parts:
         here, there = (together([part_columns(played.part(part.key), KITS[part.kit])]) for played in (one, other))
         assert here.audio == there.audio
@@ -332,7 +334,7 @@ def test_a_free_shaker_in_a_song_of_two_tempi_keeps_its_written_places():
     slow = replace(
         song, sections=(replace(verse, tempo_bpm=60.0), replace(chorus, cells={**chorus.cells, 2: Cell(20)}))
     )
-    played = play_song(slow).part(2)
+    played = perform_song(slow).part(2)
     np.testing.assert_allclose(played.straight_ms[:4], [0, 250, 500, 750])
     later = played.straight_ms[played.span == 2]
     np.testing.assert_allclose(later[:3] - slow.spans[2].start_ms, [0, 125, 250])

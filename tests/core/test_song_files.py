@@ -17,7 +17,7 @@ from easy_pocket.core.pattern.timebase import Metre, ms_per_tick
 from easy_pocket.core.pattern.voices import voice_name
 from easy_pocket.core.song.arrangement import Arrangement
 from easy_pocket.core.song.part import Part
-from easy_pocket.core.song.perform_song import SongPlayed, play_song
+from easy_pocket.core.song.perform_song import SongPerformance, perform_song
 from easy_pocket.core.song.section import Cell, Section
 from easy_pocket.core.sound.events import VoiceMix
 from tests.core.songs import arrangements, small
@@ -37,7 +37,7 @@ def as_song(read: ReadSong) -> Arrangement:
     return Arrangement(120.0, parts=parts, sections=tuple(sections))
 
 
-def events(played: SongPlayed, shift_ms: float = 0.0) -> dict[str, list[tuple[float, int]]]:
+def events(played: SongPerformance, shift_ms: float = 0.0) -> dict[str, list[tuple[float, int]]]:
     """Per part and voice when it is struck and how hard; parts without hits are left out."""
     found: dict[str, list[tuple[float, int]]] = {}
     for one in played.parts:
@@ -61,7 +61,7 @@ def two_tempi() -> Arrangement:
 
 def test_a_track_per_part_with_markers_and_changes_where_they_are():
     song = two_tempi()
-    written = write_song_midi(play_song(song), {}, name="Lamplighter")
+    written = write_song_midi(perform_song(song), {}, name="Lamplighter")
     midi = mido.MidiFile(file=io.BytesIO(written.data))
     assert [track.name for track in midi.tracks] == ["Lamplighter", "Backbone", "Shaker"]
     told, now = [], 0
@@ -74,25 +74,25 @@ def test_a_track_per_part_with_markers_and_changes_where_they_are():
     assert [at for at, kind in told if kind == "set_tempo"] == [0, 2 * verse]
     assert [at for at, kind in told if kind == "time_signature"] == [0, 2 * verse]
     assert sum(m.time for m in midi.tracks[1]) == song.length_ticks
-    by_voice = mido.MidiFile(file=io.BytesIO(write_song_midi(play_song(song), {}, by="voice").data))
+    by_voice = mido.MidiFile(file=io.BytesIO(write_song_midi(perform_song(song), {}, by="voice").data))
     assert [track.name for track in by_voice.tracks][1:] == ["Backbone: kick", "Backbone: snare", "Shaker: shaker"]
 
 
 def test_a_hit_before_the_first_beat_gets_a_bar_of_pre_roll():
     song = replace(small(), parts=(replace(small().parts[0], feel=FeelScopes(Feel(push_ms=-20))),))
-    written = write_song_midi(play_song(song), {})
+    written = write_song_midi(perform_song(song), {})
     assert written.pre_roll_bars == 1
     read = read_song_midi(written.data, "early.mid")
     assert [section.name for section in read.sections][:2] == ["pre-roll", "Verse"]
-    again = events(play_song(as_song(read)), -2000.0)
-    for key, rows in events(play_song(song)).items():
+    again = events(perform_song(as_song(read)), -2000.0)
+    for key, rows in events(perform_song(song)).items():
         np.testing.assert_allclose([t for t, _ in again[key]], [t for t, _ in rows], atol=0.6)
 
 
 @settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(arrangements())
 def test_a_song_comes_back_with_the_same_events(song):
-    played = play_song(song)
+    played = perform_song(song)
     written = write_song_midi(played, {})
     wanted = events(played)
     if not wanted:
@@ -102,7 +102,7 @@ def test_a_song_comes_back_with_the_same_events(song):
     read = read_song_midi(written.data, "song.mid")
     first = song.spans[0]
     shift = written.pre_roll_bars * first.metre.bar_ticks * ms_per_tick(first.tempo_bpm)
-    found = events(play_song(as_song(read)), -shift)
+    found = events(perform_song(as_song(read)), -shift)
     assert set(found) == set(wanted)
     for key, rows in wanted.items():
         # To a tick: what the file counts in.
@@ -119,7 +119,7 @@ def test_song_ticks_go_by_the_tempo_of_each_section():
 
 def test_a_take_becomes_one_part_per_voice():
     song = replace(small(), parts=(small().parts[0],))
-    data = write_song_midi(play_song(song), {}).data
+    data = write_song_midi(perform_song(song), {}).data
     parted = read_song_midi(data, "take.mid", by_voice=True)
     assert sorted(part.name for part in parted.parts) == ["Kick", "Snare"]
     assert all(len({hit.voice for hit in part.hits}) == 1 for part in parted.parts)
@@ -135,7 +135,7 @@ def test_what_is_no_midi_file_is_refused(data):
 
 
 def notes_by_track(song: Arrangement, by: str) -> dict[str, int]:
-    midi = mido.MidiFile(file=io.BytesIO(write_song_midi(play_song(song), {}, by=by).data))
+    midi = mido.MidiFile(file=io.BytesIO(write_song_midi(perform_song(song), {}, by=by).data))
     return {track.name: sum(message.type == "note_on" for message in track) for track in midi.tracks[1:]}
 
 

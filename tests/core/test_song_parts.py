@@ -11,7 +11,7 @@ from easy_pocket.core.errors import BadValueError, EditRefusedError
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.timebase import COMMON_TIME, Metre
 from easy_pocket.core.song.buildup import coming_in, stages_of
-from easy_pocket.core.song.duration_text import marks_spoken, ticks_spoken
+from easy_pocket.core.song.duration_text import parse_bar_marks, parse_ticks
 from easy_pocket.core.song.energy import energy_of
 from easy_pocket.core.song.flatten import flatten
 from easy_pocket.core.song.merge_parts import merged_pattern, only_voice, voices_of
@@ -32,14 +32,14 @@ BAR = 3840
     ],
 )  # fmt: skip
 def test_lengths_are_read_as_one_says_them(text, ticks):
-    assert ticks_spoken(text, COMMON_TIME, 240) == ticks
-    assert ticks_spoken("1 bar", Metre(6, 8), 240) == 2880
+    assert parse_ticks(text, COMMON_TIME, 240) == ticks
+    assert parse_ticks("1 bar", Metre(6, 8), 240) == 2880
 
 
 @pytest.mark.parametrize("text", ["x", "3/7", "-1 bars", "1.00001 bars", "99999999 bars", "3 fortnights", "1/0"])
 def test_what_is_no_length_is_refused(text):
     with pytest.raises(BadValueError, match="is no length"):
-        ticks_spoken(text, COMMON_TIME, 240)
+        parse_ticks(text, COMMON_TIME, 240)
 
 
 @pytest.mark.parametrize(
@@ -54,9 +54,9 @@ def test_what_is_no_length_is_refused(text):
     ],
 )
 def test_bars_are_read_as_one_says_them(text, marks):
-    assert marks_spoken(text) == marks
+    assert parse_bar_marks(text) == marks
     with pytest.raises(BadValueError, match="says no bars"):
-        marks_spoken("sometimes")
+        parse_bar_marks("sometimes")
 
 
 def with_stages(song, section, stages):

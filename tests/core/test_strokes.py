@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.feel import Feel, FeelScopes
 from easy_pocket.core.feel.perform import MIN_GAP_MS, perform
+from easy_pocket.core.feel.strokes import first_pass_differs, pass_cycle, sounding, stroke_shares, strokes
 from easy_pocket.core.pattern.articulation import (
     PLAIN,
     Articulation,
@@ -16,10 +17,9 @@ from easy_pocket.core.pattern.articulation import (
     changed,
 )
 from easy_pocket.core.pattern.pattern import Hit, Pattern
-from easy_pocket.core.pattern.strokes import first_pass_differs, pass_cycle, sounding, stroke_shares, strokes
 from easy_pocket.core.sound.events import play_columns
 from easy_pocket.core.sound.house_kits import HOUSE_KITS
-from easy_pocket.store.songs.hits_json import hits_from_json, hits_to_json
+from easy_pocket.store.hits_json import hits_from_json, hits_to_json
 
 TEMPO_BPM = 125.0  # a 16th lasts 120 ms
 KIT = HOUSE_KITS["boathouse"]

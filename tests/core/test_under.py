@@ -11,9 +11,9 @@ from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.feel import Feel, FeelScopes
 from easy_pocket.core.feel.house_grooves import house_grooves
 from easy_pocket.core.feel.perform import perform
-from easy_pocket.core.listen.layered_loop import EARLY_S, Under, duck_db, slice_times_s, under_stack
-from easy_pocket.core.listen.loop_analysis import hear
-from easy_pocket.core.listen.onsets import find_onsets
+from easy_pocket.core.listen.layered_loop import EARLY_S, LayerSettings, duck_db, render_layered_loop, slice_times_s
+from easy_pocket.core.listen.loop_analysis import analyze_loop
+from easy_pocket.core.listen.onsets import detect_onsets
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.timebase import ms_per_tick
 from easy_pocket.core.sound.models import RATE_HZ
@@ -25,7 +25,7 @@ TEMPO = 112.0
 @pytest.fixture(scope="module")
 def loop():
     audio, _ = rendered(beat(ROCK), TEMPO)
-    return audio, hear(audio)
+    return audio, analyze_loop(audio)
 
 
 def stack(tempo_bpm=TEMPO, bars=2, voices=("kick",)):
@@ -35,8 +35,8 @@ def stack(tempo_bpm=TEMPO, bars=2, voices=("kick",)):
 
 def played(loop, performance=None, **settings):
     audio, heard = loop
-    under = Under(**{"level_db": 0.0, **settings})
-    return under_stack(audio, heard.onsets, heard.reading, under, performance or stack())
+    under = LayerSettings(**{"level_db": 0.0, **settings})
+    return render_layered_loop(audio, heard.onsets, heard.reading, under, performance or stack())
 
 
 def stereo(audio):
@@ -58,7 +58,7 @@ def test_at_its_own_tempo_the_loop_is_itself(loop):
 def test_at_another_tempo_its_hits_fall_where_the_bars_are(loop, how, tempo_bpm):
     audio, heard = loop
     out = played(loop, stack(tempo_bpm), how=how)
-    found_s = find_onsets(type(audio)(out, RATE_HZ)).time_s
+    found_s = detect_onsets(type(audio)(out, RATE_HZ)).time_s
     per_slot = 3840 / heard.reading.slots_per_bar
     wanted_s = np.sort(heard.reading.slot_at(heard.onsets.time_s) * per_slot * ms_per_tick(tempo_bpm) / 1000)
     wanted_s = wanted_s[wanted_s > 0.01]
@@ -97,7 +97,7 @@ def test_the_low_cut_takes_the_low_and_leaves_the_high(loop):
 
 def test_room_is_made_for_the_kick_held_and_let_go():
     performance = stack()
-    under = Under(duck_voice="kick", duck_db=18.0, duck_hold_ms=30.0, duck_release_ms=100.0)
+    under = LayerSettings(duck_voice="kick", duck_db=18.0, duck_hold_ms=30.0, duck_release_ms=100.0)
     frames = round(performance.length_ms / 1000 * RATE_HZ)
     gain_db = duck_db(under, performance, frames)
     for at_ms in performance.loop_ms:
@@ -115,12 +115,12 @@ def test_room_is_made_for_the_kick_held_and_let_go():
 @given(st.floats(0, 100), st.sampled_from(["grid", "groove", "stack"]), st.floats(60, 180))
 def test_half_the_strength_goes_half_the_way(strength, to, tempo_bpm):
     audio, _ = rendered(beat(SWUNG), TEMPO, Feel(swing_percent=60))
-    heard = hear(audio)
+    heard = analyze_loop(audio)
     performance = perform(beat(SWUNG), FeelScopes(Feel(swing_percent=54)), tempo_bpm=tempo_bpm)
     template = house_grooves()["dead_slow"]
 
     def times(percent):
-        under = Under(to=to, strength_percent=percent)
+        under = LayerSettings(to=to, strength_percent=percent)
         return slice_times_s(heard.onsets.time_s, heard.reading, under, performance, template)
 
     none, whole = times(0.0), times(100.0)
@@ -130,10 +130,10 @@ def test_half_the_strength_goes_half_the_way(strength, to, tempo_bpm):
 def test_to_the_grid_hits_lie_on_it_and_to_the_stack_on_its_hits(loop):
     _, heard = loop
     performance = perform(beat(ROCK), FeelScopes(Feel(swing_percent=58)), tempo_bpm=TEMPO)
-    straight = slice_times_s(heard.onsets.time_s, heard.reading, Under(to="grid"), performance, None)
+    straight = slice_times_s(heard.onsets.time_s, heard.reading, LayerSettings(to="grid"), performance, None)
     slot_s = 3840 / heard.reading.slots_per_bar * ms_per_tick(TEMPO) / 1000
     np.testing.assert_allclose(straight / slot_s, np.rint(straight / slot_s), atol=1e-9)
-    felt = slice_times_s(heard.onsets.time_s, heard.reading, Under(to="stack"), performance, None)
+    felt = slice_times_s(heard.onsets.time_s, heard.reading, LayerSettings(to="stack"), performance, None)
     away = np.abs(felt[:, None] * 1000 - performance.loop_ms[None]).min(axis=1)
     assert away.max() < 1e-6
 
@@ -152,7 +152,7 @@ def test_to_the_grid_hits_lie_on_it_and_to_the_stack_on_its_hits(loop):
 )
 def test_settings_out_of_range_are_refused_in_words(settings, words):
     with pytest.raises(BadValueError, match=words):
-        Under(**settings)
+        LayerSettings(**settings)
 
 
 def test_a_groove_that_is_not_chosen_is_asked_for(loop):

@@ -13,7 +13,7 @@ from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.ideas.change import Idea, with_changes
 from easy_pocket.core.ideas.distance import distance, distances, within
 from easy_pocket.core.ideas.grow import GrowSettings, grow
-from easy_pocket.core.ideas.idea_context import Scene
+from easy_pocket.core.ideas.idea_context import IdeaContext
 from easy_pocket.core.ideas.variation_kinds import KINDS
 from easy_pocket.core.ideas.variations import VariationSettings, differ, variations
 from easy_pocket.core.pattern.backbeat import backbeat
@@ -21,7 +21,7 @@ from easy_pocket.core.pattern.pattern import Hit, Pattern
 from tests.core.idea_scenes import BEATS, KIT, beat, scene, with_lock
 
 
-def varied(here: Scene, wanted: VariationSettings, seed: int, **more: object) -> tuple[Idea, ...]:
+def varied(here: IdeaContext, wanted: VariationSettings, seed: int, **more: object) -> tuple[Idea, ...]:
     return variations(here, wanted, seed, 0, here.pattern.length_ticks, **more).ideas  # type: ignore[arg-type]
 
 
@@ -71,7 +71,7 @@ def test_three_changes_when_nothing_is_set_and_six_ideas_that_touch_different_pl
 
 def test_what_is_locked_never_changes() -> None:
     pattern = replace(with_lock(beat("straight"), "kick", 1920), locked_voices=frozenset({"hat_closed"}))
-    here = Scene(pattern, KIT, 104.0)
+    here = IdeaContext(pattern, KIT, 104.0)
     for seed in range(10):
         for idea in varied(here, VariationSettings(changes=5), seed):
             after = idea.pattern()
@@ -87,7 +87,7 @@ def test_a_distance_too_far_for_so_few_changes_says_so() -> None:
 
 
 def test_nothing_to_vary_says_so() -> None:
-    empty = Scene(Pattern(3840, (), beat("straight").metre), ("kick",), 100.0)
+    empty = IdeaContext(Pattern(3840, (), beat("straight").metre), ("kick",), 100.0)
     with pytest.raises(EditRefusedError, match="There is nothing to vary here"):
         variations(empty, VariationSettings(kinds=("accent",)), 1, 0, 3840)
 
@@ -160,4 +160,4 @@ def test_a_pattern_that_is_as_long_already_is_refused_with_a_way_out() -> None:
 
 def test_growing_nothing_is_refused() -> None:
     with pytest.raises(EditRefusedError, match="nothing to grow from"):
-        grow(Scene(Pattern(3840), KIT, 100.0), GrowSettings(4), 1)
+        grow(IdeaContext(Pattern(3840), KIT, 100.0), GrowSettings(4), 1)

@@ -29,7 +29,8 @@ from easy_pocket.store.kits.sound_library import (
     sounds_by_id,
 )
 from easy_pocket.store.schema.tables import AudioRow, KitRow, SoundRow
-from easy_pocket.store.songs.load import FIRST_VOICES, create_song, load_song, read_song
+from easy_pocket.store.songs.create import FIRST_VOICES, create_song
+from easy_pocket.store.songs.load import load_song, read_song
 from tests.conftest import fresh_kits
 from tests.editing import do, step
 
@@ -65,7 +66,7 @@ def test_an_edit_is_kept_for_every_song_and_undone_across_a_new_connection(shelf
 
 def test_another_song_that_uses_the_kit_is_told(shelf):
     store, first, second = shelf
-    seen = read_song(store.reader, second).row.revision
+    seen = read_song(store.reader, second).revision
     do(store, first, SetVoiceField("snare", "level_db", -4.0))
     with pytest.raises(StaleRevisionError) as refused:
         do(store, second, SetVoiceField("snare", "level_db", 3.0), revision=seen)

@@ -16,7 +16,9 @@ from easy_pocket.demo.load import load_demo
 from easy_pocket.home.mariadb import MariaDb
 from easy_pocket.store.database import MIGRATIONS, Database
 from easy_pocket.store.schema.tables import Base
-from easy_pocket.store.songs.load import create_song, load_song, shelf
+from easy_pocket.store.songs.create import create_song
+from easy_pocket.store.songs.load import load_song
+from easy_pocket.store.songs.shelf import shelf
 
 
 def test_the_tables_are_those_of_the_models(migrated):
@@ -36,7 +38,7 @@ def test_migrating_again_at_every_start_keeps_the_songs(store):
         before = connection.execute(text("SELECT hits FROM pattern ORDER BY id")).scalars().all()
     store.migrate()
     with store.transaction() as session:
-        assert next(song.row.name for song in shelf(session)) == "Lamplighter"
+        assert next(song.name for song in shelf(session)) == "Lamplighter"
     with store.engine.connect() as connection:
         assert connection.execute(text("SELECT hits FROM pattern ORDER BY id")).scalars().all() == before
 

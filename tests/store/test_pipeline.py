@@ -12,10 +12,11 @@ from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.pattern.pattern import Hit
 from easy_pocket.store.database import Database
 from easy_pocket.store.history.undo_log import StaleRevisionError
-from easy_pocket.store.songs import load
+from easy_pocket.store.songs import loaded
+from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.edits.pipeline import EditResult, SentStep, take_steps
 from easy_pocket.store.songs.edits.registry import KINDS, Edit, EditContext, Step, edit
-from easy_pocket.store.songs.load import create_song, read_song
+from easy_pocket.store.songs.load import read_song
 from tests.conftest import fresh_kits
 from tests.drums import ROCK, beat
 from tests.editing import do, step
@@ -70,7 +71,7 @@ def test_sent_again_it_is_answered_as_the_first_time_and_made_once(store: Databa
         again = write(store, song_id, 100, revision=1, edit_id="tab-1")
         assert again.repeated
         assert (again.words, again.undo) == (first.words, first.undo)
-        assert again.song.row.revision == first.song.row.revision
+        assert again.song.revision == first.song.revision
     step(store, song_id, "undo")
     assert ("rim", 100) not in hits(store, song_id)
     assert write(store, song_id, 100, revision=1, edit_id="tab-1").repeated
@@ -80,7 +81,7 @@ def test_sent_again_it_is_answered_as_the_first_time_and_made_once(store: Databa
 def test_an_undo_sent_again_takes_back_one_step_only(store: Database, song_id: int) -> None:
     write(store, song_id, 100)
     two = write(store, song_id, 200)
-    sent = SentStep("undo", revision=two.song.row.revision, edit_id="tab-9")
+    sent = SentStep("undo", revision=two.song.revision, edit_id="tab-9")
     for _ in range(3):
         take_steps(store, song_id, sent)
     assert ("rim", 100) in hits(store, song_id)
@@ -120,7 +121,7 @@ def test_edits_of_two_tabs_that_touch_different_things_both_hold(
     (one, values), (other, other_values) = reversed(pair) if turned else pair
     do(store, song_id, one, revision=1, edit_id="a-1", **values)
     second = do(store, song_id, other, revision=1, edit_id="b-1", **other_values)
-    assert second.song.row.revision == 3
+    assert second.song.revision == 3
     step(store, song_id, "undo")
     assert step(store, song_id, "undo")
 
@@ -134,7 +135,7 @@ def test_edits_of_two_tabs_that_touch_the_same_are_told_with_both_sides(
     with pytest.raises(StaleRevisionError) as raised:
         do(store, song_id, other, revision=1, edit_id="b-1", **other_values)
     assert first.words in raised.value.theirs
-    assert read_song(store.reader, song_id).row.revision == 2
+    assert read_song(store.reader, song_id).revision == 2
     do(store, song_id, one, revision=1, edit_id="a-2", **values)  # its own tab saw what it did
 
 
@@ -154,13 +155,13 @@ def test_nothing_is_performed_while_a_transaction_is_open(
 
     for name, listener in (("begin", begun), ("commit", ended), ("rollback", ended)):
         event.listen(store.engine, name, listener)
-    performed = load.perform
+    performed = loaded.perform
 
     def watched(*arguments: Any, **named: Any) -> Any:
         during.append(open_now)
         return performed(*arguments, **named)
 
-    monkeypatch.setattr(load, "perform", watched)
+    monkeypatch.setattr(loaded, "perform", watched)
     try:
         for tick in range(100, 500, 100):
             write(store, song_id, tick).song.performance()
@@ -206,7 +207,7 @@ def test_twenty_tabs_write_their_own_hits_and_none_is_lost_or_made_twice(store: 
     with ThreadPoolExecutor(20) as pool:
         assert sum(pool.map(play, range(20))) == 100
     assert len(hits(store, song_id)) == before + 100
-    assert read_song(store.reader, song_id).row.revision == 101
+    assert read_song(store.reader, song_id).revision == 101
     with store.engine.connect() as connection:
         assert connection.execute(text("SELECT COUNT(*), COUNT(DISTINCT edit_id) FROM edit_log")).one() == (100, 100)
 

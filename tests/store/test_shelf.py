@@ -7,26 +7,28 @@ import pytest
 
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.feel import Feel
-from easy_pocket.core.listen.loop_analysis import Overrules, hear
+from easy_pocket.core.listen.loop_analysis import Corrections, analyze_loop
 from easy_pocket.core.pattern.pattern import Hit
 from easy_pocket.core.pattern.timebase import Metre
 from easy_pocket.demo.load import load_demo
 from easy_pocket.samples import house_kits
-from easy_pocket.store.grooves.templates import save_template
+from easy_pocket.store.grooves.templates import groove_names, save_template
 from easy_pocket.store.history.undo_log import StaleRevisionError
 from easy_pocket.store.kits.kits import all_kits, find_voice
-from easy_pocket.store.loops.loops import found_from_doc, loops_of, overrules_from_doc, overrules_to_doc, stored
+from easy_pocket.store.loops.loops import analysis_from_doc, corrections_from_doc, corrections_to_doc, loops_of, stored
+from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.duplicate import duplicate_song
-from easy_pocket.store.songs.edits.loops import BringInLoop, HeardFile
+from easy_pocket.store.songs.edits.loops import AnalyzedFile, BringInLoop
 from easy_pocket.store.songs.edits.pipeline import SentEdit, make_edit
-from easy_pocket.store.songs.load import create_song, delete_song, load_song, read_song, restore_song, shelf
+from easy_pocket.store.songs.load import load_song, read_song
+from easy_pocket.store.songs.shelf import delete_song, restore_song, shelf
 from tests.drums import ROCK, beat, rendered, template
 from tests.editing import do, step
 
 
 def names(store):
     with store.transaction() as session:
-        return [song.row.name for song in shelf(session)]
+        return [song.name for song in shelf(session)]
 
 
 def test_a_song_deleted_comes_back_whole(store):
@@ -92,29 +94,29 @@ def test_feel_reaches_the_core_with_its_template(store):
 
 
 def bring_in(store, song_id, audio):
-    file = HeardFile(audio.name, stored(audio), hear(audio))
+    file = AnalyzedFile(audio.name, stored(audio), analyze_loop(audio))
     return make_edit(store, song_id, SentEdit(BringInLoop(file=file))).changed.made
 
 
 def test_a_loop_keeps_what_was_heard_and_what_was_overruled(store):
     audio, _ = rendered(beat(ROCK), 112.0)
-    heard = hear(audio)
+    heard = analyze_loop(audio)
     with store.transaction() as session:
         song_id = create_song(session, "x").id
     loop_id = bring_in(store, song_id, audio)
     (row,) = loops_of(store.reader, song_id)
-    kept = found_from_doc(row.found)
+    kept = analysis_from_doc(row.found)
     np.testing.assert_allclose(kept.onsets.time_s, heard.onsets.time_s)
     assert kept.reading == heard.reading
     do(store, song_id, "loop_correct", loop_id=loop_id, change={"kind": "bars", "bars": 4, "metre": "4/4"})
     do(store, song_id, "loop_correct", loop_id=loop_id, change={"kind": "remove", "time_s": 0.1})
     (row,) = loops_of(store.reader, song_id)
-    assert found_from_doc(row.found).reading.bars == 4
-    assert overrules_from_doc(row.overruled) == Overrules(bars=4, metre=Metre(4, 4), removed_s=(0.1,))
+    assert analysis_from_doc(row.found).reading.bars == 4
+    assert corrections_from_doc(row.overruled) == Corrections(bars=4, metre=Metre(4, 4), removed_s=(0.1,))
     assert step(store, song_id, "undo") == f"remove the hit at 0.10 s in {row.name}"
     step(store, song_id, "undo")
     (row,) = loops_of(store.reader, song_id)
-    assert found_from_doc(row.found).reading.bars == 2
+    assert analysis_from_doc(row.found).reading.bars == 2
     do(store, song_id, "loop_take", loop_id=loop_id)
     assert loops_of(store.reader, song_id) == []
     step(store, song_id, "undo")
@@ -122,8 +124,8 @@ def test_a_loop_keeps_what_was_heard_and_what_was_overruled(store):
 
 
 def test_overrules_there_and_back():
-    full = Overrules(0.7, Metre(6, 8), 3, 0.25, (0.5, 1.0), (1.5,))
-    assert overrules_from_doc(overrules_to_doc(full)) == full
+    full = Corrections(0.7, Metre(6, 8), 3, 0.25, (0.5, 1.0), (1.5,))
+    assert corrections_from_doc(corrections_to_doc(full)) == full
 
 
 def test_two_writers_never_overwrite_each_other(store):
@@ -153,12 +155,12 @@ def test_the_demo_fills_an_empty_shelf_once(store):
     load_demo(store)
     assert names(store) == ["Lamplighter", "Slack Water", "Ferry Bell", "Three Piers", "Lamplighter sketch"]
     with store.transaction() as session:
-        song = load_song(session, shelf(session)[-1].row.id)
+        song = load_song(session, shelf(session)[-1].id)
         assert (song.row.tempo_bpm, song.pattern.bars) == (104.0, 2)
-        assert [t.name for t in song.templates.values()] == ["Rope Walk"]  # the one it leans on
-        assert len(song.groove_names) == 9  # with eight of the house
-        assert [loop.name for loop in loops_of(session, song.row.id)] == ["bollard-mouth.flac", "quayside-break.flac"]
-        delete_song(session, song.row.id)
+        assert [t.name for t in song.values.templates.values()] == ["Rope Walk"]  # the one it leans on
+        assert len(groove_names(session)) == 9  # with eight of the house
+        assert [loop.name for loop in loops_of(session, song.id)] == ["bollard-mouth.flac", "quayside-break.flac"]
+        delete_song(session, song.id)
     load_demo(store)
     assert len(names(store)) == 4  # its owner took one off
 

@@ -14,7 +14,8 @@ from easy_pocket.core.pattern.pattern import Hit
 from easy_pocket.store.database import Database
 from easy_pocket.store.grooves.shelf import groove_rows
 from easy_pocket.store.history.undo_log import MissingSongError, NothingToUndoError, undo_words
-from easy_pocket.store.songs.load import create_song, load_song
+from easy_pocket.store.songs.create import create_song
+from easy_pocket.store.songs.load import load_song
 from tests.editing import do, step
 
 HITS = (Hit("kick", 0, 110), Hit("snare", 960, 100, -4.0), Hit("hat_closed", 480, 70))

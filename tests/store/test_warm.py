@@ -8,7 +8,7 @@ from easy_pocket.core.sound.sound import clear_struck
 from easy_pocket.demo.load import load_demo
 from easy_pocket.launch.warm import WarmUp
 from easy_pocket.samples import dry_dock
-from easy_pocket.store.songs.load import create_song
+from easy_pocket.store.songs.create import create_song
 
 
 @pytest.fixture

@@ -7,7 +7,8 @@ import pytest
 
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.sound.events import play_events
-from easy_pocket.store.songs.load import create_song, load_song
+from easy_pocket.store.songs.create import create_song
+from easy_pocket.store.songs.load import load_song
 from tests.drums import ROCK, beat
 
 
@@ -54,8 +55,8 @@ class Tab:
         found, rails = {}, self.rails()
         for voice, rail in rails["hits"].items():
             for index, tick in enumerate(rail["tick"]):
-                dress = rail.get("dressed", {}).get(str(index), {})
-                plain = {name: value for name, value in dress.items() if name not in ("words", "drawn")}
+                articulation = rail.get("articulated", {}).get(str(index), {})
+                plain = {name: value for name, value in articulation.items() if name not in ("words", "drawn")}
                 found[voice, tick] = (rail["velocity"][index], rail["own"][index], tuple(sorted(plain.items())))
         return found, rails["facts"]
 
@@ -159,8 +160,8 @@ def random_edit(dice, there):
         {"kind": "values", "field": "velocity", "values": [[*place, dice.randrange(1, 128)] for place in places]},
         {"kind": "values", "field": "strokes", "values": [[*place, dice.randrange(1, 9)] for place in places]},
         {"kind": "shape", "field": "pan", "places": places, "shape": "line", "start": -1, "end": 1},
-        {"kind": "dress", "places": places, "values": {"ornament": dice.choice(["flam", "drag", ""])}},
-        {"kind": "dress", "places": places, "values": {"odds_percent": dice.randrange(1, 101), "tune_cents": 300}},
+        {"kind": "articulate", "places": places, "values": {"ornament": dice.choice(["flam", "drag", ""])}},
+        {"kind": "articulate", "places": places, "values": {"odds_percent": dice.randrange(1, 101), "tune_cents": 300}},
         {"kind": "nudge", "places": places, "by_ms": dice.randrange(-40, 41) / 2},
         {"kind": "move_many", "moves": [[*place, dice.choice(VOICES), place[1] + 240] for place in places]},
         {"kind": "turn", "places": places, "how": "reverse", "step_ticks": 240, "start_tick": 0, "end_tick": 7680},

@@ -10,7 +10,8 @@ import soundfile
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.sound.events import play_events
 from easy_pocket.core.sound.mixdown import mixdown
-from easy_pocket.store.songs.load import create_song, load_song
+from easy_pocket.store.songs.create import create_song
+from easy_pocket.store.songs.load import load_song
 from tests.drums import ROCK, beat
 from tests.editing import do
 
@@ -27,7 +28,7 @@ def song(store):
 
 @pytest.mark.parametrize("timing", ["felt", "straight"])
 def test_midi_ticks_agree_with_the_ledger(client, song, timing):
-    answer = client.get(f"/songs/{song.row.id}/export.mid", params={"timing": timing})
+    answer = client.get(f"/songs/{song.id}/export.mid", params={"timing": timing})
     assert answer.headers["content-disposition"] == f'attachment; filename="Lamplighter {timing}.mid"'
     midi = mido.MidiFile(file=io.BytesIO(answer.content))
     assert (midi.type, midi.ticks_per_beat) == (1, 960)
@@ -49,7 +50,7 @@ def _starts(midi):
 
 @pytest.mark.parametrize(("bits", "subtype"), [("16", "PCM_16"), ("24", "PCM_24"), ("32", "FLOAT")])
 def test_wav_is_the_loop_exactly(client, song, bits, subtype):
-    answer = client.get(f"/songs/{song.row.id}/export.wav", params={"bits": bits})
+    answer = client.get(f"/songs/{song.id}/export.wav", params={"bits": bits})
     info = soundfile.info(io.BytesIO(answer.content))
     assert (info.subtype, info.channels, info.frames) == (subtype, 2, round(2 * 4 * 60 / 104 * 44_100))
     samples, _ = soundfile.read(io.BytesIO(answer.content), dtype="float32")
@@ -69,30 +70,30 @@ def test_an_empty_pattern_exports_silence_of_the_right_length(client, store):
 
 def loud(store, song):
     for voice in ("kick", "snare", "hat_closed"):
-        do(store, song.row.id, "mix", voice=voice, field="level_db", value=12)
+        do(store, song.id, "mix", voice=voice, field="level_db", value=12)
 
 
 def test_a_mix_that_would_clip_is_refused_with_how_much_and_what(client, store, song):
     loud(store, song)
     for name in ("song.wav", "export.wav"):
-        answer = client.get(f"/songs/{song.row.id}/{name}?bits=16", headers={"Accept": "application/json"})
+        answer = client.get(f"/songs/{song.id}/{name}?bits=16", headers={"Accept": "application/json"})
         assert answer.status_code == 409
         told = answer.json()["clipping"]
         assert told["over_db"] > 0
         assert told["loudest"][0][1] > -20
-        fits = client.get(f"/songs/{song.row.id}/{name}?bits=16&take_off_db={told['take_off_db']}")
+        fits = client.get(f"/songs/{song.id}/{name}?bits=16&take_off_db={told['take_off_db']}")
         peak = np.abs(soundfile.read(io.BytesIO(fits.content))[0]).max()
         assert 0.97 < peak <= 1.0
-        cut = client.get(f"/songs/{song.row.id}/{name}?bits=16&as_it_is=true")
+        cut = client.get(f"/songs/{song.id}/{name}?bits=16&as_it_is=true")
         assert np.abs(soundfile.read(io.BytesIO(cut.content))[0]).max() == pytest.approx(1.0, abs=1e-3)
-        whole = client.get(f"/songs/{song.row.id}/{name}?bits=32")
+        whole = client.get(f"/songs/{song.id}/{name}?bits=32")
         over = 20 * np.log10(np.abs(soundfile.read(io.BytesIO(whole.content))[0]).max())
         assert over == pytest.approx(told["over_db"], abs=0.01)
 
 
 def test_the_patterns_midi_leaves_out_what_is_muted(client, store, song):
-    do(store, song.row.id, "mix", voice="kick", field="mute", value=True)
-    midi = mido.MidiFile(file=io.BytesIO(client.get(f"/songs/{song.row.id}/export.mid").content))
+    do(store, song.id, "mix", voice="kick", field="mute", value=True)
+    midi = mido.MidiFile(file=io.BytesIO(client.get(f"/songs/{song.id}/export.mid").content))
     notes = {message.note for track in midi.tracks for message in track if message.type == "note_on"}
     assert 36 not in notes
     assert 38 in notes

@@ -13,7 +13,8 @@ from easy_pocket.core.sound.loudness import programme_loudness_lufs
 from easy_pocket.samples import house_kits
 from easy_pocket.store.grooves.shelf import groove_rows
 from easy_pocket.store.grooves.templates import save_house_grooves
-from easy_pocket.store.songs.load import create_song, load_song
+from easy_pocket.store.songs.create import create_song
+from easy_pocket.store.songs.load import load_song
 from tests.drums import ROCK, beat
 from tests.web.test_bench import Tab
 

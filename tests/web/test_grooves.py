@@ -8,11 +8,11 @@ import pytest
 from easy_pocket.core.formats.groove_midi import load_groove_midi
 from easy_pocket.core.formats.groove_table import load_groove_csv
 from easy_pocket.core.formats.template_file import dump_template, load_template
-from easy_pocket.core.listen.loop_analysis import hear
+from easy_pocket.core.listen.loop_analysis import analyze_loop
 from easy_pocket.store.grooves.shelf import find_groove, groove_rows
 from easy_pocket.store.grooves.templates import save_house_grooves
 from easy_pocket.store.loops.loops import add_loop, stored
-from easy_pocket.store.songs.load import create_song
+from easy_pocket.store.songs.create import create_song
 from tests.drums import ROCK, SWUNG, Feel, beat, rendered, template
 from tests.web.test_bench import Tab
 
@@ -71,7 +71,7 @@ def test_a_groove_is_taken_from_bars_as_they_are_played(tab, store):
 def test_a_groove_is_taken_from_a_loop(tab, store):
     audio, _ = rendered(beat(SWUNG), 96.0, Feel(swing_percent=60))
     with store.transaction() as session:
-        loop = add_loop(session, tab.song_id, audio.name, stored(audio), hear(audio))
+        loop = add_loop(session, tab.song_id, audio.name, stored(audio), analyze_loop(audio))
         session.flush()
         loop_id = loop.id
     made(tab, kind="groove_loop", name="Heard", loop_id=loop_id, bars=1)

@@ -5,7 +5,7 @@ import re
 
 import pytest
 
-from easy_pocket.store.songs.load import create_song
+from easy_pocket.store.songs.create import create_song
 from easy_pocket.web import security
 from easy_pocket.web.security import MAX_UPLOAD_BYTES, POLICY
 

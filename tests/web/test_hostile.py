@@ -24,8 +24,9 @@ from easy_pocket.core.formats.midi import write_midi
 from easy_pocket.core.formats.template_file import dump_template
 from easy_pocket.jobs import work
 from easy_pocket.store.database import Database
+from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.edits.registry import KINDS
-from easy_pocket.store.songs.load import create_song, read_song
+from easy_pocket.store.songs.load import read_song
 from tests.conftest import Client, fresh_kits
 from tests.drums import ROCK, beat, wav_bytes
 
@@ -84,7 +85,7 @@ def test_no_edit_fails_whatever_its_values_are(client: Client, store: Database, 
 
         make()
     try:
-        assert read_song(store.reader, song_id).row.revision > 1
+        assert read_song(store.reader, song_id).revision > 1
     finally:
         fresh_kits(store)
 
@@ -108,8 +109,8 @@ def _edits_described(ids: dict[str, list[int]]) -> dict[str, Any]:
 def _valid_ids(store: Database, song_id: int) -> dict[str, list[int]]:
     song = read_song(store.reader, song_id)
     return {
-        "part_id": [part.row.id for part in song.parts],
-        "section_id": [one.row.id for one in song.resolved],
+        "part_id": [part.id for part in song.parts],
+        "section_id": [one.id for one in song.sections],
         "pattern_id": [pattern for part in song.arrangement.parts for pattern in part.patterns],
     }
 
@@ -149,7 +150,7 @@ def _files() -> dict[str, tuple[bytes, Callable[[bytes], Any]]]:
         "json": (doc, lambda data: work.read_groove(data, "a.json")),
         "csv": (table, lambda data: work.read_groove(data, "a.csv")),
         "zip": (_small_kit(noisy), lambda data: work.read_kit(data, "a.zip")),
-        "loop": (wav_bytes(noisy), lambda data: work.hear_file(data, "a.wav")),
+        "loop": (wav_bytes(noisy), lambda data: work.analyze_file(data, "a.wav")),
     }
 
 

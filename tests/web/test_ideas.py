@@ -10,7 +10,8 @@ from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.midi import write_midi
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.store.schema.tables import IdeaRow
-from easy_pocket.store.songs.load import create_song, load_song
+from easy_pocket.store.songs.create import create_song
+from easy_pocket.store.songs.load import load_song
 from tests.core.idea_scenes import beat
 from tests.web.test_bench import Tab
 

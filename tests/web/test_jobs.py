@@ -8,9 +8,9 @@ import pytest
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError, PocketError
-from easy_pocket.core.listen.loop_analysis import hear
+from easy_pocket.core.listen.loop_analysis import analyze_loop
 from easy_pocket.jobs.jobs import Jobs
-from easy_pocket.store.songs.load import create_song
+from easy_pocket.store.songs.create import create_song
 from tests.drums import ROCK, beat, rendered, wav_bytes
 from tests.working import die, give, last, refuse, slip_when_told, take_memory, tell_and_wait
 
@@ -78,7 +78,7 @@ def test_what_is_stopped_ends_at_once_and_leaves_everything_as_it_was(jobs):
 def test_hearing_can_be_stopped_at_every_step():
     told = []
     audio = Audio(np.tile(LOOP.samples, (3, 1)), 44_100, "x")
-    hear(audio, told=lambda share, words: told.append(share))
+    analyze_loop(audio, on_progress=lambda share, words: told.append(share))
     assert told == sorted(told)
     assert len(told) > 6
     for number in range(len(told)):
@@ -89,7 +89,7 @@ def test_hearing_can_be_stopped_at_every_step():
                 raise BadValueError("stopped here")
 
         with pytest.raises(BadValueError, match="stopped here"):
-            hear(audio, told=stop)
+            analyze_loop(audio, on_progress=stop)
 
 
 def test_what_is_not_known_any_more_is_said_in_words(client, jobs):

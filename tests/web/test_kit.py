@@ -10,7 +10,8 @@ import soundfile
 from easy_pocket.core.formats.archive import write_archive
 from easy_pocket.core.formats.sfz import read_sfz
 from easy_pocket.demo.load import lamplighter_hits, load_demo
-from easy_pocket.store.songs.load import create_song, load_song
+from easy_pocket.store.songs.create import create_song
+from easy_pocket.store.songs.load import load_song
 from tests.conftest import fresh_kits
 from tests.web.test_bench import Tab
 

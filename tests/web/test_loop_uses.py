@@ -10,16 +10,17 @@ import soundfile
 
 from easy_pocket.core.feel.feel import Feel
 from easy_pocket.core.formats.midi import read_midi
-from easy_pocket.core.listen.loop_analysis import Overrules, hear
+from easy_pocket.core.listen.loop_analysis import Corrections, analyze_loop
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.pattern.timebase import Metre
 from easy_pocket.store.loops.loops import add_loop, stored
-from easy_pocket.store.songs.load import create_song, load_song
+from easy_pocket.store.songs.create import create_song
+from easy_pocket.store.songs.load import load_song
 from tests.drums import SWUNG, beat, rendered
 from tests.web.test_bench import Tab
 
 AUDIO, _ = rendered(beat(SWUNG), 96.0, Feel(swing_percent=60))
-HEARD = hear(AUDIO)
+HEARD = analyze_loop(AUDIO)
 
 
 class LoopTab(Tab):
@@ -29,7 +30,7 @@ class LoopTab(Tab):
         super().__init__(client, song_id)
         self.loop_id = loop_id
 
-    def overrule(self, **change):
+    def correct(self, **change):
         return self.edit(kind="loop_correct", loop_id=self.loop_id, change=change)
 
     def get(self, path):
@@ -56,11 +57,11 @@ def test_groups_are_split_joined_given_to_voices_and_undone(tab):
     first = tab.groups()
     assert {voice for voice, _ in first.values()} == {"kick", "snare", "hat_closed"}
     names = list(first)
-    tab.overrule(kind="group_voice", group=names.index("snare"), voice="clap")
+    tab.correct(kind="group_voice", group=names.index("snare"), voice="clap")
     assert tab.groups()["snare"][0] == "clap"
-    tab.overrule(kind="group_split", group=0)
+    tab.correct(kind="group_split", group=0)
     assert len(tab.groups()) == len(first) + 1
-    tab.overrule(kind="group_merge", group=1, into=0)
+    tab.correct(kind="group_merge", group=1, into=0)
     assert tab.groups()[names[0]][1] == first[names[0]][1]
     for _ in range(3):
         tab.post("undo")
@@ -72,8 +73,8 @@ def test_a_hit_goes_from_one_group_to_another_and_survives_hearing_again(tab):
     hats = next(place for place, group in enumerate(groups) if group["voice"] == "hat_closed")
     kicks = next(place for place, group in enumerate(groups) if group["voice"] == "kick")
     alone = next(t for t in groups[hats]["times"] if all(abs(t - k) > 0.05 for k in groups[kicks]["times"]))
-    tab.overrule(kind="group_move", time_s=alone, group=hats, to=kicks)
-    tab.overrule(kind="sensitivity", value=0.45)
+    tab.correct(kind="group_move", time_s=alone, group=hats, to=kicks)
+    tab.correct(kind="sensitivity", value=0.45)
     after = tab.get("groups").json()["groups"]
     place = next(k for k, t in enumerate(after[kicks]["times"]) if abs(t - alone) < 0.006)
     assert after[kicks]["certainty"][place] == 1.0  # the user has said so
@@ -125,7 +126,7 @@ def test_a_loop_in_three_brings_its_metre_and_takes_it_away_again(client, store)
     audio, _ = rendered(Pattern(4 * 2880, tuple(
         replace(hit, tick=hit.tick + bar * 2880) for bar in range(4) for hit in waltz.hits
     ), Metre(3, 4)), 120.0)  # fmt: skip
-    heard = hear(audio, Overrules(bars=4, metre=Metre(3, 4)))
+    heard = analyze_loop(audio, Corrections(bars=4, metre=Metre(3, 4)))
     with store.transaction() as session:
         song = create_song(session, "Three Piers", tempo_bpm=100, hits=beat(SWUNG).hits)
         loop = add_loop(session, song.id, audio.name, stored(audio), heard)
@@ -188,11 +189,11 @@ def test_a_doubtful_hit_is_kept_or_dropped_and_is_doubtful_no_longer(tab):
         page = tab.client.get(f"/songs/{tab.song_id}/loops").text
         return [float(time_s) for time_s in re.findall(r'data-doubt="([\d.]+)"', page)]
 
-    tab.overrule(kind="sensitivity", value=0.95)
+    tab.correct(kind="sensitivity", value=0.95)
     listed = doubts()
     assert len(listed) > 2
-    tab.overrule(kind="keep", time_s=listed[0])
-    tab.overrule(kind="remove", time_s=listed[1])
+    tab.correct(kind="keep", time_s=listed[0])
+    tab.correct(kind="remove", time_s=listed[1])
     assert doubts() == listed[2:]
     tab.post("undo")
     tab.post("undo")

@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 
 from easy_pocket.core.feel.feel import Feel
-from easy_pocket.store.songs.load import create_song, load_song
+from easy_pocket.store.songs.create import create_song
+from easy_pocket.store.songs.load import load_song
 from tests.drums import ROCK, SWUNG, beat, raw_wav, rendered, wav_bytes
 
 

@@ -3,7 +3,7 @@
 import pytest
 
 from easy_pocket.store.songs import snapshots
-from easy_pocket.store.songs.load import create_song
+from easy_pocket.store.songs.create import create_song
 from tests.drums import ROCK, beat
 from tests.web.test_bench import Tab
 

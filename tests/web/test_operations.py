@@ -15,7 +15,7 @@ from sqlalchemy.exc import OperationalError
 from easy_pocket import logs
 from easy_pocket.caches import ByteCache
 from easy_pocket.store.database import Database
-from easy_pocket.store.songs.load import create_song
+from easy_pocket.store.songs.create import create_song
 from easy_pocket.web import operations
 from easy_pocket.web.app import make_app
 from easy_pocket.web.screens.shelf import routes as shelf

@@ -7,8 +7,9 @@ from typing import Any
 import pytest
 
 from easy_pocket.core.feel.feel import Feel
+from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.duplicate import duplicate_song
-from easy_pocket.store.songs.load import create_song, load_song
+from easy_pocket.store.songs.load import load_song
 from tests.drums import ROCK, SWUNG, beat, rendered, wav_bytes
 from tests.web.test_bench import Tab
 
@@ -92,15 +93,15 @@ def test_different_loops_play_in_different_sections_wherever_these_go(tab: Tab, 
         session.flush()
         copied = load_song(session, copy.id)
         assert [(row.name, row.bars) for row in copied.sections] == sections(tab, store)
-        assert [(one.under.from_bar, one.under.to_bar) for one in copied.under] == spans_of(tab, store)
+        assert [(one.under.from_bar, one.under.to_bar) for one in copied.values.layered_loops] == spans_of(tab, store)
     assert spans_of(tab, store)[0] == (1, 4)  # it plays in both halves of what was its section
     first = ids(tab, store)[0]
     assert tab.edit(kind="section_add", after_id=first, how="copy")[0] == 200
     with store.transaction() as session:
-        assert [len(one.section_ids) for one in load_song(session, tab.song_id).under] == [3, 1]
+        assert [len(one.section_ids) for one in load_song(session, tab.song_id).values.layered_loops] == [3, 1]
     assert tab.post("undo")[0] == 200
     with store.transaction() as session:
-        assert [len(one.section_ids) for one in load_song(session, tab.song_id).under] == [2, 1]
+        assert [len(one.section_ids) for one in load_song(session, tab.song_id).values.layered_loops] == [2, 1]
     status, refused = tab.edit(kind="under_set", loop_id=loops[0], field="section_id", value=999999)
     assert (status, "This section is gone" in refused["error"]) == (422, True)
     tab.edit(kind="under_set", loop_id=loops[0], field="section_id", value=None)
@@ -109,7 +110,7 @@ def test_different_loops_play_in_different_sections_wherever_these_go(tab: Tab, 
 
 def spans_of(tab: Tab, store: Any) -> list[tuple[int, int]]:
     with store.transaction() as session:
-        return [(one.under.from_bar, one.under.to_bar) for one in load_song(session, tab.song_id).under]
+        return [(one.under.from_bar, one.under.to_bar) for one in load_song(session, tab.song_id).values.layered_loops]
 
 
 def test_a_section_that_ends_with_its_pattern_goes_along_and_others_stay(tab: Tab, store: Any) -> None:

@@ -11,10 +11,11 @@ import pytest
 
 from easy_pocket.core.formats.song_midi import write_song_midi
 from easy_pocket.core.song.flatten import flatten
-from easy_pocket.core.song.perform_song import play_song
+from easy_pocket.core.song.perform_song import perform_song
 from easy_pocket.store.songs.cells import cell_from_doc, join_from_doc, join_to_doc
+from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.duplicate import duplicate_song
-from easy_pocket.store.songs.load import create_song, load_song
+from easy_pocket.store.songs.load import load_song
 from tests.core.songs import small
 from tests.drums import ROCK, beat
 from tests.web.test_bench import Tab
@@ -77,9 +78,9 @@ def test_a_part_from_a_line_plays_in_every_section_and_undo_takes_it_away(tab: S
 
 
 def line_key(tab: SongTab, group: str) -> str:
-    from easy_pocket.core.pattern.phrases import starter_lines
+    from easy_pocket.core.pattern.phrases import starter_phrases
 
-    return next(key for key, line in starter_lines().items() if line.group == group and str(line.metre) == "4/4")
+    return next(key for key, line in starter_phrases().items() if line.group == group and str(line.metre) == "4/4")
 
 
 def test_an_empty_part_is_written_on_by_looking_at_it(tab: SongTab, store: Any) -> None:
@@ -403,7 +404,7 @@ def test_written_out_flat_it_plays_the_same_and_goes_back(tab: SongTab, store: A
 
 
 def test_parts_come_from_a_midi_file(tab: SongTab) -> None:
-    midi = write_song_midi(play_song(small()), {}).data
+    midi = write_song_midi(perform_song(small()), {}).data
     address = f"/songs/{tab.song_id}/song/upload?name=take.mid&kit_key=boathouse&revision={tab.revision}"
     answer = tab.client.post(f"{address}&by=track", content=midi)
     assert answer.json()["words"] == "2 parts from take.mid"

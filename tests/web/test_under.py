@@ -6,12 +6,13 @@ import numpy as np
 import pytest
 import soundfile
 
-from easy_pocket.core.listen.layered_loop import Under, under_stack
-from easy_pocket.core.listen.loop_analysis import hear
+from easy_pocket.core.listen.layered_loop import LayerSettings, render_layered_loop
+from easy_pocket.core.listen.loop_analysis import analyze_loop
 from easy_pocket.store.grooves.templates import save_house_grooves
-from easy_pocket.store.loops.loops import add_loop, found_from_doc, load_audio, stored
+from easy_pocket.store.loops.loops import add_loop, analysis_from_doc, get_loop, load_audio, stored
+from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.duplicate import duplicate_song
-from easy_pocket.store.songs.load import create_song, load_song
+from easy_pocket.store.songs.load import load_song
 from tests.drums import ROCK, beat, rendered
 from tests.web.test_bench import Tab
 
@@ -21,7 +22,7 @@ def tab(client, store):
     audio, _ = rendered(beat(ROCK), 112.0)
     with store.transaction() as session:
         song = create_song(session, "Gangway", tempo_bpm=104, hits=beat(ROCK).hits)
-        loop = add_loop(session, song.id, audio.name, stored(audio), hear(audio))
+        loop = add_loop(session, song.id, audio.name, stored(audio), analyze_loop(audio))
         tab = Tab(client, song.id)
         tab.loop_id = loop.id
         return tab
@@ -56,10 +57,10 @@ def test_what_is_heard_is_what_the_core_makes_of_it(tab, store):
     _, answer = setting(tab, "low_cut_hz", 120)
     with store.transaction() as session:
         song = load_song(session, tab.song_id)
-        (one,) = song.under
-        heard, audio = found_from_doc(one.row.found), load_audio(session, one.row.audio_hash, "x")
-        under = Under(to="stack", duck_voice="kick", low_cut_hz=120.0)
-        wanted = under_stack(audio, heard.onsets, heard.reading, under, song.performance())
+        (one,) = song.values.layered_loops
+        heard, audio = analysis_from_doc(one.found), load_audio(session, one.audio_hash, "x")
+        under = LayerSettings(to="stack", duck_voice="kick", low_cut_hz=120.0)
+        wanted = render_layered_loop(audio, heard.onsets, heard.reading, under, song.values.performance())
     np.testing.assert_array_equal(sounds(tab, answer), wanted)
 
 
@@ -133,8 +134,8 @@ def test_a_removed_loop_is_silent_and_a_copied_song_has_its_own(tab, store):
     with store.transaction() as session:
         copy = duplicate_song(session, tab.song_id)
         session.flush()
-        (one,) = load_song(session, copy.id).under
-        assert one.row.song_id == copy.id
+        (one,) = load_song(session, copy.id).values.layered_loops
+        assert get_loop(session, copy.id, one.id).id == one.id
     assert tab.edit(kind="loop_take", loop_id=tab.loop_id)[0] == 200
     assert tab.client.get(f"/songs/{tab.song_id}/state").json()["playing"]["under"] == []
     other = Tab(tab.client, copy.id)

@@ -24,7 +24,7 @@ def importance(pattern: Pattern) -> npt.NDArray[np.float64]:
     held = {(hit.voice, hit.tick) for hit in backbeat(pattern)}
     score = weights(columns.tick, pattern.metre) + VELOCITY_SHARE * columns.velocity / 127
     score = score + BACKBEAT_BONUS * np.array([(hit.voice, hit.tick) in held for hit in pattern.hits], dtype=float)
-    for index, articulation in columns.decorated:
+    for index, articulation in columns.articulated:
         score[index] += 100.0 if articulation.locked else 0.0
     for place, voice in enumerate(columns.voices):
         if voice in pattern.locked_voices:

@@ -167,7 +167,7 @@ def perform_hits(
         moved["own"][:] = hits.offset_ms
         _loosen(hits, settings, scopes.player, loose, moved["drift"], moved["jitter"], louder["touch"])
         weaken_hand(hits, settings, tick_ms, levelled, moved["hand"], louder["hand"])
-        turned = [index for index, articulation in hits.decorated if articulation.backwards]
+        turned = [index for index, articulation in hits.articulated if articulation.backwards]
         amounts_ms[:, turned] = 0.0  # it is its end that counts, and that is where it is written
         before = straight_ms + amounts_ms.sum(axis=0)
         moved["order"][:] = keep_order(hits, before, length_ms if loop else None) - before
@@ -196,7 +196,7 @@ def _heard(pattern: Pattern, feel: FeelScopes | None) -> npt.NDArray[np.bool_] |
     return None if heard.all() else heard
 
 
-def only_heard(performance: Performance) -> Performance:
+def only_sounding(performance: Performance) -> Performance:
     """Without the hits that the density leaves out."""
     heard = performance.heard
     if heard is None:
@@ -210,7 +210,9 @@ def only_heard(performance: Performance) -> Performance:
         velocity=hits.velocity[heard],
         offset_ms=hits.offset_ms[heard],
         alternate=hits.alternate[heard],
-        decorated=tuple((int(number[index]), dress) for index, dress in hits.decorated if heard[index]),
+        articulated=tuple(
+            (int(number[index]), articulation) for index, articulation in hits.articulated if heard[index]
+        ),
     )
     return replace(
         performance,

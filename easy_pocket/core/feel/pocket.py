@@ -15,7 +15,7 @@ UNITS = (16, 8)
 
 
 @dataclass(frozen=True)
-class SwingFound:
+class SwingMeasure:
     """Where off-beats of a unit (8ths or 16ths) fall within their pairs, as the swing setting that puts them there."""
 
     percent: float
@@ -37,7 +37,7 @@ class VoicePocket:
     spread_ms: float
     count: int
     offsets_ms: tuple[float, ...]
-    swing: SwingFound | None = None
+    swing: SwingMeasure | None = None
     accents: tuple[float, ...] = ()
 
 
@@ -64,19 +64,19 @@ def pocket_by_voice(performance: Performance, chosen: Chosen | None = None, step
                 float(mine.std()),
                 len(mine),
                 tuple(mine.tolist()),
-                swing_found(performance, own),
+                measure_swing(performance, own),
                 accent_profile(performance, own, step_ticks),
             )
         )
     return rows
 
 
-def swing_found(performance: Performance, chosen: Chosen | None = None) -> SwingFound | None:
+def measure_swing(performance: Performance, chosen: Chosen | None = None) -> SwingMeasure | None:
     """The swing of the 16ths, or of the 8ths when nothing lies between those; None when there are no off-beats."""
     for unit in UNITS:
         percent = found_swing_percent(performance, unit, chosen)
         if percent is not None:
-            return SwingFound(percent, unit)
+            return SwingMeasure(percent, unit)
     return None
 
 

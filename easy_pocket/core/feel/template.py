@@ -17,6 +17,7 @@ MAX_SLOTS_PER_BAR = 96
 MAX_TEMPLATE_OFFSET_MS = 250.0
 Places = npt.NDArray[np.int64] | npt.NDArray[np.float64]
 LANES = ("all", "low", "mid", "high")
+BAND_LANES = LANES[1:]
 
 
 @dataclass(frozen=True)

@@ -10,6 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.errors import BadValueError, require_range
+from easy_pocket.core.feel.lane_from_hits import lane_from_hits
 from easy_pocket.core.feel.perform import Performance
 from easy_pocket.core.feel.template import (
     LANES,
@@ -19,7 +20,6 @@ from easy_pocket.core.feel.template import (
     GrooveTemplate,
     Lane,
 )
-from easy_pocket.core.listen.groove import lane_from_hits
 from easy_pocket.core.pattern.timebase import COMMON_TIME, Metre
 from easy_pocket.core.pattern.voices import band_of
 
@@ -164,7 +164,7 @@ def _stretched(lane: Lane) -> Lane:
     )
 
 
-def fit_words(template: GrooveTemplate, metre: Metre, bars: int) -> str:
+def describe_fit(template: GrooveTemplate, metre: Metre, bars: int) -> str:
     """How a groove fits a pattern of another metre or length, in words; empty when it simply fits."""
     words = []
     if template.metre != metre:

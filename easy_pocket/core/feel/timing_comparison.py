@@ -8,11 +8,8 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.errors import BadValueError
-from easy_pocket.core.feel.perform import TIME_STAGES, VELOCITY_STAGES, Performance, only_heard
-from easy_pocket.core.listen.groove import BAND_LANES, LANE_SHARE, slots_and_offsets
-from easy_pocket.core.listen.onsets import Onsets
-from easy_pocket.core.listen.reading import Reading
-from easy_pocket.core.pattern.pattern import HitArrays
+from easy_pocket.core.feel.perform import Performance, only_sounding
+from easy_pocket.core.feel.template import BAND_LANES
 from easy_pocket.core.pattern.timebase import ms_per_tick
 from easy_pocket.core.pattern.voices import band_of
 
@@ -43,7 +40,7 @@ class Side:
 
 
 def side_of(performance: Performance, name: str) -> Side:
-    performance = only_heard(performance)
+    performance = only_sounding(performance)
     hits = performance.hits
     order = np.argsort(performance.loop_ms, kind="stable")
     of = np.array([[_band(voice) in (band, "all") for band in BANDS] for voice in hits.voices], dtype=bool)
@@ -63,49 +60,8 @@ def _band(voice: str) -> str:
     return voice if voice in BANDS else band_of(voice)
 
 
-def heard_performance(onsets: Onsets, reading: Reading, tempo_bpm: float) -> Performance:
-    """What was heard in a loop as a performance at a tempo: its voices are the bands low, mid and high (each hit is of
-    its strongest), written on the slots of the reading. Hits before its bar one are left out."""
-    return _heard(onsets, reading, tempo_bpm)[0]
-
-
-def side_of_loop(onsets: Onsets, reading: Reading, name: str, tempo_bpm: float) -> Side:
-    """What was heard in a loop, counted in its bars and brought to a tempo; hits know all bands they are of."""
-    performance, bands = _heard(onsets, reading, tempo_bpm)
-    order = np.argsort(performance.loop_ms, kind="stable")
-    return replace(side_of(performance, name), bands=bands[order] >= LANE_SHARE, heard=True)
-
-
-def _heard(onsets: Onsets, reading: Reading, tempo_bpm: float) -> tuple[Performance, Floats]:
-    """The performance, and the share of each band in its hits, in its order."""
-    per_slot, tick_ms = reading.metre.bar_ticks / reading.slots_per_bar, ms_per_tick(tempo_bpm)
-    total = reading.slots_per_bar * reading.bars
-    slot, offset_ms = slots_and_offsets(onsets, reading)
-    order = np.argsort(slot, kind="stable")
-    order = order[(slot[order] >= 0) & (slot[order] < total)]
-    own_ms = offset_ms[order] * (reading.tempo_bpm / tempo_bpm)
-    tick = np.rint(slot[order] * per_slot).astype(np.int64)
-    straight_ms = np.asarray(slot[order] * per_slot * tick_ms, dtype=np.float64)
-    velocity = np.clip(np.rint(127 * onsets.strength[order]), 1, 127).astype(np.int64)
-    bands, count = onsets.bands[order], len(order)
-    amounts_ms = np.zeros((len(TIME_STAGES), count))
-    amounts_ms[TIME_STAGES.index("own")] = own_ms
-    performance = Performance(
-        hits=HitArrays(BANDS, bands.argmax(axis=1), tick, velocity, own_ms, np.zeros(count, dtype=np.int64)),
-        tempo_bpm=tempo_bpm,
-        length_ms=total * per_slot * tick_ms,
-        metre=reading.metre,
-        straight_ms=straight_ms,
-        played_ms=straight_ms + own_ms,
-        velocity=velocity,
-        amounts_ms=amounts_ms,
-        amounts_velocity=np.zeros((len(VELOCITY_STAGES), count), dtype=np.int64),
-    )
-    return performance, bands
-
-
 @dataclass(frozen=True)
-class Gap:
+class TimingComparison:
     """Hits of one side with the nearest of the other. a, b: shape (n,), indices of the pairs; gap_ms: b minus a,
     positive where b is later. only_a, only_b: indices of hits that have none within half a slot."""
 
@@ -128,7 +84,7 @@ class Gap:
         return np.argsort(-np.abs(self.gap_ms), kind="stable")[:count]
 
 
-def gap(a: Side, b: Side, half_slot_ms: float) -> Gap:
+def gap(a: Side, b: Side, half_slot_ms: float) -> TimingComparison:
     """Pair every hit of `a` with the nearest of `b` in the same voice (of a loop: in the voice's band, or at all when
     the loop has nothing in it), round the loop's end. Sides of different length repeat: the longer one is measured.
 
@@ -143,7 +99,7 @@ def gap(a: Side, b: Side, half_slot_ms: float) -> Gap:
         )
     if shorter is a:
         turned = gap(b, a, half_slot_ms)
-        return Gap(turned.b, turned.a, -turned.gap_ms, turned.only_b, turned.only_a)
+        return TimingComparison(turned.b, turned.a, -turned.gap_ms, turned.only_b, turned.only_a)
     pairs: list[tuple[npt.NDArray[np.intp], npt.NDArray[np.intp], Floats]] = []
     none = np.zeros(0, dtype=np.intp)
     for mine, theirs in _families(a, b):
@@ -152,7 +108,7 @@ def gap(a: Side, b: Side, half_slot_ms: float) -> Gap:
     at, to = (np.concatenate([none, *(pair[n] for pair in pairs)]) for n in (0, 1))
     gaps_ms = np.concatenate([np.zeros(0), *(pair[2] for pair in pairs)])
     order = np.argsort(at, kind="stable")
-    return Gap(
+    return TimingComparison(
         at[order],
         to[order],
         gaps_ms[order],
@@ -209,7 +165,7 @@ def round_the_loop(ms: Floats, length_ms: float) -> Floats:
     return np.asarray((ms + length_ms / 2) % length_ms - length_ms / 2)
 
 
-def gap_of_places(a: Side, found: Gap, places: set[tuple[str, int]]) -> Gap:
+def comparison_of_places(a: Side, found: TimingComparison, places: set[tuple[str, int]]) -> TimingComparison:
     """Only the hits of `a` written on these places (voice, tick); a loop's hits are written nowhere and all count."""
     if a.heard or not places:
         return found
@@ -220,7 +176,7 @@ def gap_of_places(a: Side, found: Gap, places: set[tuple[str, int]]) -> Gap:
 
 
 @dataclass(frozen=True)
-class VoiceGap:
+class VoiceComparison:
     """One voice of side a: each gap in ms, their mean and their mean size, and other_ms, how far the hits it is paired
     with are off the places written in a."""
 
@@ -231,7 +187,7 @@ class VoiceGap:
     other_ms: Floats
 
 
-def gap_by_voice(a: Side, found: Gap, tempo_bpm: float) -> list[VoiceGap]:
+def comparison_by_voice(a: Side, found: TimingComparison, tempo_bpm: float) -> list[VoiceComparison]:
     """Voices of `a` that have pairs, in its order."""
     rows, offsets_ms = [], a.offsets_ms(tempo_bpm)
     for index, voice in enumerate(a.voices):
@@ -239,5 +195,5 @@ def gap_by_voice(a: Side, found: Gap, tempo_bpm: float) -> list[VoiceGap]:
         own = found.gap_ms[pairs]
         if len(own):
             other_ms = offsets_ms[found.a[pairs]] + own
-            rows.append(VoiceGap(voice, own, float(own.mean()), float(np.abs(own).mean()), other_ms))
+            rows.append(VoiceComparison(voice, own, float(own.mean()), float(np.abs(own).mean()), other_ms))
     return rows

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from easy_pocket.core.listen.groove import extract_template, found_swing_percent
-from easy_pocket.core.listen.loop_analysis import Heard
+from easy_pocket.core.listen.loop_analysis import LoopAnalysis
 from easy_pocket.core.listen.onsets import Onsets
 
 GROUPS = ("low", "mid", "high")
@@ -18,7 +18,7 @@ def group_names(onsets: Onsets) -> list[str]:
     return [GROUPS[index] for index in onsets.bands.argmax(axis=1)]
 
 
-def heard_to_doc(heard: Heard, name: str) -> dict[str, Any]:
+def analysis_doc(heard: LoopAnalysis, name: str) -> dict[str, Any]:
     """Tempo in quarter notes; offsets in ms against the straight grid at that tempo, None where nothing is known."""
     reading, onsets = heard.reading, heard.onsets
     template = extract_template(onsets, reading, name)

@@ -14,8 +14,8 @@ import numpy.typing as npt
 
 from easy_pocket.core.errors import MidiRefusedError
 from easy_pocket.core.feel.perform import Performance
+from easy_pocket.core.feel.strokes import strokes
 from easy_pocket.core.pattern.pattern import MAX_HITS, Hit, Pattern
-from easy_pocket.core.pattern.strokes import strokes
 from easy_pocket.core.pattern.timebase import GRID_TICKS, MAX_BARS, PPQ, Metre, check_tempo, ms_per_tick
 from easy_pocket.core.pattern.voices import DRUMS, NEAREST_ROLE, ROLES
 

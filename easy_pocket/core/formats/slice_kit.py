@@ -15,7 +15,7 @@ from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.audio_file import write_audio
 from easy_pocket.core.formats.midi import NOTE_PREFIX, write_midi
-from easy_pocket.core.listen.loop_analysis import Heard
+from easy_pocket.core.listen.loop_analysis import LoopAnalysis
 from easy_pocket.core.listen.reading import Reading
 from easy_pocket.core.listen.slices import Slices, cut_slices, slice_audio
 from easy_pocket.core.pattern.pattern import Hit, Pattern
@@ -50,7 +50,7 @@ def slice_sfz(count: int) -> str:
     return "\n".join(lines) + "\n"
 
 
-def slice_files(audio: Audio, heard: Heard, name: str, by: str = "hits", slots: int = 1) -> dict[str, bytes]:
+def slice_files(audio: Audio, heard: LoopAnalysis, name: str, by: str = "hits", slots: int = 1) -> dict[str, bytes]:
     """Every file by its path: samples/001.wav and so on (24 bit), NAME.sfz and NAME.mid. Raises BadValueError before
     any is made when the loop cannot be cut so."""
     cuts = cut_slices(heard.onsets, heard.reading, by, slots)
@@ -97,7 +97,7 @@ def slice_midi(slices: Slices, reading: Reading, name: str) -> bytes:
 
 
 def slice_kit(
-    audio: Audio, heard: Heard, name: str, by: str = "hits", slots: int = 1
+    audio: Audio, heard: LoopAnalysis, name: str, by: str = "hits", slots: int = 1
 ) -> tuple[Kit, dict[str, Frames], Pattern]:
     """The slices as a kit with its samples by content key, and the pattern that replays them. A slice cuts the one
     before it; struck hardest it is as loud as it was. Raises BadValueError when the loop cannot be cut so."""

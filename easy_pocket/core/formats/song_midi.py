@@ -27,7 +27,7 @@ from easy_pocket.core.pattern.timebase import MAX_BARS, MAX_TEMPO_BPM, MIN_TEMPO
 from easy_pocket.core.pattern.voices import voice_name
 from easy_pocket.core.song.arrangement import Arrangement
 from easy_pocket.core.song.part import audible_parts
-from easy_pocket.core.song.perform_song import PartPlayed, SongPlayed
+from easy_pocket.core.song.perform_song import PartPerformance, SongPerformance
 from easy_pocket.core.sound.events import audible
 from easy_pocket.core.text import one_line
 
@@ -50,7 +50,7 @@ def song_ticks(song: Arrangement, time_ms: npt.NDArray[np.float64]) -> npt.NDArr
 
 
 def write_song_midi(
-    played: SongPlayed,
+    played: SongPerformance,
     note_maps: Mapping[int, Mapping[str, int]],
     *,
     name: str = "Easy Pocket",
@@ -107,7 +107,7 @@ def _marker(name: str, turn: int) -> str:
     return name if turn == 1 else f"{name} ({turn})"
 
 
-def _heard(one: PartPlayed, heard_parts: Collection[int]) -> Bools:
+def _heard(one: PartPerformance, heard_parts: Collection[int]) -> Bools:
     """Which strokes of a part sound."""
     if one.part.key not in heard_parts:
         return np.zeros(len(one.struck.hit), dtype=bool)
@@ -115,7 +115,7 @@ def _heard(one: PartPlayed, heard_parts: Collection[int]) -> Bools:
     return np.array([voice in sounding for voice in one.hits.voices], dtype=bool)[one.hits.voice_index[one.struck.hit]]
 
 
-def _tracks_of(one: PartPlayed, by: str, heard: Bools) -> list[tuple[str, Bools]]:
+def _tracks_of(one: PartPerformance, by: str, heard: Bools) -> list[tuple[str, Bools]]:
     voice = one.hits.voice_index[one.struck.hit]
     if by == "part":
         return [(one.part.name, heard)]
@@ -125,7 +125,7 @@ def _tracks_of(one: PartPlayed, by: str, heard: Bools) -> list[tuple[str, Bools]
 
 
 def _track(
-    one: PartPlayed,
+    one: PartPerformance,
     title: str,
     mine: Bools,
     ticks: Ints,

@@ -7,7 +7,7 @@ from dataclasses import replace
 from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.ideas.change import Idea, changes_between, is_free
 from easy_pocket.core.ideas.distance import density, distance
-from easy_pocket.core.ideas.idea_context import Scene
+from easy_pocket.core.ideas.idea_context import IdeaContext
 from easy_pocket.core.ideas.playable import playable_tag
 from easy_pocket.core.pattern.metrical import syncopation
 from easy_pocket.core.pattern.pattern import Hit, Pattern
@@ -53,7 +53,7 @@ def _part(inside: int, stretch: float, from_thirds: bool, to_thirds: bool, pulse
     return min(round(tick / pulse * parts), parts - 1) * pulse // parts
 
 
-def borrow(scene: Scene, source: Pattern, voice: str, to_voice: str, name: str, grid_ticks: int = 0) -> Idea:
+def borrow(scene: IdeaContext, source: Pattern, voice: str, to_voice: str, name: str, grid_ticks: int = 0) -> Idea:
     """The line of `voice` in place of what `to_voice` plays here. Raises EditRefusedError when there is none, or it is
     locked."""
     if to_voice not in scene.voices:

@@ -11,7 +11,7 @@ SPOKEN = {**SUBDIVISIONS, "32": "16ths with a 32nd burst"}
 CURVE_WORDS = {"rising": "rising", "accents": "accents", "swell": "ghosts grow", "level": ""}
 
 
-def fill_words(
+def describe_fill(
     subdivision: str,
     way: str,
     curve: str,

@@ -12,7 +12,7 @@ import numpy as np
 from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.ideas.change import is_free
 from easy_pocket.core.ideas.distance import within
-from easy_pocket.core.ideas.fill_description import fill_words
+from easy_pocket.core.ideas.fill_description import describe_fill
 from easy_pocket.core.ideas.fill_rhythm import Ground, choose_slots, ground, shares
 from easy_pocket.core.ideas.fill_settings import ENDINGS, PATHS, FillSettings
 from easy_pocket.core.ideas.fill_voices import (
@@ -25,7 +25,7 @@ from easy_pocket.core.ideas.fill_voices import (
     velocities,
     walk,
 )
-from easy_pocket.core.ideas.idea_context import Scene, check_voices
+from easy_pocket.core.ideas.idea_context import IdeaContext, check_voices
 from easy_pocket.core.ideas.playable import FEET, faults_of_hits
 from easy_pocket.core.pattern.pattern import Hit
 from easy_pocket.core.pattern.timebase import ms_per_tick
@@ -48,7 +48,7 @@ _order = attrgetter("tick", "voice")
 class Frame:
     """What is the same for all candidates of a batch."""
 
-    scene: Scene
+    scene: IdeaContext
     settings: FillSettings
     begin: int
     end: int
@@ -101,7 +101,7 @@ class Draft:
         return self.inside if self.crash is None else (*self.inside, replace(self.crash, tick=10_000_000))
 
 
-def frame_of(scene: Scene, settings: FillSettings, begin: int, end: int) -> Frame:
+def frame_of(scene: IdeaContext, settings: FillSettings, begin: int, end: int) -> Frame:
     pattern = scene.pattern
     voices = check_voices(scene.voices)
     keep = set(settings.keep or ())
@@ -192,13 +192,13 @@ def candidate(frame: Frame, seed: int, number: int, sparser: bool = False) -> tu
         return None, total
     if drawn.ending == "silence" and any(hit.tick >= laid.silent_from for hit in drawn.staying):
         return None, total
-    hits = _dressed(frame, places, last, drawn.curve, rng)
+    hits = _articulated(frame, places, last, drawn.curve, rng)
     if last is not None and not _lands(last, hits, drawn.staying):
         return None, total  # what could not be played was taken away, its landing with it
     crash = _crash(frame, hits) if drawn.ending == "crash" else None
     if drawn.ending == "crash" and crash is None:
         return None, total
-    words = fill_words(
+    words = describe_fill(
         drawn.subdivision, way, drawn.curve, frame.settings.loudness, drawn.ending,
         drawn.going_on or _keeps(frame.settings, drawn.staying), last, metre, crash.voice if crash else "",
         [hit.tick for hit in hits],
@@ -258,7 +258,7 @@ def _placed(
     return places, way.words if way else ""
 
 
-def _native(scene: Scene, rng: np.random.Generator) -> str:
+def _native(scene: IdeaContext, rng: np.random.Generator) -> str:
     """A subdivision that suits the beat: its own mostly, and what goes with it."""
     if scene.in_triplets:
         return "triplet"
@@ -331,7 +331,7 @@ def _playable(
     return []
 
 
-def _dressed(
+def _articulated(
     frame: Frame, places: list[tuple[str, int]], last: int | None, curve: str, rng: np.random.Generator
 ) -> list[Hit]:
     """The hits with their velocities: along the loudness asked for, or a curve; the ending the strongest."""

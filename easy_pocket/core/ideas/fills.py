@@ -18,7 +18,7 @@ from easy_pocket.core.ideas.distance import density, distance, distances, within
 from easy_pocket.core.ideas.fill_description import fill_tags
 from easy_pocket.core.ideas.fill_draft import DENSITY_SLACK, Draft, Frame, candidate, frame_of
 from easy_pocket.core.ideas.fill_settings import FillSettings
-from easy_pocket.core.ideas.idea_context import MAX_SEED, Scene
+from easy_pocket.core.ideas.idea_context import MAX_SEED, IdeaContext
 from easy_pocket.core.ideas.playable import faults_of_hits
 from easy_pocket.core.pattern.metrical import syncopation
 from easy_pocket.core.pattern.pattern import Hit, Pattern
@@ -40,7 +40,7 @@ class Batch:
 
 
 def fills(
-    scene: Scene,
+    scene: IdeaContext,
     settings: FillSettings,
     seed: int,
     begin: int,
@@ -77,10 +77,10 @@ def fills(
         raise EditRefusedError(_why_none(frame, most, bool(seen)))
     drafts = list(pool.values())
     chosen = furthest_apart([draft.heard for draft in drafts], count)
-    return Batch(tuple(_idea(frame, drafts[place], seed) for place in chosen), few_words(len(chosen), count))
+    return Batch(tuple(_idea(frame, drafts[place], seed) for place in chosen), describe_briefly(len(chosen), count))
 
 
-def few_words(found: int, wanted: int) -> str:
+def describe_briefly(found: int, wanted: int) -> str:
     """What to say when fewer ideas came than were asked for."""
     if found >= wanted:
         return ""
@@ -121,7 +121,7 @@ def _idea(frame: Frame, draft: Draft, seed: int) -> Idea:
     return Idea("fill", pattern, _changes(frame, draft), draft.words, tags, seed, pattern.length_ticks, facts)
 
 
-def measured(scene: Scene, hits: Iterable[Hit], begin: int, end: int) -> tuple[dict[str, float], tuple[str, ...]]:
+def measured(scene: IdeaContext, hits: Iterable[Hit], begin: int, end: int) -> tuple[dict[str, float], tuple[str, ...]]:
     """What is measured of the hits an idea leaves in its window (density, syncopation, distance from what was there),
     and its tags: these, and whether two hands and two feet can play it."""
     before = scene.pattern

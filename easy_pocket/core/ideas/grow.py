@@ -12,7 +12,7 @@ from easy_pocket.core.ideas.change import Change, Idea, with_changes
 from easy_pocket.core.ideas.distance import within
 from easy_pocket.core.ideas.fill_settings import FillSettings
 from easy_pocket.core.ideas.fills import fills
-from easy_pocket.core.ideas.idea_context import MAX_SEED, Scene, window
+from easy_pocket.core.ideas.idea_context import MAX_SEED, IdeaContext, window
 from easy_pocket.core.ideas.variation_kinds import SINGLE, Span, possible, step_of
 from easy_pocket.core.ideas.variations import differ, disjoint
 from easy_pocket.core.pattern.backbeat import backbeat
@@ -59,7 +59,7 @@ class Grown:
     plan: tuple[BarPlan, ...]
 
 
-def grow(scene: Scene, settings: GrowSettings, seed: int, again: Mapping[int, int] | None = None) -> Grown:
+def grow(scene: IdeaContext, settings: GrowSettings, seed: int, again: Mapping[int, int] | None = None) -> Grown:
     """The pattern at its new length, and what each bar is. again: how often a bar (counted from 1) was drawn anew; the
     other bars stay. Raises EditRefusedError when the pattern is as long already, or its bars cannot be told apart."""
     require_range("The seed", seed, 0, MAX_SEED)
@@ -100,7 +100,13 @@ def is_bigger(settings: GrowSettings, place: int) -> bool:
 
 
 def _changed_bar(
-    scene: Scene, settings: GrowSettings, hits: list[Hit], others: list[list[Hit]], place: int, seed: int, count: int
+    scene: IdeaContext,
+    settings: GrowSettings,
+    hits: list[Hit],
+    others: list[list[Hit]],
+    place: int,
+    seed: int,
+    count: int,
 ) -> tuple[list[Change], list[Hit]]:
     """Changes (at ticks within a bar) of a copied bar that tell it from all others, and the bar then."""
     bar = scene.metre.bar_ticks
@@ -133,7 +139,7 @@ def _changed_bar(
 
 
 def _grown(
-    scene: Scene,
+    scene: IdeaContext,
     settings: GrowSettings,
     source: int,
     own: dict[int, list[Change]],
@@ -180,7 +186,7 @@ def _is_place(word: str) -> bool:
 
 
 def _with_fill(
-    scene: Scene, settings: GrowSettings, changes: list[Change], last: BarPlan, length: int, seed: int, count: int
+    scene: IdeaContext, settings: GrowSettings, changes: list[Change], last: BarPlan, length: int, seed: int, count: int
 ) -> BarPlan:
     """A fill over the end of the last bar, drawn for the pattern as it is without it."""
     long = with_changes(scene.pattern, changes, length)

@@ -17,7 +17,7 @@ SWUNG_PERCENT = 54.0  # and from which swing on it counts as swung
 
 
 @dataclass(frozen=True)
-class Scene:
+class IdeaContext:
     """The pattern as it is, the voices that can be played (in the kit's order), and how it is felt."""
 
     pattern: Pattern
@@ -63,7 +63,7 @@ def usual_beats(metre: Metre) -> int:
     return -(-(metre.bar_ticks // metre.pulse_ticks) // 2)
 
 
-def window(scene: Scene, beats: float | None = None, end_tick: int | None = None) -> tuple[int, int]:
+def window(scene: IdeaContext, beats: float | None = None, end_tick: int | None = None) -> tuple[int, int]:
     """Ticks from and up to which a fill lies: so many beats (as one counts them) before end_tick, which is the end of
     the pattern when None. beats None: half a bar. Raises EditRefusedError when it does not fit the pattern."""
     metre, pattern = scene.metre, scene.pattern

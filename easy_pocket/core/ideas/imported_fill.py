@@ -8,12 +8,14 @@ from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.ideas.change import Idea, changes_between, is_free
 from easy_pocket.core.ideas.distance import within
 from easy_pocket.core.ideas.fills import measured
-from easy_pocket.core.ideas.idea_context import Scene
+from easy_pocket.core.ideas.idea_context import IdeaContext
 from easy_pocket.core.pattern.insert_phrase import on_kit
 from easy_pocket.core.pattern.pattern import Pattern
 
 
-def bring_fill(scene: Scene, source: Pattern, begin: int, end: int, name: str, from_tick: int | None = None) -> Idea:
+def bring_fill(
+    scene: IdeaContext, source: Pattern, begin: int, end: int, name: str, from_tick: int | None = None
+) -> Idea:
     """The source's hits from from_tick on (None: up to the beat of its last hit) in the window from tick begin to
     end, with their rhythm, offsets and dynamics, on the voices of this kit. Raises EditRefusedError when it has none
     there."""

@@ -6,7 +6,7 @@ from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.ideas.change import Idea, changes_between
 from easy_pocket.core.ideas.distance import within
 from easy_pocket.core.ideas.fills import measured
-from easy_pocket.core.ideas.idea_context import Scene
+from easy_pocket.core.ideas.idea_context import IdeaContext
 from easy_pocket.core.ideas.playable import FEET
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 
@@ -18,7 +18,7 @@ WAYS = {
 SECOND_VOICES = (*FEET, "crash", "ride", "hat_closed", "hat_open", "shaker", "tambourine")
 
 
-def mix(scene: Scene, one: Pattern, other: Pattern, way: str, begin: int, end: int, seed: int = 0) -> Idea:
+def mix(scene: IdeaContext, one: Pattern, other: Pattern, way: str, begin: int, end: int, seed: int = 0) -> Idea:
     """A fill out of two that are in place already, over ticks begin to end. What the first does outside the window
     goes, what the second does there (a crash) stays. Raises EditRefusedError for another way."""
     if way not in WAYS:

@@ -9,8 +9,8 @@ from functools import lru_cache
 import numpy as np
 
 from easy_pocket.core.feel.perform import Performance, perform
+from easy_pocket.core.feel.strokes import strokes
 from easy_pocket.core.pattern.pattern import Hit, Pattern
-from easy_pocket.core.pattern.strokes import strokes
 from easy_pocket.core.pattern.timebase import ms_per_tick, place_name
 from easy_pocket.core.pattern.voices import voice_name
 

@@ -10,7 +10,7 @@ from easy_pocket.core.errors import BadValueError, EditRefusedError, require_ran
 from easy_pocket.core.ideas.change import Change, Idea, is_free, removed
 from easy_pocket.core.ideas.distance import within
 from easy_pocket.core.ideas.fills import Batch, measured
-from easy_pocket.core.ideas.idea_context import Scene
+from easy_pocket.core.ideas.idea_context import IdeaContext
 from easy_pocket.core.pattern.articulation import MAX_TUNE_CENTS, changed
 from easy_pocket.core.pattern.pattern import Hit
 from easy_pocket.core.pattern.timebase import place_name
@@ -79,7 +79,7 @@ FIGURES = (
 )
 
 
-def roll(scene: Scene, wanted: RollSettings, name: str = "", seed: int = 0) -> Idea:
+def roll(scene: IdeaContext, wanted: RollSettings, name: str = "", seed: int = 0) -> Idea:
     """One roll. What the voice has in the span goes, but for locked hits, which stay in place of the strokes there.
 
     Raises EditRefusedError when no stroke is left, BadValueError for a span outside the pattern."""
@@ -92,7 +92,7 @@ def roll(scene: Scene, wanted: RollSettings, name: str = "", seed: int = 0) -> I
     ticks = strokes_of(wanted)
     inside = [hit for hit in pattern.hits if hit.voice == wanted.voice and wanted.begin <= hit.tick < wanted.end]
     staying = {hit.tick for hit in inside if not is_free(pattern, hit)}
-    hits = [hit for hit in _dressed(wanted, ticks) if hit.tick not in staying and is_free(pattern, hit)]
+    hits = [hit for hit in _articulated(wanted, ticks) if hit.tick not in staying and is_free(pattern, hit)]
     if wanted.lands:
         on = wanted.end % pattern.length_ticks
         hits += [
@@ -154,7 +154,7 @@ def strokes_of(wanted: RollSettings) -> list[int]:
     return ticks
 
 
-def _dressed(wanted: RollSettings, ticks: list[int]) -> list[Hit]:
+def _articulated(wanted: RollSettings, ticks: list[int]) -> list[Hit]:
     """Strokes along the ramps, by place in the span."""
     if not ticks:
         return []
@@ -168,7 +168,7 @@ def _dressed(wanted: RollSettings, ticks: list[int]) -> list[Hit]:
     ]
 
 
-def rolls(scene: Scene, wanted: RollSettings, count: int = 6, batch: int = 0) -> Batch:
+def rolls(scene: IdeaContext, wanted: RollSettings, count: int = 6, batch: int = 0) -> Batch:
     """The roll as it is set, when it has rates, and figures of the house for the same voice and span."""
     ideas = [roll(scene, wanted)] if wanted.rates and batch == 0 else []
     first = batch * count - (1 if wanted.rates and batch else 0)

@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from easy_pocket.core.ideas.change import Change, added, is_free, removed, voice_change, where
-from easy_pocket.core.ideas.idea_context import Scene
+from easy_pocket.core.ideas.idea_context import IdeaContext
 from easy_pocket.core.pattern.articulation import changed
 from easy_pocket.core.pattern.backbeat import BACKBEATS, LOUD, backbeat, backbeat_voice
 from easy_pocket.core.pattern.metrical import weights
@@ -33,7 +33,7 @@ OTHERS = {
 class Span:
     """The bars a variation may change, and the grid it works on."""
 
-    scene: Scene
+    scene: IdeaContext
     begin: int
     end: int
     step: int
@@ -223,7 +223,7 @@ KINDS: dict[str, tuple[str, Callable[[Span], list[Change]]]] = {
 SINGLE = ("ghost", "kick", "backbeat", "hat_open", "move", "sound", "accent")  # kinds that are a hit each
 
 
-def step_of(scene: Scene) -> int:
+def step_of(scene: IdeaContext) -> int:
     """The grid a pattern lives on: 8th triplets, else 16ths."""
     return (160 if scene.metre.compound else 320) if scene.in_triplets and not scene.metre.compound else 240
 

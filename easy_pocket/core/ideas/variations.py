@@ -11,7 +11,7 @@ from easy_pocket.core.errors import BadValueError, EditRefusedError, require_ran
 from easy_pocket.core.ideas.change import Change, Idea, with_changes
 from easy_pocket.core.ideas.distance import density, distance, within
 from easy_pocket.core.ideas.fills import MOST_AT_ONCE, Batch
-from easy_pocket.core.ideas.idea_context import MAX_SEED, Scene, check_voices
+from easy_pocket.core.ideas.idea_context import MAX_SEED, IdeaContext, check_voices
 from easy_pocket.core.ideas.playable import faults_of_hits, playable_tag
 from easy_pocket.core.ideas.variation_kinds import KINDS, Span, possible, step_of
 from easy_pocket.core.pattern.metrical import syncopation
@@ -46,7 +46,7 @@ class VariationSettings:
 
 
 def variations(
-    scene: Scene,
+    scene: IdeaContext,
     settings: VariationSettings,
     seed: int,
     begin: int,

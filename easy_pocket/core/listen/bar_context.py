@@ -11,7 +11,7 @@ import numpy.typing as npt
 
 from easy_pocket.core.errors import NoHitsError
 from easy_pocket.core.listen.candidates import AFTER, BEFORE, Candidates
-from easy_pocket.core.listen.hit_classifier import needed_odds, network
+from easy_pocket.core.listen.hit_classifier import needed_log_odds, network
 from easy_pocket.core.listen.onsets import Onsets, chosen
 from easy_pocket.core.listen.preparation import RATE_HZ, Floats, Ints, Prepared
 from easy_pocket.core.listen.reading import Reading
@@ -25,24 +25,24 @@ FAINT_ODDS = 0.3  # over what is needed, for what only the bars speak for: it st
 BARS_PICTURE = 35
 
 
-def bars_say_something(reading: Reading) -> bool:
+def bars_are_reliable(reading: Reading) -> bool:
     """Whether a reading is one to lean on, with a bar to compare another with."""
     return reading.confidence >= BELIEVED and reading.fit >= BELIEVED and reading.bars >= 2
 
 
-def heard_in_bars(
+def select_with_bars(
     prepared: Prepared, candidates: Candidates, odds: Floats, onsets: Onsets, reading: Reading, sensitivity: float
 ) -> Onsets:
     """The hits once the bars have spoken. Without a reading one can lean on, or with one bar only: `onsets`."""
-    if not bars_say_something(reading):
+    if not bars_are_reliable(reading):
         return onsets
     time_s = (candidates.at - prepared.context) / RATE_HZ
-    inside, pictures = bar_pictures(candidates, time_s, odds, reading)
+    inside, pictures = bar_features(candidates, time_s, odds, reading)
     if not inside.any():
         return onsets
     spoken = odds.copy()
     spoken[inside] = network("bars").of(pictures[inside])
-    needed = needed_odds(sensitivity)
+    needed = needed_log_odds(sensitivity)
     # One who turns the sensitivity down wants less heard, not the same by another way.
     faint = odds < needed
     spoken[faint] = np.minimum(spoken[faint], needed + FAINT_ODDS)
@@ -52,7 +52,7 @@ def heard_in_bars(
         return onsets
 
 
-def bar_pictures(
+def bar_features(
     candidates: Candidates, time_s: Floats, odds: Floats, reading: Reading
 ) -> tuple[npt.NDArray[np.bool_], Floats]:
     """Which places lie in the reading's bars, (n,), and a row of BARS_PICTURE for each: (n, BARS_PICTURE)."""

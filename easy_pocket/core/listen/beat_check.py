@@ -6,7 +6,7 @@ import numpy as np
 
 from easy_pocket.core.errors import NoHitsError
 from easy_pocket.core.listen.onsets import Onsets
-from easy_pocket.core.listen.ranked_readings import read_loop
+from easy_pocket.core.listen.ranked_readings import rank_readings
 from easy_pocket.core.listen.reading import Reading
 
 BELIEVED = 0.27  # confidence times fit: of real loops 0.3 and more, mostly 0.8; of speech and rain below 0.22
@@ -68,11 +68,11 @@ def _half(onsets: Onsets, half: int) -> Reading | None:
     part = Onsets(
         onsets.time_s[mine] - (middle_s if half else 0.0),
         onsets.strength[mine],
-        onsets.rise_db[mine],
+        onsets.log_odds_db[mine],
         onsets.bands[mine],
         float(np.ptp(onsets.time_s[mine])) + 2.0,
     )
     try:
-        return read_loop(part)[0]
+        return rank_readings(part)[0]
     except NoHitsError:
         return None

@@ -66,9 +66,9 @@ class Candidates:
         return self.pictures[:, : 5 * SPANS].reshape(len(self.at), 5, SPANS)
 
 
-def candidates_in(prepared: Prepared) -> Candidates:
+def detect_candidates(prepared: Prepared) -> Candidates:
     """Every place where something stirs."""
-    strong, _ = signal.find_peaks(prepared.rise_db, height=FLUX_MIN_DB, distance=3)
+    strong, _ = signal.find_peaks(prepared.log_odds_db, height=FLUX_MIN_DB, distance=3)
     centres = np.arange(0, len(prepared.samples) - 1, RISE_HOP)
     high = rises(prepared, centres).mean(axis=0)
     weak, _ = signal.find_peaks(high, height=RISE_MIN_DB, distance=8)
@@ -160,7 +160,7 @@ def _pictures(prepared: Prepared, at: Ints, found: Floats, contrast_db: Floats, 
     after = levels_db[:, :, AFTER].max(axis=2)
     over_loudest = after - levels_db[:, :, JUST_BEFORE].max(axis=2)
     over_mean = after - 10 * np.log10((10 ** (levels_db[:, :, BEFORE] / 10)).mean(axis=2))
-    flux = ndimage.maximum_filter1d(prepared.rise_db, 5)[np.minimum(at // FLUX_HOP, len(prepared.rise_db) - 1)]
+    flux = ndimage.maximum_filter1d(prepared.log_odds_db, 5)[np.minimum(at // FLUX_HOP, len(prepared.log_odds_db) - 1)]
     hop = np.minimum(at // RISE_HOP, len(high) - 1)
     here = ndimage.maximum_filter1d(high, 9)[hop]
     around = [_highest(high, hop, span_ms) for span_ms in AROUND_MS]

@@ -8,11 +8,11 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.errors import BadValueError, require_range
-from easy_pocket.core.feel.template import LANES, MAX_TEMPLATE_BARS, GrooveTemplate, Lane
+from easy_pocket.core.feel.lane_from_hits import lane_from_hits
+from easy_pocket.core.feel.template import BAND_LANES, MAX_TEMPLATE_BARS, GrooveTemplate
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.reading import Reading, with_grid
 
-BAND_LANES = LANES[1:]
 BETWEEN = 0.3  # of a slot: hits farther off where it is played lie between slots, ...
 ON_PLACE_S = 0.030  # ... where slots are longer than a player is loose
 LANE_SHARE = 0.25  # of a hit's energy in a band before the hit belongs to it; a hit can belong to two
@@ -117,43 +117,4 @@ def extract_template(
         bars=bars,
         metre=reading.metre,
         source=source,
-    )
-
-
-def lane_from_hits(
-    slot: Ints,
-    offset_ms: Floats,
-    strength: Floats,
-    chosen: npt.NDArray[np.bool_],
-    slots: int,
-    every: Lane | None = None,
-) -> Lane:
-    """A lane from hits, as columns: slot, offset_ms, strength 0-1; `chosen` says which count. `every` (all hits) stands
-    in for a swing phase without any."""
-    index = slot[chosen] % slots
-    offset_ms, strength = offset_ms[chosen], np.maximum(strength[chosen], 1e-6)
-    weight = np.sqrt(strength)  # a loud hit says more, but one loud bar does not speak for all
-    count = np.bincount(index, minlength=slots)
-    weights = np.maximum(np.bincount(index, weight, slots), 1e-12)
-    filled = count > 0
-    mean = np.bincount(index, weight * offset_ms, slots) / weights
-    variance = np.bincount(index, weight * (offset_ms - mean[index]) ** 2, slots) / weights
-    accent = np.bincount(index, strength, slots) / np.maximum(count, 1)
-    accent = accent / max(float(accent.max(initial=0.0)), 1e-12)
-    for phase in (0, 1):
-        same = np.arange(slots) % 2 == phase
-        known = same & filled
-        fill = same & ~filled
-        if known.any():
-            mean[fill] = np.average(mean[known], weights=count[known])
-            accent[fill] = accent[known].mean()
-        else:
-            mean[fill] = every.offsets[fill] if every else 0.0
-            accent[fill] = every.accents[fill] if every else 0.5
-    return Lane(
-        offset_ms=tuple(np.clip(mean, -250, 250).tolist()),
-        accent=tuple(np.clip(accent, 0, 1).tolist()),
-        spread_ms=tuple(np.sqrt(variance).tolist()),
-        count=tuple(count.tolist()),
-        guessed=tuple((~filled).tolist()),
     )

@@ -57,12 +57,12 @@ def network(name: str) -> Network:
     return Network(middle, width, weights, offsets, out, float(bias))
 
 
-def needed_odds(sensitivity: float) -> float:
+def needed_log_odds(sensitivity: float) -> float:
     """Log odds from which a place is a hit; sensitivity 0 (only the plainest) to 1 (everything that stirs)."""
     return NEEDED + (LESS if sensitivity < 0.5 else MORE) * (0.5 - sensitivity)
 
 
-def strongest_apart(at: Ints, odds: Floats, needed: float) -> Ints:
+def select_separated(at: Ints, odds: Floats, needed: float) -> Ints:
     """Positions of the places (sorted) that have the odds, without any within MERGE_S of one with better odds."""
     gap = int(MERGE_S * RATE_HZ)
     low, high = np.searchsorted(at, at - gap), np.searchsorted(at, at + gap, side="right")

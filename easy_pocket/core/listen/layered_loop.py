@@ -46,7 +46,7 @@ LIMITS: dict[str, tuple[str, float, float, str]] = {
 
 
 @dataclass(frozen=True)
-class Under:
+class LayerSettings:
     """How a loop plays under the stack.
 
     how: "slices" set anew, or "repitch". low_cut_hz 0: none. Bars count from 1; to_bar 0: to the end. cycle_ticks:
@@ -85,15 +85,15 @@ class Under:
             raise BadValueError(f"It ends in bar {self.to_bar}, before it begins in bar {self.from_bar}.")
 
 
-NAMES = tuple(one.name for one in fields(Under))
-PLAIN = Under()
+NAMES = tuple(one.name for one in fields(LayerSettings))
+PLAIN = LayerSettings()
 
 
-def under_stack(
+def render_layered_loop(
     audio: Audio,
     onsets: Onsets,
     reading: Reading,
-    under: Under,
+    under: LayerSettings,
     performance: Performance,
     template: GrooveTemplate | None = None,
 ) -> npt.NDArray[np.float32]:
@@ -125,7 +125,7 @@ def under_stack(
 
 
 def slice_times_s(
-    onsets_s: Floats, reading: Reading, under: Under, performance: Performance, template: GrooveTemplate | None
+    onsets_s: Floats, reading: Reading, under: LayerSettings, performance: Performance, template: GrooveTemplate | None
 ) -> Floats:
     """When in a turn at the performance's tempo hits of the loop fall; shape as onsets_s, in order."""
     tick_ms = ms_per_tick(performance.tempo_bpm)
@@ -156,7 +156,7 @@ def _turn(
     audio: Audio,
     onsets: Onsets,
     reading: Reading,
-    under: Under,
+    under: LayerSettings,
     performance: Performance,
     template: GrooveTemplate | None,
 ) -> npt.NDArray[np.float32]:
@@ -179,7 +179,7 @@ def _turn(
     return np.asarray(np.repeat(x, 2, axis=1) if x.shape[1] == 1 else x[:, :2], dtype=np.float32)
 
 
-def _turned(turn: npt.NDArray[np.float32], under: Under, tick_s: float, frames: int) -> Floats:
+def _turned(turn: npt.NDArray[np.float32], under: LayerSettings, tick_s: float, frames: int) -> Floats:
     """Turn after turn for so many frames; each begins where it is due to the sample, however many went before."""
     offset = round(under.start_ticks * tick_s * RATE_HZ)
     if not under.cycle_ticks:
@@ -195,7 +195,7 @@ def _turned(turn: npt.NDArray[np.float32], under: Under, tick_s: float, frames: 
     return np.asarray(out * np.minimum(left / seam, 1.0)[:, None])
 
 
-def duck_db(under: Under, performance: Performance, frames: int) -> Floats:
+def duck_db(under: LayerSettings, performance: Performance, frames: int) -> Floats:
     """What room is made for a voice, in dB (0 or less) for each frame of the pass: full depth a little before each of
     its hits, held, then let go evenly in dB."""
     hits = performance.hits
@@ -217,6 +217,6 @@ def duck_db(under: Under, performance: Performance, frames: int) -> Floats:
     return np.asarray(-under.duck_db * np.maximum(1 - let_go, coming))
 
 
-def under_from_doc(doc: dict[str, Any]) -> Under:
+def layer_settings_from_doc(doc: dict[str, Any]) -> LayerSettings:
     """Settings as they are kept; names that are not known are passed over."""
-    return Under(**{name: doc[name] for name in NAMES if name in doc})
+    return LayerSettings(**{name: doc[name] for name in NAMES if name in doc})

@@ -8,17 +8,18 @@ import numpy as np
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError, NoHitsError, require_range
-from easy_pocket.core.listen.bar_context import heard_in_bars
+from easy_pocket.core.listen.bar_context import select_with_bars
 from easy_pocket.core.listen.beat_tracking import line_times
 from easy_pocket.core.listen.candidates import CLEAR_DB, refine
 from easy_pocket.core.listen.drifting_tempo import followed
-from easy_pocket.core.listen.onsets import Onsets, chosen, measure, sound_odds, stirring
-from easy_pocket.core.listen.preparation import RATE_HZ, Prepared, Progress, prepare, quietly
-from easy_pocket.core.listen.ranked_readings import read_loop
+from easy_pocket.core.listen.onsets import Onsets, chosen, find_candidates, measure, sound_log_odds
+from easy_pocket.core.listen.preparation import RATE_HZ, Prepared, prepare
+from easy_pocket.core.listen.ranked_readings import rank_readings
 from easy_pocket.core.listen.reading import Reading, counted_beats
-from easy_pocket.core.listen.sound_groups import KeptGroup
+from easy_pocket.core.listen.sound_groups import StoredGroup
 from easy_pocket.core.listen.tempo import grid_fit, read_free, read_trimmed
 from easy_pocket.core.pattern.timebase import Metre
+from easy_pocket.core.progress import OnProgress, no_progress
 
 MAX_CORRECTIONS = 2000
 MAX_SPANS = 64
@@ -28,7 +29,7 @@ BY_HAND_DB = 40.0  # how far a hit added by hand counts as risen: nobody doubts 
 
 
 @dataclass(frozen=True)
-class Overrules:
+class Corrections:
     """What the user decided against what was heard; None and empty mean: as heard.
 
     added and removed are hit times in seconds; a moved hit is one of each. one_s says where a first downbeat is.
@@ -46,7 +47,7 @@ class Overrules:
     removed_s: tuple[float, ...] = ()
     ignored_s: tuple[tuple[float, float], ...] = ()
     kept_s: tuple[float, ...] = ()
-    groups: tuple[KeptGroup, ...] = ()
+    groups: tuple[StoredGroup, ...] = ()
     follows: bool = False
 
     def __post_init__(self) -> None:
@@ -63,7 +64,7 @@ class Overrules:
 
 
 @dataclass(frozen=True)
-class Heard:
+class LoopAnalysis:
     """What a loop holds: its hits, the reading in force, and the readings offered."""
 
     onsets: Onsets
@@ -71,83 +72,89 @@ class Heard:
     readings: tuple[Reading, ...] = field(default=())
 
 
-def hear(audio: Audio, overrules: Overrules | None = None, told: Progress = quietly) -> Heard:
-    """Hear hits, tempo and bars. Raises NoHitsError when there is nothing to hold on to, and what `told`, which is
-    told how far it is, raises to stop it."""
-    overrules = overrules or Overrules()
-    prepared = prepare(audio, told)
+def analyze_loop(
+    audio: Audio, corrections: Corrections | None = None, on_progress: OnProgress = no_progress
+) -> LoopAnalysis:
+    """Find hits, tempo and bars. Raises NoHitsError when no hit stands out, and whatever `on_progress` raises to stop
+    it."""
+    corrections = corrections or Corrections()
+    prepared = prepare(audio, on_progress)
     del audio  # if nobody else holds it: of ten minutes it is a hundred megabytes
-    found, readings = _found(prepared, overrules, told)
-    onsets = _corrected(prepared, found, overrules)
+    found, readings = _found(prepared, corrections, on_progress)
+    onsets = _corrected(prepared, found, corrections)
     if onsets is not found or not readings:
-        told(0.85, f"reading the bars of {len(onsets)} hits")
+        on_progress(0.85, f"reading the bars of {len(onsets)} hits")
         try:
-            readings = read_loop(onsets)
+            readings = rank_readings(onsets)
         except NoHitsError as error:
             raise NoHitsError(f"{prepared.name}: {error}") from None
-    return Heard(onsets, _overruled(onsets, readings[0], overrules), tuple(readings))
+    return LoopAnalysis(onsets, _overruled(onsets, readings[0], corrections), tuple(readings))
 
 
-def _found(prepared: Prepared, overrules: Overrules, told: Progress) -> tuple[Onsets | None, list[Reading]]:
+def _found(
+    prepared: Prepared, corrections: Corrections, on_progress: OnProgress
+) -> tuple[Onsets | None, list[Reading]]:
     """What is heard before anything is corrected, and how its bars read. What the bars say about faint hits changes no
     reading: those lie on its grid."""
-    candidates = stirring(prepared, told)
-    odds = sound_odds(candidates)
+    candidates = find_candidates(prepared, on_progress)
+    odds = sound_log_odds(candidates)
     try:
-        found = chosen(prepared, candidates, odds, overrules.sensitivity)
+        found = chosen(prepared, candidates, odds, corrections.sensitivity)
     except NoHitsError:
-        if not overrules.added_s:
+        if not corrections.added_s:
             raise
         return None, []
-    told(0.7, f"reading the bars of {len(found)} hits")
+    on_progress(0.7, f"reading the bars of {len(found)} hits")
     try:
-        readings = read_loop(found)
+        readings = rank_readings(found)
     except NoHitsError:
         return found, []
-    return heard_in_bars(prepared, candidates, odds, found, readings[0], overrules.sensitivity), readings
+    return select_with_bars(prepared, candidates, odds, found, readings[0], corrections.sensitivity), readings
 
 
-def _corrected(prepared: Prepared, found: Onsets | None, overrules: Overrules) -> Onsets:
+def _corrected(prepared: Prepared, found: Onsets | None, corrections: Corrections) -> Onsets:
     """The hits heard, without the removed ones and with the added ones measured like the others."""
-    if not overrules.added_s and not overrules.removed_s and not overrules.ignored_s:
+    if not corrections.added_s and not corrections.removed_s and not corrections.ignored_s:
         assert found is not None
         return found
-    times, rise_db, middle_ms = (np.zeros(0),) * 3 if found is None else (found.time_s, found.rise_db, found.middle_ms)
+    times, log_odds_db, middle_ms = (
+        (np.zeros(0),) * 3 if found is None else (found.time_s, found.log_odds_db, found.middle_ms)
+    )
     left = np.ones(len(times), dtype=np.bool_)
-    for removed_s in overrules.removed_s:
+    for removed_s in corrections.removed_s:
         left &= np.abs(times - removed_s) > SAME_HIT_S
-    for begin_s, end_s in overrules.ignored_s:
+    for begin_s, end_s in corrections.ignored_s:
         left &= (times < begin_s) | (times >= end_s)
-    times, rise_db, middle_ms = times[left], rise_db[left], middle_ms[left]
+    times, log_odds_db, middle_ms = times[left], log_odds_db[left], middle_ms[left]
     added = [
         time_s
-        for time_s in overrules.added_s
+        for time_s in corrections.added_s
         if time_s < prepared.duration_s and not np.any(np.abs(times - time_s) <= SAME_HIT_S)
     ]
     merged, first = np.unique(np.concatenate([times, added]), return_index=True)
     if not len(merged):
         raise NoHitsError(f"{prepared.name}: no hit is left outside the spans that are ignored: take one of them back.")
-    rises_db = np.concatenate([rise_db, np.full(len(added), BY_HAND_DB)])[first]
+    rises_db = np.concatenate([log_odds_db, np.full(len(added), BY_HAND_DB)])[first]
     middles_ms = np.concatenate([middle_ms, np.zeros(len(added))])[first]  # where the hand put it
     starts = np.rint(merged * RATE_HZ).astype(np.intp) + prepared.context
     measured = measure(prepared, starts, rises_db, middles_ms)
     return replace(measured, time_s=merged)
 
 
-def _overruled(onsets: Onsets, best: Reading, overrules: Overrules) -> Reading:
+def _overruled(onsets: Onsets, best: Reading, corrections: Corrections) -> Reading:
     """The best reading bent to what the user set. In a trimmed loop bars and metre decide the tempo."""
     reading = best
-    if overrules.bars is not None or overrules.metre is not None:
-        metre = overrules.metre or best.metre
-        bars = overrules.bars or max(round(best.length_s / (60.0 / best.tempo_bpm * metre.bar_ticks / 960)), 1)
+    if corrections.bars is not None or corrections.metre is not None:
+        metre = corrections.metre or best.metre
+        bars = corrections.bars or max(round(best.length_s / (60.0 / best.tempo_bpm * metre.bar_ticks / 960)), 1)
         if best.trimmed:
             reading = read_trimmed(onsets, (metre,), bars)[0]
         else:
             reading = _free_with_bars(onsets, best, metre, bars)
         reading = replace(reading, confidence=1.0)
-    if overrules.one_s is not None:
-        reading = replace(_with_one_near(overrules.one_s, reading), confidence=1.0)
-    return followed(onsets, reading) if overrules.follows else reading
+    if corrections.one_s is not None:
+        reading = replace(_with_one_near(corrections.one_s, reading), confidence=1.0)
+    return followed(onsets, reading) if corrections.follows else reading
 
 
 def _free_with_bars(onsets: Onsets, best: Reading, metre: Metre, bars: int) -> Reading:
@@ -200,7 +207,7 @@ def with_span(spans: tuple[tuple[float, float], ...], begin_s: float, end_s: flo
     return tuple(sorted(joined))
 
 
-def halved(reading: Reading) -> tuple[int, Metre]:
+def at_half_tempo(reading: Reading) -> tuple[int, Metre]:
     """Bars and metre that make the tempo half as fast over the same audio."""
     if reading.bars % 2 == 0:
         return reading.bars // 2, reading.metre
@@ -211,7 +218,7 @@ def halved(reading: Reading) -> tuple[int, Metre]:
     )
 
 
-def doubled(reading: Reading) -> tuple[int, Metre]:
+def at_double_tempo(reading: Reading) -> tuple[int, Metre]:
     """Bars and metre that make the tempo twice as fast over the same audio."""
     return reading.bars * 2, reading.metre
 

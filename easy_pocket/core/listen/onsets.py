@@ -9,9 +9,10 @@ import numpy.typing as npt
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import NoHitsError
-from easy_pocket.core.listen.candidates import Candidates, candidates_in
-from easy_pocket.core.listen.hit_classifier import DB_OF_ODDS, MERGE_S, needed_odds, network, strongest_apart
-from easy_pocket.core.listen.preparation import BLOCK, RATE_HZ, Floats, Ints, Prepared, Progress, prepare, quietly
+from easy_pocket.core.listen.candidates import Candidates, detect_candidates
+from easy_pocket.core.listen.hit_classifier import DB_OF_ODDS, MERGE_S, needed_log_odds, network, select_separated
+from easy_pocket.core.listen.preparation import BLOCK, RATE_HZ, Floats, Ints, Prepared, prepare
+from easy_pocket.core.progress import OnProgress, no_progress
 
 RINGING_ON = 0.7  # how much of what rang before a hit still rings in its first 60 ms
 SEAM = 132  # samples, 3 ms
@@ -31,7 +32,7 @@ class Onsets:
 
     time_s: Floats
     strength: Floats
-    rise_db: Floats
+    log_odds_db: Floats
     bands: Floats
     duration_s: float
     middle_ms: Floats = field(default_factory=lambda: np.zeros(0))
@@ -48,49 +49,51 @@ class Onsets:
     @property
     def certainty(self) -> Floats:
         """How sure each hit is, 0-1: the chance that it is one."""
-        return np.asarray(1.0 / (1.0 + 10 ** (-self.rise_db / 10)))
+        return np.asarray(1.0 / (1.0 + 10 ** (-self.log_odds_db / 10)))
 
     def take(self, index: npt.NDArray[np.bool_] | Ints) -> Onsets:
         """The chosen hits; `index` is a mask or sorted positions."""
         return Onsets(
             self.time_s[index],
             self.strength[index],
-            self.rise_db[index],
+            self.log_odds_db[index],
             self.bands[index],
             self.duration_s,
             self.middle_ms[index],
         )
 
 
-def find_onsets(audio: Audio, sensitivity: float = 0.5, told: Progress = quietly) -> Onsets:
+def detect_onsets(audio: Audio, sensitivity: float = 0.5, on_progress: OnProgress = no_progress) -> Onsets:
     """Hear the hits. sensitivity: 0 (only the plainest) to 1 (everything that stirs), 0.5 as tuned.
 
     Raises NoHitsError when nothing is believed to be a hit, saying how near the likeliest came.
     """
-    return onsets_in(prepare(audio, told), sensitivity, told)
+    return detect_prepared_onsets(prepare(audio, on_progress), sensitivity, on_progress)
 
 
-def onsets_in(prepared: Prepared, sensitivity: float = 0.5, told: Progress = quietly) -> Onsets:
+def detect_prepared_onsets(
+    prepared: Prepared, sensitivity: float = 0.5, on_progress: OnProgress = no_progress
+) -> Onsets:
     """The same, of audio that was prepared."""
-    candidates = stirring(prepared, told)
-    return chosen(prepared, candidates, sound_odds(candidates), sensitivity)
+    candidates = find_candidates(prepared, on_progress)
+    return chosen(prepared, candidates, sound_log_odds(candidates), sensitivity)
 
 
-def stirring(prepared: Prepared, told: Progress = quietly) -> Candidates:
+def find_candidates(prepared: Prepared, on_progress: OnProgress = no_progress) -> Candidates:
     """Every place that may be a hit."""
-    told(0.62, "finding where hits begin")
-    return candidates_in(prepared)
+    on_progress(0.62, "finding where hits begin")
+    return detect_candidates(prepared)
 
 
-def sound_odds(candidates: Candidates) -> Floats:
+def sound_log_odds(candidates: Candidates) -> Floats:
     """Log odds of each being a hit, by its sound alone."""
     return network("sound").of(candidates.pictures)
 
 
 def chosen(prepared: Prepared, candidates: Candidates, odds: Floats, sensitivity: float) -> Onsets:
     """Those with the odds that the sensitivity asks for, measured. Raises NoHitsError when there are none."""
-    needed = needed_odds(sensitivity)
-    best = strongest_apart(candidates.at, odds, needed)
+    needed = needed_log_odds(sensitivity)
+    best = select_separated(candidates.at, odds, needed)
     starts = _at_attack(candidates, best)
     # What starts a trice before the seam is the first hit: the attack of a file that was cut there lies at its start.
     begin, end = prepared.context, prepared.context + prepared.length - SEAM
@@ -119,7 +122,7 @@ def _at_attack(candidates: Candidates, index: Ints) -> Ints:
     return np.where(plain, attack, at)
 
 
-def measure(prepared: Prepared, starts: Ints, rise_db: Floats, middle_ms: Floats | None = None) -> Onsets:
+def measure(prepared: Prepared, starts: Ints, log_odds_db: Floats, middle_ms: Floats | None = None) -> Onsets:
     """Strength and band shares of hits at known samples of the prepared signal.
 
     A hit is measured over 60 ms or up to the next hit, whichever is shorter.
@@ -138,7 +141,7 @@ def measure(prepared: Prepared, starts: Ints, rise_db: Floats, middle_ms: Floats
     return Onsets(
         time_s=(starts - prepared.context) / RATE_HZ,
         strength=rms / rms.max() if len(rms) else rms,
-        rise_db=rise_db,
+        log_odds_db=log_odds_db,
         bands=lanes / np.maximum(lanes.sum(axis=1, keepdims=True), 1e-20),
         duration_s=prepared.duration_s,
         middle_ms=np.zeros(len(starts)) if middle_ms is None else middle_ms,

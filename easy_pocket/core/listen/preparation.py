@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -14,6 +13,7 @@ from scipy import ndimage, signal
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import NoHitsError
+from easy_pocket.core.progress import OnProgress, no_progress
 
 RATE_HZ = 44_100
 CONTEXT_S = 0.25  # of the loop's end set before its start and the other way round: the seam is heard like the inside
@@ -40,7 +40,7 @@ class Prepared:
     """Mono signal at 44.1 kHz with `context` samples of the other end on either side, and energies per band."""
 
     samples: Singles
-    rise_db: Floats  # flux: mean log-magnitude rise over the bands, one value per FLUX_HOP
+    log_odds_db: Floats  # flux: mean log-magnitude rise over the bands, one value per FLUX_HOP
     energy: Floats  # (5, n // BLOCK + 1), energy of BANDS_HZ summed up to every BLOCK-th sample
     context: int
     duration_s: float
@@ -51,14 +51,7 @@ class Prepared:
         return len(self.samples) - 2 * self.context
 
 
-Progress = Callable[[float, str], None]  # share done, 0-1, and what is being done; may raise to stop
-
-
-def quietly(share: float, words: str) -> None:
-    """Progress nobody asked for."""
-
-
-def prepare(audio: Audio, told: Progress = quietly) -> Prepared:
+def prepare(audio: Audio, on_progress: OnProgress = no_progress) -> Prepared:
     """Resample, mix and filter. Raises NoHitsError for silence."""
     mono = audio.mono()
     mono = mono - mono.mean(dtype=np.float64).astype(np.float32)
@@ -74,14 +67,14 @@ def prepare(audio: Audio, told: Progress = quietly) -> Prepared:
     context = min(int(CONTEXT_S * RATE_HZ), len(mono))
     samples = np.concatenate([mono[-context:], mono, mono[:context]])
     del mono  # of ten minutes it is a hundred megabytes
-    rise_db = _flux(samples, told)
+    log_odds_db = _flux(samples, on_progress)
     energy = np.zeros((len(BANDS_HZ), len(samples) // BLOCK + 1))
     for number, band_hz in enumerate(BANDS_HZ):
-        told(0.45 + 0.15 * number / len(BANDS_HZ), "listening by bands")
+        on_progress(0.45 + 0.15 * number / len(BANDS_HZ), "listening by bands")
         _add_up_band(energy[number], samples, band_hz)
     return Prepared(
         samples=samples,
-        rise_db=rise_db,
+        log_odds_db=log_odds_db,
         energy=energy,
         context=context,
         duration_s=audio.duration_s,
@@ -112,14 +105,14 @@ def filter_of(kind: str, corner_hz: float | tuple[float, float], rate_hz: int = 
     return signal.butter(2, corner_hz, kind, fs=rate_hz, output="sos").astype(np.float32)
 
 
-def _flux(samples: Singles, told: Progress = quietly) -> Floats:
+def _flux(samples: Singles, on_progress: OnProgress = no_progress) -> Floats:
     """Mean log-magnitude rise over the bands in dB, one value per FLUX_HOP."""
     count = (FLUX_WINDOW // 2 + len(samples)) // FLUX_HOP + 1
     window = np.hanning(FLUX_WINDOW).astype(np.float32)
     weights = _flux_filters()
     level = np.empty((count, FLUX_BANDS), dtype=np.float32)
     for start in range(0, count, FLUX_PIECE):
-        told(0.4 * start / count, "listening for attacks")
+        on_progress(0.4 * start / count, "listening for attacks")
         stop = min(start + FLUX_PIECE, count)
         begin, end = start * FLUX_HOP - FLUX_WINDOW // 2, (stop - 1) * FLUX_HOP + FLUX_WINDOW // 2
         piece = samples[max(begin, 0) : end]

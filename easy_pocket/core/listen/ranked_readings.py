@@ -20,7 +20,7 @@ FREE_MARGIN = 0.15  # a free reading must beat the trimmed one by this, for it h
 FREE_MARGIN_AT_START = 0.5  # ... when the first hit lies right at the start, as in a trimmed loop
 
 
-def read_loop(onsets: Onsets) -> list[Reading]:
+def rank_readings(onsets: Onsets) -> list[Reading]:
     """Readings, best first, with their confidence (shares of one). Raises NoHitsError for fewer than two hits."""
     if len(onsets) < 2:
         raise NoHitsError(

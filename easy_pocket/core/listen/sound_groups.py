@@ -59,7 +59,7 @@ class Group:
 
 
 @dataclass(frozen=True)
-class KeptGroup:
+class StoredGroup:
     """A group as the user left it; its hits by their times, so that hearing again does not lose them. certainty: 0-1
     for each of them."""
 
@@ -73,18 +73,18 @@ class KeptGroup:
 SAME_S = 0.005  # a hit that moved by less is the same
 
 
-def kept_of(groups: Sequence[Group], onsets: Onsets) -> tuple[KeptGroup, ...]:
+def stored_groups(groups: Sequence[Group], onsets: Onsets) -> tuple[StoredGroup, ...]:
     return tuple(
-        KeptGroup(one.name, one.kind, one.voice, tuple(onsets.time_s[list(one.hits)].tolist()), one.certainty)
+        StoredGroup(one.name, one.kind, one.voice, tuple(onsets.time_s[list(one.hits)].tolist()), one.certainty)
         for one in groups
     )
 
 
-def groups_now(audio: Audio, onsets: Onsets, kept: Sequence[KeptGroup]) -> tuple[Group, ...]:
+def current_groups(audio: Audio, onsets: Onsets, kept: Sequence[StoredGroup]) -> tuple[Group, ...]:
     """The groups as they were left, with what is heard now: hits that are new go where they sound best. Nothing kept:
     as proposed."""
     if not kept or not len(onsets):
-        return sort_hits(audio, onsets)
+        return group_hits(audio, onsets)
     groups, known = [], set()
     for one in kept:
         apart = np.abs(onsets.time_s[:, None] - np.array(one.times_s or [np.inf])[None])
@@ -94,7 +94,7 @@ def groups_now(audio: Audio, onsets: Onsets, kept: Sequence[KeptGroup]) -> tuple
         groups.append(Group(one.name, one.kind, one.voice, tuple(mine.tolist()), certainty))
     new = [index for index in range(len(onsets)) if index not in known]
     if new:
-        pictures = onset_pictures(mono_of(audio), onsets.time_s)
+        pictures = onset_pictures(mono_samples(audio), onsets.time_s)
         filled = [place for place, group in enumerate(groups) if group.hits] or [0]
         middles = np.stack([pictures[list(groups[place].hits) or new].mean(axis=0) for place in filled])
         for index in new:
@@ -103,13 +103,13 @@ def groups_now(audio: Audio, onsets: Onsets, kept: Sequence[KeptGroup]) -> tuple
     return tuple(groups)
 
 
-def mono_of(audio: Audio) -> Singles:
+def mono_samples(audio: Audio) -> Singles:
     """All channels as one, at 44.1 kHz."""
     mono = audio.mono()
     return mono if audio.rate_hz == RATE_HZ else np.asarray(soxr.resample(mono, audio.rate_hz, RATE_HZ))
 
 
-def sort_hits(audio: Audio, onsets: Onsets, count: int | None = None) -> tuple[Group, ...]:
+def group_hits(audio: Audio, onsets: Onsets, count: int | None = None) -> tuple[Group, ...]:
     """The hits in groups by sound, the most frequent first. A hit that is two sounds at once is in both groups.
 
     Drums are told by what they are (kick, snare, hat, tom, cymbal; an open hat from a closed one). What is no drum we
@@ -121,7 +121,7 @@ def sort_hits(audio: Audio, onsets: Onsets, count: int | None = None) -> tuple[G
         require_range("The number of groups", count, 2, MOST_GROUPS)
     if not len(onsets):
         return ()
-    mono = mono_of(audio)
+    mono = mono_samples(audio)
     pictures = onset_pictures(mono, onsets.time_s)
     scores, likeness = kind_scores(pictures)
     groups = _by_kind(mono, onsets, scores)
@@ -328,7 +328,7 @@ def move_hit(groups: Sequence[Group], index: int, number: int, to: int | None) -
     return tuple(moved)
 
 
-def mapped(groups: Sequence[Group], voices: tuple[str, ...]) -> tuple[Group, ...]:
+def with_kit_voices(groups: Sequence[Group], voices: tuple[str, ...]) -> tuple[Group, ...]:
     """Groups given to these voices only, each to the nearest one; with none as they are."""
     if not voices:
         return tuple(groups)
@@ -340,7 +340,7 @@ def mapped(groups: Sequence[Group], voices: tuple[str, ...]) -> tuple[Group, ...
 
 
 @dataclass(frozen=True)
-class HeardBeat:
+class LoopBeat:
     """A loop's hits as a pattern. certainty: shape (n,) in the pattern's order. left_out: hits before bar one."""
 
     pattern: Pattern
@@ -362,7 +362,7 @@ class HeardBeat:
         ]
 
 
-def beat_of(onsets: Onsets, reading: Reading, groups: Sequence[Group]) -> HeardBeat:
+def beat_from_groups(onsets: Onsets, reading: Reading, groups: Sequence[Group]) -> LoopBeat:
     """The loop's rhythm: every hit of every group on its slot with its true offset, as loud as it is within its group.
 
     Two hits of a voice in one slot: the second goes to the nearest free tick, none is lost. A hit of a trimmed loop
@@ -396,4 +396,4 @@ def beat_of(onsets: Onsets, reading: Reading, groups: Sequence[Group]) -> HeardB
             places[group.voice, tick] = (Hit(group.voice, tick, velocity, offset), sure)
     pattern = Pattern(length, tuple(hit for hit, _ in places.values()), reading.metre)
     certainty = np.array([places[hit.voice, hit.tick][1] for hit in pattern.hits])
-    return HeardBeat(pattern, reading.tempo_bpm, certainty, left_out)
+    return LoopBeat(pattern, reading.tempo_bpm, certainty, left_out)

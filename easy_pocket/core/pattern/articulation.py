@@ -92,7 +92,7 @@ def changed(articulation: Articulation, **values: Any) -> Articulation:
     return PLAIN if new == PLAIN else new
 
 
-def articulation_words(articulation: Articulation) -> str:
+def describe_articulation(articulation: Articulation) -> str:
     """What sets the hit apart, in words: 'ratchet of 4, accelerating, 50 % odds'."""
     words = []
     match articulation.ornament:
@@ -117,13 +117,13 @@ def articulation_words(articulation: Articulation) -> str:
     if articulation.odds_percent < 100:
         words.append(f"{articulation.odds_percent} % odds")
     if articulation.passes:
-        words.append(pass_words(articulation.passes))
+        words.append(describe_passes(articulation.passes))
     if articulation.locked:
         words.append("locked")
     return ", ".join(words)
 
 
-def pass_words(passes: int) -> str:
+def describe_passes(passes: int) -> str:
     ends = {2: "2nd", 3: "3rd"}
     if passes == FIRST_PASS:
         return "1st pass only"

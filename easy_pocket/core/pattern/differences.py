@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from easy_pocket.core.pattern.articulation import articulation_words
+from easy_pocket.core.pattern.articulation import describe_articulation
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.timebase import place_name
 from easy_pocket.core.pattern.voices import voice_name
@@ -47,14 +47,12 @@ def _changes(before: Hit, after: Hit) -> str:
     if before.alternate != after.alternate:
         words.append(f"sound {before.alternate + 1} to {after.alternate + 1}")
     if before.articulation != after.articulation:
-        plain = "plain"
-        words.append(
-            f"{articulation_words(before.articulation) or plain} to {articulation_words(after.articulation) or plain}"
-        )
+        was, now = (describe_articulation(hit.articulation) or "plain" for hit in (before, after))
+        words.append(f"{was} to {now}")
     return "; ".join(words)
 
 
-def differences_in_words(one: Pattern, other: Pattern) -> list[str]:
+def describe_differences(one: Pattern, other: Pattern) -> list[str]:
     lines = [difference.words for difference in differences(one, other)]
     if one.length_ticks != other.length_ticks:
         bars = [pattern.length_ticks / pattern.metre.bar_ticks for pattern in (one, other)]

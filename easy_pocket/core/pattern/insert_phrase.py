@@ -10,7 +10,7 @@ from easy_pocket.core.pattern.voices import stand_in
 
 
 @dataclass(frozen=True)
-class PutLine:
+class InsertPhrase:
     """These hits, which last line_ticks, repeated from start_tick to the pattern's end. What the rows they are for have
     from there on goes; other rows stay."""
 

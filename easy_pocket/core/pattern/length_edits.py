@@ -150,8 +150,8 @@ def _at_speed(pattern: Pattern, factor: float) -> tuple[Hit, ...]:
             )
         seen.add((hit.voice, tick))
         span = max(10, round(hit.articulation.span_ticks * factor)) if hit.articulation.span_ticks else 0
-        dressed = replace(hit.articulation, span_ticks=span) if span else hit.articulation
-        hits.append(replace(hit, tick=tick, articulation=dressed))
+        articulated = replace(hit.articulation, span_ticks=span) if span else hit.articulation
+        hits.append(replace(hit, tick=tick, articulation=articulated))
     return tuple(hits)
 
 

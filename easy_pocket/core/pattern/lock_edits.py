@@ -94,7 +94,7 @@ def lock_reason(pattern: Pattern, hit: Hit) -> str:
 def keep_locks(before: Pattern, after: Pattern) -> Pattern:
     """`after`, when it changes nothing that is locked in `before`; else EditRefusedError with the reason."""
     nothing_locked = not before.locked_voices and not before.locked_places
-    if nothing_locked and not any(articulation.locked for _, articulation in before.arrays.decorated):
+    if nothing_locked and not any(articulation.locked for _, articulation in before.arrays.articulated):
         return after
     gone, come = before.differences(after)
     for hit in _in_order([*gone, *come]):

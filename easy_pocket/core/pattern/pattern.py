@@ -39,7 +39,7 @@ class Hit:
 
 @dataclass(frozen=True)
 class HitArrays:
-    """The hits as columns, in the pattern's order (by tick, then voice). decorated: the few that are not plain, as
+    """The hits as columns, in the pattern's order (by tick, then voice). articulated: the few that are not plain, as
     (index, articulation)."""
 
     voices: tuple[str, ...]
@@ -48,7 +48,7 @@ class HitArrays:
     velocity: npt.NDArray[np.int64]
     offset_ms: npt.NDArray[np.float64]
     alternate: npt.NDArray[np.int64]
-    decorated: tuple[tuple[int, Articulation], ...] = ()
+    articulated: tuple[tuple[int, Articulation], ...] = ()
 
     @property
     def columns(self) -> tuple[npt.NDArray[np.number], ...]:
@@ -147,7 +147,7 @@ class Pattern:
             velocity=np.fromiter((hit.velocity for hit in self.hits), np.int64, count),
             offset_ms=np.fromiter((hit.offset_ms for hit in self.hits), np.float64, count),
             alternate=np.fromiter((hit.alternate for hit in self.hits), np.int64, count),
-            decorated=tuple((i, h.articulation) for i, h in enumerate(self.hits) if h.articulation is not PLAIN),
+            articulated=tuple((i, h.articulation) for i, h in enumerate(self.hits) if h.articulation is not PLAIN),
         )
 
     @cached_property
@@ -201,8 +201,8 @@ class Pattern:
         for name in ("length_ticks", "metre", "locked_voices", "locked_places"):
             object.__setattr__(after, name, getattr(self, name))
         object.__setattr__(after, "hits", tuple(hits))
-        decorated = tuple((i, hit.articulation) for i, hit in enumerate(hits) if hit.articulation is not PLAIN)
-        after.__dict__["arrays"] = HitArrays(voices, joined[0], joined[1], joined[2], joined[3], joined[4], decorated)
+        articulated = tuple((i, hit.articulation) for i, hit in enumerate(hits) if hit.articulation is not PLAIN)
+        after.__dict__["arrays"] = HitArrays(voices, joined[0], joined[1], joined[2], joined[3], joined[4], articulated)
         after.__dict__["since"] = (self.token, tuple(gone), tuple(come))
         return after
 

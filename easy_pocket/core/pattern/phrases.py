@@ -120,7 +120,7 @@ pier break: kick X...x.......; snare ......X..-.-; hat_closed x.x.x.x.x.x.
 
 
 @lru_cache(maxsize=1)
-def starter_lines() -> dict[str, Line]:
+def starter_phrases() -> dict[str, Line]:
     """All lines of the house by key."""
     lines: dict[str, Line] = {}
     group, metre, swung, step = "", Metre(), False, 240
@@ -156,4 +156,4 @@ def group_of(voices: set[str]) -> str:
     return "percussion"
 
 
-assert all(hit.voice in ROLES for line in starter_lines().values() for hit in line.hits)
+assert all(hit.voice in ROLES for line in starter_phrases().values() for hit in line.hits)

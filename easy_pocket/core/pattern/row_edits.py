@@ -53,8 +53,8 @@ class RemoveHits(PatternEdit, kind="wipe"):
 
     def words(self, pattern: Pattern) -> str:
         names = {voice_name(voice) for voice, _ in self.places}
-        whose = f" {names.pop()}" if len(names) == 1 else ""
-        return f"wipe {len(self.places)}{whose} hit{'s' if len(self.places) != 1 else ''}"
+        scope_name = f" {names.pop()}" if len(names) == 1 else ""
+        return f"wipe {len(self.places)}{scope_name} hit{'s' if len(self.places) != 1 else ''}"
 
 
 @dataclass(frozen=True)

@@ -1,4 +1,5 @@
-"""Edits of chosen hits, wherever they lie: set, dress, move, copy, turn, stretch, paste. Each is one move to undo."""
+"""Edits of selected hits, wherever they lie: set, articulate, move, copy, reverse, stretch, paste. Each is one step of
+undo."""
 
 from __future__ import annotations
 
@@ -11,7 +12,7 @@ import numpy as np
 from annotated_types import MaxLen, MinLen
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
-from easy_pocket.core.pattern.articulation import FIELDS, Articulation, articulation_words, changed
+from easy_pocket.core.pattern.articulation import FIELDS, Articulation, changed, describe_articulation
 from easy_pocket.core.pattern.pattern import MAX_OFFSET_MS, Hit, Pattern
 from easy_pocket.core.pattern.pattern_edit import (
     MAX_CHOSEN,
@@ -61,21 +62,23 @@ class SetValues(PatternEdit, kind="values"):
 
 
 @dataclass(frozen=True)
-class Dress(PatternEdit, kind="dress"):
+class SetArticulation(PatternEdit, kind="articulate"):
     """The same articulation fields for all of these hits: {"ornament": "flam"}, {"locked": True}, ..."""
 
     places: Places
     values: tuple[tuple[str, Any], ...]
 
     def applied(self, pattern: Pattern) -> Pattern:
-        dress = dict(self.values)
-        if not set(dress) <= set(FIELDS):
-            raise BadValueError(f"'{sorted(set(dress) - set(FIELDS))[0][:30]}' is nothing a hit can have.")
+        articulation = dict(self.values)
+        if not set(articulation) <= set(FIELDS):
+            raise BadValueError(f"'{sorted(set(articulation) - set(FIELDS))[0][:30]}' is nothing a hit can have.")
         old = _find(pattern, self.places)
-        return _exchanged(pattern, old, (replace(hit, articulation=changed(hit.articulation, **dress)) for hit in old))
+        return _exchanged(
+            pattern, old, (replace(hit, articulation=changed(hit.articulation, **articulation)) for hit in old)
+        )
 
     def words(self, pattern: Pattern) -> str:
-        return f"{_dress_words(dict(self.values))}: {_count(len(self.places))}"
+        return f"{_articulation_words(dict(self.values))}: {_count(len(self.places))}"
 
 
 @dataclass(frozen=True)
@@ -304,11 +307,11 @@ def _shuffled(hits: list[Hit]) -> list[Hit]:
     raise EditRefusedError("These hits cannot be dealt out otherwise: choose hits of more voices, or more places.")
 
 
-def _dress_words(values: dict[str, Any]) -> str:
+def _articulation_words(values: dict[str, Any]) -> str:
     if "ornament" in values and not values["ornament"]:
         return "plain hits"
     try:
-        words = articulation_words(Articulation(**values))
+        words = describe_articulation(Articulation(**values))
     except (BadValueError, TypeError):
         words = ""
     return words or ", ".join(f"{name.replace('_', ' ')} {value}" for name, value in values.items())

@@ -68,9 +68,9 @@ class Shape(PatternEdit, kind="shape"):
 
     def words(self, pattern: Pattern) -> str:
         names = {voice for voice, _ in self.places}
-        whose = voice_name(names.pop()) if len(names) == 1 else f"{len(self.places)} hits"
+        scope_name = voice_name(names.pop()) if len(names) == 1 else f"{len(self.places)} hits"
         what = self.figure if self.shape == "accents" else self.shape
-        return f"{VALUE_NAMES.get(self.field, self.field)} of {whose}: {what}"
+        return f"{VALUE_NAMES.get(self.field, self.field)} of {scope_name}: {what}"
 
 
 def shaped(pattern: Pattern, edit: Shape) -> SetValues:

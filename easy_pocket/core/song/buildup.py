@@ -8,12 +8,12 @@ from easy_pocket.core.errors import EditRefusedError, require_range
 from easy_pocket.core.ideas.build_up import COMES_IN, MOST_STAGES
 from easy_pocket.core.song.arrangement import Arrangement
 from easy_pocket.core.song.part import audible_parts
-from easy_pocket.core.song.part_hits import own_line
+from easy_pocket.core.song.part_hits import part_hits
 from easy_pocket.core.song.section import Section
 
 
 @dataclass(frozen=True)
-class SongStage:
+class BuildupStage:
     """sounding: by part the voices that are heard; a part that is not there rests. muted: those of it that are not."""
 
     sounding: dict[int, frozenset[str]]
@@ -22,7 +22,7 @@ class SongStage:
 
 def stages_of(
     song: Arrangement, section: Section, count: int, order: tuple[tuple[int, str], ...] = ()
-) -> tuple[SongStage, ...]:
+) -> tuple[BuildupStage, ...]:
     """`count` stages that lead to the section, each with more of its voices than the one before and none with all of
     them, so that energy rises at every one, and again with the section itself. order: (part, voice) as they come in,
     those not named last in their usual order.
@@ -33,7 +33,7 @@ def stages_of(
     heard = audible_parts(song.parts)
     voices: dict[int, tuple[str, ...]] = {}
     for part in song.parts:
-        line = own_line(part, span, song.seed)
+        line = part_hits(part, span, song.seed)
         used = {line.voices[voice] for voice in set(line.voice.tolist())}
         muted = {voice for voice, mix in part.mix.items() if mix.mute}
         if part.key in heard and used - muted:
@@ -49,7 +49,7 @@ def stages_of(
         chosen = units[: round((number + 1) * len(units) / (count + 1)) or 1]
         sounding = {key: frozenset(voice for part, voice in chosen if part == key) for key in dict(chosen)}
         muted_of = {key: frozenset(voices[key]) - sounding[key] for key in sounding}
-        found.append(SongStage(sounding, muted_of))
+        found.append(BuildupStage(sounding, muted_of))
     return tuple(found)
 
 

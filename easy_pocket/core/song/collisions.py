@@ -17,7 +17,7 @@ APART_MS = 12.0  # one of two goes so much later when they are to be set apart
 
 
 @dataclass(frozen=True)
-class Double:
+class Collision:
     """Moments at which two parts strike one voice of one kit. first: (span, tick in it) of the first of them."""
 
     parts: tuple[int, int]
@@ -45,7 +45,7 @@ def struck_twice(one: Line, other: Line) -> list[tuple[str, np.ndarray, np.ndarr
     return sorted(found, key=lambda item: item[0])
 
 
-def settled(song: Arrangement, lines: dict[int, Line]) -> dict[int, Line]:
+def resolve_collisions(song: Arrangement, lines: dict[int, Line]) -> dict[int, Line]:
     """The lines of a span with what was chosen for moments two parts strike together."""
     if not song.doubles:
         return lines
@@ -66,7 +66,7 @@ def settled(song: Arrangement, lines: dict[int, Line]) -> dict[int, Line]:
     return after
 
 
-def doubles(song: Arrangement, lines_of: list[tuple[Span, dict[int, Line]]]) -> list[Double]:
+def doubles(song: Arrangement, lines_of: list[tuple[Span, dict[int, Line]]]) -> list[Collision]:
     """All there are, by how often they come. lines_of: of every span before they are settled."""
     voices: dict[str, int] = {}
     struck = {part.key: _struck(part.key, lines_of, voices) for part in song.parts}
@@ -81,7 +81,7 @@ def doubles(song: Arrangement, lines_of: list[tuple[Span, dict[int, Line]]]) -> 
             at = int(np.searchsorted(starts, mine[0], side="right")) - 1
             first = (lines_of[at][0], int(mine[0] - starts[at]))
             choice = song.doubles.get((one.key, other.key, names[number]), "keep")
-            found.append(Double((one.key, other.key), names[number], len(mine), first, choice))
+            found.append(Collision((one.key, other.key), names[number], len(mine), first, choice))
     return sorted(found, key=lambda one: (-one.count, one.parts, one.voice))
 
 

@@ -35,7 +35,7 @@ def together_ticks(cycles: Sequence[int]) -> int:
     return math.lcm(*cycles) if cycles else 0
 
 
-def together_words(cycles: Sequence[int], metre: Metre) -> str:
+def describe_meeting(cycles: Sequence[int], metre: Metre) -> str:
     """ "together every 12 bars", or in beats when that is no whole number of bars."""
     ticks = together_ticks(cycles)
     if not ticks:

@@ -12,7 +12,7 @@ from easy_pocket.core.song.part import MOST_MARKS
 TICKS = {"16th": 240, "8th": 480, "32nd": 120, "tick": 1, "quarter": 960}
 
 
-def ticks_spoken(text: str, metre: Metre, step_ticks: int) -> int | None:
+def parse_ticks(text: str, metre: Metre, step_ticks: int) -> int | None:
     """ "3/8" (three 8ths), "5 beats", "7 bars", "6 steps", "9 16ths", "480 ticks" to ticks; "auto" or nothing to None.
     Raises BadValueError for anything else."""
     said = text.strip().lower()
@@ -30,7 +30,7 @@ def ticks_spoken(text: str, metre: Metre, step_ticks: int) -> int | None:
     raise BadValueError(f"'{text[:30]}' is no length: write it like 3/8, 5 beats, 7 bars, 6 steps, or auto.")
 
 
-def marks_spoken(text: str) -> str:
+def parse_bar_marks(text: str) -> str:
     """ "all", "every 2nd", "last of 4", or marks like 0001, to marks ("" for all). Raises BadValueError."""
     said = text.strip().lower()
     if said in ("", "all", "every bar"):

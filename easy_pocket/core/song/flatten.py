@@ -10,10 +10,10 @@ import numpy as np
 
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.song.arrangement import Arrangement, Span
-from easy_pocket.core.song.collisions import settled
-from easy_pocket.core.song.hit_columns import Line, laid_together
+from easy_pocket.core.song.collisions import resolve_collisions
+from easy_pocket.core.song.hit_columns import Line, merge_columns
 from easy_pocket.core.song.joins import with_joins
-from easy_pocket.core.song.part_hits import own_line
+from easy_pocket.core.song.part_hits import part_hits
 
 
 @dataclass(frozen=True)
@@ -25,7 +25,7 @@ class Flat:
 
     def line(self, part: int) -> Line:
         """What a part plays through the whole song, ticks from its beginning."""
-        return laid_together([line.at(line.tick + span.start_tick) for span, line in self.pieces(part)])
+        return merge_columns([line.at(line.tick + span.start_tick) for span, line in self.pieces(part)])
 
     def pieces(self, part: int) -> Iterator[tuple[Span, Line]]:
         for span, lines in self.spans:
@@ -41,7 +41,7 @@ class Flat:
         return sum(len(line) for _, lines in self.spans for line in lines.values())
 
 
-def unsettled(song: Arrangement) -> list[tuple[Span, dict[int, Line]]]:
+def before_collisions(song: Arrangement) -> list[tuple[Span, dict[int, Line]]]:
     """Every span with its lines, joins carried out, hits two parts share still there twice."""
     found = []
     before: Span | None = None
@@ -51,7 +51,7 @@ def unsettled(song: Arrangement) -> list[tuple[Span, dict[int, Line]]]:
         for part in song.parts:
             key = (part.key, span.section.key, None if part.turning.restarts else span.start_tick)
             if key not in same:
-                same[key] = own_line(part, span, song.seed)
+                same[key] = part_hits(part, span, song.seed)
             lines[part.key] = same[key]
         joined = with_joins(song, span, lines, before)
         found.append((span, {key: line for key, line in joined.items() if len(line)}))
@@ -60,7 +60,7 @@ def unsettled(song: Arrangement) -> list[tuple[Span, dict[int, Line]]]:
 
 
 def flatten(song: Arrangement) -> Flat:
-    return Flat(song, tuple((span, settled(song, lines)) for span, lines in unsettled(song)))
+    return Flat(song, tuple((span, resolve_collisions(song, lines)) for span, lines in before_collisions(song)))
 
 
 def bar_numbers(flat: Flat) -> np.ndarray:

@@ -18,27 +18,27 @@ Mask = npt.NDArray[np.bool_]
 
 @dataclass(frozen=True)
 class Line:
-    """Hits, each column of shape (n,): voice points into voices, dress into dresses (-1: plain), tick counts from the
-    beginning of the stretch."""
+    """Hits, each column of shape (n,): voice is an index into voices, articulation into articulations (-1: plain);
+    tick counts from the beginning of the stretch."""
 
     voices: tuple[str, ...]
-    dresses: tuple[Articulation, ...]
+    articulations: tuple[Articulation, ...]
     voice: Ints
     tick: Ints
     velocity: Ints
     offset_ms: Floats
     alternate: Ints
-    dress: Ints
+    articulation: Ints
 
     def __len__(self) -> int:
         return len(self.tick)
 
     @property
     def _columns(self) -> tuple[npt.NDArray[np.number], ...]:
-        return self.voice, self.tick, self.velocity, self.offset_ms, self.alternate, self.dress
+        return self.voice, self.tick, self.velocity, self.offset_ms, self.alternate, self.articulation
 
     def take(self, which: npt.NDArray[np.integer] | Mask) -> Line:
-        return Line(self.voices, self.dresses, *(column[which] for column in self._columns))  # type: ignore[arg-type]
+        return Line(self.voices, self.articulations, *(column[which] for column in self._columns))  # type: ignore[arg-type]
 
     def at(self, tick: Ints) -> Line:
         return replace(self, tick=tick)
@@ -63,7 +63,7 @@ class Line:
         used = np.array(sorted(np.unique(self.voice).tolist(), key=self.voices.__getitem__), dtype=np.intp)
         number = np.zeros(max(len(self.voices), 1), dtype=np.intp)
         number[used] = np.arange(len(used))
-        dressed = np.flatnonzero(self.dress >= 0)
+        articulated = np.flatnonzero(self.articulation >= 0)
         return HitArrays(
             voices=tuple(self.voices[place] for place in used.tolist()),
             voice_index=number[self.voice].astype(np.intp),
@@ -71,14 +71,23 @@ class Line:
             velocity=self.velocity,
             offset_ms=self.offset_ms,
             alternate=self.alternate,
-            decorated=tuple((int(place), self.dresses[self.dress[place]]) for place in dressed.tolist()),
+            articulated=tuple(
+                (int(place), self.articulations[self.articulation[place]]) for place in articulated.tolist()
+            ),
         )
 
     def hits(self) -> tuple[Hit, ...]:
         rows = zip(*(column.tolist() for column in self._columns), strict=True)
         return tuple(
-            Hit(self.voices[voice], tick, velocity, offset, alternate, self.dresses[dress] if dress >= 0 else PLAIN)
-            for voice, tick, velocity, offset, alternate, dress in rows
+            Hit(
+                self.voices[voice],
+                tick,
+                velocity,
+                offset,
+                alternate,
+                self.articulations[articulation] if articulation >= 0 else PLAIN,
+            )
+            for voice, tick, velocity, offset, alternate, articulation in rows
         )
 
 
@@ -86,48 +95,50 @@ _NO = np.zeros(0, dtype=np.int64)
 NOTHING = Line((), (), _NO, _NO, _NO, np.zeros(0), _NO, _NO)
 
 
-def line_of(pattern: Pattern) -> Line:
+def hit_columns(pattern: Pattern) -> Line:
     """A pattern's hits; made once for each pattern."""
     known: Line | None = pattern.__dict__.get("as_line")
     if known is None:
-        known = pattern.__dict__["as_line"] = line_of_arrays(pattern.arrays)
+        known = pattern.__dict__["as_line"] = hit_columns_of_arrays(pattern.arrays)
     return known
 
 
-def line_of_arrays(columns: HitArrays) -> Line:
-    dress = np.full(len(columns.tick), -1, dtype=np.int64)
-    for number, (place, _) in enumerate(columns.decorated):
-        dress[place] = number
+def hit_columns_of_arrays(columns: HitArrays) -> Line:
+    articulation = np.full(len(columns.tick), -1, dtype=np.int64)
+    for number, (place, _) in enumerate(columns.articulated):
+        articulation[place] = number
     return Line(
         columns.voices,
-        tuple(articulation for _, articulation in columns.decorated),
+        tuple(articulation for _, articulation in columns.articulated),
         columns.voice_index.astype(np.int64),
         columns.tick,
         columns.velocity,
         columns.offset_ms,
         columns.alternate,
-        dress,
+        articulation,
     )
 
 
-def line_of_hits(hits: Iterable[Hit]) -> Line:
+def hit_columns_of_hits(hits: Iterable[Hit]) -> Line:
     """Single hits, as they come."""
     listed = list(hits)
     voices = tuple(dict.fromkeys(hit.voice for hit in listed))
-    dresses = tuple(dict.fromkeys(hit.articulation for hit in listed if hit.articulation != PLAIN))
+    articulations = tuple(dict.fromkeys(hit.articulation for hit in listed if hit.articulation != PLAIN))
     return Line(
         voices,
-        dresses,
+        articulations,
         np.array([voices.index(hit.voice) for hit in listed], dtype=np.int64),
         np.array([hit.tick for hit in listed], dtype=np.int64),
         np.array([hit.velocity for hit in listed], dtype=np.int64),
         np.array([hit.offset_ms for hit in listed], dtype=np.float64),
         np.array([hit.alternate for hit in listed], dtype=np.int64),
-        np.array([dresses.index(h.articulation) if h.articulation != PLAIN else -1 for h in listed], dtype=np.int64),
+        np.array(
+            [articulations.index(h.articulation) if h.articulation != PLAIN else -1 for h in listed], dtype=np.int64
+        ),
     )
 
 
-def laid_together(lines: Sequence[Line]) -> Line:
+def merge_columns(lines: Sequence[Line]) -> Line:
     """One line of several, in the order given; not sorted yet."""
     lines = [line for line in lines if len(line)]
     if not lines:
@@ -136,15 +147,15 @@ def laid_together(lines: Sequence[Line]) -> Line:
         return lines[0]
     voices = tuple(dict.fromkeys(voice for line in lines for voice in line.voices))
     index_of = {voice: number for number, voice in enumerate(voices)}
-    dresses: list[Articulation] = []
+    articulations: list[Articulation] = []
     moved_voice, moved_dress = [], []
     for line in lines:
         moved_voice.append(np.array([index_of[voice] for voice in line.voices], dtype=np.int64)[line.voice])
-        moved_dress.append(np.where(line.dress >= 0, line.dress + len(dresses), -1))
-        dresses += line.dresses
+        moved_dress.append(np.where(line.articulation >= 0, line.articulation + len(articulations), -1))
+        articulations += line.articulations
     return Line(
         voices,
-        tuple(dresses),
+        tuple(articulations),
         np.concatenate(moved_voice),
         np.concatenate([line.tick for line in lines]),
         np.concatenate([line.velocity for line in lines]),

@@ -9,7 +9,7 @@ from easy_pocket.core.pattern.articulation import Articulation
 from easy_pocket.core.pattern.pattern import Hit
 from easy_pocket.core.pattern.timebase import ms_per_tick
 from easy_pocket.core.song.arrangement import Arrangement, Span
-from easy_pocket.core.song.hit_columns import NOTHING, Line, laid_together, line_of, line_of_hits
+from easy_pocket.core.song.hit_columns import NOTHING, Line, hit_columns, hit_columns_of_hits, merge_columns
 from easy_pocket.core.song.part_hits import decided
 from easy_pocket.core.song.section import Join
 
@@ -31,7 +31,7 @@ def with_joins(song: Arrangement, span: Span, lines: Lines, before: Span | None)
                 act(song, span, join, joined)
     for join in joins_at_end(before) if before is not None else ():
         if join.kind == "crash" and song.part(join.part) is not None:
-            _add(joined, join.part, line_of_hits([Hit(join.voice, 0, join.velocity)]))
+            _add(joined, join.part, hit_columns_of_hits([Hit(join.voice, 0, join.velocity)]))
     return joined
 
 
@@ -51,7 +51,7 @@ def _fill(song: Arrangement, span: Span, join: Join, lines: Lines) -> None:
     line, begin = _ending_together(song, span, join)
     if line is not None:
         there = lines.get(join.part, NOTHING)
-        lines[join.part] = laid_together([there.take(there.tick < begin), line]).in_order()
+        lines[join.part] = merge_columns([there.take(there.tick < begin), line]).in_order()
 
 
 def _pickup(song: Arrangement, span: Span, join: Join, lines: Lines) -> None:
@@ -69,7 +69,7 @@ def _ending_together(song: Arrangement, span: Span, join: Join) -> tuple[Line | 
         return None, span.ticks
     begin = span.ticks - pattern.length_ticks
     starts, turns = np.array([begin]), np.array([span.turn - 1])
-    line = decided(line_of(pattern), starts, turns, seed_of(song.seed, part.drawn_by))
+    line = decided(hit_columns(pattern), starts, turns, seed_of(song.seed, part.drawn_by))
     return line.take(line.tick >= 0), max(begin, 0)
 
 
@@ -79,15 +79,19 @@ def _swell(song: Arrangement, span: Span, join: Join, lines: Lines) -> None:
         return
     ticks = window_ticks(span, join.beats)
     gap = min(round(join.gap_ms / ms_per_tick(span.tempo_bpm)), ticks - 1)
-    dress = Articulation(length_ticks=max(ticks - gap, 1), backwards=True, fade_ms=join.fade_ms)
-    _add(lines, join.part, line_of_hits([Hit(join.voice, span.ticks - ticks, join.velocity, articulation=dress)]))
+    articulation = Articulation(length_ticks=max(ticks - gap, 1), backwards=True, fade_ms=join.fade_ms)
+    _add(
+        lines,
+        join.part,
+        hit_columns_of_hits([Hit(join.voice, span.ticks - ticks, join.velocity, articulation=articulation)]),
+    )
 
 
 def _add(lines: Lines, part: int, line: Line) -> None:
-    lines[part] = laid_together([lines.get(part, NOTHING), line]).in_order()
+    lines[part] = merge_columns([lines.get(part, NOTHING), line]).in_order()
 
 
-def join_words(join: Join, beats_words: str) -> str:
+def describe_join(join: Join, beats_words: str) -> str:
     """A join in a few words: "fill: 1 beat", "drop-out of 2 beats"."""
     return {
         "fill": f"fill: {beats_words}",

@@ -6,9 +6,9 @@ from collections.abc import Sequence
 
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.song.arrangement import Arrangement
-from easy_pocket.core.song.hit_columns import laid_together
+from easy_pocket.core.song.hit_columns import merge_columns
 from easy_pocket.core.song.part import Part
-from easy_pocket.core.song.part_hits import own_line
+from easy_pocket.core.song.part_hits import part_hits
 from easy_pocket.core.song.section import Section
 
 
@@ -16,7 +16,7 @@ def merged_pattern(song: Arrangement, section: Section, parts: Sequence[Part]) -
     """What these parts play together in a section the first time it comes, joins left out: as short as it repeats in
     whole bars. Where two strike a voice at once, the later part's hit stays."""
     span = next(span for span in song.spans if span.section.key == section.key)
-    line = laid_together([own_line(part, span, song.seed) for part in parts]).in_order()
+    line = merge_columns([part_hits(part, span, song.seed) for part in parts]).in_order()
     hits = {(hit.voice, hit.tick): hit for hit in line.hits()}
     bar = span.metre.bar_ticks
     for bars in range(1, span.bars + 1):

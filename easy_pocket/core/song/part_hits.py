@@ -16,7 +16,7 @@ from easy_pocket.core.pattern.articulation import FIRST_PASS, PLAIN, changed
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.song.arrangement import Span
 from easy_pocket.core.song.cycles import turns_between
-from easy_pocket.core.song.hit_columns import NOTHING, Line, laid_together, line_of
+from easy_pocket.core.song.hit_columns import NOTHING, Line, hit_columns, merge_columns
 from easy_pocket.core.song.part import Part
 from easy_pocket.core.song.pattern_variants import chosen_variant, variants
 from easy_pocket.core.song.section import ORDER, Cell
@@ -61,7 +61,7 @@ def seams(part: Part, cell: Cell, span: Span) -> list[int]:
 _kept: Memory[Line] = Memory("lines of parts", 96 << 20)
 
 
-def own_line(part: Part, span: Span, seed: int) -> Line:
+def part_hits(part: Part, span: Span, seed: int) -> Line:
     """Ticks count from the span's beginning; chance is decided, so no hit depends on a pass any more. What is known
     from before is not made again."""
     cell = span.section.cells.get(part.key)
@@ -83,7 +83,7 @@ def _own_line(part: Part, cell: Cell, span: Span, seed: int) -> Line:
     for place, key in enumerate(keys):
         mine = numbers % len(keys) == place
         pieces.append(_turns_of(part, cell, part.patterns[key], starts[mine], numbers[mine], seed))
-    line = laid_together(pieces)
+    line = merge_columns(pieces)
     line = line.take((line.tick >= 0) & (line.tick < span.ticks))
     if part.turning.bars and not cell.written:
         line = line.take(plays_in(part, span)[line.tick // span.metre.bar_ticks])
@@ -103,7 +103,7 @@ def plays_in(part: Part, span: Span) -> npt.NDArray[np.bool_]:
 def _turns_of(part: Part, cell: Cell, pattern: Pattern, starts: Ints, numbers: Ints, seed: int) -> Line:
     turning = part.turning
     if cell.written:
-        return decided(line_of(pattern), starts, numbers, seed)
+        return decided(hit_columns(pattern), starts, numbers, seed)
     others = variants(pattern, turning.seed) if turning.change_percent else ()
     which = chosen_variant(numbers, turning.change_percent, seed_of(turning.seed, part.drawn_by), len(others))
     cycle = turning.cycle_ticks or pattern.length_ticks
@@ -117,37 +117,39 @@ def _turns_of(part: Part, cell: Cell, pattern: Pattern, starts: Ints, numbers: I
         if turning.rotation_ticks:
             line = line.at((line.tick - turning.rotation_ticks) % cycle)
         pieces.append(decided(line, starts[here], numbers[here], seed_of(seed, part.drawn_by)))
-    return laid_together(pieces)
+    return merge_columns(pieces)
 
 
 def _as_dense(pattern: Pattern, part: Part, cell: Cell) -> Line:
     scopes = scopes_of(part, cell)
     percent_of = {voice: float(scopes.setting(voice, "density_percent")) for voice in pattern.arrays.voices}
-    return line_of(pattern).take(sounding_at(pattern, percent_of))
+    return hit_columns(pattern).take(sounding_at(pattern, percent_of))
 
 
 def decided(line: Line, starts: Ints, numbers: Ints, seed: int) -> Line:
     """The line at every start. What sounds in some passes only is there in those only; passes count from 1."""
     count, passes = len(line), numbers + 1
     heard = np.ones((len(starts), count), dtype=bool)
-    dresses = list(line.dresses)
-    for place in np.flatnonzero(line.dress >= 0).tolist():
-        dress = line.dresses[line.dress[place]]
-        if not dress.depends_on_pass:
+    articulations = list(line.articulations)
+    for place in np.flatnonzero(line.articulation >= 0).tolist():
+        articulation = line.articulations[line.articulation[place]]
+        if not articulation.depends_on_pass:
             continue
-        if dress.passes == FIRST_PASS:
+        if articulation.passes == FIRST_PASS:
             heard[:, place] = passes == 1
-        elif dress.passes:
-            heard[:, place] = passes % dress.passes == 0
-        if dress.odds_percent < 100:
+        elif articulation.passes:
+            heard[:, place] = passes % articulation.passes == 0
+        if articulation.odds_percent < 100:
             name = f"odds {line.voices[line.voice[place]]}"
             chance = uniform(seed, name, np.full(len(passes), line.tick[place]), passes)
-            heard[:, place] &= chance * 100 < dress.odds_percent
-        dresses[line.dress[place]] = changed(dress, passes=0, odds_percent=100)
+            heard[:, place] &= chance * 100 < articulation.odds_percent
+        articulations[line.articulation[place]] = changed(articulation, passes=0, odds_percent=100)
     repeated = line.take(np.tile(np.arange(count), len(starts)))
     moved = repeated.at((starts[:, None] + line.tick[None, :]).ravel())
-    plain = np.array([dress == PLAIN for dress in dresses], dtype=bool)
+    plain = np.array([articulation == PLAIN for articulation in articulations], dtype=bool)
     if plain.any():
-        dress = np.where((moved.dress >= 0) & plain[np.maximum(moved.dress, 0)], -1, moved.dress)
-        moved = replace(moved, dress=dress)
-    return replace(moved, dresses=tuple(dresses)).take(heard.ravel())
+        articulation = np.where(
+            (moved.articulation >= 0) & plain[np.maximum(moved.articulation, 0)], -1, moved.articulation
+        )
+        moved = replace(moved, articulation=articulation)
+    return replace(moved, articulations=tuple(articulations)).take(heard.ravel())

@@ -7,7 +7,7 @@ import numpy.typing as npt
 
 from easy_pocket.core.cache import Memory
 from easy_pocket.core.errors import PocketError
-from easy_pocket.core.ideas.idea_context import MAX_SEED, Scene
+from easy_pocket.core.ideas.idea_context import MAX_SEED, IdeaContext
 from easy_pocket.core.ideas.variations import VariationSettings, variations
 from easy_pocket.core.keyed_random import uniform
 from easy_pocket.core.pattern.pattern import Pattern
@@ -32,7 +32,7 @@ def _varied(pattern: Pattern, seed: int) -> tuple[Pattern, ...]:
     settings = VariationSettings(changes=CHANGES_EACH)
     try:
         batch = variations(
-            Scene(pattern, voices, 100.0), settings, seed % MAX_SEED, begin, pattern.length_ticks, count=VARIANTS
+            IdeaContext(pattern, voices, 100.0), settings, seed % MAX_SEED, begin, pattern.length_ticks, count=VARIANTS
         )
     except PocketError:
         return ()  # all of it is locked, or there is too little

@@ -11,11 +11,11 @@ import numpy.typing as npt
 from easy_pocket.core.cache import Memory
 from easy_pocket.core.feel.looseness import SLOT_TICKS
 from easy_pocket.core.feel.perform import Loose, Performance, keep_order, perform_hits
+from easy_pocket.core.feel.strokes import Strokes, strokes
 from easy_pocket.core.pattern.pattern import HitArrays
-from easy_pocket.core.pattern.strokes import Strokes, strokes
 from easy_pocket.core.song.arrangement import Arrangement, Span
 from easy_pocket.core.song.flatten import Flat, flatten
-from easy_pocket.core.song.hit_columns import Line, laid_together
+from easy_pocket.core.song.hit_columns import Line, merge_columns
 from easy_pocket.core.song.part import Part
 from easy_pocket.core.song.part_hits import scopes_of
 from easy_pocket.core.song.section import Cell
@@ -27,7 +27,7 @@ _kept: Memory[tuple[Performance, Strokes]] = Memory("spans, performed", 128 << 2
 
 
 @dataclass(frozen=True)
-class PartPlayed:
+class PartPerformance:
     """One part through the song. Columns of shape (hits,): span and tick say where a hit is written, times are ms from
     the song's beginning (early hits on the very first beat negative), level_db is what its cell adds. struck: the
     strokes, times alike."""
@@ -43,22 +43,24 @@ class PartPlayed:
 
 
 @dataclass(frozen=True)
-class SongPlayed:
+class SongPerformance:
     song: Arrangement
-    parts: tuple[PartPlayed, ...]
+    parts: tuple[PartPerformance, ...]
     length_ms: float
 
-    def part(self, key: int) -> PartPlayed:
+    def part(self, key: int) -> PartPerformance:
         return next(one for one in self.parts if one.part.key == key)
 
 
-def play_song(song: Arrangement, flat: Flat | None = None, *, straight: bool = False) -> SongPlayed:
+def perform_song(song: Arrangement, flat: Flat | None = None, *, straight: bool = False) -> SongPerformance:
     """Every part by itself: what one plays has no influence on another's looseness."""
     flat = flat or flatten(song)
-    return SongPlayed(song, tuple(_play_part(flat, part, straight) for part in song.parts), song.length_ms)
+    return SongPerformance(song, tuple(_play_part(flat, part, straight) for part in song.parts), song.length_ms)
 
 
-def play_span(part: Part, cell: Cell, span: Span, line: Line, *, straight: bool = False) -> tuple[Performance, Strokes]:
+def perform_span(
+    part: Part, cell: Cell, span: Span, line: Line, *, straight: bool = False
+) -> tuple[Performance, Strokes]:
     """One part in one span; times from the span's beginning. What was played before alike is not played again."""
     scopes = scopes_of(part, cell)
     hits = line.arrays()
@@ -79,14 +81,14 @@ def _key(part: Part, cell: Cell, span: Span, line: Line, loose: Loose, straight:
     if not part.stamp:
         return ""
     found = hashlib.blake2b(digest_size=16)
-    for column in (line.voice, line.tick, line.velocity, line.offset_ms, line.alternate, line.dress):
+    for column in (line.voice, line.tick, line.velocity, line.offset_ms, line.alternate, line.articulation):
         found.update(np.ascontiguousarray(column).tobytes())
     said = (
         part.drawn_by,
         part.stamp,
         cell.stamp,
         line.voices,
-        line.dresses,
+        line.articulations,
         span.ticks,
         str(span.metre),
         span.tempo_bpm,
@@ -95,19 +97,19 @@ def _key(part: Part, cell: Cell, span: Span, line: Line, loose: Loose, straight:
     return found.hexdigest()
 
 
-def _play_part(flat: Flat, part: Part, straight: bool) -> PartPlayed:
+def _play_part(flat: Flat, part: Part, straight: bool) -> PartPerformance:
     pieces = list(flat.pieces(part.key))
-    line = laid_together([one.at(one.tick + span.start_tick) for span, one in pieces])
+    line = merge_columns([one.at(one.tick + span.start_tick) for span, one in pieces])
     hits = line.arrays()
     nothing, none = np.zeros(0), np.zeros(0, dtype=np.int64)
     if not pieces:
         empty = Strokes(none, nothing, none, nothing, nothing, nothing, np.zeros(0, dtype=bool), nothing)
-        return PartPlayed(part, hits, none, nothing, nothing, none, nothing, empty)
+        return PartPerformance(part, hits, none, nothing, nothing, none, nothing, empty)
     played, struck, numbers, levels = [], [], [], []
     before = 0
     for span, one in pieces:
         cell = span.section.cells.get(part.key, Cell())
-        performance, strokes_of = play_span(part, cell, span, one, straight=straight)
+        performance, strokes_of = perform_span(part, cell, span, one, straight=straight)
         played.append((span.start_ms, performance))
         struck.append(replace(strokes_of, hit=strokes_of.hit + before, time_ms=strokes_of.time_ms + span.start_ms))
         numbers.append(np.full(len(one), span.number))
@@ -124,7 +126,7 @@ def _play_part(flat: Flat, part: Part, straight: bool) -> PartPlayed:
         ordered = keep_order(hits, played_ms, None)
         every = replace(every, time_ms=every.time_ms + (ordered - played_ms)[every.hit])
         played_ms = ordered
-    return PartPlayed(
+    return PartPerformance(
         part=part,
         hits=hits,
         span=np.concatenate(numbers),

@@ -6,12 +6,12 @@ from dataclasses import replace
 
 from easy_pocket.core.ideas.fill_settings import FillSettings
 from easy_pocket.core.ideas.fills import fills
-from easy_pocket.core.ideas.idea_context import Scene
+from easy_pocket.core.ideas.idea_context import IdeaContext
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.song.arrangement import Arrangement
 from easy_pocket.core.song.joins import window_ticks
 from easy_pocket.core.song.part import Part
-from easy_pocket.core.song.part_hits import own_line
+from easy_pocket.core.song.part_hits import part_hits
 from easy_pocket.core.song.section import Section
 
 LEAD_BARS = 2  # of what the part plays before, by which the fill is measured
@@ -30,12 +30,12 @@ def fill_for(
     span = next(span for span in song.spans if span.section.key == section.key)
     bars = min(LEAD_BARS, span.bars)
     begin = span.ticks - bars * span.metre.bar_ticks
-    line = own_line(part, span, song.seed)
+    line = part_hits(part, span, song.seed)
     line = line.take(line.tick >= begin)
     before = Pattern(bars * span.metre.bar_ticks, line.at(line.tick - begin).hits(), span.metre)
     swing = part.feel.setting("", "swing_percent")
     unit = part.feel.setting("", "swing_unit")
-    scene = Scene(before, voices, span.tempo_bpm, float(swing), int(unit))
+    scene = IdeaContext(before, voices, span.tempo_bpm, float(swing), int(unit))
     ticks = min(window_ticks(span, beats), before.length_ticks)
     window = before.length_ticks - ticks
     batch = fills(scene, settings or FillSettings(), seed, window, before.length_ticks, count=1)

@@ -7,13 +7,13 @@ from dataclasses import replace
 import numpy as np
 
 from easy_pocket.core.feel.perform import TIME_STAGES, VELOCITY_STAGES, Performance
-from easy_pocket.core.listen.layered_loop import Under
+from easy_pocket.core.listen.layered_loop import LayerSettings
 from easy_pocket.core.pattern.pattern import HitArrays
 from easy_pocket.core.song.arrangement import Span
-from easy_pocket.core.song.perform_song import SongPlayed
+from easy_pocket.core.song.perform_song import SongPerformance
 
 
-def under_in_span(under: Under, span: Span, sections: tuple[int, ...] = ()) -> Under | None:
+def layer_in_span(under: LayerSettings, span: Span, sections: tuple[int, ...] = ()) -> LayerSettings | None:
     """A loop over the bars of a span, None where it rests. One that plays in sections (their keys) begins anew with
     each; one that goes by its bars goes on through the song."""
     if sections:
@@ -27,7 +27,7 @@ def under_in_span(under: Under, span: Span, sections: tuple[int, ...] = ()) -> U
     return replace(under, from_bar=first, to_bar=min(last, span.bars), start_ticks=start)
 
 
-def stack_of(played: SongPlayed, span: Span) -> Performance:
+def stack_of(played: SongPerformance, span: Span) -> Performance:
     """All parts together in a span, as one performance of its length: what a loop makes room for, or goes to."""
     voices: dict[str, int] = {}
     columns: list[tuple[np.ndarray, ...]] = []

@@ -11,7 +11,7 @@ import numpy.typing as npt
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.song.part import audible_parts
-from easy_pocket.core.song.perform_song import PartPlayed, SongPlayed
+from easy_pocket.core.song.perform_song import PartPerformance, SongPerformance
 from easy_pocket.core.sound.events import EventColumns, columns_of, events_of
 from easy_pocket.core.sound.headroom import BLOCK, Mixed, block_peaks, louder
 from easy_pocket.core.sound.kit import Kit
@@ -22,12 +22,12 @@ from easy_pocket.core.sound.sound import SampleSource, no_samples
 PRE_ROLL_S = 0.25  # before the first beat, when something comes before it
 
 
-def part_columns(played: PartPlayed, kit: Kit) -> EventColumns:
+def part_columns(played: PartPerformance, kit: Kit) -> EventColumns:
     """What a part sounds like, its own level in it; early hits on the very first beat are negative."""
     return columns_of(played.hits, played.struck, kit, played.part.mix, level_db=played.level_db + played.part.level_db)
 
 
-def song_columns(song: SongPlayed, kits: Mapping[str, Kit]) -> list[EventColumns]:
+def song_columns(song: SongPerformance, kits: Mapping[str, Kit]) -> list[EventColumns]:
     """Of every part that sounds, in their order."""
     heard = audible_parts(song.song.parts)
     return [part_columns(one, kits[one.part.kit]) for one in song.parts if one.part.key in heard]
@@ -70,7 +70,7 @@ def pre_roll_s(columns: Sequence[EventColumns]) -> float:
 
 
 def mix_song(
-    song: SongPlayed,
+    song: SongPerformance,
     kits: Mapping[str, Kit],
     *,
     samples: SampleSource = no_samples,

@@ -10,9 +10,9 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.feel.perform import Performance
+from easy_pocket.core.feel.strokes import Strokes, strokes
 from easy_pocket.core.keyed_random import normal
 from easy_pocket.core.pattern.pattern import HitArrays
-from easy_pocket.core.pattern.strokes import Strokes, strokes
 from easy_pocket.core.sound.backwards import MAX_FRAMES
 from easy_pocket.core.sound.kit import Kit, KitVoice, audio_key
 from easy_pocket.core.sound.models import RATE_HZ

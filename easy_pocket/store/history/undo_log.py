@@ -20,6 +20,7 @@ from easy_pocket.core.errors import PocketError
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.pattern.voices import ROLES
 from easy_pocket.store.database import Reads
+from easy_pocket.store.hits_json import hits_from_json, hits_to_json, hits_to_rows, rows_to_hits
 from easy_pocket.store.schema.tables import (
     ChangeRow,
     KitRow,
@@ -30,7 +31,6 @@ from easy_pocket.store.schema.tables import (
     SongRow,
     TemplateRow,
 )
-from easy_pocket.store.songs.hits_json import hits_from_json, hits_to_json, hits_to_rows, rows_to_hits
 
 Patch = dict[str, Any]
 TABLES: dict[str, Any] = {

@@ -13,22 +13,22 @@ from sqlalchemy.orm import Session
 from easy_pocket.core.errors import BadValueError, PocketError, require_range
 from easy_pocket.core.feel.feel import DEFAULTS, first_set
 from easy_pocket.core.ideas.change import Change, with_changes
-from easy_pocket.core.ideas.idea_context import Scene
+from easy_pocket.core.ideas.idea_context import IdeaContext
 from easy_pocket.core.pattern.timebase import MAX_BARS
 from easy_pocket.store.database import Reads
+from easy_pocket.store.hits_json import hits_to_rows, rows_to_hits
 from easy_pocket.store.schema.tables import IdeaRow
-from easy_pocket.store.songs.hits_json import hits_to_rows, rows_to_hits
-from easy_pocket.store.songs.load import LoadedSong
+from easy_pocket.store.songs.loaded import LoadedSong
 
 MOST_LOGGED = 400  # of a song; the oldest dropped ones go first
 MOST_PINNED = 200  # of a song; pinned ones never go by themselves
 
 
-def scene_of(song: LoadedSong) -> Scene:
+def idea_context_of(song: LoadedSong) -> IdeaContext:
     """What the song's ideas are made for: every voice of its kit may be used."""
     chain = (song.feel.part, song.feel.stack, DEFAULTS)
     swing, unit = first_set(chain, "swing_percent"), first_set(chain, "swing_unit")
-    return Scene(song.pattern, song.kit.roles, song.tempo_bpm, float(swing), int(unit))
+    return IdeaContext(song.pattern, song.kit.roles, song.tempo_bpm, float(swing), int(unit))
 
 
 def change_to_doc(change: Change) -> dict[str, Any]:
@@ -47,20 +47,20 @@ def change_from_doc(doc: dict[str, Any]) -> Change:
 def with_idea(song: LoadedSong, changes: Sequence[Change], length_ticks: int) -> LoadedSong:
     """The song as it would be; nothing is kept."""
     require_range("The length", length_ticks, 10, MAX_BARS * 3840, "ticks")
-    return replace(song, pattern=with_changes(song.pattern, changes, length_ticks), performances={})
+    return replace(song, pattern=with_changes(song.pattern, changes, length_ticks))
 
 
 def log_idea(session: Session, song: LoadedSong, kind: str, state: str, doc: dict[str, Any]) -> IdeaRow:
     """Remember an idea, or give one that is remembered another state. What is pinned stays so when it is taken."""
     text = json.dumps(doc, sort_keys=True)
-    same = select(IdeaRow).where(IdeaRow.song_id == song.row.id, IdeaRow.kind == kind, IdeaRow.doc == text)
+    same = select(IdeaRow).where(IdeaRow.song_id == song.id, IdeaRow.kind == kind, IdeaRow.doc == text)
     if state == "taken":
         same = same.where(IdeaRow.state != "pinned")
     row = session.scalar(same.limit(1))
     if state == "pinned" and (row is None or row.state != "pinned"):
         _refuse_more_pins(session, song)
     if row is None:
-        row = IdeaRow(song_id=song.row.id, pattern_id=song.pattern_row.id, kind=kind, state=state, doc=text)
+        row = IdeaRow(song_id=song.id, pattern_id=song.pattern_id, kind=kind, state=state, doc=text)
         session.add(row)
     row.state = state
     session.flush()
@@ -68,14 +68,14 @@ def log_idea(session: Session, song: LoadedSong, kind: str, state: str, doc: dic
 
 
 def _refuse_more_pins(session: Session, song: LoadedSong) -> None:
-    pinned = select(func.count(IdeaRow.id)).where(IdeaRow.song_id == song.row.id, IdeaRow.state == "pinned")
+    pinned = select(func.count(IdeaRow.id)).where(IdeaRow.song_id == song.id, IdeaRow.state == "pinned")
     if (session.scalar(pinned) or 0) >= MOST_PINNED:
         raise BadValueError(f"{MOST_PINNED} ideas of this song are pinned, the most there can be: unpin some first.")
 
 
 def forget_old_ideas(session: Session, song: LoadedSong) -> None:
     """Only so many are remembered: the oldest dropped ones go first, then the oldest taken ones."""
-    mine = IdeaRow.song_id == song.row.id
+    mine = IdeaRow.song_id == song.id
     over = (session.scalar(select(func.count(IdeaRow.id)).where(mine)) or 0) - MOST_LOGGED
     for state in ("dropped", "taken"):
         if over > 0:
@@ -88,18 +88,18 @@ def forget_old_ideas(session: Session, song: LoadedSong) -> None:
 
 def logged_ideas(session: Reads, song: LoadedSong, state: str | None = None) -> list[IdeaRow]:
     """Of the song, the newest first; pinned ones only of the pattern they were pinned to."""
-    found = select(IdeaRow).where(IdeaRow.song_id == song.row.id).order_by(IdeaRow.id.desc())
+    found = select(IdeaRow).where(IdeaRow.song_id == song.id).order_by(IdeaRow.id.desc())
     if state is not None:
         found = found.where(IdeaRow.state == state)
     if state == "pinned":
-        found = found.where(IdeaRow.pattern_id == song.pattern_row.id)
+        found = found.where(IdeaRow.pattern_id == song.pattern_id)
     return list(session.scalars(found.limit(MOST_LOGGED)))
 
 
 def set_idea_state(session: Session, song: LoadedSong, idea_id: int, state: str) -> None:
     """Raises PocketError when the song has none of that number."""
     row = session.get(IdeaRow, idea_id)
-    if row is None or row.song_id != song.row.id:
+    if row is None or row.song_id != song.id:
         raise PocketError("This idea is not in the log any more: look at the list as it is now.")
     if state == "pinned" and row.state != "pinned":
         _refuse_more_pins(session, song)

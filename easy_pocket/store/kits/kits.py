@@ -110,7 +110,7 @@ def all_kits(session: Reads) -> list[Kit]:
 _served: ByteCache[KitVoice] = ByteCache("voices told to pages", 32 << 20, lambda voice: VOICE_BYTES)
 
 
-def remember_voices(kit: Kit) -> None:
+def register_voices(kit: Kit) -> None:
     """Register voices sent to the player, so that /audio/sounds/KEY can render unsaved ones."""
     for voice in kit.voices:
         for number in range(len(voice.alternates) + 1):
@@ -126,5 +126,5 @@ def find_voice(session: Reads, key_without_zone: str) -> KitVoice | None:
     if found is not None:
         return found
     for kit in all_kits(session):
-        remember_voices(kit)
+        register_voices(kit)
     return _served.find(key_without_zone)

@@ -10,17 +10,22 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.feel.template import GrooveTemplate
-from easy_pocket.core.listen.layered_loop import Under, under_from_doc
+from easy_pocket.core.listen.layered_loop import LayerSettings, layer_settings_from_doc
 from easy_pocket.store.grooves.templates import find_template
 from easy_pocket.store.schema.tables import LoopRow, SongRow
 
 
 @dataclass(frozen=True)
-class UnderLoop:
-    """A loop under the song: its row, how it plays, and the groove it goes to."""
+class LayeredLoop:
+    """A loop that plays under a pattern or the song: its audio by content, what was found in it and corrected (as
+    stored), how it plays, and the groove it is set to."""
 
-    row: LoopRow
-    under: Under
+    id: int
+    name: str
+    audio_hash: str
+    found: dict[str, Any]
+    corrections: dict[str, Any]
+    under: LayerSettings
     template_id: int | None = None
     template: GrooveTemplate | None = None
     section_ids: tuple[int, ...] = ()  # sections it plays in, wherever they are; none where its bars say
@@ -30,14 +35,16 @@ class UnderLoop:
         return self.section_ids[0] if len(self.section_ids) == 1 else None
 
 
-def under_docs(song: SongRow) -> list[dict[str, Any]]:
+def layered_loop_docs_of(song: SongRow) -> list[dict[str, Any]]:
     return list(song.under or [])
 
 
-def under_loops(session: Session, song: SongRow, stretches: Mapping[int, tuple[int, int] | None]) -> list[UnderLoop]:
+def layered_loops(
+    session: Session, song: SongRow, stretches: Mapping[int, tuple[int, int] | None]
+) -> list[LayeredLoop]:
     """In the order they were put there, those of a section over its bars (first and last, by its id; None: it is not
     heard here). Loops that were removed are passed over until undo brings them back."""
-    docs = under_docs(song)
+    docs = layered_loop_docs_of(song)
     if not docs:
         return []
     asked = select(LoopRow).where(LoopRow.song_id == song.id, LoopRow.removed.is_(False))
@@ -48,8 +55,21 @@ def under_loops(session: Session, song: SongRow, stretches: Mapping[int, tuple[i
             groove = doc.get("template_id")
             template = find_template(session, groove) if groove else None
             ids = tuple(one for one in sections_of(doc) if one in stretches)
-            under = _in_sections(under_from_doc(doc), ids, stretches)
-            found.append(UnderLoop(rows[doc["loop_id"]], under, groove if template else None, template, ids))
+            under = _in_sections(layer_settings_from_doc(doc), ids, stretches)
+            row = rows[doc["loop_id"]]
+            found.append(
+                LayeredLoop(
+                    row.id,
+                    row.name,
+                    row.audio_hash,
+                    row.found,
+                    row.overruled,
+                    under,
+                    groove if template else None,
+                    template,
+                    ids,
+                )
+            )
     return found
 
 
@@ -59,7 +79,9 @@ def sections_of(doc: Mapping[str, Any]) -> list[int]:
     return list(doc.get("section_ids") or ([one] if one else []))
 
 
-def _in_sections(under: Under, ids: tuple[int, ...], stretches: Mapping[int, tuple[int, int] | None]) -> Under:
+def _in_sections(
+    under: LayerSettings, ids: tuple[int, ...], stretches: Mapping[int, tuple[int, int] | None]
+) -> LayerSettings:
     """Over the bars of its sections that are heard here, as far as they lie end to end; silent where none is. One whose
     sections are gone goes by its own bars."""
     if not ids:
@@ -73,7 +95,7 @@ def _in_sections(under: Under, ids: tuple[int, ...], stretches: Mapping[int, tup
     return replace(under, from_bar=first, to_bar=last)
 
 
-def copied_under(song: SongRow, loop_ids: dict[int, int], section_ids: dict[int, int]) -> list[dict[str, Any]]:
+def copied_layered_loops(song: SongRow, loop_ids: dict[int, int], section_ids: dict[int, int]) -> list[dict[str, Any]]:
     """For a copy of a song whose loops and sections have other ids."""
     return [
         {
@@ -81,6 +103,6 @@ def copied_under(song: SongRow, loop_ids: dict[int, int], section_ids: dict[int,
             "loop_id": loop_ids[doc["loop_id"]],
             "section_ids": [section_ids[one] for one in sections_of(doc) if one in section_ids],
         }
-        for doc in under_docs(song)
+        for doc in layered_loop_docs_of(song)
         if doc["loop_id"] in loop_ids
     ]

@@ -13,10 +13,10 @@ from sqlalchemy.orm import Session
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.formats.audio_file import read_audio, write_audio
-from easy_pocket.core.listen.loop_analysis import Heard, Overrules
+from easy_pocket.core.listen.loop_analysis import Corrections, LoopAnalysis
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.reading import Grid, Reading
-from easy_pocket.core.listen.sound_groups import KeptGroup
+from easy_pocket.core.listen.sound_groups import StoredGroup
 from easy_pocket.core.pattern.timebase import Metre
 from easy_pocket.store.database import Reads
 from easy_pocket.store.schema.tables import AudioRow, LoopRow
@@ -52,15 +52,15 @@ def load_audio(session: Reads, digest: str, name: str) -> Audio:
     return read_audio(row.data, name)
 
 
-def add_loop(session: Session, song_id: int, name: str, audio: StoredAudio, heard: Heard) -> LoopRow:
+def add_loop(session: Session, song_id: int, name: str, audio: StoredAudio, heard: LoopAnalysis) -> LoopRow:
     if session.query(LoopRow).filter(LoopRow.song_id == song_id).count() >= MAX_LOOPS:
         raise BadValueError(f"This song has {MAX_LOOPS} loops, the most it can have: duplicate the song for more.")
     row = LoopRow(
         song_id=song_id,
         name=name,
         audio_hash=save_audio(session, audio),
-        found=found_to_doc(heard),
-        overruled=overrules_to_doc(Overrules()),
+        found=analysis_to_doc(heard),
+        overruled=corrections_to_doc(Corrections()),
         removed=False,
     )
     session.add(row)
@@ -83,15 +83,15 @@ def get_loop(session: Reads, song_id: int, loop_id: int) -> LoopRow:
     return row
 
 
-def overrules_to_doc(overrules: Overrules) -> dict[str, Any]:
-    doc = asdict(overrules)
-    doc["metre"] = str(overrules.metre) if overrules.metre else None
+def corrections_to_doc(corrections: Corrections) -> dict[str, Any]:
+    doc = asdict(corrections)
+    doc["metre"] = str(corrections.metre) if corrections.metre else None
     return doc
 
 
-def overrules_from_doc(doc: dict[str, Any]) -> Overrules:
+def corrections_from_doc(doc: dict[str, Any]) -> Corrections:
     beats, _, unit = (doc.get("metre") or "").partition("/")
-    return Overrules(
+    return Corrections(
         sensitivity=doc.get("sensitivity", 0.5),
         metre=Metre(int(beats), int(unit)) if beats else None,
         bars=doc.get("bars"),
@@ -102,19 +102,21 @@ def overrules_from_doc(doc: dict[str, Any]) -> Overrules:
         kept_s=tuple(doc.get("kept_s", ())),
         follows=bool(doc.get("follows", False)),
         groups=tuple(
-            KeptGroup(group["name"], group["kind"], group["voice"], tuple(group["times_s"]), tuple(group["certainty"]))
+            StoredGroup(
+                group["name"], group["kind"], group["voice"], tuple(group["times_s"]), tuple(group["certainty"])
+            )
             for group in doc.get("groups", ())
         ),
     )
 
 
-def found_to_doc(heard: Heard) -> dict[str, Any]:
+def analysis_to_doc(heard: LoopAnalysis) -> dict[str, Any]:
     onsets = heard.onsets
     return {
         "duration_s": onsets.duration_s,
         "time_s": onsets.time_s.tolist(),
         "strength": onsets.strength.tolist(),
-        "rise_db": onsets.rise_db.tolist(),
+        "rise_db": onsets.log_odds_db.tolist(),
         "bands": onsets.bands.tolist(),
         "middle_ms": onsets.middle_ms.tolist(),
         "reading": reading_to_doc(heard.reading),
@@ -122,7 +124,7 @@ def found_to_doc(heard: Heard) -> dict[str, Any]:
     }
 
 
-def found_from_doc(doc: dict[str, Any]) -> Heard:
+def analysis_from_doc(doc: dict[str, Any]) -> LoopAnalysis:
     onsets = Onsets(
         np.asarray(doc["time_s"], dtype=np.float64),
         np.asarray(doc["strength"], dtype=np.float64),
@@ -132,7 +134,7 @@ def found_from_doc(doc: dict[str, Any]) -> Heard:
         np.asarray(doc.get("middle_ms", ()), dtype=np.float64),
     )
     readings = tuple(reading_from_doc(reading) for reading in doc["readings"])
-    return Heard(onsets, reading_from_doc(doc["reading"]), readings)
+    return LoopAnalysis(onsets, reading_from_doc(doc["reading"]), readings)
 
 
 def reading_to_doc(reading: Reading) -> dict[str, Any]:

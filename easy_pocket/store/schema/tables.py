@@ -107,7 +107,7 @@ class SnapshotRow(Base):
     made_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
 
 
-class LineRow(Base):
+class PhraseRow(Base):
     """A short line the user keeps, open to every song."""
 
     __tablename__ = "line"

@@ -7,9 +7,10 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from easy_pocket.store.loops.layered_loop_rows import copied_under
+from easy_pocket.store.loops.layered_loop_rows import copied_layered_loops
 from easy_pocket.store.schema.tables import LoopRow, PartRow, PatternRow, SectionRow, SongRow
-from easy_pocket.store.songs.load import MAX_NAME, load_song
+from easy_pocket.store.songs.create import MAX_NAME
+from easy_pocket.store.songs.load import load_song
 
 
 def duplicate_song(session: Session, song_id: int) -> SongRow:
@@ -41,7 +42,7 @@ def duplicate_song(session: Session, song_id: int) -> SongRow:
         session.add(made_loop)
         session.flush()
         loops[loop.id] = made_loop.id
-    copy.under = copied_under(source.row, loops, sections)
+    copy.under = copied_layered_loops(source.row, loops, sections)
     session.flush()
     return copy
 

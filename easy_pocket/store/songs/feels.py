@@ -14,7 +14,8 @@ from easy_pocket.store.database import Reads
 from easy_pocket.store.grooves.templates import find_template
 from easy_pocket.store.history.undo_log import Patch, field_patch
 from easy_pocket.store.songs.cells import feel_of_doc
-from easy_pocket.store.songs.load import LoadedSong
+from easy_pocket.store.songs.loaded import LoadedSong
+from easy_pocket.store.songs.song_rows import SongRows
 
 FEEL_WORDS = {
     "swing_percent": "swing",
@@ -42,8 +43,8 @@ SWITCHES = ("groove_scales", "groove_on", "runs_on", "weaker_hand")
 
 
 def with_feel(loaded: LoadedSong, scope: str, field: str, value: float) -> LoadedSong:
-    """The song as it would be with this field set; nothing is kept."""
-    own, _ = own_with(loaded.reader, loaded, scope, field, value)
+    """The song as it would be with this number set; nothing is stored."""
+    own = _with_field(loaded, scope, field, _value(field, value))
     return _with_scope(loaded, scope, feel_of_doc(own, loaded.templates))
 
 
@@ -56,12 +57,15 @@ def own_with(
     template = find_template(session, value) if field == "template_id" and value is not None else None
     if field == "template_id" and value is not None and template is None:
         raise BadValueError("This groove template is gone: choose another.")
-    own = dict(feel_doc(loaded, scope))
-    own.pop(field, None)
+    return _with_field(loaded, scope, field, value), template
+
+
+def _with_field(loaded: LoadedSong, scope: str, field: str, value: Any) -> dict[str, Any]:
+    own = {name: kept for name, kept in loaded.feel_doc_of(scope).items() if name != field}
     if value is not None:
         own[field] = value
     feel_of_doc(own, {})  # refuses what is out of range
-    return own, template
+    return own
 
 
 def checked_feel(session: Reads, field: str, value: Any) -> Any:
@@ -80,7 +84,7 @@ def _value(field: str, value: Any) -> Any:
     return int(value) if field in WHOLE else value
 
 
-def value_words(value: Any) -> str:
+def describe_value(value: Any) -> str:
     if value is None:
         return "back to inherited"
     if isinstance(value, bool):
@@ -88,25 +92,17 @@ def value_words(value: Any) -> str:
     return value if isinstance(value, str) else f"{value:g}"
 
 
-def whose(loaded: LoadedSong, scope: str) -> str:
+def scope_name(loaded: LoadedSong, scope: str) -> str:
     return {"stack": "the stack", "part": loaded.part.name}.get(scope) or ROLES[scope].name.lower()
 
 
-def feel_doc(loaded: LoadedSong, scope: str) -> dict[str, Any]:
-    if scope == "stack":
-        return loaded.row.feel
-    if scope == "part":
-        return loaded.part.feel
-    return dict(loaded.part.voice_feel.get(check_voice(scope), {}))
-
-
-def feel_patch(loaded: LoadedSong, docs: dict[str, dict[str, Any]]) -> Patch:
+def feel_patch(song: SongRows, docs: dict[str, dict[str, Any]]) -> Patch:
     """A patch of the docs of one scope, or of several voices."""
     if "stack" in docs:
-        return field_patch("song", loaded.row, feel=docs["stack"])
+        return field_patch("song", song.row, feel=docs["stack"])
     if "part" in docs:
-        return field_patch("part", loaded.part, feel=docs["part"])
-    return field_patch("part", loaded.part, voice_feel={**loaded.part.voice_feel, **docs})
+        return field_patch("part", song.part, feel=docs["part"])
+    return field_patch("part", song.part, voice_feel={**song.part.voice_feel, **docs})
 
 
 def with_groove(loaded: LoadedSong, scope: str, template: GrooveTemplate | None) -> LoadedSong:
@@ -126,8 +122,8 @@ def _with_scope(loaded: LoadedSong, scope: str, own: Feel) -> LoadedSong:
         feel = replace(feel, voices={**feel.voices, check_voice(scope): own})
     parts = loaded.parts
     if scope == "stack":
-        parts = tuple(replace(part, feel=replace(part.feel, stack=own), tried=True) for part in parts)
-    return replace(loaded, parts=parts, feel=feel, performances={})
+        parts = tuple(replace(part, feel=replace(part.feel, stack=own), is_preview=True) for part in parts)
+    return replace(loaded, parts=parts, feel=feel)
 
 
 def tightening(loaded: LoadedSong, wanted: Tighten) -> Tightening:

@@ -11,10 +11,10 @@ from easy_pocket.core.formats.song_midi import ReadSong
 from easy_pocket.core.pattern.insert_phrase import on_kit
 from easy_pocket.core.pattern.pattern import Hit
 from easy_pocket.core.sound.kit import Kit
+from easy_pocket.store.hits_json import hits_to_json
 from easy_pocket.store.kits.kits import load_kit
 from easy_pocket.store.schema.tables import PartRow, PatternRow, SectionRow, SongRow
-from easy_pocket.store.songs.hits_json import hits_to_json
-from easy_pocket.store.songs.load import check_name, create_song
+from easy_pocket.store.songs.create import check_name, create_song
 from easy_pocket.store.songs.part_rows import in_kit_order
 
 

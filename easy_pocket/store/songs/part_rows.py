@@ -12,9 +12,9 @@ from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.pattern.timebase import GRID_TICKS
 from easy_pocket.core.pattern.voices import ROLES
 from easy_pocket.store.history.undo_log import Patch, field_patch
+from easy_pocket.store.hits_json import pattern_to_json
 from easy_pocket.store.schema.tables import PartRow, PatternRow
-from easy_pocket.store.songs.hits_json import pattern_to_json
-from easy_pocket.store.songs.load import LoadedPart, LoadedSong
+from easy_pocket.store.songs.song_rows import PartOfRows, SongRows
 
 MOST_PARTS = 32
 MOST_OF_PART = 64  # patterns
@@ -34,7 +34,7 @@ def new_pattern(session: Session, part_id: int, name: str, pattern: Pattern) -> 
     return row, field_patch("pattern", row, removed=False)
 
 
-def new_part(session: Session, loaded: LoadedSong, position: int, **values: Any) -> tuple[PartRow, list[Patch]]:
+def new_part(session: Session, loaded: SongRows, position: int, **values: Any) -> tuple[PartRow, list[Patch]]:
     """A part at a position; the parts from there on make room. Patches are not applied yet."""
     if len(loaded.parts) >= MOST_PARTS:
         raise EditRefusedError(f"A song has at most {MOST_PARTS} parts: merge or take away one first.")
@@ -55,11 +55,11 @@ def new_part(session: Session, loaded: LoadedSong, position: int, **values: Any)
     return row, [*moved, field_patch("part", row, removed=False)]
 
 
-def next_player(loaded: LoadedSong) -> int:
+def next_player(loaded: SongRows) -> int:
     return max((part.row.player for part in loaded.parts), default=-1) + 1
 
 
-def part_values(part: LoadedPart) -> dict[str, Any]:
+def part_values(part: PartOfRows) -> dict[str, Any]:
     """What a copy of a part has from it, but its patterns."""
     left_out = ("id", "song_id", "position", "removed", "player", "pattern_order")
     row = part.row
@@ -74,7 +74,7 @@ def free_name(name: str, taken: set[str]) -> str:
     return next(one for number in range(2, 10_000) if (one := f"{stem[:60]} {number}") not in taken)
 
 
-def pattern_name(part: LoadedPart | None) -> str:
+def pattern_name(part: PartOfRows | None) -> str:
     """A, B, C ... Z, A2 ...: the first that the part has not."""
     taken = {row.name for row in part.patterns} if part else set()
     letters = [chr(ord("A") + number) for number in range(26)]

@@ -8,16 +8,17 @@ from easy_pocket.core.sound.events import play_columns, play_events
 from easy_pocket.core.sound.headroom import Mixed
 from easy_pocket.core.sound.loudness_match import matching_gain
 from easy_pocket.core.sound.mixdown import mixed_down
-from easy_pocket.store.loops.layered_loop_audio import render_under
-from easy_pocket.store.songs.load import LoadedSong
+from easy_pocket.store.database import Reads
+from easy_pocket.store.loops.layered_loop_audio import render_loop_layer
+from easy_pocket.store.songs.loaded import LoadedSong
 
 
-def pattern_as_audio(song: LoadedSong, timing: str) -> Mixed:
+def pattern_as_audio(reader: Reads, song: LoadedSong, timing: str) -> Mixed:
     """timing: "felt", or "straight" at the same loudness."""
     performance = song.performance(straight=timing == "straight")
     louder = straight_gain(song) if timing == "straight" else 1.0
     events = [replace(one, gain=one.gain * louder) for one in play_events(performance, song.kit, song.mix)]
-    under = [render_under(song.reader, one, song.performance()) for one in song.under]
+    under = [render_loop_layer(reader, one, song.performance()) for one in song.layered_loops]
     return mixed_down(events, song.kit, performance.length_ms / 1000, samples=song.samples, under=under)
 
 

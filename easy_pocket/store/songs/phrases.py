@@ -9,20 +9,20 @@ from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError, PocketError
 from easy_pocket.core.pattern.pattern import Hit, Pattern
-from easy_pocket.core.pattern.phrases import Line, group_of, starter_lines
+from easy_pocket.core.pattern.phrases import Line, group_of, starter_phrases
 from easy_pocket.core.pattern.timebase import Metre
 from easy_pocket.core.text import whole_number
 from easy_pocket.store.database import Reads
-from easy_pocket.store.schema.tables import LineRow
-from easy_pocket.store.songs.hits_json import hits_to_rows, rows_to_hits
-from easy_pocket.store.songs.load import check_name
+from easy_pocket.store.hits_json import hits_to_rows, rows_to_hits
+from easy_pocket.store.schema.tables import PhraseRow
+from easy_pocket.store.songs.create import check_name
 
 OWN = "own-"
 MOST_LINES = 500
 MOST_HITS = 2000
 
 
-def _line(row: LineRow) -> Line:
+def _line(row: PhraseRow) -> Line:
     doc = row.doc
     hits = tuple(rows_to_hits(doc["hits"]))
     group = group_of({hit.voice for hit in hits})
@@ -31,26 +31,26 @@ def _line(row: LineRow) -> Line:
 
 def lines(session: Reads) -> list[Line]:
     """The user's own first, the newest first; then those of the house."""
-    own = session.scalars(select(LineRow).where(LineRow.removed.is_(False)).order_by(LineRow.id.desc()))
-    return [*(_line(row) for row in own), *starter_lines().values()]
+    own = session.scalars(select(PhraseRow).where(PhraseRow.removed.is_(False)).order_by(PhraseRow.id.desc()))
+    return [*(_line(row) for row in own), *starter_phrases().values()]
 
 
-def find_line(session: Reads, key: str) -> Line:
+def find_phrase(session: Reads, key: str) -> Line:
     """Raises PocketError for a key there is none of."""
-    if key in starter_lines():
-        return starter_lines()[key]
+    if key in starter_phrases():
+        return starter_phrases()[key]
     number = whole_number(key.removeprefix(OWN)) if key.startswith(OWN) else None
-    row = None if number is None else session.get(LineRow, number)
+    row = None if number is None else session.get(PhraseRow, number)
     if row is None:
         raise PocketError("This line is gone: choose another one of the list.")
     return _line(row)
 
 
-def keep_line(session: Session, name: str, hits: tuple[Hit, ...], length_ticks: int, metre: Metre) -> Line:
+def store_phrase(session: Session, name: str, hits: tuple[Hit, ...], length_ticks: int, metre: Metre) -> Line:
     """Raises BadValueError for a name, hits or a length that cannot be kept."""
     if not 1 <= len(hits) <= MOST_HITS:
         raise BadValueError(f"A line has 1 to {MOST_HITS} hits; {len(hits)} are chosen.")
-    if (session.scalar(select(func.count(LineRow.id)).where(LineRow.removed.is_(False))) or 0) >= MOST_LINES:
+    if (session.scalar(select(func.count(PhraseRow.id)).where(PhraseRow.removed.is_(False))) or 0) >= MOST_LINES:
         raise BadValueError(f"{MOST_LINES} lines are kept; put some away first.")
     kept = Pattern(length_ticks, hits, metre)  # refuses what no pattern could hold
     doc: dict[str, Any] = {
@@ -58,17 +58,17 @@ def keep_line(session: Session, name: str, hits: tuple[Hit, ...], length_ticks: 
         "length_ticks": length_ticks,
         "metre": [metre.beats, metre.unit],
     }
-    row = LineRow(name=check_name(name), doc=doc)
+    row = PhraseRow(name=check_name(name), doc=doc)
     session.add(row)
     session.flush()
     return _line(row)
 
 
-def put_away_line(session: Session, key: str, removed: bool) -> None:
+def remove_phrase(session: Session, key: str, removed: bool) -> None:
     """Take one of the user's lines off the shelf, or put it back; those of the house stay."""
-    find_line(session, key)
+    find_phrase(session, key)
     if not key.startswith(OWN):
         raise EditRefusedError("The lines of the house stay; only your own can be put away.")
-    row = session.get(LineRow, int(key.removeprefix(OWN)))
+    row = session.get(PhraseRow, int(key.removeprefix(OWN)))
     assert row is not None
     row.removed = removed

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 
 @dataclass(frozen=True)
-class Looking:
+class Selection:
     """Ids; 0 is not chosen: then the first there is."""
 
     part_id: int = 0
@@ -14,4 +14,4 @@ class Looking:
     section_id: int = 0
 
 
-ANYWHERE = Looking()
+ANYWHERE = Selection()

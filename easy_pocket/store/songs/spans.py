@@ -15,7 +15,7 @@ from easy_pocket.store.schema.tables import SectionRow
 from easy_pocket.store.songs.cells import Resolved, resolved
 
 if TYPE_CHECKING:
-    from easy_pocket.store.songs.load import LoadedSong
+    from easy_pocket.store.songs.song_rows import SongRows
 
 MOST_SECTIONS = 128
 
@@ -44,7 +44,7 @@ def places(sections: tuple[Resolved, ...]) -> list[Place]:
     return found
 
 
-def stretches(
+def bars_played(
     sections: tuple[SectionRow, ...], part: int, pattern: int, metre: Metre
 ) -> dict[int, tuple[int, int] | None]:
     """For every section the first and last bar (from 1) of the pattern that the part plays in it, None where it plays
@@ -58,7 +58,7 @@ def stretches(
     return found
 
 
-def follow_length(song: LoadedSong, before: Pattern, after: Pattern) -> list[Patch]:
+def follow_length(song: SongRows, before: Pattern, after: Pattern) -> list[Patch]:
     """Sections that ended where the pattern ended end where it ends now; patches, applied already. A section that plays
     the pattern several times, or a part of it, stays as it is."""
     patches: list[Patch] = []
@@ -97,7 +97,7 @@ def check_length(sections: tuple[Resolved, ...]) -> None:
         raise EditRefusedError(f"A song has at most {MOST_SECTIONS} sections: join or take away one first.")
 
 
-def put_before(session: Session, song: LoadedSong, named: list[tuple[str, int]]) -> list[Patch]:
+def put_before(session: Session, song: SongRows, named: list[tuple[str, int]]) -> list[Patch]:
     """New sections (name, bars) before those there are; they play, one after another, what was put before the pattern,
     and the others of it what comes after. Patches, applied already."""
     sections, part = song.sections, str(song.part.id)

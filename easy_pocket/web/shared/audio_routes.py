@@ -17,7 +17,7 @@ from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.text import whole_number
 from easy_pocket.store.kits.kits import find_voice
 from easy_pocket.store.kits.samples import sample_source
-from easy_pocket.store.loops.layered_loop_audio import play_under
+from easy_pocket.store.loops.layered_loop_audio import layered_loop_audio
 from easy_pocket.store.loops.loops import get_loop, load_audio
 from easy_pocket.web.shared.dependencies import RowId, SongId, Store
 
@@ -52,13 +52,13 @@ def _wav(audio: Audio, bits: int, headers: dict[str, str] | None = None) -> Resp
 @router.get("/audio/under/{key}.wav")
 def under(store: Store, key: UnderKey) -> Response:
     """What a loop plays under the stack in one pass."""
-    return _wav(Audio(play_under(store.reader, key), RATE_HZ), 32, LASTING)
+    return _wav(Audio(layered_loop_audio(store.reader, key), RATE_HZ), 32, LASTING)
 
 
 @router.get("/audio/under/{key}.bin")
 def under_peaks(store: Store, key: UnderKey) -> Response:
     """Its peaks as signed bytes, lowest and highest of each stretch of 1,024 samples."""
-    audio = play_under(store.reader, key)
+    audio = layered_loop_audio(store.reader, key)
     return Response(
         peaks(as_int16(audio.mean(axis=1)), 1024).tobytes(), media_type="application/octet-stream", headers=LASTING
     )

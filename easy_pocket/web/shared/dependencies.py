@@ -9,13 +9,14 @@ from fastapi import Depends, Path
 from starlette.requests import Request
 from starlette.responses import Response
 
-from easy_pocket.store.database import Database
+from easy_pocket.store.database import Database, Reader
 from easy_pocket.store.history.undo_log import StaleRevisionError
 from easy_pocket.store.songs.edits.pipeline import EditResult, SentEdit, make_edit
 from easy_pocket.store.songs.edits.registry import Edit
-from easy_pocket.store.songs.load import LoadedSong, read_song
-from easy_pocket.store.songs.selection import Looking
-from easy_pocket.web.shared.json_response import Answer
+from easy_pocket.store.songs.load import read_song
+from easy_pocket.store.songs.loaded import LoadedSong
+from easy_pocket.store.songs.selection import Selection
+from easy_pocket.web.shared.json_response import JsonResponse
 from easy_pocket.web.shared.playing import playing
 from easy_pocket.web.shared.render import page
 from easy_pocket.web.shared.selection import At
@@ -31,6 +32,13 @@ def database_of(request: Request) -> Database:
 
 
 Store = Annotated[Database, Depends(database_of)]
+
+
+def reader_of(request: Request) -> Reader:
+    return database_of(request).reader
+
+
+Reads = Annotated[Reader, Depends(reader_of)]
 
 
 def song_of(store: Store, song_id: SongId, at: At) -> LoadedSong:
@@ -49,12 +57,14 @@ def download(data: bytes, name: str, ending: str, media_type: str) -> Response:
 
 def song_page(request: Request, template: str, song: LoadedSong, **values: Any) -> Response:
     """A screen of a song, with header, ribbon and what the player is to play."""
-    shared = {"song": song, "header": header_of(song), "playing": playing(song, timings=("felt",))}
-    return page(request, template, {**shared, **values})
+    header = header_of(song, reader_of(request))
+    return page(
+        request, template, {"song": song, "header": header, "playing": playing(song, timings=("felt",)), **values}
+    )
 
 
 def edit_from_file(
-    store: Database, song_id: int, edit: Edit, looking: Looking, *, revision: int | None = None, edit_id: str = ""
+    store: Database, song_id: int, edit: Edit, looking: Selection, *, revision: int | None = None, edit_id: str = ""
 ) -> EditResult:
     """An edit that came with a file, made on the song as it is."""
     return make_edit(store, song_id, SentEdit(edit, revision, looking, edit_id))
@@ -70,4 +80,4 @@ def both_sides(error: StaleRevisionError) -> dict[str, Any]:
 
 def stale(error: StaleRevisionError, now: dict[str, Any]) -> Response:
     """Refused, with the song as it is now: the page shows it and offers the edit again."""
-    return Answer({**both_sides(error), "now": now}, 409)
+    return JsonResponse({**both_sides(error), "now": now}, 409)

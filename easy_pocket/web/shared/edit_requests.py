@@ -8,7 +8,7 @@ from pydantic import AfterValidator, Field
 
 from easy_pocket.store.songs.edits.fields import Strict, Voice
 from easy_pocket.store.songs.edits.registry import any_edit
-from easy_pocket.store.songs.selection import Looking
+from easy_pocket.store.songs.selection import Selection
 
 EditId = Annotated[str, Field(pattern=r"^[A-Za-z0-9_-]{6,60}$")]
 Revision = Annotated[int, Field(ge=0, le=2**31 - 1)]
@@ -29,8 +29,8 @@ class LookingAt(Strict):
     section: RowId = 0
 
     @property
-    def looking(self) -> Looking:
-        return Looking(self.part, self.pattern, self.section)
+    def looking(self) -> Selection:
+        return Selection(self.part, self.pattern, self.section)
 
 
 def _of_a_song(name: str) -> str:

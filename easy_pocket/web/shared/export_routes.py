@@ -35,14 +35,14 @@ def midi(song: Song, timing: Timing = "felt", file_type: Literal["0", "1"] = "1"
     performance = song.performance(straight=timing == "straight")
     written = write_midi(
         performance,
-        name=song.row.name,
-        marker=song.section.name,
+        name=song.name,
+        marker=song.section_name,
         loop=True,
         file_type=int(file_type),
         note_map={voice.role: voice.midi_note for voice in song.kit.voices},
         heard=audible(performance.hits.voices, song.mix),
     )
-    return download(written.data, song.row.name, f" {timing}.mid", "audio/midi")
+    return download(written.data, song.name, f" {timing}.mid", "audio/midi")
 
 
 @router.get("/songs/{song_id}/export.wav")

@@ -10,7 +10,7 @@ from starlette.responses import Response
 
 from easy_pocket.jobs.jobs import Jobs
 from easy_pocket.jobs.workers import Workers
-from easy_pocket.web.shared.json_response import Answer
+from easy_pocket.web.shared.json_response import JsonResponse
 
 router = APIRouter()
 Key = Annotated[str, Path(pattern=r"^[0-9a-f]{32}$")]
@@ -27,7 +27,7 @@ def workers(request: Request) -> Workers:
 
 @router.get("/jobs/{key}")
 def progress(request: Request, key: Key) -> Response:
-    return Answer(jobs(request).find(key).doc)
+    return JsonResponse(jobs(request).find(key).doc)
 
 
 @router.post("/jobs/{key}/stop")
@@ -35,4 +35,4 @@ def stop(request: Request, key: Key) -> Response:
     """It ends at once; what it would have changed is left as it is."""
     job = jobs(request).find(key)
     job.stop()
-    return Answer(job.doc)
+    return JsonResponse(job.doc)

@@ -23,6 +23,6 @@ def _other(value: Any) -> Any:
     raise TypeError(f"{type(value).__name__} cannot be sent as JSON")
 
 
-class Answer(JSONResponse):
+class JsonResponse(JSONResponse):
     def render(self, content: Any) -> bytes:
         return to_json(content)

@@ -6,20 +6,20 @@ from dataclasses import dataclass, replace
 
 from easy_pocket.caches import ByteCache
 from easy_pocket.core.feel.perform import Performance
-from easy_pocket.core.pattern.strokes import Strokes
+from easy_pocket.core.feel.strokes import Strokes
 from easy_pocket.core.song.arrangement import Span
 from easy_pocket.core.song.hit_columns import Line
 from easy_pocket.core.song.part import Part
-from easy_pocket.core.song.part_hits import own_line, seams
-from easy_pocket.core.song.perform_song import play_span
+from easy_pocket.core.song.part_hits import part_hits, seams
+from easy_pocket.core.song.perform_song import perform_span
 from easy_pocket.core.song.section import Cell, Section
 from easy_pocket.core.sound.events import EventColumns, columns_of
 from easy_pocket.core.sound.kit import Kit
-from easy_pocket.store.songs.load import LoadedSong
+from easy_pocket.store.songs.loaded import LoadedSong
 
 
 @dataclass(frozen=True)
-class Beside:
+class PlacedPart:
     """A part in the stretch a page looks at; ticks and times from its beginning."""
 
     part: Part
@@ -30,39 +30,39 @@ class Beside:
     seams: list[int]
 
 
-def bench_span(song: LoadedSong) -> Span:
+def pattern_span(song: LoadedSong) -> Span:
     """The stretch the Bench draws: as long as its pattern, in the section it looks at."""
     pattern = song.pattern
-    where = next((one for one in song.arrangement.sections if one.key == song.section.id), None)
+    where = next((one for one in song.arrangement.sections if one.key == song.section_id), None)
     section = where or Section(0, "", max(pattern.bars, 1))
-    offset = own_cell(song).start_ticks
+    offset = selected_cell(song).start_ticks
     cells = {key: replace(cell, start_ticks=max(cell.start_ticks - offset, 0)) for key, cell in section.cells.items()}
     return Span(
         0, replace(section, cells=cells, joins=()), 1, 0, pattern.length_ticks, 0.0, song.tempo_bpm, song.metre, 1
     )
 
 
-def own_cell(song: LoadedSong) -> Cell:
+def selected_cell(song: LoadedSong) -> Cell:
     """The cell of the part that is looked at, where it plays the pattern that is looked at; else a plain one."""
-    where = next((one for one in song.arrangement.sections if one.key == song.section.id), None)
+    where = next((one for one in song.arrangement.sections if one.key == song.section_id), None)
     cell = where.cells.get(song.part.id) if where else None
-    return cell if cell is not None and cell.pattern == song.pattern_row.id else Cell(song.pattern_row.id)
+    return cell if cell is not None and cell.pattern == song.pattern_id else Cell(song.pattern_id)
 
 
-def beside(song: LoadedSong, *, tempo_bpm: float | None = None, straight: bool = False) -> list[Beside]:
+def other_parts_at(song: LoadedSong, *, tempo_bpm: float | None = None, straight: bool = False) -> list[PlacedPart]:
     """All parts but the one that is looked at, in their order; those that rest there have no hits. Made once for each
     way of playing."""
     if len(song.parts) < 2:
         return []
-    kept: dict[object, list[Beside]] = song.__dict__.setdefault("beside", {})
+    kept: dict[object, list[PlacedPart]] = song.__dict__.setdefault("beside", {})
     key = (tempo_bpm, straight)
     if key not in kept:
         kept[key] = _beside(song, tempo_bpm, straight)
     return kept[key]
 
 
-def _beside(song: LoadedSong, tempo_bpm: float | None, straight: bool) -> list[Beside]:
-    span = bench_span(song)
+def _beside(song: LoadedSong, tempo_bpm: float | None, straight: bool) -> list[PlacedPart]:
+    span = pattern_span(song)
     if tempo_bpm is not None:
         span = replace(span, tempo_bpm=tempo_bpm)
     found = []
@@ -71,16 +71,16 @@ def _beside(song: LoadedSong, tempo_bpm: float | None, straight: bool) -> list[B
             continue
         cell = span.section.cells.get(part.key, Cell())
         there = part.key in span.section.cells
-        line = own_line(part, span, song.row.seed)
-        performance, struck = play_span(part, cell, span, line, straight=straight)
-        found.append(Beside(part, cell, line, performance, struck, seams(part, cell, span) if there else []))
+        line = part_hits(part, span, song.seed)
+        performance, struck = perform_span(part, cell, span, line, straight=straight)
+        found.append(PlacedPart(part, cell, line, performance, struck, seams(part, cell, span) if there else []))
     return found
 
 
 _columns: ByteCache[tuple[Performance, Kit, EventColumns]] = ByteCache("parts beside the written one", 64 << 20)
 
 
-def columns_beside(song: LoadedSong, one: Beside) -> EventColumns:
+def part_columns_at(song: LoadedSong, one: PlacedPart) -> EventColumns:
     """What it sounds like in a loop of the stretch. A part that is not written stays as it is from edit to edit: its
     events are kept as long as performance, kit and mix are the same."""
     gain_db, kit, performance = one.part.level_db + one.cell.level_db, song.kits[one.part.kit], one.performance

@@ -8,18 +8,18 @@ from typing import Any
 
 import numpy as np
 
-from easy_pocket.core.pattern.strokes import first_pass_differs, pass_cycle
+from easy_pocket.core.feel.strokes import first_pass_differs, pass_cycle
 from easy_pocket.core.pattern.timebase import Metre, ms_per_tick
 from easy_pocket.core.song.part import audible_parts
 from easy_pocket.core.song.song_mix import together
 from easy_pocket.core.sound.events import CUT_FADE_S, MASTER_GAIN, EventColumns, VoiceMix, play_columns
 from easy_pocket.core.sound.kit import Kit, KitVoice, audio_key
 from easy_pocket.core.sound.velocity import gains
-from easy_pocket.store.kits.kits import remember_voices
-from easy_pocket.store.loops.layered_loop_audio import tell_under
-from easy_pocket.store.songs.load import LoadedSong
+from easy_pocket.store.kits.kits import register_voices
+from easy_pocket.store.loops.layered_loop_audio import register_layered_loop
+from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.songs.pattern_files import straight_gain
-from easy_pocket.web.shared.other_parts_playing import beside, columns_beside, own_cell
+from easy_pocket.web.shared.other_parts_playing import other_parts_at, part_columns_at, selected_cell
 
 STRIKE_VELOCITY = 116  # a single hit to listen to
 
@@ -54,16 +54,16 @@ def passes(song: LoadedSong, *, straight: bool = False, tempo_bpm: float | None 
     found = []
     heard = audible_parts(song.arrangement.parts) if len(song.parts) > 1 else {song.part.id}
     others = [
-        columns_beside(song, one)
-        for one in beside(song, tempo_bpm=_other_than_own(song, tempo_bpm), straight=straight)
+        part_columns_at(song, one)
+        for one in other_parts_at(song, tempo_bpm=_other_than_own(song, tempo_bpm), straight=straight)
         if one.part.key in heard
     ]
     for number in range(1, min(cycle, 48) + first_pass_differs(song.pattern) + 1):
         own = []
         if song.part.id in heard:
             played = song.performance(straight=straight, tempo_bpm=tempo_bpm, pass_number=number if runs_on else 1)
-            events = play_columns(played, song.kit, song.mix, pass_number=number, seed=song.row.seed)
-            own = [replace(events, gain=events.gain * louder * own_gain(song))]
+            events = play_columns(played, song.kit, song.mix, pass_number=number, seed=song.seed)
+            own = [replace(events, gain=events.gain * louder * selected_part_gain(song))]
         found.append(columns(together([*own, *others]) if others or not own else own[0]))
     return found
 
@@ -72,14 +72,14 @@ def _other_than_own(song: LoadedSong, tempo_bpm: float | None) -> float | None:
     return None if tempo_bpm == song.tempo_bpm else tempo_bpm
 
 
-def own_gain(song: LoadedSong) -> float:
+def selected_part_gain(song: LoadedSong) -> float:
     """Level of the part that is looked at, and of its cell."""
-    return float(10 ** ((song.part.level_db + own_cell(song).level_db) / 20))
+    return float(10 ** ((song.part.level_db + selected_cell(song).level_db) / 20))
 
 
 def strike(voice: KitVoice, mix: VoiceMix | None = None) -> dict[str, Any]:
     """One hard hit of a voice, for the ear."""
-    remember_voices(Kit("", "", (voice,)))
+    register_voices(Kit("", "", (voice,)))
     pan = voice.pan if mix is None or mix.pan is None else mix.pan
     level_db = voice.level_db + (mix.level_db if mix else 0.0)
     gain = gains(voice.velocity_level)[STRIKE_VELOCITY] * 10 ** (level_db / 20)
@@ -96,7 +96,7 @@ def playing(
     """The loop's passes at a tempo (default: the song's), all of it louder by gain_db. `felt` and `straight` are the
     first pass, `felt_more` and `straight_more` what differs after it; a timing not asked for is null."""
     for kit in song.kits.values():
-        remember_voices(kit)
+        register_voices(kit)
     tempo = song.tempo_bpm if tempo_bpm is None else tempo_bpm
     metre: Metre = song.metre
     heard: dict[str, Any] = {"felt": None, "felt_more": [], "straight": None, "straight_more": []}
@@ -113,6 +113,10 @@ def playing(
         "first_pass_differs": first_pass_differs(song.pattern),
         "master_gain": MASTER_GAIN * 10 ** (gain_db / 20),
         "cut_fade_s": CUT_FADE_S,
-        "under": [tell_under(one, song.performance(tempo_bpm=tempo)) for one in song.under if not one.under.muted],
+        "under": [
+            register_layered_loop(one, song.performance(tempo_bpm=tempo))
+            for one in song.layered_loops
+            if not one.under.muted
+        ],
         **heard,
     }

@@ -144,7 +144,7 @@ export function drawRail(canvas, voice, hits, look, facts, step, marks) {
 }
 
 function isPlain(hit, marks) {
-  if (hit.dress || hit.asked || hit.waiting || hit.silent) return false;
+  if (hit.articulation || hit.asked || hit.waiting || hit.silent) return false;
   if (!marks.chosen.size && !marks.hot && !marks.differs?.size) return true;
   const key = `${hit.voice} ${hit.tick}`;
   return !marks.chosen.has(key) && marks.hot !== key && !marks.differs?.has(key);
@@ -243,7 +243,7 @@ function drawHit(pen, hit, at, look, facts, width, height, marks) {
     pen.lineTo(x, top);
     pen.stroke();
   };
-  for (const [ms, velocity] of hit.dress?.drawn ?? []) {
+  for (const [ms, velocity] of hit.articulation?.drawn ?? []) {
     const more = placed({ tick: hit.tick, offset: hit.offset, played: velocity }, look, facts, width, height);
     const x = at.x + ((ms / facts.msPerTick) * (100 - 2 * EDGE) * width) / 100 / (look.end - look.start);
     pen.lineCap = "round";
@@ -264,9 +264,9 @@ function drawHit(pen, hit, at, look, facts, width, height, marks) {
   stem(at.x, at.head, stemWidth(at.loud, at.thin));
   pen.lineCap = "butt";
   const radius = headRadius(at.loud, at.thin);
-  const odds = hit.dress?.odds_percent ?? 100;
+  const odds = hit.articulation?.odds_percent ?? 100;
   circle(pen, at.x, at.head, radius);
-  if (odds < 100 || hit.dress?.passes) {
+  if (odds < 100 || hit.articulation?.passes) {
     pen.fillStyle = c.paper;
     pen.fill();
     pen.lineWidth = 1.6;
@@ -274,14 +274,14 @@ function drawHit(pen, hit, at, look, facts, width, height, marks) {
     pen.fillStyle = colour;
     pen.beginPath();
     pen.moveTo(at.x, at.head);
-    pen.arc(at.x, at.head, radius - 0.5, -Math.PI / 2, -Math.PI / 2 + 2 * Math.PI * (hit.dress.passes ? 1 / Math.max(hit.dress.passes, 4) : odds / 100));
+    pen.arc(at.x, at.head, radius - 0.5, -Math.PI / 2, -Math.PI / 2 + 2 * Math.PI * (hit.articulation.passes ? 1 / Math.max(hit.articulation.passes, 4) : odds / 100));
     pen.fill();
   } else {
     pen.fill();
   }
-  if (hit.dress?.length_ticks) {
+  if (hit.articulation?.length_ticks) {
     pen.lineWidth = 1.6;
-    const end = at.x + ((hit.dress.length_ticks * (100 - 2 * EDGE) * width) / 100) / (look.end - look.start);
+    const end = at.x + ((hit.articulation.length_ticks * (100 - 2 * EDGE) * width) / 100) / (look.end - look.start);
     pen.beginPath();
     pen.moveTo(at.x, at.head);
     pen.lineTo(end, at.head);
@@ -289,8 +289,8 @@ function drawHit(pen, hit, at, look, facts, width, height, marks) {
     pen.lineTo(end, at.head + 3);
     pen.stroke();
   }
-  if (hit.dress?.tune_cents) chevron(pen, at.x, at.head - radius - 4, 0, -Math.sign(hit.dress.tune_cents));
-  if (hit.dress?.pan) chevron(pen, at.x + Math.sign(hit.dress.pan) * (radius + 4), at.head, Math.sign(hit.dress.pan), 0);
+  if (hit.articulation?.tune_cents) chevron(pen, at.x, at.head - radius - 4, 0, -Math.sign(hit.articulation.tune_cents));
+  if (hit.articulation?.pan) chevron(pen, at.x + Math.sign(hit.articulation.pan) * (radius + 4), at.head, Math.sign(hit.articulation.pan), 0);
   if (hit.asked) ring(pen, at, radius + 3, [2, 1.6], colour);
   if (at.thin > FEET_FROM) {
     circle(pen, at.foot, at.base, FOOT_RADIUS);
@@ -300,7 +300,7 @@ function drawHit(pen, hit, at, look, facts, width, height, marks) {
     pen.lineWidth = 1.2;
     pen.stroke();
   }
-  if (hit.dress?.locked) {
+  if (hit.articulation?.locked) {
     pen.fillStyle = c.ink;
     pen.fillRect(at.foot - 3.5, at.base + 4, 7, 3);
   }

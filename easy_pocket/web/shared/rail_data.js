@@ -65,7 +65,7 @@ class Row {
       velocity: columns.velocity[index],
       own: columns.own[index],
       asked: columns.asked?.[index] ?? 0,
-      dress: columns.dressed?.[index] ?? null,
+      articulation: columns.articulated?.[index] ?? null,
       index,
       waiting: false,
     }));
@@ -86,7 +86,7 @@ class Row {
 
   write(tick, velocity) {
     if (this.places.has(tick)) return;
-    const hit = { voice: this.voice, tick, velocity, played: velocity, offset: 0, own: 0, asked: 0, dress: null, amounts: {}, accents: {}, index: -1, waiting: true };
+    const hit = { voice: this.voice, tick, velocity, played: velocity, offset: 0, own: 0, asked: 0, articulation: null, amounts: {}, accents: {}, index: -1, waiting: true };
     this.places.set(tick, hit);
     this.list.push(hit);
     this.list.sort((one, other) => one.tick - other.tick);
@@ -109,8 +109,8 @@ class Row {
 export function valueOf(hit, field) {
   if (field === "velocity") return hit.velocity;
   if (field === "offset_ms") return hit.own;
-  if (field === "strokes") return ["ratchet", "roll"].includes(hit.dress?.ornament) ? hit.dress.strokes : 1;
-  return hit.dress?.[field] ?? (field === "odds_percent" ? 100 : 0);
+  if (field === "strokes") return ["ratchet", "roll"].includes(hit.articulation?.ornament) ? hit.articulation.strokes : 1;
+  return hit.articulation?.[field] ?? (field === "odds_percent" ? 100 : 0);
 }
 
 export const keyOf = (hit) => `${hit.voice} ${hit.tick}`;

@@ -39,11 +39,11 @@ export function ledgerText(hit, facts, by = undefined) {
   const sum = stages.map((stage) => `${stage} ${signed(amount(stage))}`).join("  ");
   const louder = Object.entries(hit.accents).filter(([, row]) => row[hit.index]).map(([stage, row]) => `  ${stage} ${signed(row[hit.index], 0)}`).join("");
   const to = by === undefined ? "" : `, tighten ${signed(by)}: ${offsetWords(hit.offset + by)}`;
-  const more = [hit.silent ? "left out by the density" : "", hit.asked ? `sound ${hit.asked + 1}` : "", hit.dress?.words ?? ""].filter(Boolean).join(", ");
+  const more = [hit.silent ? "left out by the density" : "", hit.asked ? `sound ${hit.asked + 1}` : "", hit.articulation?.words ?? ""].filter(Boolean).join(", ");
   return `${facts.names[hit.voice]} · ${placeName(hit.tick, facts)}|${sum}|= ${offsetWords(hit.offset)}${to}|velocity ${hit.velocity}${louder}  = ${hit.played}${more ? ` · ${more}` : ""}`;
 }
 
 export function spokenHit(hit, facts) {
-  const dress = `${hit.dress?.words ? `, ${hit.dress.words}` : ""}${hit.silent ? ", left out by the density" : ""}`;
-  return `${facts.names[hit.voice]}, ${placeName(hit.tick, facts)}, velocity ${hit.played}, ${offsetWords(hit.offset)}${dress}`;
+  const articulation = `${hit.articulation?.words ? `, ${hit.articulation.words}` : ""}${hit.silent ? ", left out by the density" : ""}`;
+  return `${facts.names[hit.voice]}, ${placeName(hit.tick, facts)}, velocity ${hit.played}, ${offsetWords(hit.offset)}${articulation}`;
 }

@@ -8,8 +8,9 @@ from typing import Any
 
 from fastapi import APIRouter
 
+from easy_pocket.store.database import Reader
 from easy_pocket.store.songs.edits.pipeline import Changed
-from easy_pocket.store.songs.load import LoadedSong
+from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.web.shared.edit_requests import SONG_SCREENS, View
 
 
@@ -27,7 +28,7 @@ class ScreenState:
     ribbon: bool = True
 
 
-MakeState = Callable[[LoadedSong, View, Changed], ScreenState]
+MakeState = Callable[[LoadedSong, View, Changed, Reader], ScreenState]
 
 
 @dataclass(frozen=True)

@@ -7,15 +7,15 @@ from typing import Annotated
 
 from fastapi import Depends, Query
 
-from easy_pocket.store.songs.selection import Looking
+from easy_pocket.store.songs.selection import Selection
 
 SHAPE = re.compile(r"(\d{1,9})\.(\d{1,9})\.(\d{1,9})", re.ASCII)
 
 
-def looking_at(at: Annotated[str, Query(max_length=60)] = "") -> Looking:
+def looking_at(at: Annotated[str, Query(max_length=60)] = "") -> Selection:
     """What does not read as three numbers is nothing chosen."""
     found = SHAPE.fullmatch(at)
-    return Looking(*(int(number) for number in found.groups())) if found else Looking()
+    return Selection(*(int(number) for number in found.groups())) if found else Selection()
 
 
-At = Annotated[Looking, Depends(looking_at)]
+At = Annotated[Selection, Depends(looking_at)]

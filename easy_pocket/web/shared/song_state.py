@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
+from easy_pocket.store.database import Reader
 from easy_pocket.store.history.undo_log import undo_words
 from easy_pocket.store.songs.edits.pipeline import Changed, EditResult
-from easy_pocket.store.songs.load import LoadedSong
+from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.web.shared.edit_requests import View
 from easy_pocket.web.shared.playing import playing
 from easy_pocket.web.shared.render import render
@@ -17,40 +18,40 @@ EVERYTHING = Changed()
 
 def header_state(song: LoadedSong, undo: str | None, redo: str | None) -> dict[str, Any]:
     return {
-        "id": song.row.id,
-        "revision": song.row.revision,
-        "name": song.row.name,
-        "tempo_bpm": song.row.tempo_bpm,
+        "id": song.id,
+        "revision": song.revision,
+        "name": song.name,
+        "tempo_bpm": song.base_tempo_bpm,
         "metre": str(song.metre),
-        "at": [song.part.id, song.pattern_row.id, song.section.id],
+        "at": [song.part.id, song.pattern_id, song.section_id],
         "undo": undo,
         "redo": redo,
     }
 
 
-def header_of(song: LoadedSong) -> dict[str, Any]:
+def header_of(song: LoadedSong, reader: Reader) -> dict[str, Any]:
     """With what undo and redo would do, asked for."""
-    return header_state(song, *undo_words(song.reader, song.row.id))
+    return header_state(song, *undo_words(reader, song.id))
 
 
-def result_state(result: EditResult, view: View) -> dict[str, Any]:
+def result_state(result: EditResult, view: View, reader: Reader) -> dict[str, Any]:
     """The answer to an edit that was made."""
     return {
-        **_state(result.song, view, result.changed),
+        **_state(result.song, view, result.changed, reader),
         "song": header_state(result.song, result.undo, result.redo),
         "description": result.words,
     }
 
 
-def song_state(song: LoadedSong, view: View) -> dict[str, Any]:
+def song_state(song: LoadedSong, view: View, reader: Reader) -> dict[str, Any]:
     """The song as it is, whole."""
-    return {**_state(song, view, EVERYTHING), "song": header_of(song)}
+    return {**_state(song, view, EVERYTHING, reader), "song": header_of(song, reader)}
 
 
-def _state(song: LoadedSong, view: View, changed: Changed) -> dict[str, Any]:
+def _state(song: LoadedSong, view: View, changed: Changed, reader: Reader) -> dict[str, Any]:
     make = SCREENS[view.screen].state
     assert make is not None  # a view of a screen that belongs to no song is refused when it is read
-    shown = make(song, view, changed)
+    shown = make(song, view, changed, reader)
     fragments = {**shown.fragments, "ribbon": render("_ribbon.html", song=song)} if shown.ribbon else shown.fragments
     return {
         "screen": view.screen,

@@ -9,7 +9,7 @@ from fastapi import Query
 from starlette.requests import Request
 
 from easy_pocket.core.errors import PocketError
-from easy_pocket.store.songs.load import check_name
+from easy_pocket.store.songs.create import check_name
 from easy_pocket.web.security import MAX_UPLOAD_BYTES, UPLOAD_S, too_large, too_slow
 
 FileName = Annotated[str, Query(max_length=200)]

@@ -15,7 +15,7 @@ from easy_pocket.store.songs.edits.fields import Finite, Id, Ids, Voice
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, Step, edit
 from easy_pocket.store.songs.feels import FEEL_WORDS, checked_feel
 from easy_pocket.store.songs.find import find_part, find_section
-from easy_pocket.store.songs.load import LoadedPart
+from easy_pocket.store.songs.song_rows import PartOfRows
 
 
 def cell_patch(section: Resolved, part_id: int, cell: Doc | None) -> Patch:
@@ -53,7 +53,7 @@ def set_cell(context: EditContext, sent: SetCell) -> Step:
     return Step(patches, said={"part": part.row.name, "what": what, "where": where}, long=True)
 
 
-def _pattern_name(part: LoadedPart, pattern: int | None) -> str:
+def _pattern_name(part: PartOfRows, pattern: int | None) -> str:
     if pattern is None:
         return "nothing"
     if pattern == ORDER:
@@ -78,7 +78,7 @@ def _changed(context: EditContext, sent: OfCell, shown: str, **values: object) -
     return Step([cell_patch(section, sent.part_id, changed)], said=said, long=True)
 
 
-def _cell(context: EditContext, sent: OfCell) -> tuple[Resolved, LoadedPart, Doc]:
+def _cell(context: EditContext, sent: OfCell) -> tuple[Resolved, PartOfRows, Doc]:
     section, part = find_section(context.song, sent.section_id), find_part(context.song, sent.part_id)
     cell = section.cells.get(sent.part_id)
     if cell is None:

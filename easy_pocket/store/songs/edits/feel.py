@@ -17,8 +17,8 @@ from easy_pocket.store.grooves.templates import find_template
 from easy_pocket.store.history.undo_log import Patch, field_patch
 from easy_pocket.store.songs.edits.fields import Finite, Places, Strict, Tick, Voice, Voices
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, Preparation, Step, edit
-from easy_pocket.store.songs.feels import FEEL_WORDS, feel_doc, feel_patch, own_with, tightening, value_words, whose
-from easy_pocket.store.songs.load import LoadedSong
+from easy_pocket.store.songs.feels import FEEL_WORDS, describe_value, feel_patch, own_with, scope_name, tightening
+from easy_pocket.store.songs.loaded import LoadedSong
 
 
 class SetFeel(Edit):
@@ -37,9 +37,9 @@ class SetFeel(Edit):
 @edit(words="{what} of {whose} {shown}")
 def set_feel(context: EditContext, sent: SetFeel) -> Step:
     song = context.song
-    own, template = own_with(context.session, song, sent.scope, sent.field, sent.value)
-    shown = template.name if template else value_words(own.get(sent.field))
-    said = {"what": FEEL_WORDS[sent.field], "whose": whose(song, sent.scope), "shown": shown}
+    own, template = own_with(context.session, song.values, sent.scope, sent.field, sent.value)
+    shown = template.name if template else describe_value(own.get(sent.field))
+    said = {"what": FEEL_WORDS[sent.field], "whose": scope_name(song.values, sent.scope), "shown": shown}
     return Step([feel_patch(song, {sent.scope: own})], felt=True, said=said)
 
 
@@ -57,7 +57,7 @@ def set_reach(context: EditContext, sent: SetReach) -> Step:
     wanted = {check_voice(voice) for voice in sent.voices} & every
     docs = {}
     for voice in song.part.voices:
-        doc = {name: value for name, value in feel_doc(song, voice).items() if name != "groove_on"}
+        doc = {name: value for name, value in song.values.feel_doc_of(voice).items() if name != "groove_on"}
         docs[voice] = doc if wanted == every else {**doc, "groove_on": voice in wanted}
     names = ", ".join(voice_name(voice) for voice in song.part.voices if voice in wanted)
     reached = "every voice" if wanted == every else names or "no voice"
@@ -97,8 +97,8 @@ class TightenHits(Edit, TightenRequest):
 
 
 def _tightened(preparation: Preparation, sent: TightenHits) -> tuple[Tighten, Tightening]:
-    wanted = tighten_of(preparation.reader, preparation.song, sent)
-    return wanted, tightening(preparation.song, wanted)
+    wanted = tighten_of(preparation.reader, preparation.song.values, sent)
+    return wanted, tightening(preparation.song.values, wanted)
 
 
 @edit(words="tighten {count} hits to {goal} by {strength_percent:g} %", prepare=_tightened)
@@ -122,10 +122,10 @@ class WriteIn(Edit):
 def _written_in(preparation: Preparation, sent: WriteIn) -> tuple[Pattern, Feel | None]:
     song, scope = preparation.song, sent.scope
     if scope in ("stack", "part"):
-        return write_in(song.pattern, song.feel, song.tempo_bpm, FeelScopes(), song.pattern.arrays.voices), None
+        return write_in(song.pattern, song.feel, song.values.tempo_bpm, FeelScopes(), song.pattern.arrays.voices), None
     neutral = song.feel.neutral(check_voice(scope))
     after = replace(song.feel, voices={**song.feel.voices, scope: neutral})
-    return write_in(song.pattern, song.feel, song.tempo_bpm, after, (scope,)), neutral
+    return write_in(song.pattern, song.feel, song.values.tempo_bpm, after, (scope,)), neutral
 
 
 @edit(words="write in {what}", prepare=_written_in)
@@ -139,7 +139,7 @@ def write_feel_in(context: EditContext, sent: WriteIn) -> Step:
         ]
         return Step(patches, written, said={"what": "the whole feel"})
     patches = [feel_patch(song, {sent.scope: _settings(neutral)})]
-    return Step(patches, written, said={"what": f"the feel of {whose(song, sent.scope)}"})
+    return Step(patches, written, said={"what": f"the feel of {scope_name(song.values, sent.scope)}"})
 
 
 def _settings(feel: Feel) -> dict[str, Any]:

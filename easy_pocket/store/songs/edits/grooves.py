@@ -25,12 +25,13 @@ from easy_pocket.core.listen.groove import extract_template
 from easy_pocket.core.text import one_line
 from easy_pocket.store.grooves.shelf import find_groove
 from easy_pocket.store.history.undo_log import field_patch
-from easy_pocket.store.loops.loops import found_from_doc, get_loop
+from easy_pocket.store.loops.loops import analysis_from_doc, get_loop
 from easy_pocket.store.schema.tables import TemplateRow
+from easy_pocket.store.songs.create import check_name
 from easy_pocket.store.songs.edits.fields import Bars, Finite, Id, Name, Voice
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, FileEdit, Preparation, Step, edit
 from easy_pocket.store.songs.feels import feel_patch
-from easy_pocket.store.songs.load import LoadedSong, check_name
+from easy_pocket.store.songs.song_rows import SongRows
 
 MOST_GROOVES = 400
 
@@ -70,7 +71,7 @@ class DrawGroove(Edit):
 def draw_groove(context: EditContext, sent: DrawGroove) -> Step:
     song = context.song
     drawn = drawn_template(
-        sent.name, slots_per_bar=sent.slots_per_bar, bars=sent.bars, metre=song.metre, tempo_bpm=song.tempo_bpm
+        sent.name, slots_per_bar=sent.slots_per_bar, bars=sent.bars, metre=song.metre, tempo_bpm=song.values.tempo_bpm
     )
     return _new(context, drawn)
 
@@ -90,7 +91,7 @@ def _of_bars(preparation: Preparation, sent: GrooveOfBars) -> GrooveTemplate:
     source = f"{f'bar {one}' if sent.bars == 1 else f'bars {one}-{last}'} of {song.row.name}"
     step = song.part.step_ticks
     return template_from_performance(
-        song.performance(), sent.name, source, step_ticks=step, from_bar=one, bars=sent.bars
+        song.values.performance(), sent.name, source, step_ticks=step, from_bar=one, bars=sent.bars
     )
 
 
@@ -116,7 +117,7 @@ class GrooveOfLoop(Edit):
 
 def _of_loop(preparation: Preparation, sent: GrooveOfLoop) -> GrooveTemplate:
     row = get_loop(preparation.reader, preparation.song.row.id, sent.loop_id)
-    heard = found_from_doc(row.found)
+    heard = analysis_from_doc(row.found)
     return extract_template(
         heard.onsets,
         heard.reading,
@@ -180,7 +181,7 @@ def bring_in_groove(context: EditContext, sent: BringInGroove) -> Step:
     return _new(context, sent.groove)
 
 
-def _of_all_songs(song: LoadedSong, sent: Any) -> str:
+def _of_all_songs(song: SongRows, sent: Any) -> str:
     return f"groove {sent.groove_id}"
 
 

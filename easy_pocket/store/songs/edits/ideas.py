@@ -17,14 +17,14 @@ from easy_pocket.core.pattern.timebase import MAX_BARS
 from easy_pocket.core.pattern.voices import ROLES, check_voice, voice_name
 from easy_pocket.store.history.undo_log import Patch, field_patch
 from easy_pocket.store.songs.edits.fields import Finite, Name, Strict, Tick, Voice, Word
-from easy_pocket.store.songs.edits.pattern import DressDoc
+from easy_pocket.store.songs.edits.pattern import ArticulationFields
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, Step, edit
-from easy_pocket.store.songs.load import LoadedSong
+from easy_pocket.store.songs.song_rows import SongRows
 from easy_pocket.store.songs.spans import put_before
 
 MOST_STEPS = 64  # changes that are put in one by one
 MOST_HITS = 20_000
-FIELDS = ("voice", "tick", "velocity", "offset_ms", "alternate", "dress")
+FIELDS = ("voice", "tick", "velocity", "offset_ms", "alternate", "articulation")
 
 
 class HitDoc(Strict):
@@ -33,11 +33,13 @@ class HitDoc(Strict):
     velocity: Annotated[int, Field(ge=1, le=127)]
     offset_ms: Finite = 0.0
     alternate: Annotated[int, Field(ge=-1000, le=1000)] = 0
-    dress: DressDoc | None = None
+    articulation: ArticulationFields | None = None
 
     def to_core(self) -> Hit:
-        dress = articulation_from_doc(self.dress.model_dump(exclude_defaults=True)) if self.dress else PLAIN
-        return Hit(self.voice, self.tick, self.velocity, self.offset_ms, self.alternate, dress)
+        articulation = (
+            articulation_from_doc(self.articulation.model_dump(exclude_defaults=True)) if self.articulation else PLAIN
+        )
+        return Hit(self.voice, self.tick, self.velocity, self.offset_ms, self.alternate, articulation)
 
 
 def _named(row: Any) -> Any:
@@ -50,7 +52,7 @@ Hits = Annotated[list[Annotated[HitDoc, BeforeValidator(_named)]], Field(max_len
 
 
 class ChangeDoc(Strict):
-    """gone and come: hits as rows of voice, tick, velocity, offset in ms, and for some alternate sound and dress."""
+    """gone, come: hits as rows of voice, tick, velocity, offset in ms, and for some alternate and articulation."""
 
     kind: Word
     gone: Hits = Field(default_factory=list)
@@ -135,7 +137,7 @@ def _after(before: Pattern, changes: Sequence[Change], length_ticks: int, free: 
     return after if free else keep_locks(before, after)
 
 
-def _rails_for(song: LoadedSong, changes: Sequence[Change]) -> list[Patch]:
+def _rails_for(song: SongRows, changes: Sequence[Change]) -> list[Patch]:
     needed = {check_voice(hit.voice) for change in changes for hit in change.come}
     lacking = sorted(needed - set(song.kit.roles) - set(song.part.voices))
     if lacking:

@@ -18,8 +18,8 @@ from easy_pocket.store.songs.edits.fields import Finite, Id, Strict, Tick
 from easy_pocket.store.songs.edits.ideas import ChangeDoc
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, Preparation, Step, edit
 from easy_pocket.store.songs.find import find_part, find_section
-from easy_pocket.store.songs.load import LoadedPart
 from easy_pocket.store.songs.part_rows import free_name, in_kit_order, new_pattern
+from easy_pocket.store.songs.song_rows import PartOfRows
 
 
 class JoinDoc(Strict):
@@ -83,7 +83,7 @@ def _drawn(preparation: Preparation, sent: DrawFill) -> Pattern:
     whole = song.arrangement
     core = next(one for one in whole.parts if one.key == sent.part_id)
     where = next(one for one in whole.sections if one.key == section.row.id)
-    return fill_for(whole, where, core, song.kits[part.row.kit_key].roles, sent.beats, sent.seed)
+    return fill_for(whole, where, core, song.values.kits[part.row.kit_key].roles, sent.beats, sent.seed)
 
 
 @edit(
@@ -130,7 +130,7 @@ def fill_from_idea(context: EditContext, sent: FillFromIdea) -> Step:
 def _with_fill(
     session: Session,
     section: Resolved,
-    part: LoadedPart,
+    part: PartOfRows,
     kind: str,
     pattern: Pattern,
     last_only: bool,

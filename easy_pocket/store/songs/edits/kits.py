@@ -24,6 +24,7 @@ from easy_pocket.store.kits.kits import add_kit, kit_from_row, voice_to_doc
 from easy_pocket.store.kits.samples import save_samples
 from easy_pocket.store.kits.sound_library import NewSound, get_sound, keep_measured, mark_used, measured, sound_of
 from easy_pocket.store.schema.tables import KitRow, SoundRow
+from easy_pocket.store.songs.create import check_name
 from easy_pocket.store.songs.edits.fields import Id, Name, Voice
 from easy_pocket.store.songs.edits.registry import (
     Apply,
@@ -38,13 +39,13 @@ from easy_pocket.store.songs.edits.registry import (
     request_of,
     value_of,
 )
-from easy_pocket.store.songs.load import LoadedSong, check_name
+from easy_pocket.store.songs.song_rows import SongRows
 
 LayerNumber = Annotated[int, Field(ge=0, le=3)]
 AlternateNumber = Annotated[int, Field(ge=0, le=4)]
 
 
-def of_the_part(song: LoadedSong, sent: Edit) -> str:
+def of_the_part(song: SongRows, sent: Edit) -> str:
     """What these edits share with other songs: the kit of the part that is looked at."""
     return f"kit {song.part.kit_key}"
 
@@ -151,7 +152,7 @@ class Folded:
 
 
 def _folded(preparation: Preparation, sent: FoldVoice) -> Folded:
-    samples = preparation.song.samples
+    samples = preparation.song.values.samples
     sound, level_db, audio = folded(preparation.song.kit.voice(sent.role), samples)
     return Folded(sound, level_db, audio, measured(sound, lambda key: audio[key] if key in audio else samples(key)))
 

@@ -1,4 +1,4 @@
-"""Corrections of what was heard in a loop: what each does to the overrules, in data and in words."""
+"""Corrections of what was heard in a loop: what each does to the corrections, in data and in words."""
 
 from __future__ import annotations
 
@@ -12,17 +12,25 @@ from pydantic import Field
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.listen.drum_classifier import onset_pictures
-from easy_pocket.core.listen.loop_analysis import SAME_HIT_S, Heard, Overrules, attack_near, doubled, halved, with_span
+from easy_pocket.core.listen.loop_analysis import (
+    SAME_HIT_S,
+    Corrections,
+    LoopAnalysis,
+    at_double_tempo,
+    at_half_tempo,
+    attack_near,
+    with_span,
+)
 from easy_pocket.core.listen.sound_groups import (
     MOST_GROUPS,
     Group,
-    groups_now,
-    kept_of,
+    current_groups,
+    group_hits,
     merge_groups,
-    mono_of,
+    mono_samples,
     move_hit,
-    sort_hits,
     split_group,
+    stored_groups,
 )
 from easy_pocket.core.pattern.timebase import parse_metre
 from easy_pocket.core.pattern.voices import check_voice, voice_name
@@ -159,15 +167,15 @@ LoopChange = Annotated[
 ]
 
 
-def changed_overrules(
-    now: Overrules, heard: Heard, change: LoopChange, audio: Callable[[], Audio]
-) -> tuple[Overrules, str]:
-    """The overrules after the gesture; hits added or moved by hand go to the attack they are nearest to."""
+def apply_correction(
+    now: Corrections, heard: LoopAnalysis, change: LoopChange, audio: Callable[[], Audio]
+) -> tuple[Corrections, str]:
+    """The corrections after the gesture; hits added or moved by hand go to the attack they are nearest to."""
     match change:
         case Sensitivity(value=value):
             return replace(now, sensitivity=value), f"sensitivity {value * 100:.0f} %"
         case Pace(kind=kind):
-            bars, metre = halved(heard.reading) if kind == "half" else doubled(heard.reading)
+            bars, metre = at_half_tempo(heard.reading) if kind == "half" else at_double_tempo(heard.reading)
             return replace(now, bars=bars, metre=metre), f"{kind} tempo"
         case Bars(bars=bars, metre=metre_text):
             metre = parse_metre(metre_text)
@@ -191,14 +199,14 @@ def changed_overrules(
         case Follow(follows=follows):
             return replace(now, follows=follows), "follow the tempo bar by bar" if follows else "one steady tempo"
         case AsHeard():
-            return Overrules(), "everything as heard"
+            return Corrections(), "everything as heard"
         case _:
-            groups, words = _regrouped(groups_now(audio(), heard.onsets, now.groups), heard, change, audio)
-            return replace(now, groups=kept_of(groups, heard.onsets)), words
+            groups, words = _regrouped(current_groups(audio(), heard.onsets, now.groups), heard, change, audio)
+            return replace(now, groups=stored_groups(groups, heard.onsets)), words
 
 
 def _regrouped(
-    groups: tuple[Group, ...], heard: Heard, change: GroupChange, audio: Callable[[], Audio]
+    groups: tuple[Group, ...], heard: LoopAnalysis, change: GroupChange, audio: Callable[[], Audio]
 ) -> tuple[tuple[Group, ...], str]:
     def of(number: int) -> Group:
         if number >= len(groups):
@@ -209,7 +217,7 @@ def _regrouped(
         case GroupCount(count=count):
             if count == 1:
                 raise BadValueError("The number of groups is 1; there are 2 to 8.")
-            return sort_hits(audio(), heard.onsets, count or None), f"{count or 'as many'} groups as proposed"
+            return group_hits(audio(), heard.onsets, count or None), f"{count or 'as many'} groups as proposed"
         case GroupVoice(group=number, voice=voice):
             changed = replace(of(number), voice=check_voice(voice))
             return tuple(changed if place == number else group for place, group in enumerate(groups)), (
@@ -218,7 +226,7 @@ def _regrouped(
         case GroupSplit(group=number):
             if len(groups) >= MOST_GROUPS:
                 raise BadValueError(f"There are {MOST_GROUPS} groups already: merge two first.")
-            parts = split_group(of(number), onset_pictures(mono_of(audio()), heard.onsets.time_s))
+            parts = split_group(of(number), onset_pictures(mono_samples(audio()), heard.onsets.time_s))
             return (*groups[:number], *parts, *groups[number + 1 :]), f"split {of(number).name}"
         case GroupMerge(group=number, into=into):
             if number == into:
@@ -232,12 +240,12 @@ def _regrouped(
             return move_hit(groups, index, number, to), f"a hit of {source} {f'to {target}' if target else 'left out'}"
 
 
-def _added(now: Overrules, time_s: float) -> Overrules:
+def _added(now: Corrections, time_s: float) -> Corrections:
     kept = tuple(t for t in now.removed_s if abs(t - time_s) > SAME_HIT_S)
     return replace(now, added_s=tuple(sorted({*now.added_s, time_s})), removed_s=kept)
 
 
-def _removed(now: Overrules, time_s: float) -> Overrules:
+def _removed(now: Corrections, time_s: float) -> Corrections:
     own = tuple(t for t in now.added_s if abs(t - time_s) > SAME_HIT_S)
     if len(own) < len(now.added_s):
         return replace(now, added_s=own)

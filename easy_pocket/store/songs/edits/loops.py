@@ -8,42 +8,42 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, SkipValidation
 
 from easy_pocket.core.errors import EditRefusedError
-from easy_pocket.core.feel.sit_in import SatIn, SitIn
-from easy_pocket.core.listen.loop_analysis import Heard, Overrules, hear
-from easy_pocket.core.listen.sound_groups import HeardBeat
+from easy_pocket.core.listen.loop_analysis import Corrections, LoopAnalysis, analyze_loop
+from easy_pocket.core.listen.sit_in import SitIn, SitInResult
+from easy_pocket.core.listen.sound_groups import LoopBeat
 from easy_pocket.core.pattern.insert_phrase import on_kit
 from easy_pocket.core.pattern.lock_edits import keep_locks
 from easy_pocket.core.pattern.timebase import check_tempo
 from easy_pocket.core.pattern.voices import ROLES
 from easy_pocket.store.history.undo_log import Patch, field_patch
-from easy_pocket.store.loops.loop_uses import heard_beat, sitting_in
 from easy_pocket.store.loops.loops import (
     StoredAudio,
     add_loop,
-    found_from_doc,
-    found_to_doc,
+    analysis_from_doc,
+    analysis_to_doc,
+    corrections_from_doc,
+    corrections_to_doc,
     get_loop,
     load_audio,
-    overrules_from_doc,
-    overrules_to_doc,
 )
 from easy_pocket.store.songs.edits.fields import Finite, Id, Strict, Tick, Voices
-from easy_pocket.store.songs.edits.loop_corrections import LoopChange, changed_overrules
+from easy_pocket.store.songs.edits.loop_corrections import LoopChange, apply_correction
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, FileEdit, Preparation, Step, edit
+from easy_pocket.store.songs.loop_uses import loop_beat, sitting_in
 
 
 @dataclass(frozen=True)
-class HeardFile:
+class AnalyzedFile:
     """A loop that was read from a file and listened to."""
 
     name: str
     audio: StoredAudio
-    heard: Heard
+    heard: LoopAnalysis
 
 
 class BringInLoop(FileEdit):
     kind: Literal["loop_bring"] = "loop_bring"
-    file: Annotated[HeardFile, SkipValidation]
+    file: Annotated[AnalyzedFile, SkipValidation]
 
 
 @edit(words=lambda song, sent: f"bring in {sent.file.name}", by_file=True)
@@ -75,20 +75,20 @@ class CorrectLoop(Edit):
 
 @dataclass(frozen=True)
 class Corrected:
-    heard: Heard
-    overrules: Overrules
+    heard: LoopAnalysis
+    corrections: Corrections
     words: str
 
 
 def _corrected(preparation: Preparation, sent: CorrectLoop) -> Corrected:
-    """Listen again where the correction asks for it. Raises what `hear` raises."""
+    """Listen again where the correction asks for it. Raises what `analyze_loop` raises."""
     reader = preparation.reader
     row = get_loop(reader, preparation.song.row.id, sent.loop_id)
-    now, heard = overrules_from_doc(row.overruled), found_from_doc(row.found)
-    after, words = changed_overrules(now, heard, sent.change, lambda: load_audio(reader, row.audio_hash, row.name))
+    now, heard = corrections_from_doc(row.overruled), analysis_from_doc(row.found)
+    after, words = apply_correction(now, heard, sent.change, lambda: load_audio(reader, row.audio_hash, row.name))
     groups_only = replace(now, groups=after.groups, kept_s=after.kept_s) == after  # hearing does not depend on them
     if not groups_only:
-        heard = hear(load_audio(reader, row.audio_hash, row.name), after)
+        heard = analyze_loop(load_audio(reader, row.audio_hash, row.name), after)
     return Corrected(heard, after, words)
 
 
@@ -96,7 +96,7 @@ def _corrected(preparation: Preparation, sent: CorrectLoop) -> Corrected:
 def correct_loop(context: EditContext, sent: CorrectLoop) -> Step:
     row = get_loop(context.session, context.song.row.id, sent.loop_id)
     made: Corrected = context.prepared
-    patch = field_patch("loop", row, found=found_to_doc(made.heard), overruled=overrules_to_doc(made.overrules))
+    patch = field_patch("loop", row, found=analysis_to_doc(made.heard), overruled=corrections_to_doc(made.corrections))
     return Step([patch], said={"done": made.words, "name": row.name})
 
 
@@ -110,8 +110,8 @@ class PutBeat(Edit):
     tempo: bool = False
 
 
-def _beat(preparation: Preparation, sent: Any) -> HeardBeat:
-    return heard_beat(preparation.reader, get_loop(preparation.reader, preparation.song.row.id, sent.loop_id))
+def _beat(preparation: Preparation, sent: Any) -> LoopBeat:
+    return loop_beat(preparation.reader, get_loop(preparation.reader, preparation.song.row.id, sent.loop_id))
 
 
 @edit(words="hits of {name} {done}", prepare=_beat)
@@ -164,8 +164,8 @@ class SitSongIn(Edit, SitInRequest):
     loop_id: Id
 
 
-def _sat_in(preparation: Preparation, sent: SitSongIn) -> SatIn:
-    return sitting_in(preparation.reader, preparation.song, sent.loop_id, sit_in_of(sent))
+def _sat_in(preparation: Preparation, sent: SitSongIn) -> SitInResult:
+    return sitting_in(preparation.reader, preparation.song.values, sent.loop_id, sit_in_of(sent))
 
 
 @edit(words="sit {count} hits in with {name} by {strength_percent:g} %", prepare=_sat_in)

@@ -10,9 +10,9 @@ from easy_pocket.core.formats.song_midi import ReadSong
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.store.history.undo_log import Patch, field_patch
 from easy_pocket.store.kits.kits import load_kit
+from easy_pocket.store.songs.create import check_name
 from easy_pocket.store.songs.edits.fields import KitKey, Name
 from easy_pocket.store.songs.edits.registry import EditContext, FileEdit, Step, edit
-from easy_pocket.store.songs.load import check_name
 from easy_pocket.store.songs.midi_import import played_on
 from easy_pocket.store.songs.part_rows import free_name, in_kit_order, new_part, new_pattern
 

@@ -19,8 +19,8 @@ from easy_pocket.store.songs.edits.fields import Id
 from easy_pocket.store.songs.edits.parts import OfPart
 from easy_pocket.store.songs.edits.registry import EditContext, Preparation, Step, edit
 from easy_pocket.store.songs.find import find_part
-from easy_pocket.store.songs.load import LoadedPart, LoadedSong
 from easy_pocket.store.songs.part_rows import free_name, in_kit_order, new_part, new_pattern, part_values
+from easy_pocket.store.songs.song_rows import PartOfRows, SongRows
 
 
 class MergeParts(OfPart):
@@ -80,7 +80,7 @@ def merge_parts(context: EditContext, sent: MergeParts) -> Step:
     return Step(patches, said={"other": other.row.name, "into": into.row.name}, long=True)
 
 
-def _joins_moved(session: Session, song: LoadedSong, into: LoadedPart, other: LoadedPart) -> list[Patch]:
+def _joins_moved(session: Session, song: SongRows, into: PartOfRows, other: PartOfRows) -> list[Patch]:
     """Joins of a part that is merged into another one become that one's, with copies of their fills."""
     patches: list[Patch] = []
     copies: dict[int, int] = {}

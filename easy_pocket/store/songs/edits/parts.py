@@ -9,24 +9,24 @@ from pydantic import Field
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError, as_number
-from easy_pocket.core.listen.sound_groups import HeardBeat
+from easy_pocket.core.listen.sound_groups import LoopBeat
 from easy_pocket.core.pattern.insert_phrase import on_kit, stand_in
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.pattern.timebase import GRID_TICKS
 from easy_pocket.core.pattern.voices import check_voice
-from easy_pocket.core.song.duration_text import marks_spoken, ticks_spoken
+from easy_pocket.core.song.duration_text import parse_bar_marks, parse_ticks
 from easy_pocket.core.song.part import Part, Turning
 from easy_pocket.store.history.undo_log import Patch, field_patch
 from easy_pocket.store.kits.kits import load_kit
-from easy_pocket.store.loops.loop_uses import heard_beat
 from easy_pocket.store.loops.loops import get_loop
-from easy_pocket.store.songs.arrangement import turning_of
+from easy_pocket.store.schema.tables import PartRow
+from easy_pocket.store.songs.create import check_name
 from easy_pocket.store.songs.duplicate import moved_cell
 from easy_pocket.store.songs.edits.cells import cell_patch
 from easy_pocket.store.songs.edits.fields import Finite, Id, KitKey, Name, Voices
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, Preparation, Step, edit
 from easy_pocket.store.songs.find import find_part
-from easy_pocket.store.songs.load import LoadedPart, LoadedSong, check_name
+from easy_pocket.store.songs.loop_uses import loop_beat
 from easy_pocket.store.songs.part_rows import (
     free_name,
     in_kit_order,
@@ -34,7 +34,8 @@ from easy_pocket.store.songs.part_rows import (
     new_pattern,
     part_values,
 )
-from easy_pocket.store.songs.phrases import find_line
+from easy_pocket.store.songs.phrases import find_phrase
+from easy_pocket.store.songs.song_rows import PartOfRows, SongRows
 
 TURNING = {
     "cycle_ticks": "cycle", "start_shift_ticks": "start shift", "rotation_ticks": "rotation", "restarts": "restart",
@@ -57,11 +58,11 @@ class AddPart(Edit):
     loop_id: int = Field(0, ge=0, le=2**31 - 1)
 
 
-def _beat(preparation: Preparation, sent: AddPart) -> tuple[str, HeardBeat] | None:
+def _beat(preparation: Preparation, sent: AddPart) -> tuple[str, LoopBeat] | None:
     if not sent.loop_id or sent.line:
         return None
     row = get_loop(preparation.reader, preparation.song.row.id, sent.loop_id)
-    beat = heard_beat(preparation.reader, row)
+    beat = loop_beat(preparation.reader, row)
     if not beat.pattern.hits:
         raise EditRefusedError(f"{row.name} holds no hits to write: add some by hand, or raise the sensitivity.")
     return row.name, beat
@@ -71,7 +72,7 @@ def _beat(preparation: Preparation, sent: AddPart) -> tuple[str, HeardBeat] | No
 def add_part(context: EditContext, sent: AddPart) -> Step:
     kit, metre = load_kit(context.session, sent.kit_key), context.song.metre
     if sent.line:
-        line = find_line(context.session, sent.line)
+        line = find_phrase(context.session, sent.line)
         hits = on_kit(line.hits, kit.roles)
         name = line.name[:1].upper() + line.name[1:]
         length, done = line.length_ticks, f"{name} as a part"
@@ -184,20 +185,20 @@ def set_part(context: EditContext, sent: SetPart) -> Step:
     return Step(patches, said={"what": PART_WORDS[field], "name": part.row.name, "shown": shown}, long=True)
 
 
-def _read(song: LoadedSong, part: LoadedPart, field: str, value: Any) -> Any:
+def _read(song: SongRows, part: PartOfRows, field: str, value: Any) -> Any:
     """What was typed in words, as a value."""
     if isinstance(value, str) and field == "cycle_ticks":
-        return ticks_spoken(value, song.metre, part.row.step_ticks)
+        return parse_ticks(value, song.metre, part.row.step_ticks)
     if isinstance(value, str) and field in ("start_shift_ticks", "rotation_ticks"):
-        return ticks_spoken(value if value.strip() != "0" else "0 ticks", song.metre, part.row.step_ticks) or 0
+        return parse_ticks(value if value.strip() != "0" else "0 ticks", song.metre, part.row.step_ticks) or 0
     if isinstance(value, str) and field == "bars":
-        return marks_spoken(value)
+        return parse_bar_marks(value)
     if isinstance(value, str) and field == "pattern_order":
         return _order_read(part, value)
     return value
 
 
-def _order_read(part: LoadedPart, text: str) -> list[int]:
+def _order_read(part: PartOfRows, text: str) -> list[int]:
     """ "A A A B" to ids, by the names of the part's patterns; names of one letter need no spaces."""
     by_name = {row.name.lower(): row.id for row in part.patterns}
     said = text.strip().lower()
@@ -209,7 +210,7 @@ def _order_read(part: LoadedPart, text: str) -> list[int]:
     return [by_name[name] for name in names]
 
 
-def _checked(session: Session, part: LoadedPart, field: str, value: Any) -> Any:
+def _checked(session: Session, part: PartOfRows, field: str, value: Any) -> Any:
     if field == "name":
         return check_name(str(value))
     if field == "kit_key":
@@ -239,8 +240,21 @@ def _checked(session: Session, part: LoadedPart, field: str, value: Any) -> Any:
     elif field == "bars" and not isinstance(value, str):
         raise BadValueError(f"{words} are marks 0 and 1, as in 0001, not '{str(value)[:30]}'.")
     core = {"start_shift_ticks": "shift_ticks"}.get(field, field)
-    replace(turning_of(part.row), **{core: value})
+    replace(_turning(part.row), **{core: value})
     return value
+
+
+def _turning(row: PartRow) -> Turning:
+    return Turning(
+        row.cycle_ticks,
+        row.start_shift_ticks,
+        row.rotation_ticks,
+        row.restarts,
+        row.bars,
+        tuple(row.pattern_order or ()),
+        row.change_percent,
+        row.seed,
+    )
 
 
 def _shown(field: str, value: Any) -> str:

@@ -11,11 +11,12 @@ import easy_pocket.core.feel.tighten  # noqa: F401 - it has an edit of patterns,
 from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.pattern.articulation import PLAIN, articulation_from_doc
 from easy_pocket.core.pattern.edits import apply_edit
-from easy_pocket.core.pattern.insert_phrase import PutLine, on_kit
+from easy_pocket.core.pattern.insert_phrase import InsertPhrase, on_kit
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.pattern_edit import MAX_CHOSEN, PatternEdit
 from easy_pocket.core.pattern.voices import ROLES
 from easy_pocket.store.history.undo_log import field_patch
+from easy_pocket.store.hits_json import hits_from_json
 from easy_pocket.store.songs.edits.fields import Finite, Id, Strict, Tick, Voice, Word
 from easy_pocket.store.songs.edits.registry import (
     Apply,
@@ -28,13 +29,12 @@ from easy_pocket.store.songs.edits.registry import (
     request_of,
     value_of,
 )
-from easy_pocket.store.songs.hits_json import hits_from_json
-from easy_pocket.store.songs.load import LoadedSong
-from easy_pocket.store.songs.phrases import find_line
+from easy_pocket.store.songs.phrases import find_phrase
 from easy_pocket.store.songs.snapshots import find_snapshot
+from easy_pocket.store.songs.song_rows import SongRows
 
 
-class DressDoc(Strict):
+class ArticulationFields(Strict):
     """Articulation fields; what is not named stays as it is."""
 
     ornament: Word = ""
@@ -52,12 +52,12 @@ class DressDoc(Strict):
     backwards: bool = False
 
 
-def _pairs(doc: DressDoc) -> tuple[tuple[str, Any], ...]:
+def _pairs(doc: ArticulationFields) -> tuple[tuple[str, Any], ...]:
     return tuple(doc.model_dump(exclude_unset=True).items())
 
 
 Small = Annotated[int, Field(ge=-1000, le=1000)]
-HitRow = tuple[Voice, Tick, Small, Finite, Small, DressDoc]
+HitRow = tuple[Voice, Tick, Small, Finite, Small, ArticulationFields]
 
 
 def _hits(rows: list[HitRow]) -> tuple[Hit, ...]:
@@ -65,7 +65,7 @@ def _hits(rows: list[HitRow]) -> tuple[Hit, ...]:
     return tuple(_hit(*row) for row in rows)
 
 
-def _hit(voice: str, tick: int, velocity: int, offset_ms: float, alternate: int, doc: DressDoc) -> Hit:
+def _hit(voice: str, tick: int, velocity: int, offset_ms: float, alternate: int, doc: ArticulationFields) -> Hit:
     fields: dict[str, Any] = doc.model_dump(exclude_unset=True)
     return Hit(voice, tick, velocity, offset_ms, alternate, articulation_from_doc(fields) if fields else PLAIN)
 
@@ -76,7 +76,7 @@ if TYPE_CHECKING:
 else:
     SentHits = Rows
 SENT_OTHERWISE: dict[str, dict[str, Any]] = {
-    "dress": {"values": Annotated[DressDoc, AfterValidator(_pairs)]},
+    "articulate": {"values": Annotated[ArticulationFields, AfterValidator(_pairs)]},
     "paste": {"hits": Rows},
 }
 
@@ -90,14 +90,14 @@ def _of_the_core(value: type[PatternEdit]) -> tuple[Apply, Words]:
         _refuse_other_rails(context.song, before, after)
         return Step(pattern=after)
 
-    def described(song: LoadedSong, sent: Edit) -> str:
+    def described(song: SongRows, sent: Edit) -> str:
         words: str = value_of(value, sent).words(song.pattern)
         return words
 
     return edit_pattern, described
 
 
-def _refuse_other_rails(song: LoadedSong, before: Pattern, after: Pattern) -> None:
+def _refuse_other_rails(song: SongRows, before: Pattern, after: Pattern) -> None:
     if not set(after.arrays.voices) - set(before.arrays.voices) <= set(song.part.voices):
         raise EditRefusedError("This part has no rail for that voice: add the voice first.")
 
@@ -106,7 +106,7 @@ for _kind, _value in PatternEdit.kinds.items():
     register(request_of(_value, _kind, **SENT_OTHERWISE.get(_kind, {})), *_of_the_core(_value))
 
 
-class PutLineIn(Edit):
+class InsertPhraseEdit(Edit):
     """A line of the shelf from a place on."""
 
     kind: Literal["put_line"]
@@ -115,11 +115,11 @@ class PutLineIn(Edit):
 
 
 @edit(words="line {name}")
-def put_line(context: EditContext, sent: PutLineIn) -> Step:
+def put_line(context: EditContext, sent: InsertPhraseEdit) -> Step:
     """With the rails it needs."""
     song = context.song
-    line = find_line(context.session, sent.key)
-    put = PutLine(line.name, on_kit(line.hits, song.kit.roles), line.length_ticks, sent.start_tick)
+    line = find_phrase(context.session, sent.key)
+    put = InsertPhrase(line.name, on_kit(line.hits, song.kit.roles), line.length_ticks, sent.start_tick)
     needed = {hit.voice for hit in put.hits} - set(song.part.voices)
     voices = [role for role in ROLES if role in {*song.part.voices, *needed}]
     rails = [field_patch("part", song.part, voices=voices)] if needed else []
@@ -134,7 +134,7 @@ class TakeSnapshotBack(Edit):
 @edit(words="back to snapshot {name}")
 def take_snapshot_back(context: EditContext, sent: TakeSnapshotBack) -> Step:
     """The pattern as it was then."""
-    row = find_snapshot(context.session, context.song, sent.snapshot_id)
+    row = find_snapshot(context.session, context.song.values, sent.snapshot_id)
     hits = tuple(hits_from_json(row.hits))
     after = replace(context.song.pattern, length_ticks=row.length_ticks, hits=hits)
     return Step(pattern=after, said={"name": row.name})

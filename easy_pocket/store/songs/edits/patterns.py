@@ -8,12 +8,13 @@ from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.store.history.undo_log import field_patch
 from easy_pocket.store.schema.tables import PatternRow
+from easy_pocket.store.songs.create import check_name
 from easy_pocket.store.songs.edits.fields import Id, Name
 from easy_pocket.store.songs.edits.parts import OfPart
 from easy_pocket.store.songs.edits.registry import EditContext, Step, edit
 from easy_pocket.store.songs.find import find_part
-from easy_pocket.store.songs.load import LoadedPart, check_name
 from easy_pocket.store.songs.part_rows import MOST_OF_PART, new_pattern, pattern_name
+from easy_pocket.store.songs.song_rows import PartOfRows
 
 
 class AddPattern(OfPart):
@@ -45,7 +46,7 @@ class OfPattern(OfPart):
     pattern_id: Id
 
 
-def _pattern(part: LoadedPart, pattern_id: int) -> PatternRow:
+def _pattern(part: PartOfRows, pattern_id: int) -> PatternRow:
     row = next((row for row in part.patterns if row.id == pattern_id), None)
     if row is None:
         raise EditRefusedError("This pattern is gone: choose another.")

@@ -37,13 +37,16 @@ from easy_pocket.store.history.undo_log import (
     undo_words,
     upcoming_steps,
 )
+from easy_pocket.store.hits_json import locks_of, pattern_to_json
 from easy_pocket.store.schema.tables import EditRow, SongRow
 from easy_pocket.store.songs.edits.registry import KINDS, Edit, EditContext, Kind, Preparation, Step
 from easy_pocket.store.songs.edits.touches import meet, touched
-from easy_pocket.store.songs.hits_json import locks_of, pattern_to_json
-from easy_pocket.store.songs.load import LoadedSong, assembled_again, load_song, read_song, remember_pattern
-from easy_pocket.store.songs.selection import ANYWHERE, Looking
+from easy_pocket.store.songs.load import load_song, loaded_again
+from easy_pocket.store.songs.loaded import LoadedSong
+from easy_pocket.store.songs.selection import ANYWHERE, Selection
+from easy_pocket.store.songs.song_rows import SongRows
 from easy_pocket.store.songs.spans import check_length, follow_length
+from easy_pocket.store.songs.stored_patterns import cache_pattern
 
 log = logging.getLogger(__name__)
 
@@ -63,7 +66,7 @@ class SentEdit:
 
     edit: Edit
     revision: int | None = None
-    looking: Looking = ANYWHERE
+    looking: Selection = ANYWHERE
     edit_id: str = ""
     gesture: str | None = None
 
@@ -109,7 +112,8 @@ def make_edit(database: Database, song_id: int, sent: SentEdit) -> EditResult:
         assert made is not None
         return made
     for _ in range(MOST_PREPARATIONS):
-        song = read_song(database.reader, song_id, sent.looking)
+        with database.reader.together() as session:
+            song = load_song(session, song_id, sent.looking)
         known = _known(database, song, sent.edit_id)
         if known is not None:
             return known
@@ -121,19 +125,19 @@ def make_edit(database: Database, song_id: int, sent: SentEdit) -> EditResult:
     raise EditRefusedError("The song is changed by others faster than this can be computed: try again in a moment.")
 
 
-def _known(database: Database, song: LoadedSong, edit_id: str) -> EditResult | None:
+def _known(database: Database, song: SongRows, edit_id: str) -> EditResult | None:
     with database.reader.together() as session:
         return _made_before(session, song, edit_id)
 
 
-def _made_before(session: Session, song: LoadedSong, edit_id: str) -> EditResult | None:
+def _made_before(session: Session, song: SongRows, edit_id: str) -> EditResult | None:
     """The answer to an edit that came before."""
     row = session.scalar(select(EditRow).where(EditRow.song_id == song.row.id, EditRow.edit_id == edit_id))
     if row is None:
         return None
     undo, redo = undo_words(session, song.row.id)
     changed = Changed(added=row.facts.get("added"), made=row.facts.get("made"))
-    return EditResult(song, row.words, changed, undo, redo, repeated=True)
+    return EditResult(song.values, row.words, changed, undo, redo, repeated=True)
 
 
 def _made(
@@ -168,10 +172,10 @@ def _made(
         if since:  # its page has not seen what others changed: it is told everything
             changed = replace(changed, voices=None, felt=False)
         _log_edit(session, now.row, sent.edit_id, kind.name, words, patches, changed)
-        return EditResult(now, words, changed, undo=words)
+        return EditResult(now.values, words, changed, undo=words)
 
 
-def _held(session: Session, song_id: int, sent: SentEdit, kind: Kind) -> LoadedSong:
+def _held(session: Session, song_id: int, sent: SentEdit, kind: Kind) -> SongRows:
     """The song, held; with it those that use what the edit changes for all of them, in one order."""
     if kind.shares is None:
         return load_song(session, song_id, sent.looking, lock=True)
@@ -204,8 +208,8 @@ def _refuse_conflict(since: Iterable[EditRow], mine: set[str], words: str) -> No
 
 
 def _carried_out(
-    session: Session, song: LoadedSong, step: Step, words: str, gesture: str | None
-) -> tuple[LoadedSong, list[Patch], Changed]:
+    session: Session, song: SongRows, step: Step, words: str, gesture: str | None
+) -> tuple[SongRows, list[Patch], Changed]:
     """The song after one step, which is in the undo log then; the patches; what changed."""
     apply_patches(session, step.patches)  # first: the pattern is remembered under the song's metre
     patches, voices = list(step.patches), None
@@ -224,7 +228,7 @@ def _carried_out(
     return now, patches, Changed(voices, step.felt, step.added, step.made)
 
 
-def _keep_pattern(song: LoadedSong, after: Pattern, *, follows: bool) -> tuple[list[Patch], frozenset[str] | None]:
+def _keep_pattern(song: SongRows, after: Pattern, *, follows: bool) -> tuple[list[Patch], frozenset[str] | None]:
     """Keep `after` as the pattern that is looked at; the voices whose hits differ, when nothing else does."""
     row, before = song.pattern_row, song.pattern
     patches: list[Patch] = [hits_patch(row.id, before, after)]
@@ -234,7 +238,7 @@ def _keep_pattern(song: LoadedSong, after: Pattern, *, follows: bool) -> tuple[l
         patches.append(field_patch("pattern", row, locks=locks_of(after)))
         row.locks = locks_of(after)
     row.length_ticks = after.length_ticks
-    remember_pattern(song.row, row, after)
+    cache_pattern(song.row, row, after)
     if follows:
         patches += follow_length(song, before, after)
     hits = patches[0]["hits"]
@@ -242,13 +246,14 @@ def _keep_pattern(song: LoadedSong, after: Pattern, *, follows: bool) -> tuple[l
     return patches, voices if same_frame else None
 
 
-def _as_it_is_now(session: Session, song: LoadedSong, step: Step, patches: list[Patch]) -> LoadedSong:
+def _as_it_is_now(session: Session, song: SongRows, step: Step, patches: list[Patch]) -> SongRows:
     if any(map(_rearranges, patches)):
-        return load_song(session, song.row.id, song.looking)
+        return load_song(session, song.row.id, song.values.selection)
     if step.patches or step.pattern is None:
-        return assembled_again(session, song, kits=any(patch["table"] == "kit" for patch in step.patches))
+        return loaded_again(session, song, kits=any(patch["table"] == "kit" for patch in step.patches))
     parts = tuple(replace(part) for part in song.parts)  # what they know of their patterns is of before
-    return replace(song, parts=parts, pattern=step.pattern, performances={})
+    values = replace(song.values.with_selected_pattern(step.pattern), revision=song.row.revision)
+    return replace(song, parts=parts, values=values)
 
 
 def _rearranges(patch: Patch) -> bool:
@@ -310,7 +315,7 @@ class SentStep:
     direction: str
     steps: int = 1
     revision: int | None = None
-    looking: Looking = ANYWHERE
+    looking: Selection = ANYWHERE
     edit_id: str = ""
 
 
@@ -344,7 +349,7 @@ def _stepped(database: Database, song_id: int, sent: SentStep) -> EditResult:
         now = _as_it_is_now(session, song, Step(patches), patches)
         _log_edit(session, now.row, sent.edit_id, sent.direction, words, patches, Changed())
         undo, redo = undo_words(session, song_id)
-        return EditResult(now, words, undo=undo, redo=redo)
+        return EditResult(now.values, words, undo=undo, redo=redo)
 
 
 Given = TypeVar("Given")

@@ -27,7 +27,7 @@ from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.store.database import Reader
 from easy_pocket.store.history.undo_log import Patch
 from easy_pocket.store.songs.edits.fields import Strict
-from easy_pocket.store.songs.load import LoadedSong
+from easy_pocket.store.songs.song_rows import SongRows
 
 
 class Edit(Strict):
@@ -48,7 +48,7 @@ class EditContext:
     what the page looks at. prepared: what was computed for it before the song was held."""
 
     session: Session
-    song: LoadedSong
+    song: SongRows
     prepared: Any = None
 
 
@@ -57,7 +57,7 @@ class Preparation:
     """What an edit may compute from before the song is held: no transaction is open."""
 
     reader: Reader
-    song: LoadedSong
+    song: SongRows
 
 
 @dataclass(frozen=True)
@@ -81,8 +81,8 @@ class Step:
 
 
 Apply = Callable[[EditContext, Any], Step | list[Step]]
-Words = str | Callable[[LoadedSong, Any], str]
-Shares = Callable[[LoadedSong, Any], str]
+Words = str | Callable[[SongRows, Any], str]
+Shares = Callable[[SongRows, Any], str]
 
 
 @dataclass(frozen=True)
@@ -99,7 +99,7 @@ class Kind:
     prepare: Callable[[Preparation, Any], Any] | None = None
     by_file: bool = False
 
-    def described(self, song: LoadedSong, sent: Edit, step: Step) -> str:
+    def described(self, song: SongRows, sent: Edit, step: Step) -> str:
         """The words of this edit for undo; `song` is the one before it."""
         if callable(self.words):
             return self.words(song, sent)

@@ -11,13 +11,14 @@ from easy_pocket.core.pattern.timebase import MAX_BARS, check_tempo, parse_metre
 from easy_pocket.core.song.section import MAX_REPEATS
 from easy_pocket.core.text import several_lines
 from easy_pocket.store.history.undo_log import Patch, field_patch
-from easy_pocket.store.loops.layered_loop_rows import sections_of, under_docs
+from easy_pocket.store.loops.layered_loop_rows import layered_loop_docs_of, sections_of
 from easy_pocket.store.schema.tables import SectionRow
 from easy_pocket.store.songs.cells import INHERITED, Resolved
+from easy_pocket.store.songs.create import check_name
 from easy_pocket.store.songs.edits.fields import Bars, Finite, Id, Name
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, Step, edit
 from easy_pocket.store.songs.find import find_section
-from easy_pocket.store.songs.load import LoadedSong, check_name
+from easy_pocket.store.songs.song_rows import SongRows
 from easy_pocket.store.songs.spans import add_row, bar_ticks, places, section_doc
 
 MAX_NOTES = 2000
@@ -62,9 +63,9 @@ def add_section(context: EditContext, sent: AddSection) -> Step:
     return Step(patches, said={"done": done}, long=True)
 
 
-def _loops_too(song: LoadedSong, old_id: int, added: Patch) -> list[Patch]:
+def _loops_too(song: SongRows, old_id: int, added: Patch) -> list[Patch]:
     """Loops that play in a section play in the one made of it, too."""
-    docs = under_docs(song.row)
+    docs = layered_loop_docs_of(song.row)
     after = [
         {**doc, "section_id": None, "section_ids": [*sections_of(doc), added["id"]]}
         if old_id in sections_of(doc)
@@ -86,7 +87,7 @@ def _own_values(one: Resolved) -> dict[str, Any]:
     }
 
 
-def _make_room(song: LoadedSong, position: int) -> list[Patch]:
+def _make_room(song: SongRows, position: int) -> list[Patch]:
     return [field_patch("section", row, position=row.position + 1) for row in song.sections if row.position >= position]
 
 
@@ -118,7 +119,7 @@ def take_section(context: EditContext, sent: TakeSection) -> Step:
     return Step(patches, said={"name": gone.row.name}, long=True)
 
 
-def _set_free(song: LoadedSong, parent: SectionRow) -> list[Patch]:
+def _set_free(song: SongRows, parent: SectionRow) -> list[Patch]:
     children = [one for one in song.resolved if one.row.parent_id == parent.id]
     return [field_patch("section", one.row, **_own_values(one), parent_id=None, own=[]) for one in children]
 

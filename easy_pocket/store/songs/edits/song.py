@@ -10,10 +10,11 @@ from easy_pocket.core.pattern.voices import ROLES, check_voice, voice_name
 from easy_pocket.core.sound.events import MAX_LEVEL_DB, VoiceMix
 from easy_pocket.store.history.undo_log import field_patch
 from easy_pocket.store.kits.kits import load_kit
+from easy_pocket.store.songs.create import check_name
 from easy_pocket.store.songs.edits.fields import Finite, KitKey, Name, Voice, Voices
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, Step, edit
-from easy_pocket.store.songs.feels import value_words
-from easy_pocket.store.songs.load import LoadedSong, check_name
+from easy_pocket.store.songs.feels import describe_value
+from easy_pocket.store.songs.song_rows import SongRows
 
 Grid = Literal["8", "8T", "16", "16T", "32", "quint"]
 
@@ -63,7 +64,7 @@ def set_mix(context: EditContext, sent: SetMix) -> Step:
         value = bool(value)
     own = {**part.mix.get(sent.voice, {}), sent.field: value}
     VoiceMix(**own)
-    said = {"what": MIX_WORDS[sent.field], "whose": voice_name(sent.voice), "shown": value_words(value)}
+    said = {"what": MIX_WORDS[sent.field], "whose": voice_name(sent.voice), "shown": describe_value(value)}
     return Step([field_patch("part", part, mix={**part.mix, sent.voice: own})], said=said)
 
 
@@ -126,7 +127,7 @@ class SetVoiceGrid(Edit):
     grid: Grid | Literal["part", "off"]
 
 
-def _grid_words(song: LoadedSong, sent: SetVoiceGrid) -> str:
+def _grid_words(song: SongRows, sent: SetVoiceGrid) -> str:
     named = {"part": "that of the part", "off": "off"}.get(sent.grid) or GRID_NAMES[sent.grid]
     return f"grid of {voice_name(sent.voice)}: {named}"
 

@@ -7,10 +7,10 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError
-from easy_pocket.core.listen.layered_loop import PLAIN, under_from_doc
+from easy_pocket.core.listen.layered_loop import PLAIN, layer_settings_from_doc
 from easy_pocket.store.grooves.templates import find_template, groove_names
 from easy_pocket.store.history.undo_log import field_patch
-from easy_pocket.store.loops.layered_loop_rows import sections_of, under_docs
+from easy_pocket.store.loops.layered_loop_rows import layered_loop_docs_of, sections_of
 from easy_pocket.store.loops.loops import get_loop
 from easy_pocket.store.songs.edits.fields import Finite, Id
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, Step, edit
@@ -36,7 +36,7 @@ UNDER_WORDS = {
 }
 
 
-class PutUnder(Edit):
+class LayerLoop(Edit):
     """The loop plays under the stack, as it is by itself; or (there: False) no longer."""
 
     kind: Literal["under"]
@@ -45,9 +45,9 @@ class PutUnder(Edit):
 
 
 @edit(words="{name} {done} under the stack")
-def put_under(context: EditContext, sent: PutUnder) -> Step:
+def layer_loop(context: EditContext, sent: LayerLoop) -> Step:
     song = context.song
-    row, docs = get_loop(context.session, song.row.id, sent.loop_id), under_docs(song.row)
+    row, docs = get_loop(context.session, song.row.id, sent.loop_id), layered_loop_docs_of(song.row)
     if not sent.there:
         after = [doc for doc in docs if doc["loop_id"] != sent.loop_id]
         return Step([field_patch("song", song.row, under=after)], said={"name": row.name, "done": "no longer"})
@@ -59,7 +59,7 @@ def put_under(context: EditContext, sent: PutUnder) -> Step:
     return Step([field_patch("song", song.row, under=after)], said={"name": row.name, "done": "plays"})
 
 
-class SetUnder(Edit):
+class SetLayer(Edit):
     """One thing of how it plays there; what is out of range is refused."""
 
     kind: Literal["under_set"]
@@ -72,9 +72,9 @@ class SetUnder(Edit):
 
 
 @edit(words="{what} of {name} {shown}")
-def set_under(context: EditContext, sent: SetUnder) -> Step:
+def set_layer(context: EditContext, sent: SetLayer) -> Step:
     song, session, field, value = context.song, context.session, sent.field, sent.value
-    docs = under_docs(song.row)
+    docs = layered_loop_docs_of(song.row)
     doc = next((doc for doc in docs if doc["loop_id"] == sent.loop_id), None)
     if doc is None:
         raise EditRefusedError("This loop does not play under the stack: put it there first.")
@@ -91,7 +91,7 @@ def set_under(context: EditContext, sent: SetUnder) -> Step:
     if changed.get("to") == "groove" and not changed.get("template_id"):
         part, stack = (own.get("template_id") for own in (song.part.feel, song.row.feel))
         changed["template_id"] = part or stack or next((key for key, _ in groove_names(session)), None)
-    under_from_doc(changed)  # refuses what is out of range
+    layer_settings_from_doc(changed)  # refuses what is out of range
     after = [changed if one is doc else one for one in docs]
     named = next((row.name for row in song.sections if field == "section_id" and row.id == value), None)
     name = get_loop(session, song.row.id, sent.loop_id).name
@@ -119,7 +119,7 @@ def _shown(value: Any) -> str:
     return str(value or "none") if value is None or isinstance(value, str) else f"{value:g}"
 
 
-class UnderCell(Edit):
+class SetLayerSection(Edit):
     """Whether a loop plays in a section. One that went by its bars plays in all sections before."""
 
     kind: Literal["under_cell"]
@@ -129,9 +129,9 @@ class UnderCell(Edit):
 
 
 @edit(words="{name} {done} in {section}")
-def set_under_section(context: EditContext, sent: UnderCell) -> Step:
+def set_layer_section(context: EditContext, sent: SetLayerSection) -> Step:
     song = context.song
-    docs = under_docs(song.row)
+    docs = layered_loop_docs_of(song.row)
     doc = next((doc for doc in docs if doc["loop_id"] == sent.loop_id), None)
     section = next((one.row for one in song.resolved if one.row.id == sent.section_id), None)
     if doc is None or section is None:

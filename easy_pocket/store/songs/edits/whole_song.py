@@ -10,10 +10,10 @@ from pydantic import Field
 from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.pattern.voices import check_voice, voice_name
-from easy_pocket.core.song.buildup import SongStage, stages_of
+from easy_pocket.core.song.buildup import BuildupStage, stages_of
 from easy_pocket.core.song.flat_patterns import along_cell, flat_patterns, turn_name
 from easy_pocket.store.history.undo_log import Patch, field_patch
-from easy_pocket.store.loops.layered_loop_rows import sections_of, under_docs
+from easy_pocket.store.loops.layered_loop_rows import layered_loop_docs_of, sections_of
 from easy_pocket.store.songs.cells import cell_to_doc
 from easy_pocket.store.songs.edits.fields import Id, Voice
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, Preparation, Step, edit
@@ -24,7 +24,7 @@ from easy_pocket.store.songs.spans import add_row, section_doc
 SETTLED = {"keep": "both kept", "drop": "the quieter one dropped", "offset": "set apart"}
 
 
-class SettleDouble(Edit):
+class ResolveCollision(Edit):
     """What is done where two parts strike a voice of their kit at one moment."""
 
     kind: Literal["double"]
@@ -35,7 +35,7 @@ class SettleDouble(Edit):
 
 
 @edit(words="{whose} of {one} and {other} at once: {settled}")
-def settle_double(context: EditContext, sent: SettleDouble) -> Step:
+def resolve_collision(context: EditContext, sent: ResolveCollision) -> Step:
     song = context.song
     one = find_part(song, min(sent.part_id, sent.other_id))
     other = find_part(song, max(sent.part_id, sent.other_id))
@@ -61,7 +61,7 @@ class StageSection(Edit):
     way: Literal["up", "down"] = "up"
 
 
-def _stages(preparation: Preparation, sent: StageSection) -> tuple[SongStage, ...]:
+def _stages(preparation: Preparation, sent: StageSection) -> tuple[BuildupStage, ...]:
     one = find_section(preparation.song, sent.section_id)
     whole = preparation.song.arrangement
     section = next(section for section in whole.sections if section.key == one.row.id)
@@ -132,12 +132,12 @@ def write_flat(context: EditContext, sent: WriteFlat) -> Step:
         turns.setdefault(span.section.key, []).append(added["id"])
     under = [
         {**doc, "section_ids": [new for old in sections_of(doc) for new in turns.get(old, ())], "section_id": None}
-        for doc in under_docs(song.row)
+        for doc in layered_loop_docs_of(song.row)
     ]
     before = {
         "sections": [{**section_doc(row), "id": row.id} for row in song.sections],
         "doubles": song.row.doubles or {},
-        "under": under_docs(song.row),
+        "under": layered_loop_docs_of(song.row),
     }
     fields = {"kept": json.dumps(before), "doubles": {}, "under": under}
     patches.append(field_patch("song", song.row, **fields))

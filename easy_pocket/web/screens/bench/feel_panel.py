@@ -7,10 +7,10 @@ from dataclasses import fields as dataclass_fields
 from typing import Any
 
 from easy_pocket.core.feel.feel import DEFAULTS, Feel, first_set, swing_ratio
-from easy_pocket.core.feel.template_edits import fit_words
+from easy_pocket.core.feel.template_edits import describe_fit
 from easy_pocket.core.pattern.timebase import ms_per_tick
 from easy_pocket.core.pattern.voices import ROLES, VOICE_GROUPS
-from easy_pocket.store.songs.load import LoadedSong
+from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.web.shared.voice_title import voice_title
 
 
@@ -60,13 +60,13 @@ def feel_panel(song: LoadedSong, scope: str) -> FeelPanel:
     name = {"stack": "the stack", "part": song.part.name}.get(scope) or voice_title(song.kit, scope)
     feel = song.feel
     chain = [(feel.stack, "the stack"), (DEFAULTS, "the house")]
-    docs = [song.row.feel, {}]
+    docs = [song.feel_doc, {}]
     if scope == "part":
-        chain, docs = [(feel.part, name), *chain], [song.part.feel, *docs]
+        chain, docs = [(feel.part, name), *chain], [song.part.feel_doc, *docs]
     elif scope != "stack":
         own = feel.voices.get(scope)
         chain = [(own or Feel(), name), (feel.part, song.part.name), *chain]
-        docs = [song.part.voice_feel.get(scope, {}), song.part.feel, *docs]
+        docs = [song.part.voice_feel_docs.get(scope, {}), song.part.feel_doc, *docs]
     settings = {}
     for field in FIELDS:
         value = first_set(tuple(scope_feel for scope_feel, _ in chain), field)
@@ -95,9 +95,9 @@ def feel_panel(song: LoadedSong, scope: str) -> FeelPanel:
         template_name=template.name if template else "no groove",
         template_words=(template.words or (f"from {template.source}" if template.source else "")) if template else "",
         template_id=template_id,
-        fit=fit_words(template, song.metre, song.pattern.bars) if template else "",
+        fit=describe_fit(template, song.metre, song.pattern.bars) if template else "",
         reach=tuple(_reach(song)),
-        writable=bool(song.row.feel or song.part.feel or any(song.part.voice_feel.values())),
+        writable=bool(song.feel_doc or song.part.feel_doc or any(song.part.voice_feel_docs.values())),
     )
 
 

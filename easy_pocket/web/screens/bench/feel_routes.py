@@ -12,15 +12,15 @@ from easy_pocket.store.history.undo_log import StaleRevisionError
 from easy_pocket.store.songs.edits.feel import TightenRequest, tighten_of
 from easy_pocket.store.songs.edits.fields import Places, Strict
 from easy_pocket.store.songs.feels import tightening, with_feel
-from easy_pocket.store.songs.preview_cache import held_song
+from easy_pocket.store.songs.preview_cache import preview_song
 from easy_pocket.web.screens.bench.feel_panel import feel_panel
 from easy_pocket.web.screens.bench.feel_requests import FeelTry
 from easy_pocket.web.screens.bench.pocket_chart import pocket_piece
 from easy_pocket.web.screens.bench.pocket_compare import pocket_page
 from easy_pocket.web.screens.bench.rails_view import leans
 from easy_pocket.web.screens.bench.tighten_view import tighten_doc
-from easy_pocket.web.shared.dependencies import Song, SongId, Store
-from easy_pocket.web.shared.json_response import Answer
+from easy_pocket.web.shared.dependencies import Reads, Song, SongId, Store
+from easy_pocket.web.shared.json_response import JsonResponse
 from easy_pocket.web.shared.playing import playing
 from easy_pocket.web.shared.selection import At
 
@@ -36,27 +36,27 @@ class PocketRequest(Strict):
 
 
 @router.post("/songs/{song_id}/pocket")
-def pocket(song: Song, sent: PocketRequest) -> Response:
+def pocket(song: Song, reader: Reads, sent: PocketRequest) -> Response:
     """The pocket in full; nothing is changed."""
-    return Answer({"html": pocket_page(song, sent.one, sent.other, sent.places)})
+    return JsonResponse({"html": pocket_page(reader, song, sent.one, sent.other, sent.places)})
 
 
 @router.post("/songs/{song_id}/tighten")
-def preview(song: Song, sent: TightenRequest) -> Response:
+def preview(song: Song, reader: Reads, sent: TightenRequest) -> Response:
     """What tightening would do: nothing is changed."""
-    done = tightening(song, tighten_of(song.reader, song, sent))
-    return Answer({"revision": song.row.revision, **tighten_doc(done)})
+    done = tightening(song, tighten_of(reader, song, sent))
+    return JsonResponse({"revision": song.revision, **tighten_doc(done)})
 
 
 @router.post("/songs/{song_id}/feel/try")
 def try_feel(store: Store, song_id: SongId, at: At, sent: FeelTry) -> Response:
     """What a slider that is being dragged would do, drawn and heard: nothing is changed, so many come a second."""
     try:
-        held = held_song(store, song_id, at, sent.revision)
+        held = preview_song(store, song_id, at, sent.revision)
     except StaleRevisionError:
-        return Answer({"error": "The song was changed in another tab: let go, and see it as it is now."}, 409)
+        return JsonResponse({"error": "The song was changed in another tab: let go, and see it as it is now."}, 409)
     song = with_feel(held, sent.scope, sent.field, sent.value)
-    return Answer(
+    return JsonResponse(
         {
             "revision": sent.revision,
             "note": feel_panel(song, sent.scope).notes.get(sent.field, ""),

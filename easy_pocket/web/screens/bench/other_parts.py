@@ -7,9 +7,9 @@ from typing import Any
 import numpy as np
 
 from easy_pocket.core.song.part import audible_parts
-from easy_pocket.store.songs.load import LoadedSong
+from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.web.screens.song.part_description import part_words
-from easy_pocket.web.shared.other_parts_playing import Beside, beside
+from easy_pocket.web.shared.other_parts_playing import PlacedPart, other_parts_at
 from easy_pocket.web.shared.voice_title import voice_title
 
 
@@ -17,7 +17,7 @@ def other_heads(song: LoadedSong) -> list[dict[str, Any]]:
     if len(song.parts) < 2:
         return []
     heard = audible_parts(song.arrangement.parts)
-    rows = {part.row.id: part for part in song.parts}
+    rows = {part.id: part for part in song.parts}
     return [
         {
             "id": one.part.key,
@@ -28,7 +28,7 @@ def other_heads(song: LoadedSong) -> list[dict[str, Any]]:
             "sounds": one.part.key in heard,
             "voices": [(voice, voice_title(song.kits[one.part.kit], voice)) for voice in one.performance.hits.voices],
         }
-        for one in beside(song)
+        for one in other_parts_at(song)
     ]
 
 
@@ -37,11 +37,11 @@ def other_hits(song: LoadedSong) -> list[dict[str, Any]]:
     return [
         {"part": one.part.key, "voices": [_columns(one, place) for place in range(len(one.performance.hits.voices))],
          "seams": one.seams}
-        for one in beside(song)
+        for one in other_parts_at(song)
     ]  # fmt: skip
 
 
-def _columns(one: Beside, place: int) -> list[Any]:
+def _columns(one: PlacedPart, place: int) -> list[Any]:
     performance = one.performance
     mine = performance.hits.voice_index == place
     return [

@@ -9,9 +9,9 @@ import numpy.typing as npt
 from markupsafe import Markup
 
 from easy_pocket.core.feel.perform import Performance
-from easy_pocket.core.feel.pocket import SwingFound, VoicePocket, pocket_by_voice, swing_found
+from easy_pocket.core.feel.pocket import SwingMeasure, VoicePocket, measure_swing, pocket_by_voice
 from easy_pocket.core.pattern.voices import ROLES
-from easy_pocket.store.songs.load import LoadedSong
+from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.web.screens.bench.rails_view import ON_GRID_MS, signed
 from easy_pocket.web.shared.render import render
 
@@ -54,7 +54,7 @@ def pocket_chart(performance: Performance, order: list[str]) -> PocketChart:
     furthest = max((max(map(abs, row.offsets_ms)) for row in pockets.values()), default=0.0)
     reach = next((reach for reach in REACHES_MS if furthest <= reach), REACHES_MS[-1])
     rows = tuple(chart_row(pockets[voice], reach, ROLES[voice].name) for voice in order if voice in pockets)
-    return PocketChart(rows, reach, swing_words(swing_found(performance) if len(performance.straight_ms) else None))
+    return PocketChart(rows, reach, swing_words(measure_swing(performance) if len(performance.straight_ms) else None))
 
 
 def chart_row(pocket: VoicePocket, reach_ms: int, name: str) -> PocketRow:
@@ -74,7 +74,7 @@ def across(offsets_ms: npt.NDArray[np.float64], reach_ms: int) -> list[float]:
     return placed
 
 
-def swing_words(swing: SwingFound | None) -> str:
+def swing_words(swing: SwingMeasure | None) -> str:
     if swing is None:
         return "no off-beats"
     return f"{swing.percent:.1f} %" + (" of 8ths" if swing.unit == 8 else "")

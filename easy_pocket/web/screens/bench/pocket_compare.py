@@ -12,11 +12,19 @@ import numpy.typing as npt
 from easy_pocket.core.errors import PocketError
 from easy_pocket.core.feel.perform import Performance
 from easy_pocket.core.feel.pocket import VoicePocket, pocket_by_voice
-from easy_pocket.core.feel.timing_comparison import Gap, Side, VoiceGap, gap, gap_by_voice, gap_of_places
+from easy_pocket.core.feel.timing_comparison import (
+    Side,
+    TimingComparison,
+    VoiceComparison,
+    comparison_by_voice,
+    comparison_of_places,
+    gap,
+)
 from easy_pocket.core.pattern.timebase import ms_per_tick, place_name
 from easy_pocket.core.pattern.voices import ROLES
+from easy_pocket.store.database import Reader
 from easy_pocket.store.songs.comparison_sides import choices, side
-from easy_pocket.store.songs.load import LoadedSong
+from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.web.screens.bench.pocket_chart import MAX_DOTS, REACHES_MS, PocketRow, across, chart_row
 from easy_pocket.web.screens.bench.rails_view import signed
 from easy_pocket.web.shared.render import render
@@ -58,22 +66,22 @@ class Compared:
     table: str
 
 
-def pocket_page(song: LoadedSong, one: str, other: str, places: list[tuple[str, int]]) -> str:
+def pocket_page(reader: Reader, song: LoadedSong, one: str, other: str, places: list[tuple[str, int]]) -> str:
     """As HTML. What cannot be compared is said beside the choice; a side that is gone falls back to what is felt."""
-    known = choices(song.reader, song)
+    known = choices(reader, song)
     wrong, found = "", None
     if one not in dict(known):
         one, wrong = "felt", "What was side A is gone: the beat as it is felt stands there now."
     if other and other not in dict(known):
         other, wrong = "", "What was side B is gone: choose another."
     try:
-        sides = [side(song.reader, song, key) for key in (one, other) if key]
+        sides = [side(reader, song, key) for key in (one, other) if key]
         order = song.part.voices
         found = compared(sides[0], sides[1] if other else None, order, set(places), song.part.step_ticks)
     except PocketError as error:
         wrong = str(error)
-    whose = f"{len(places)} chosen hits." if places else "All hits, against the straight grid."
-    values = {"choices": known, "one": one, "other": other, "found": found, "wrong": wrong, "whose": whose}
+    scope_name = f"{len(places)} chosen hits." if places else "All hits, against the straight grid."
+    values = {"choices": known, "one": one, "other": other, "found": found, "wrong": wrong, "whose": scope_name}
     return render("bench/_pocket_compare.html", **values)
 
 
@@ -96,8 +104,8 @@ def compared(
     voices = [*(v for v in known if v in pockets), *(v for v in pockets if v not in known)]
     found, gaps = None, {}
     if other:
-        found = gap_of_places(mine, gap(mine, other[0], step_ticks / 2 * ms_per_tick(tempo_bpm)), places)
-        gaps = {row.voice: row for row in gap_by_voice(mine, found, tempo_bpm)}
+        found = comparison_of_places(mine, gap(mine, other[0], step_ticks / 2 * ms_per_tick(tempo_bpm)), places)
+        gaps = {row.voice: row for row in comparison_by_voice(mine, found, tempo_bpm)}
     drawn_ms = [ms for voice in voices for ms in pockets[voice].offsets_ms]
     drawn_ms += [ms for row in gaps.values() for ms in row.other_ms.tolist()]
     furthest = max(map(abs, drawn_ms), default=0.0)
@@ -119,7 +127,7 @@ def _chosen(performance: Performance, places: set[tuple[str, int]]) -> npt.NDArr
     return np.array([(hits.voices[v], t) in places for v, t in zip(hits.voice_index, hits.tick.tolist(), strict=True)])
 
 
-def _row(pocket: VoicePocket, voice_gap: VoiceGap | None, reach: int) -> ComparedRow:
+def _row(pocket: VoicePocket, voice_gap: VoiceComparison | None, reach: int) -> ComparedRow:
     other_ms = voice_gap.other_ms if voice_gap else np.zeros(0)
     step = max(1, len(other_ms) // MAX_DOTS)
     slots = len(pocket.accents)
@@ -140,7 +148,7 @@ def _row(pocket: VoicePocket, voice_gap: VoiceGap | None, reach: int) -> Compare
     )
 
 
-def _summary(found: Gap, name: str) -> str:
+def _summary(found: TimingComparison, name: str) -> str:
     if found.mean_ms is None:
         return f"No hit has one of {name} within half a slot."
     behind = "behind" if found.mean_ms > 0 else "ahead"
@@ -150,7 +158,7 @@ def _summary(found: Gap, name: str) -> str:
     return words + (f"; {alone} without a counterpart" if alone else "")
 
 
-def _worst(found: Gap, one: Side, other: Side, performance: Performance) -> tuple[WorstHit, ...]:
+def _worst(found: TimingComparison, one: Side, other: Side, performance: Performance) -> tuple[WorstHit, ...]:
     """The widest gaps by the hit that is written: that of the other side where the first is a loop."""
     side, pairs = (other, found.b) if one.heard and not other.heard else (one, found.a)
     listed = [pair for pair in found.worst(WORST).tolist() if abs(found.gap_ms[pair]) >= 0.05]

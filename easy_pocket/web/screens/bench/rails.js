@@ -43,7 +43,7 @@ export class Rails extends RailPointer {
     on("click", (event) => this.click(event));
     on("focusin", (event) => event.target.id === "rail-rows" && this.showCursor());
     on("focusout", (event) => event.target.id === "rail-rows" && this.hideCursor());
-    on("change", (event) => event.target.dataset?.dress && this.chosen.dressBy(event.target.dataset.dress, event.target.value));
+    on("change", (event) => event.target.dataset?.articulation && this.chosen.articulateBy(event.target.dataset.articulation, event.target.value));
     on("scroll", (event) => event.target.id === "rail-rows" && this.later(this.voices()), { capture: true });
     window.addEventListener("resize", () => this.later());
   }
@@ -275,7 +275,7 @@ export class Rails extends RailPointer {
     if (dataset.mode) this.setMode(dataset.mode);
     else if (dataset.magnify) this.magnify(Number(dataset.magnify));
     else if (dataset.choose) this.chosen.by(dataset.choose);
-    else if (dataset.dress) this.chosen.dressBy(dataset.dress, dataset.value);
+    else if (dataset.articulation) this.chosen.articulateBy(dataset.articulation, dataset.value);
     else if (dataset.deed) this.deed(dataset.deed, Number(dataset.by));
     else if (dataset.speed) this.push({ kind: "speed", factor: Number(dataset.speed) }, { near: button });
     else if (dataset.barsEdit) this.barsEdit(dataset.barsEdit, button);

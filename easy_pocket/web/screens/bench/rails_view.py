@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,16 +10,16 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.feel.perform import TIME_STAGES, VELOCITY_STAGES, Performance
-from easy_pocket.core.pattern.articulation import articulation_to_doc, articulation_words
-from easy_pocket.core.pattern.strokes import Strokes, strokes
+from easy_pocket.core.feel.strokes import Strokes, strokes
+from easy_pocket.core.pattern.articulation import articulation_to_doc, describe_articulation
 from easy_pocket.core.pattern.timebase import ms_per_tick
 from easy_pocket.core.pattern.voices import ROLES
 from easy_pocket.core.sound.events import VoiceMix
 from easy_pocket.core.sound.kit import Kit, KitVoice
-from easy_pocket.store.loops.layered_loop_audio import tell_under
-from easy_pocket.store.songs.load import LoadedSong
+from easy_pocket.store.loops.layered_loop_audio import register_layered_loop
+from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.web.screens.bench.other_parts import other_hits
-from easy_pocket.web.shared.other_parts_playing import own_cell
+from easy_pocket.web.shared.other_parts_playing import selected_cell
 from easy_pocket.web.shared.voice_title import voice_title
 
 ON_GRID_MS = 0.75  # an offset smaller than this is drawn as on the grid
@@ -60,8 +60,8 @@ def offset_words(offset_ms: float) -> str:
 
 def hit_columns(performance: Performance, voice: str) -> dict[str, Any]:
     """A voice's hits as columns: tick, written and played velocity, offset and own offset in ms. `amounts` has the ms
-    of every stage that moves one of them; `accents` velocity steps alike. `dressed` and `asked` name by index the few
-    that are not plain, or ask for another sound."""
+    of every stage that moves one of them; `accents` velocity steps alike. `articulated` and `asked` name by index the
+    few that are not plain, or ask for another sound."""
     hits = performance.hits
     if voice not in hits.voices:
         return {"tick": [], "velocity": [], "played": [], "offset": [], "own": [], "amounts": {}, "accents": {},
@@ -76,16 +76,16 @@ def hit_columns(performance: Performance, voice: str) -> dict[str, Any]:
     asked = np.flatnonzero(hits.alternate[mine])
     if len(asked):
         columns["asked"] = {int(place): int(hits.alternate[mine[place]]) for place in asked}
-    if hits.decorated:
+    if hits.articulated:
         struck = strokes(performance)
         place = {int(index): number for number, index in enumerate(mine.tolist())}
-        columns["dressed"] = {
+        columns["articulated"] = {
             place[index]: {
-                "words": articulation_words(dress),
-                "drawn": _strokes_of(struck, performance, index) if dress.ornament else [],
-                **articulation_to_doc(dress),
+                "words": describe_articulation(articulation),
+                "drawn": _strokes_of(struck, performance, index) if articulation.ornament else [],
+                **articulation_to_doc(articulation),
             }
-            for index, dress in hits.decorated
+            for index, articulation in hits.articulated
             if index in place
         }
     return columns
@@ -144,10 +144,10 @@ def rail_facts(song: LoadedSong) -> dict[str, Any]:
 
 def _in_section(song: LoadedSong) -> dict[str, Any]:
     """Where the section begins in the pattern, how long a turn is, and whether the section plays it at all."""
-    cell = own_cell(song)
-    where = next((one for one in song.resolved if one.row.id == song.section.id), None)
+    cell = selected_cell(song)
+    where = next((one for one in song.sections if one.id == song.section_id), None)
     doc = where.cells.get(song.part.id) if where else None
-    plays = doc is not None and doc.get("pattern") == song.pattern_row.id
+    plays = doc is not None and doc.get("pattern") == song.pattern_id
     return {"start": cell.start_ticks, "cycle": song.part.cycle_ticks or song.pattern.length_ticks, "plays": plays}
 
 
@@ -157,14 +157,17 @@ def rail_data(song: LoadedSong, performance: Performance, only: frozenset[str] |
     return {
         "whole": only is None,
         "facts": rail_facts(song)
-        | {"others": other_hits(song), "under": {one.row.id: tell_under(one, performance) for one in song.under}},
+        | {
+            "others": other_hits(song),
+            "under": {one.id: register_layered_loop(one, performance) for one in song.layered_loops},
+        },
         "hits": {voice: hit_columns(performance, voice) for voice in voices},
     }
 
 
 def rail_heads(
     voices: Iterable[str],
-    mix: dict[str, VoiceMix],
+    mix: Mapping[str, VoiceMix],
     sounding: set[str],
     kit: Kit,
 ) -> list[Rail]:

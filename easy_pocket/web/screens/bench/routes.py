@@ -13,9 +13,9 @@ from easy_pocket.store.history.undo_log import StaleRevisionError
 from easy_pocket.store.songs.edits.pipeline import SentEdit, SentStep, make_edit, take_steps
 from easy_pocket.store.songs.load import read_song
 from easy_pocket.web.screens.bench.view import BenchView
-from easy_pocket.web.shared.dependencies import Song, SongId, Store, song_page, stale
+from easy_pocket.web.shared.dependencies import Reads, Song, SongId, Store, song_page, stale
 from easy_pocket.web.shared.edit_requests import AskedView, EditRequest, StepRequest, View
-from easy_pocket.web.shared.json_response import Answer
+from easy_pocket.web.shared.json_response import JsonResponse
 from easy_pocket.web.shared.playing import passes, playing
 from easy_pocket.web.shared.request_log import about
 from easy_pocket.web.shared.song_state import result_state, song_state
@@ -25,27 +25,27 @@ Tempo = Annotated[float, Query(ge=-1e9, le=1e9, allow_inf_nan=False)]
 
 
 @router.get("/songs/{song_id}/bench")
-def bench(request: Request, song: Song) -> Response:
-    return song_page(request, "bench/bench.html", song, bench=BenchView(song, View()))
+def bench(request: Request, song: Song, reader: Reads) -> Response:
+    return song_page(request, "bench/bench.html", song, bench=BenchView(song, View(), reader))
 
 
 @router.get("/songs/{song_id}/state")
-def state(song: Song, view: Annotated[AskedView, Query()]) -> Response:
+def state(song: Song, reader: Reads, view: Annotated[AskedView, Query()]) -> Response:
     """The song as it is now, for a page that looks elsewhere or has fallen behind."""
-    return Answer(song_state(song, view))
+    return JsonResponse(song_state(song, view, reader))
 
 
 @router.get("/songs/{song_id}/straight")
 def straight_passes(song: Song) -> Response:
     """What the loop plays on the grid, for a page that is about to hear it."""
     first, *more = passes(song, straight=True)
-    return Answer({"revision": song.row.revision, "straight": first, "straight_more": more})
+    return JsonResponse({"revision": song.revision, "straight": first, "straight_more": more})
 
 
 @router.get("/songs/{song_id}/playing")
 def playing_at(song: Song, tempo_bpm: Tempo) -> Response:
     """The stack at another tempo, to be heard beside a loop."""
-    return Answer(playing(song, tempo_bpm))
+    return JsonResponse(playing(song, tempo_bpm))
 
 
 @router.post("/songs/{song_id}/edits")
@@ -56,9 +56,9 @@ def edit(request: Request, store: Store, song_id: SongId, sent: EditRequest) -> 
     try:
         made = make_edit(store, song_id, SentEdit(sent.edit, sent.revision, looking, sent.edit_id or "", sent.gesture))
     except StaleRevisionError as error:
-        return stale(error, song_state(read_song(store.reader, song_id, looking), sent.view))
-    about(request, revision=made.song.row.revision, repeated=made.repeated)
-    return Answer(result_state(made, sent.view))
+        return stale(error, song_state(read_song(store.reader, song_id, looking), sent.view, store.reader))
+    about(request, revision=made.song.revision, repeated=made.repeated)
+    return JsonResponse(result_state(made, sent.view, store.reader))
 
 
 @router.post("/songs/{song_id}/undo")
@@ -78,6 +78,6 @@ def _step(request: Request, store: Database, song_id: int, direction: str, sent:
     try:
         made = take_steps(store, song_id, wanted)
     except StaleRevisionError as error:
-        return stale(error, song_state(read_song(store.reader, song_id, looking), sent.view))
-    about(request, revision=made.song.row.revision, repeated=made.repeated)
-    return Answer({**result_state(made, sent.view), "words": made.words})
+        return stale(error, song_state(read_song(store.reader, song_id, looking), sent.view, store.reader))
+    about(request, revision=made.song.revision, repeated=made.repeated)
+    return JsonResponse({**result_state(made, sent.view, store.reader), "words": made.words})

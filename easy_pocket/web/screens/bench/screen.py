@@ -1,15 +1,16 @@
 """The Bench's entry."""
 
+from easy_pocket.store.database import Reader
 from easy_pocket.store.songs.edits.pipeline import Changed
-from easy_pocket.store.songs.load import LoadedSong
+from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.web.screens.bench import feel_routes, history_routes, routes
 from easy_pocket.web.screens.bench.view import BenchView
 from easy_pocket.web.shared.edit_requests import View
 from easy_pocket.web.shared.screen import Screen, ScreenState, register
 
 
-def state(song: LoadedSong, view: View, changed: Changed) -> ScreenState:
-    bench = BenchView(song, view)
+def state(song: LoadedSong, view: View, changed: Changed, reader: Reader) -> ScreenState:
+    bench = BenchView(song, view, reader)
     if changed.felt:  # heads and tools stay as they are: a slider is answered many times a second
         return ScreenState(bench.felt_fragments(), bench.rail_data(), ribbon=False)
     return ScreenState(bench.fragments(changed.voices), bench.rail_data(changed.voices))

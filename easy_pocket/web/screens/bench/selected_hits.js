@@ -91,30 +91,30 @@ export class Chosen {
     return targets;
   }
 
-  dress(values) {
+  articulation(values) {
     const hits = this.need();
-    if (hits.length) this.push({ kind: "dress", places: hits.map(placeOf), values });
+    if (hits.length) this.push({ kind: "articulate", places: hits.map(placeOf), values });
   }
 
   ornament(name) {
     const hits = this.need();
     if (!hits.length) return;
-    const have = hits.every((hit) => hit.dress?.ornament === name);
+    const have = hits.every((hit) => hit.articulation?.ornament === name);
     const step = this.data.step(hits[0].voice);
     if (name === "ratchet") {
-      const now = hits[0].dress?.ornament === "ratchet" ? hits[0].dress.strokes : 0;
+      const now = hits[0].articulation?.ornament === "ratchet" ? hits[0].articulation.strokes : 0;
       const next = RATCHETS[RATCHETS.indexOf(now) + 1];
-      this.dress(next ? { ornament: "ratchet", strokes: next, span_ticks: step } : { ornament: "", strokes: 0, span_ticks: 0 });
+      this.articulation(next ? { ornament: "ratchet", strokes: next, span_ticks: step } : { ornament: "", strokes: 0, span_ticks: 0 });
     } else if (name === "roll") {
       const span = step * 4;
-      this.dress(have ? { ornament: "", strokes: 0, span_ticks: 0 } : { ornament: "roll", strokes: 8, span_ticks: span });
+      this.articulation(have ? { ornament: "", strokes: 0, span_ticks: 0 } : { ornament: "roll", strokes: 8, span_ticks: span });
     } else {
-      this.dress({ ornament: have ? "" : name, strokes: 0, span_ticks: 0 });
+      this.articulation({ ornament: have ? "" : name, strokes: 0, span_ticks: 0 });
     }
   }
 
   // One of the finer ways to strike, as chosen or typed.
-  dressBy(name, value) {
+  articulateBy(name, value) {
     const hits = this.need();
     if (!hits.length) return;
     const step = this.data.step(hits[0].voice);
@@ -123,7 +123,7 @@ export class Chosen {
       this.rails.say(`'${value}' is no number.`);
       return;
     }
-    const rolls = hits.filter((hit) => ["ratchet", "roll"].includes(hit.dress?.ornament));
+    const rolls = hits.filter((hit) => ["ratchet", "roll"].includes(hit.articulation?.ornament));
     if (["spacing", "swell", "span", "strokes"].includes(name) && rolls.length < hits.length) {
       this.rails.say("Only a ratchet or a roll has strokes: press ratchet (r) or roll (Shift R) first.");
       return;
@@ -132,16 +132,16 @@ export class Chosen {
       spacing: { spacing: value },
       swell: { swell: Math.round(number) },
       span: { span_ticks: Math.max(10, Math.round(number * step)) },
-      strokes: { strokes: Math.round(number), ornament: number > 8 ? "roll" : (hits[0].dress?.ornament ?? "ratchet") },
+      strokes: { strokes: Math.round(number), ornament: number > 8 ? "roll" : (hits[0].articulation?.ornament ?? "ratchet") },
       grace_ms: { grace_ms: number },
       length: { length_ticks: Math.max(0, Math.round(number * step)) },
       passes: { passes: Math.round(number) },
     };
-    this.dress(values[name]);
+    this.articulation(values[name]);
   }
 
   plain() {
-    this.dress({ ornament: "", strokes: 0, span_ticks: 0, spacing: "even", swell: 0, tune_cents: 0, pan: 0, length_ticks: 0, odds_percent: 100, passes: 0 });
+    this.articulation({ ornament: "", strokes: 0, span_ticks: 0, spacing: "even", swell: 0, tune_cents: 0, pan: 0, length_ticks: 0, odds_percent: 100, passes: 0 });
   }
 
   velocity(value) {
@@ -157,7 +157,7 @@ export class Chosen {
 
   lock() {
     const hits = this.need();
-    if (hits.length) this.push({ kind: "lock_hits", places: hits.map(placeOf), locked: !hits.every((hit) => hit.dress?.locked) });
+    if (hits.length) this.push({ kind: "lock_hits", places: hits.map(placeOf), locked: !hits.every((hit) => hit.articulation?.locked) });
   }
 
   remove() {
@@ -209,7 +209,7 @@ export class Chosen {
   }
 
   bare(hit) {
-    return bare(hit.dress);
+    return bare(hit.articulation);
   }
 
   // The system's clipboard, as text one can read: voice, tick, velocity, own offset, other sound, what sets it apart.
@@ -222,7 +222,7 @@ export class Chosen {
     }
     const hits = this.targets;
     if (!hits.length) return;
-    const lines = hits.map((hit) => [hit.voice, hit.tick, hit.velocity, hit.own, hit.asked, JSON.stringify(bare(hit.dress))].join(" "));
+    const lines = hits.map((hit) => [hit.voice, hit.tick, hit.velocity, hit.own, hit.asked, JSON.stringify(bare(hit.articulation))].join(" "));
     event.clipboardData.setData("text/plain", [HEADING, ...lines].join("\n"));
     event.preventDefault();
     if (kind === "cut") this.remove();
@@ -244,8 +244,8 @@ export class Chosen {
   }
 }
 
-function bare(dress) {
-  const { words, drawn, ...doc } = dress ?? {};
+function bare(articulation) {
+  const { words, drawn, ...doc } = articulation ?? {};
   return doc;
 }
 

@@ -7,9 +7,12 @@ from typing import Any
 
 from easy_pocket.core.feel.perform import Performance
 from easy_pocket.core.pattern.timebase import GRID_NAMES, GRID_TICKS
-from easy_pocket.core.song.cycles import together_words
+from easy_pocket.core.song.cycles import describe_meeting
 from easy_pocket.core.sound.events import audible
-from easy_pocket.store.songs.load import LoadedSong
+from easy_pocket.store.database import Reader
+from easy_pocket.store.grooves.templates import groove_names
+from easy_pocket.store.kits.kits import kit_names
+from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.web.screens.bench.feel_panel import feel_panel
 from easy_pocket.web.screens.bench.other_parts import other_heads
 from easy_pocket.web.screens.bench.pocket_chart import pocket_piece
@@ -22,9 +25,10 @@ from easy_pocket.web.shared.render import render
 class BenchView:
     """Everything the Bench's templates ask for."""
 
-    def __init__(self, song: LoadedSong, view: View) -> None:
+    def __init__(self, song: LoadedSong, view: View, reader: Reader) -> None:
         self.song = song
         self.view = view
+        self.reader = reader
         self.performance: Performance = song.performance()
         voices = tuple(song.part.voices)
         self.rails = rail_heads(voices, song.mix, audible(voices, song.mix), song.kit)
@@ -38,12 +42,12 @@ class BenchView:
     @property
     def patterns(self) -> list[tuple[int, str]]:
         """Of the part that is looked at."""
-        part = next(part for part in self.song.parts if part.row.id == self.song.part.id)
+        part = next(part for part in self.song.parts if part.id == self.song.part.id)
         return [(row.id, row.name) for row in part.patterns]
 
     @property
     def part_words(self) -> str:
-        part = next(part for part in self.song.parts if part.row.id == self.song.part.id)
+        part = next(part for part in self.song.parts if part.id == self.song.part.id)
         return part_words(part, self.song)
 
     @cached_property
@@ -56,11 +60,15 @@ class BenchView:
         """When all parts begin together again, where there are several."""
         if len(self.song.parts) < 2:
             return ""
-        return together_words(cycles_of(self.song), self.song.metre)
+        return describe_meeting(cycles_of(self.song), self.song.metre)
 
     @property
     def groove_names(self) -> list[tuple[int, str]]:
-        return self.song.groove_names
+        return groove_names(self.reader)
+
+    @cached_property
+    def kit_names(self) -> dict[str, str]:
+        return kit_names(self.reader)
 
     @property
     def length_words(self) -> str:

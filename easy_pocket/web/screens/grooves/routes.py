@@ -17,10 +17,10 @@ from easy_pocket.store.grooves.shelf import find_groove, groove_rows
 from easy_pocket.store.songs.edits.grooves import BringInGroove
 from easy_pocket.store.songs.feels import with_groove
 from easy_pocket.web.screens.grooves.view import GrooveView, groove_cards
-from easy_pocket.web.shared.dependencies import RowId, Song, SongId, Store, download, edit_from_file, song_page
+from easy_pocket.web.shared.dependencies import Reads, RowId, Song, SongId, Store, download, edit_from_file, song_page
 from easy_pocket.web.shared.edit_requests import View
 from easy_pocket.web.shared.job_routes import workers
-from easy_pocket.web.shared.json_response import Answer
+from easy_pocket.web.shared.json_response import JsonResponse
 from easy_pocket.web.shared.playing import playing
 from easy_pocket.web.shared.render import render
 from easy_pocket.web.shared.selection import At
@@ -34,33 +34,34 @@ MaybeId = Annotated[int, Query(ge=0, le=2**31 - 1)]
 
 
 @router.get("/songs/{song_id}/grooves")
-def show(request: Request, song: Song, groove: MaybeId = 0) -> Response:
+def show(request: Request, song: Song, reader: Reads, groove: MaybeId = 0) -> Response:
     return song_page(
-        request, "grooves/grooves.html", song, grooves=GrooveView(song, View(screen="grooves", groove=groove))
+        request, "grooves/grooves.html", song, grooves=GrooveView(song, View(screen="grooves", groove=groove), reader)
     )
 
 
 @router.get("/songs/{song_id}/grooves/list")
-def listed(song: Song, chosen: MaybeId = 0) -> Response:
+def listed(song: Song, reader: Reads, chosen: MaybeId = 0) -> Response:
     """The shelf as a list to choose from, anywhere."""
-    cards = groove_cards(groove_rows(song.reader))
+    cards = groove_cards(groove_rows(reader))
     return Response(render("grooves/_groove_list.html", cards=cards, chosen=chosen), media_type="text/html")
 
 
 @router.get("/songs/{song_id}/grooves/{groove_id}/playing")
 def playing_with(
     song: Song,
+    reader: Reads,
     groove_id: MaybeGroove,
     scope: Annotated[str, Query(max_length=30)] = "stack",
 ) -> Response:
     """The stack as it would play with this groove on a scope; 0 is no groove."""
-    template = find_groove(song.reader, groove_id)[1] if groove_id else None
-    return Answer(playing(with_groove(song, scope, template), timings=("felt",)))
+    template = find_groove(reader, groove_id)[1] if groove_id else None
+    return JsonResponse(playing(with_groove(song, scope, template), timings=("felt",)))
 
 
 @router.get("/songs/{song_id}/grooves/{groove_id}/file")
-def save_file(song: Song, groove_id: RowId, kind: Literal["json", "csv", "mid"]) -> Response:
-    _, groove = find_groove(song.reader, groove_id)
+def save_file(song: Song, reader: Reads, groove_id: RowId, kind: Literal["json", "csv", "mid"]) -> Response:
+    _, groove = find_groove(reader, groove_id)
     data = {
         "json": lambda: dump_template(groove).encode(),
         "csv": lambda: dump_groove_csv(groove).encode(),
@@ -78,6 +79,6 @@ async def upload(
 
     def bring_in() -> Response:
         made = edit_from_file(store, song_id, BringInGroove(groove=groove), at, edit_id=edit_id)
-        return Answer({"made": made.changed.made, "song": header_state(made.song, made.undo, made.redo)})
+        return JsonResponse({"made": made.changed.made, "song": header_state(made.song, made.undo, made.redo)})
 
     return await run_in_threadpool(bring_in)

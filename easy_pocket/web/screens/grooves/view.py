@@ -10,13 +10,14 @@ import numpy as np
 from markupsafe import Markup
 
 from easy_pocket.core.feel.template import LANES, MAX_TEMPLATE_BARS, GrooveTemplate
-from easy_pocket.core.feel.template_edits import fit_words
+from easy_pocket.core.feel.template_edits import describe_fit
 from easy_pocket.core.pattern.timebase import part_of_beat
+from easy_pocket.store.database import Reader
 from easy_pocket.store.grooves.shelf import groove_rows
 from easy_pocket.store.grooves.templates import template_of_row
 from easy_pocket.store.loops.loops import loops_of
 from easy_pocket.store.schema.tables import TemplateRow
-from easy_pocket.store.songs.load import LoadedSong
+from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.web.shared.edit_requests import View
 from easy_pocket.web.shared.render import render
 
@@ -80,8 +81,8 @@ def _picture(groove: GrooveTemplate) -> Markup:
 class GrooveView:
     """Everything the Grooves screen asks for; with a groove that is gone, the first of the shelf."""
 
-    def __init__(self, song: LoadedSong, view: View, made: int | None = None) -> None:
-        rows = groove_rows(song.reader)
+    def __init__(self, song: LoadedSong, view: View, reader: Reader, made: int | None = None) -> None:
+        rows = groove_rows(reader)
         wanted = made or view.groove
         row = next((row for row in rows if row.id == wanted), rows[0] if rows else None)
         self.song = song
@@ -90,12 +91,12 @@ class GrooveView:
         self.groove = template_of_row(row) if row else None
         self.lane = view.lane if view.lane in LANES else "all"
         self.scope = view.scope if view.scope in ("stack", "part", *song.part.voices) else "stack"
-        self.loops = [(loop.id, loop.name) for loop in loops_of(song.reader, song.row.id)]
+        self.loops = [(loop.id, loop.name) for loop in loops_of(reader, song.id)]
 
     @property
     def put_on(self) -> list[tuple[str, str, bool]]:
         """Scopes the groove can be put on, and whether it is."""
-        docs = {"stack": self.song.row.feel, "part": self.song.part.feel, **self.song.part.voice_feel}
+        docs = {"stack": self.song.feel_doc, "part": self.song.part.feel_doc, **self.song.part.voice_feel_docs}
         names = {"stack": "whole stack", "part": self.song.part.name}
         names |= {voice.role: voice.title for voice in self.song.kit.voices if voice.role in self.song.part.voices}
         here = self.row.id if self.row else None
@@ -103,7 +104,7 @@ class GrooveView:
 
     @property
     def fit(self) -> str:
-        return fit_words(self.groove, self.song.metre, self.song.pattern.bars) if self.groove else ""
+        return describe_fit(self.groove, self.song.metre, self.song.pattern.bars) if self.groove else ""
 
     @property
     def most_bars(self) -> int:

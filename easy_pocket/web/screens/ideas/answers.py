@@ -11,19 +11,21 @@ from easy_pocket.core.ideas.build_up import build_up, stages
 from easy_pocket.core.ideas.change import Idea, with_changes
 from easy_pocket.core.ideas.fills import fills
 from easy_pocket.core.ideas.grow import grow
-from easy_pocket.core.ideas.idea_context import Scene, window
+from easy_pocket.core.ideas.idea_context import IdeaContext, window
 from easy_pocket.core.ideas.imported_fill import bring_fill
 from easy_pocket.core.ideas.mix import mix
 from easy_pocket.core.ideas.rolls import rolls
 from easy_pocket.core.ideas.variation_kinds import step_of
 from easy_pocket.core.ideas.variations import variations
 from easy_pocket.core.pattern.pattern import Pattern
-from easy_pocket.store.database import Reads
-from easy_pocket.store.ideas.log import scene_of
-from easy_pocket.store.loops.loop_uses import heard_beat
+from easy_pocket.store.database import Reader
+from easy_pocket.store.ideas.log import idea_context_of
 from easy_pocket.store.loops.loops import get_loop
-from easy_pocket.store.songs.load import LoadedSong, read_song, shelf
+from easy_pocket.store.songs.load import read_song
+from easy_pocket.store.songs.loaded import LoadedSong
+from easy_pocket.store.songs.loop_uses import loop_beat
 from easy_pocket.store.songs.phrases import lines
+from easy_pocket.store.songs.shelf import shelf
 from easy_pocket.store.songs.snapshots import snapshot_pattern, snapshots
 from easy_pocket.web.screens.ideas.cards import Card, fill_cards, grown_cards, idea_doc, span_cards, stage_cards
 from easy_pocket.web.screens.ideas.requests import (
@@ -42,9 +44,9 @@ from easy_pocket.web.shared.render import render
 AT_ONCE = 6
 
 
-def answer(reader: Reads, song: LoadedSong, asked: Ask) -> dict[str, Any]:
+def answer(reader: Reader, song: LoadedSong, asked: Ask) -> dict[str, Any]:
     """Raises EditRefusedError or BadValueError when no idea fits, with the reason."""
-    scene = scene_of(song)
+    scene = idea_context_of(song)
     step = step_of(scene)
     match asked:
         case FillAsk():
@@ -78,8 +80,8 @@ def answer(reader: Reads, song: LoadedSong, asked: Ask) -> dict[str, Any]:
             return _told(song, [mixed], fill_cards([mixed], begin, end, step), begin, end)
         case BringAsk():
             begin, end = window(scene, asked.beats, asked.end_tick)
-            row = get_loop(reader, song.row.id, asked.loop_id)
-            source = heard_beat(reader, row).pattern
+            row = get_loop(reader, song.id, asked.loop_id)
+            source = loop_beat(reader, row).pattern
             metre = source.metre
             from_tick = None
             if asked.from_bar is not None:
@@ -91,7 +93,7 @@ def brought(
     song: LoadedSong, source: Pattern, begin: int, end: int, name: str, from_tick: int | None = None
 ) -> dict[str, Any]:
     """A fill out of another pattern as an idea of its own."""
-    scene = scene_of(song)
+    scene = idea_context_of(song)
     idea = bring_fill(scene, source, begin, end, name, from_tick)
     return _told(song, [idea], fill_cards([idea], begin, end, step_of(scene)), begin, end)
 
@@ -106,7 +108,7 @@ def _told(
     named: Sequence[tuple[str, int]] = (),
 ) -> dict[str, Any]:
     return {
-        "revision": song.row.revision,
+        "revision": song.revision,
         "ideas": [idea_doc(idea, begin, end, named) for idea in ideas],
         "cards": [render("ideas/_idea_card.html", card=card, number=number) for number, card in enumerate(cards)],
         "of": [card.of for card in cards],
@@ -114,7 +116,7 @@ def _told(
     }
 
 
-def _bars(scene: Scene, from_bar: int, bars: int | None) -> tuple[int, int]:
+def _bars(scene: IdeaContext, from_bar: int, bars: int | None) -> tuple[int, int]:
     bar, length = scene.metre.bar_ticks, scene.pattern.length_ticks
     begin = (from_bar - 1) * bar
     if begin >= length:
@@ -122,7 +124,7 @@ def _bars(scene: Scene, from_bar: int, bars: int | None) -> tuple[int, int]:
     return begin, length if bars is None else min(begin + bars * bar, length)
 
 
-def _built(song: LoadedSong, scene: Scene, asked: BuildAsk, step: int) -> dict[str, Any]:
+def _built(song: LoadedSong, scene: IdeaContext, asked: BuildAsk, step: int) -> dict[str, Any]:
     made = stages(scene.pattern, asked.stages, tuple(asked.order), asked.from_percent, asked.bars)
     idea = build_up(scene.pattern, made, asked.bars)
     bars = max(1, idea.length_ticks // len(made) // scene.metre.bar_ticks)
@@ -130,14 +132,14 @@ def _built(song: LoadedSong, scene: Scene, asked: BuildAsk, step: int) -> dict[s
     return _told(song, [idea], stage_cards(idea, made, step), 0, idea.length_ticks, named=named)
 
 
-def _borrowed(reader: Reads, song: LoadedSong, scene: Scene, asked: BorrowAsk) -> tuple[list[Idea], str]:
+def _borrowed(reader: Reader, song: LoadedSong, scene: IdeaContext, asked: BorrowAsk) -> tuple[list[Idea], str]:
     """The line of a voice out of snapshots, other songs and the shelf, six at a time."""
     grid = song.part.step_ticks if asked.on_grid else 0
     if asked.song_id is not None:
-        other = read_song(song.reader, asked.song_id)
-        return [borrow(scene, other.pattern, asked.voice, asked.to_voice, other.row.name, grid)], ""
+        other = read_song(reader, asked.song_id)
+        return [borrow(scene, other.pattern, asked.voice, asked.to_voice, other.name, grid)], ""
     sources = [(snapshot_pattern(song, row), f"snapshot {row.name}") for row in snapshots(reader, song)]
-    sources += [(one.pattern, one.row.name) for one in shelf(reader) if one.row.id != song.row.id]
+    sources += [(one.pattern, one.name) for one in shelf(reader) if one.id != song.id]
     sources += [(Pattern(line.length_ticks, line.hits, line.metre), line.name) for line in lines(reader)]
     fitting = [(source, name) for source, name in sources if any(hit.voice == asked.voice for hit in source.hits)]
     ideas = []

@@ -19,21 +19,22 @@ from easy_pocket.store.ideas.log import (
     change_from_doc,
     change_to_doc,
     forget_old_ideas,
+    idea_context_of,
     log_idea,
     logged_ideas,
-    scene_of,
     set_idea_state,
     with_idea,
 )
 from easy_pocket.store.schema.tables import IdeaRow
-from easy_pocket.store.songs.load import LoadedSong, read_song
+from easy_pocket.store.songs.load import read_song
+from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.web.screens.ideas.answers import answer, brought
 from easy_pocket.web.screens.ideas.cards import fill_cards, idea_doc
 from easy_pocket.web.screens.ideas.requests import Ask, HearAsk, LogAsk, StateAsk
 from easy_pocket.web.screens.ideas.view import IdeasView, log_rows
-from easy_pocket.web.shared.dependencies import RowId, Song, SongId, Store, song_page
+from easy_pocket.web.shared.dependencies import Reads, RowId, Song, SongId, Store, song_page
 from easy_pocket.web.shared.job_routes import workers
-from easy_pocket.web.shared.json_response import Answer
+from easy_pocket.web.shared.json_response import JsonResponse
 from easy_pocket.web.shared.playing import playing
 from easy_pocket.web.shared.render import render
 from easy_pocket.web.shared.selection import At
@@ -44,20 +45,20 @@ MOST_BACK = {"pinned": 24}  # cards at once; of other states six
 
 
 @router.get("/songs/{song_id}/ideas")
-def ideas(request: Request, song: Song) -> Response:
-    return song_page(request, "ideas/ideas.html", song, ideas=IdeasView(song))
+def ideas(request: Request, song: Song, reader: Reads) -> Response:
+    return song_page(request, "ideas/ideas.html", song, ideas=IdeasView(song, reader))
 
 
 @router.post("/songs/{song_id}/ideas")
-def ask(song: Song, sent: Ask) -> Response:
-    return Answer(answer(song.reader, song, sent))
+def ask(song: Song, reader: Reads, sent: Ask) -> Response:
+    return JsonResponse(answer(reader, song, sent))
 
 
 @router.post("/songs/{song_id}/ideas/hear")
-def hear(song: Song, sent: HearAsk) -> Response:
+def analyze_loop(song: Song, sent: HearAsk) -> Response:
     """What the stack plays with an idea, or with what is kept of it; nothing is changed."""
     changed = with_idea(song, [change.to_core() for change in sent.changes], sent.length_ticks)
-    return Answer(playing(changed, timings=("felt",)))
+    return JsonResponse(playing(changed, timings=("felt",)))
 
 
 @router.post("/songs/{song_id}/ideas/upload")
@@ -76,15 +77,15 @@ async def upload(
 
     def bring() -> dict[str, Any]:
         song = read_song(store.reader, song_id, at)
-        begin, end = window(scene_of(song), beats, end_tick)
+        begin, end = window(idea_context_of(song), beats, end_tick)
         return brought(song, pattern, begin, end, known)
 
-    return Answer(await run_in_threadpool(bring))
+    return JsonResponse(await run_in_threadpool(bring))
 
 
 @router.get("/songs/{song_id}/ideas/log")
-def log(song: Song) -> Response:
-    return Answer({"log": log_rows(song.reader, song)})
+def log(song: Song, reader: Reads) -> Response:
+    return JsonResponse({"log": log_rows(reader, song)})
 
 
 @router.post("/songs/{song_id}/ideas/log")
@@ -97,33 +98,34 @@ def remember(store: Store, song: Song, sent: LogAsk) -> Response:
             }
             log_idea(session, song, idea.kind, sent.state, doc)
         forget_old_ideas(session, song)
-    return Answer({"log": log_rows(song.reader, song)})
+    return JsonResponse({"log": log_rows(store.reader, song)})
 
 
 @router.post("/songs/{song_id}/ideas/log/{idea_id}")
 def set_state(store: Store, song: Song, idea_id: RowId, sent: StateAsk) -> Response:
     with store.transaction() as session:
         set_idea_state(session, song, idea_id, sent.state)
-    return Answer({"log": log_rows(song.reader, song)})
+    return JsonResponse({"log": log_rows(store.reader, song)})
 
 
 @router.get("/songs/{song_id}/ideas/log/back")
 def bring_back(
     song: Song,
+    reader: Reads,
     state: Literal["pinned", "taken", "dropped"] = "dropped",
     idea_id: Annotated[int | None, Query(ge=1, le=2**31 - 1)] = None,
 ) -> Response:
     """Ideas out of the log as cards again: the ones dropped last, those pinned, or a certain one."""
-    rows = logged_ideas(song.reader, song, state if idea_id is None else None)
+    rows = logged_ideas(reader, song, state if idea_id is None else None)
     if idea_id is not None:
         rows = [row for row in rows if row.id == idea_id]
     if not rows:
         raise PocketError("There are no such ideas in the log: ask for six more instead.")
-    return Answer(_again(song, rows[: MOST_BACK.get(state, 6)]))
+    return JsonResponse(_again(song, rows[: MOST_BACK.get(state, 6)]))
 
 
 def _again(song: LoadedSong, rows: list[IdeaRow]) -> dict[str, Any]:
-    scene = scene_of(song)
+    scene = idea_context_of(song)
     told, cards = [], []
     for row in rows:
         doc = json.loads(row.doc)
@@ -136,4 +138,4 @@ def _again(song: LoadedSong, rows: list[IdeaRow]) -> dict[str, Any]:
         cards.append(render("ideas/_idea_card.html", card=fill_cards([idea], begin, end, step_of(scene))[0], number=0))
         told.append({**idea_doc(idea, begin, end), "key": doc["key"], "id": row.id, "state": row.state})
     of = list(range(len(told)))
-    return {"revision": song.row.revision, "ideas": told, "cards": cards, "of": of, "words": ""}
+    return {"revision": song.revision, "ideas": told, "cards": cards, "of": of, "words": ""}

@@ -10,11 +10,11 @@ from easy_pocket.core.ideas.idea_context import usual_beats
 from easy_pocket.core.ideas.mix import WAYS
 from easy_pocket.core.ideas.variation_kinds import KINDS
 from easy_pocket.core.pattern.voices import ROLES
-from easy_pocket.store.database import Reads
+from easy_pocket.store.database import Reader, Reads
 from easy_pocket.store.ideas.log import logged_ideas
 from easy_pocket.store.loops.loops import loops_of
 from easy_pocket.store.schema.tables import IdeaRow
-from easy_pocket.store.songs.load import LoadedSong
+from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.web.shared.voice_title import voice_title
 
 TABS = (("fill", "Fill"), ("variation", "Variation"), ("grow", "Grow"), ("roll", "Roll"), ("build", "Build-up"),
@@ -24,13 +24,13 @@ TABS = (("fill", "Fill"), ("variation", "Variation"), ("grow", "Grow"), ("roll",
 class IdeasView:
     """Everything the screen's templates ask for."""
 
-    def __init__(self, song: LoadedSong) -> None:
+    def __init__(self, song: LoadedSong, reader: Reader) -> None:
         self.song = song
         self.tabs = TABS
         self.kinds = {key: words for key, (words, _) in KINDS.items()}
         self.ways = WAYS
-        self.loops = [(row.id, row.name) for row in loops_of(song.reader, song.row.id)]
-        self.pinned = [pinned_doc(row) for row in logged_ideas(song.reader, song, "pinned")]
+        self.loops = [(row.id, row.name) for row in loops_of(reader, song.id)]
+        self.pinned = [pinned_doc(row) for row in logged_ideas(reader, song, "pinned")]
 
     @property
     def voices(self) -> list[tuple[str, str]]:
@@ -56,7 +56,7 @@ class IdeasView:
             "usual_beats": usual_beats(metre),
             "length": pattern.length_ticks,
             "bars": pattern.bars,
-            "section": self.song.section.name,
+            "section": self.song.section_name,
             "goes_on": [voice for voice in ("hat_closed", "ride", "shaker", "tambourine", "kick") if self._has(voice)],
             "pinned": self.pinned,
         }

@@ -9,8 +9,8 @@ from starlette.concurrency import run_in_threadpool
 from starlette.requests import Request
 from starlette.responses import Response
 
+from easy_pocket.core.formats.sound_files import ImportedSounds
 from easy_pocket.core.sound.character import Character
-from easy_pocket.core.sound.import_sounds import BroughtIn
 from easy_pocket.core.sound.library import Query as Wanted
 from easy_pocket.core.sound.library import free_bands, search
 from easy_pocket.core.sound.sound import sampled
@@ -26,13 +26,14 @@ from easy_pocket.store.kits.sound_library import (
     sound_index,
     sounds_by_id,
 )
+from easy_pocket.store.songs.create import check_name
 from easy_pocket.store.songs.edits.fields import Name, Strict, Voice
-from easy_pocket.store.songs.load import check_name, read_song
-from easy_pocket.store.songs.selection import Looking
+from easy_pocket.store.songs.load import read_song
+from easy_pocket.store.songs.selection import Selection
 from easy_pocket.web.screens.kit.library_view import other_layers_energy, sound_doc
-from easy_pocket.web.shared.dependencies import RowId, Song, SongId, Store
+from easy_pocket.web.shared.dependencies import Reads, RowId, Song, SongId, Store
 from easy_pocket.web.shared.job_routes import workers
-from easy_pocket.web.shared.json_response import Answer
+from easy_pocket.web.shared.json_response import JsonResponse
 from easy_pocket.web.shared.selection import At
 from easy_pocket.web.shared.uploads import FileName, plain_name, read_upload
 
@@ -43,6 +44,7 @@ Side = Annotated[int, Query(ge=-1, le=1)]
 @router.get("/songs/{song_id}/library")
 def find(
     song: Song,
+    reader: Reads,
     role: Annotated[str, Query(max_length=30)] = "",
     source: Annotated[str, Query(max_length=10)] = "",
     words: Annotated[str, Query(max_length=100)] = "",
@@ -64,10 +66,10 @@ def find(
     if fits and voice in song.kit.roles:
         free = free_bands(other_layers_energy(song.kit.voice(voice).alternate(alternate), layer, song.samples))
     wanted = Wanted(role or None, source or None, words, favourite, recent, bright, long, noisy, like, free)
-    index = sound_index(song.reader)
+    index = sound_index(reader)
     places = search(index, wanted)
-    rows = sounds_by_id(song.reader, index.ids[places[offset : offset + limit]].tolist())
-    return Answer({"total": len(places), "offset": offset, "sounds": [sound_doc(row, song.kit) for row in rows]})
+    rows = sounds_by_id(reader, index.ids[places[offset : offset + limit]].tolist())
+    return JsonResponse({"total": len(places), "offset": offset, "sounds": [sound_doc(row, song.kit) for row in rows]})
 
 
 @router.post("/songs/{song_id}/library/upload")
@@ -78,7 +80,12 @@ async def upload(request: Request, store: Store, song_id: SongId, at: At, name: 
 
 
 def _keep(
-    store: Database, song_id: int, at: Looking, ready: list[BroughtIn], characters: list[Character], refused: list[str]
+    store: Database,
+    song_id: int,
+    at: Selection,
+    ready: list[ImportedSounds],
+    characters: list[Character],
+    refused: list[str],
 ) -> Response:
     """Sounds that were read and measured."""
     audio = {one.audio: one.frames for one in ready}
@@ -92,7 +99,7 @@ def _keep(
         {**sound_doc(row, kit), "new": fresh, "certainty": round(one.certainty, 2)}
         for one, (row, fresh) in zip(ready, kept, strict=True)
     ]
-    return Answer({"sounds": docs, "refused": refused})
+    return JsonResponse({"sounds": docs, "refused": refused})
 
 
 class Change(Strict):
@@ -113,4 +120,4 @@ def change(store: Store, sound_id: RowId, sent: Change) -> Response:
             row = remove_sound(session, sound_id, sent.removed)
         else:
             row = rename_sound(session, sound_id, sent.name and check_name(sent.name), sent.role)
-    return Answer(sound_doc(row, None))
+    return JsonResponse(sound_doc(row, None))

@@ -20,8 +20,9 @@ from easy_pocket.core.sound.sample_format import Frames
 from easy_pocket.core.sound.sound import SAMPLED
 from easy_pocket.core.sound.spectrum import THIRD_NAMES
 from easy_pocket.core.sound.velocity import HARD_VELOCITY
-from easy_pocket.store.kits.kits import songs_with_kit
-from easy_pocket.store.songs.load import LoadedSong
+from easy_pocket.store.database import Reader
+from easy_pocket.store.kits.kits import kit_names, songs_with_kit
+from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.web.screens.kit.drags import Drag, db, layer_drags, model_drags, tune_words, voice_drags
 from easy_pocket.web.shared.edit_requests import View
 from easy_pocket.web.shared.playing import strike
@@ -66,10 +67,11 @@ _small_waves: ByteCache[str] = ByteCache("small waves", 8 << 20)  # by audio key
 class KitView:
     """What the templates of the Kit screen show."""
 
-    def __init__(self, song: LoadedSong, view: View) -> None:
+    def __init__(self, song: LoadedSong, view: View, reader: Reader) -> None:
         self.song, self.view, self.samples = song, view, song.samples
-        self.songs = songs_with_kit(song.reader, song.kit.key)
+        self.songs = songs_with_kit(reader, song.kit.key)
         self.kit: Kit = song.kit
+        self.kit_names = kit_names(reader)
         roles = self.kit.roles
         self.role = view.voice if view.voice in roles else next((r for r in song.part.voices if r in roles), roles[0])
         self.voice: KitVoice = self.kit.voice(self.role)
@@ -106,7 +108,7 @@ class KitView:
     @property
     def others(self) -> list[tuple[str, str]]:
         """Kits to compare with."""
-        return [(key, name) for key, name in self.song.kit_names.items() if key != self.kit.key]
+        return [(key, name) for key, name in self.kit_names.items() if key != self.kit.key]
 
     # Middle -----------------------------------------------------------------------------------------------------------
     @cached_property

@@ -4,26 +4,28 @@ from __future__ import annotations
 
 from typing import Any
 
-from easy_pocket.core.listen.layered_loop import Under
+from easy_pocket.core.listen.layered_loop import LayerSettings
 from easy_pocket.core.pattern.timebase import place_name
-from easy_pocket.store.songs.load import LoadedSong
+from easy_pocket.store.database import Reader
+from easy_pocket.store.grooves.templates import groove_names
+from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.web.shared.voice_title import voice_title
 
 EIGHTH = 480
 MOST_BARS_NAMED = 64
 
 
-class UnderView:
+class LayeredLoopView:
     """What the template asks for; a loop that is not under the stack shows only how to put it there."""
 
-    def __init__(self, song: LoadedSong, loop_id: int, loop_bars: int) -> None:
-        found = next((one for one in song.under if one.row.id == loop_id), None)
+    def __init__(self, reader: Reader, song: LoadedSong, loop_id: int, loop_bars: int) -> None:
+        found = next((one for one in song.layered_loops if one.id == loop_id), None)
         self.there = found is not None
-        self.under = found.under if found else Under()
+        self.under = found.under if found else LayerSettings()
         bars = min(song.pattern.bars, MOST_BARS_NAMED)
         self.from_bars = _with(self.under.from_bar, [(bar, f"{bar}") for bar in range(1, bars + 1)])
         self.to_bars = _with(self.under.to_bar, [(0, "the end"), *((bar, f"{bar}") for bar in range(1, bars + 1))])
-        self.sections = [("", "the bars below"), *((row.id, row.name) for row in (one.row for one in song.resolved))]
+        self.sections = [("", "the bars below"), *((row.id, row.name) for row in song.sections)]
         bar_ticks = song.metre.bar_ticks
         turns = [(0, f"its own, {loop_bars} bar{'s' if loop_bars != 1 else ''}")]
         turns += [(EIGHTH * count, f"{count} eighths") for count in (1, 2, 3, 5, 6, 7, 9)]
@@ -34,7 +36,7 @@ class UnderView:
         self.voices = _with(
             self.under.duck_voice, [("", "no voice"), *((v, voice_title(song.kit, v)) for v in song.part.voices)]
         )
-        self.grooves = song.groove_names if self.under.to == "groove" else []
+        self.grooves = groove_names(reader) if self.under.to == "groove" else []
         self.chosen: dict[str, Any] = {
             **{name: getattr(self.under, name) for name in ("how", "from_bar", "to_bar", "cycle_ticks", "start_ticks")},
             "section_id": (found.section_id if found else None) or "",

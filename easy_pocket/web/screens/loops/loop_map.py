@@ -9,7 +9,7 @@ import numpy as np
 
 from easy_pocket.core.feel.template import Lane
 from easy_pocket.core.listen.groove import extract_template, hits_that_count, slots_and_offsets, struck_together_ms
-from easy_pocket.core.listen.loop_analysis import Heard
+from easy_pocket.core.listen.loop_analysis import LoopAnalysis
 from easy_pocket.core.listen.reading import with_grid
 from easy_pocket.web.screens.bench.rails_view import ON_GRID_MS, signed
 
@@ -46,7 +46,7 @@ class LoopMap:
 
     def __init__(
         self,
-        heard: Heard,
+        heard: LoopAnalysis,
         lane: str = "all",
         bars: int = 1,
         from_bars: Sequence[int] = (),

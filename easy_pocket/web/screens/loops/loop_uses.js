@@ -62,7 +62,7 @@ export class LoopUses {
     if (dataset.loopShow) this.show(dataset.loopShow);
     else if (dataset.doubt) this.doubt(Number(dataset.doubt));
     else if (dataset.groupHear) this.hearGroup(Number(dataset.groupHear));
-    else if (dataset.groupSplit) this.loops.overrule({ kind: "group_split", group: Number(dataset.groupSplit) }, { near: button });
+    else if (dataset.groupSplit) this.loops.correct({ kind: "group_split", group: Number(dataset.groupSplit) }, { near: button });
     else if (dataset.groupTake) this.take(Number(dataset.groupTake), button);
     else if (dataset.beatHear !== undefined) this.hearBeat(button);
     else if (dataset.beatPut) this.page.edits.push({ kind: "loop_beat", loop_id: Number(this.loops.section.dataset.loop), how: dataset.beatPut, tempo: byId("beat-tempo").checked }, { near: button });
@@ -76,9 +76,9 @@ export class LoopUses {
   change(event) {
     const { target } = event;
     if (!this.box) return;
-    if (target.id === "group-count" && target.value !== "") this.loops.overrule({ kind: "group_count", count: Number(target.value) }, { near: target });
-    else if (target.dataset.groupVoice) this.loops.overrule({ kind: "group_voice", group: Number(target.dataset.groupVoice), voice: target.value }, { near: target });
-    else if (target.dataset.groupInto && target.value !== "") this.loops.overrule({ kind: "group_merge", group: Number(target.dataset.groupInto), into: Number(target.value) }, { near: target });
+    if (target.id === "group-count" && target.value !== "") this.loops.correct({ kind: "group_count", count: Number(target.value) }, { near: target });
+    else if (target.dataset.groupVoice) this.loops.correct({ kind: "group_voice", group: Number(target.dataset.groupVoice), voice: target.value }, { near: target });
+    else if (target.dataset.groupInto && target.value !== "") this.loops.correct({ kind: "group_merge", group: Number(target.dataset.groupInto), into: Number(target.value) }, { near: target });
     else if (target.id === "slice-by") byId("slices-link").href = `${this.loops.address}/slices.zip?by=${target.value}`;
     else if (target.id === "retime-tempo") this.retimeTo(target);
   }
@@ -119,7 +119,7 @@ export class LoopUses {
 
   keep() {
     const now = this.doubts().find((one) => one.classList.contains("now"));
-    if (now) this.loops.overrule({ kind: "keep", time_s: Number(now.dataset.doubt) }, { near: now });
+    if (now) this.loops.correct({ kind: "keep", time_s: Number(now.dataset.doubt) }, { near: now });
   }
 
   key(event) {
@@ -128,7 +128,7 @@ export class LoopUses {
     if (event.key === "Delete" && document.activeElement?.id !== "wave") {
       const now = this.doubts().find((one) => one.classList.contains("now"));
       if (!now) return false;
-      this.loops.overrule({ kind: "remove", time_s: Number(now.dataset.doubt) }, { near: now });
+      this.loops.correct({ kind: "remove", time_s: Number(now.dataset.doubt) }, { near: now });
       return true;
     }
     if (!keys[event.key]) return false;
@@ -213,8 +213,8 @@ export class LoopUses {
     const time_s = Number(onset.dataset.time);
     const inside = (group) => group.times.some((one) => Math.abs(one - time_s) < 1e-4);
     const from = this.groups.findIndex(inside);
-    if (inside(this.groups[number])) this.loops.overrule({ kind: "group_move", time_s, group: number, to: null }, { near });
-    else if (from >= 0) this.loops.overrule({ kind: "group_move", time_s, group: from, to: number }, { near });
+    if (inside(this.groups[number])) this.loops.correct({ kind: "group_move", time_s, group: number, to: null }, { near });
+    else if (from >= 0) this.loops.correct({ kind: "group_move", time_s, group: from, to: number }, { near });
   }
 
   async hearBeat(near) {

@@ -133,7 +133,7 @@ export class Loops {
 
   // Correcting ------------------------------------------------------------------------------------------------------
   // One correction of what was heard; the screen is drawn anew when it was made.
-  overrule(change, { gesture = null, near = null } = {}) {
+  correct(change, { gesture = null, near = null } = {}) {
     return this.edits.push({ kind: "loop_correct", loop_id: this.loopId, change }, { gesture, near });
   }
 
@@ -147,11 +147,11 @@ export class Loops {
     if (target.id === "loop-bars" || target.id === "loop-metre") {
       const bars = Number(document.getElementById("loop-bars").value);
       const metre = document.getElementById("loop-metre").value;
-      this.overrule({ kind: "bars", bars, metre }, { near: target });
+      this.correct({ kind: "bars", bars, metre }, { near: target });
     }
     if (target.id === "blend") this.player.setBlend(target.value);
-    if (target.id === "follow-tempo") this.overrule({ kind: "follow", follows: target.checked }, { near: target });
-    else if (target.id === "sensitivity") this.overrule({ kind: "sensitivity", value: Number(target.value) }, { gesture: "sensitivity", near: target });
+    if (target.id === "follow-tempo") this.correct({ kind: "follow", follows: target.checked }, { near: target });
+    else if (target.id === "sensitivity") this.correct({ kind: "sensitivity", value: Number(target.value) }, { gesture: "sensitivity", near: target });
   }
 
   input(event) {
@@ -167,9 +167,9 @@ export class Loops {
     if (this.wave.click(button)) return;
     if (dataset.tool) this.setTool(dataset.tool);
     else if (dataset.playMode) this.playMode(dataset.playMode);
-    else if (dataset.overrule) this.overrule({ kind: dataset.overrule }, { near: button });
-    else if (dataset.readingBars) this.overrule({ kind: "bars", bars: Number(dataset.readingBars), metre: dataset.readingMetre }, { near: button });
-    else if (dataset.regard) this.overrule({ kind: "regard", time_s: Number(dataset.regard) }, { near: button });
+    else if (dataset.correction) this.correct({ kind: dataset.correction }, { near: button });
+    else if (dataset.readingBars) this.correct({ kind: "bars", bars: Number(dataset.readingBars), metre: dataset.readingMetre }, { near: button });
+    else if (dataset.regard) this.correct({ kind: "regard", time_s: Number(dataset.regard) }, { near: button });
     else if (dataset.take) this.take(button);
     else if (dataset.removeLoop !== undefined) this.remove(button);
   }
@@ -228,16 +228,16 @@ export class Loops {
     if (!drag) return;
     const near = drag.onset || document.getElementById("wave");
     const time_s = this.wave.timeAt(event.clientX);
-    if (this.tool === "ignore" && drag.moved) this.overrule({ kind: "ignore", time_s: drag.from, to_s: time_s }, { near }).then(() => this.setTool("move"));
-    else if (this.tool === "add" && !drag.onset) this.overrule({ kind: "add", time_s }, { near });
-    else if (this.tool === "one") this.overrule({ kind: "one", time_s: drag.onset ? Number(drag.onset.dataset.time) : time_s }, { near }).then(() => this.setTool("move"));
+    if (this.tool === "ignore" && drag.moved) this.correct({ kind: "ignore", time_s: drag.from, to_s: time_s }, { near }).then(() => this.setTool("move"));
+    else if (this.tool === "add" && !drag.onset) this.correct({ kind: "add", time_s }, { near });
+    else if (this.tool === "one") this.correct({ kind: "one", time_s: drag.onset ? Number(drag.onset.dataset.time) : time_s }, { near }).then(() => this.setTool("move"));
     else if (this.tool === "remove" && drag.onset) this.removeHit(drag.onset);
-    else if (drag.moved) this.overrule({ kind: "move", time_s: Number(drag.onset.dataset.time), to_s: time_s }, { near });
+    else if (drag.moved) this.correct({ kind: "move", time_s: Number(drag.onset.dataset.time), to_s: time_s }, { near });
   }
 
   removeHit(onset) {
     onset.classList.add("gone");
-    this.overrule({ kind: "remove", time_s: Number(onset.dataset.time) }, { near: onset });
+    this.correct({ kind: "remove", time_s: Number(onset.dataset.time) }, { near: onset });
   }
 
   choose(onset) {

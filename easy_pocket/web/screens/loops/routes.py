@@ -17,18 +17,29 @@ from easy_pocket.core.formats.slice_kit import slice_archive, slice_files
 from easy_pocket.core.listen.slices import at_tempo, cut_slices
 from easy_pocket.core.pattern.insert_phrase import on_kit
 from easy_pocket.core.pattern.voices import ROLES
-from easy_pocket.jobs.work import hear_file
-from easy_pocket.store.loops.loop_uses import heard_beat, song_of_slices
-from easy_pocket.store.loops.loops import found_from_doc, get_loop, load_audio, loops_of
+from easy_pocket.jobs.work import analyze_file
+from easy_pocket.store.loops.loops import analysis_from_doc, get_loop, load_audio, loops_of
 from easy_pocket.store.songs.edits.fields import Strict
-from easy_pocket.store.songs.edits.loops import BringInLoop, HeardFile, SitInRequest, sit_in_of
-from easy_pocket.web.screens.loops.layered_view import UnderView
+from easy_pocket.store.songs.edits.loops import AnalyzedFile, BringInLoop, SitInRequest, sit_in_of
+from easy_pocket.store.songs.loaded import LoadedSong
+from easy_pocket.store.songs.loop_uses import loop_beat, song_of_slices
+from easy_pocket.web.screens.loops.layered_view import LayeredLoopView
 from easy_pocket.web.screens.loops.loop_map import LoopMap
 from easy_pocket.web.screens.loops.uses_view import against_doc, groups_doc
 from easy_pocket.web.screens.loops.view import LoopView
-from easy_pocket.web.shared.dependencies import RowId, Song, SongId, Store, download, edit_from_file, song_page
+from easy_pocket.web.shared.dependencies import (
+    Reads,
+    RowId,
+    Song,
+    SongId,
+    Store,
+    download,
+    edit_from_file,
+    reader_of,
+    song_page,
+)
 from easy_pocket.web.shared.job_routes import jobs, workers
-from easy_pocket.web.shared.json_response import Answer
+from easy_pocket.web.shared.json_response import JsonResponse
 from easy_pocket.web.shared.playing import playing
 from easy_pocket.web.shared.render import render
 from easy_pocket.web.shared.selection import At
@@ -52,15 +63,16 @@ def show(request: Request, song: Song, loop_id: RowId) -> Response:
     return _page(request, song, loop_id)
 
 
-def _page(request: Request, song: Song, loop_id: int | None) -> Response:
-    rows = loops_of(song.reader, song.row.id)
+def _page(request: Request, song: LoadedSong, loop_id: int | None) -> Response:
+    reader = reader_of(request)
+    rows = loops_of(reader, song.id)
     row = next((row for row in rows if row.id == loop_id), rows[-1] if rows else None)
-    found = LoopView(row, load_audio(song.reader, row.audio_hash, row.name)) if row else None
+    found = LoopView(row, load_audio(reader, row.audio_hash, row.name)) if row else None
     names = {voice.role: voice.title for voice in song.kit.voices}
     voice_names = {voice: names.get(voice, ROLES[voice].name) for voice in song.part.voices}
     values: dict[str, Any] = {"loops": rows, "found": found, "voice_names": voice_names}
     values["kit_voices"] = list(names.items())
-    values["under"] = UnderView(song, row.id, found.reading.bars) if row and found else None
+    values["under"] = LayeredLoopView(reader, song, row.id, found.reading.bars) if row and found else None
     return song_page(request, "loops/loops.html", song, **values)
 
 
@@ -72,49 +84,51 @@ async def upload(
     known, data = plain_name(name), await read_upload(request)
     seconds = await run_in_threadpool(claimed_seconds, data)
 
-    def keep(file: HeardFile) -> dict[str, Any]:
+    def keep(file: AnalyzedFile) -> dict[str, Any]:
         made = edit_from_file(store, song_id, BringInLoop(file=file), at, edit_id=edit_id)
         header = header_state(made.song, made.undo, made.redo)
         return {"address": f"/songs/{song_id}/loops/{made.changed.made}", "song": header}
 
     if seconds is not None and seconds > LONG_S:
-        return Answer({"job": jobs(request).start(hear_file, (data, known), keep)}, 202)
-    return Answer(await run_in_threadpool(keep, await workers(request).run(hear_file, data, known)))
+        return JsonResponse({"job": jobs(request).start(analyze_file, (data, known), keep)}, 202)
+    return JsonResponse(await run_in_threadpool(keep, await workers(request).run(analyze_file, data, known)))
 
 
 @router.get("/songs/{song_id}/loops/{loop_id}/groups")
 def groups(store: Store, song_id: SongId, loop_id: RowId) -> Response:
     """The loop's hits sorted by sound."""
-    return Answer(groups_doc(store.reader, get_loop(store.reader, song_id, loop_id)))
+    return JsonResponse(groups_doc(store.reader, get_loop(store.reader, song_id, loop_id)))
 
 
 @router.get("/songs/{song_id}/loops/{loop_id}/beat")
-def beat_playing(song: Song, loop_id: RowId) -> Response:
+def beat_playing(song: Song, reader: Reads, loop_id: RowId) -> Response:
     """The loop's hits on the song's kit, at the loop's tempo and as they were played."""
-    beat = heard_beat(song.reader, get_loop(song.reader, song.row.id, loop_id))
+    beat = loop_beat(reader, get_loop(reader, song.id, loop_id))
     pattern = replace(beat.pattern, hits=on_kit(beat.pattern.hits, song.kit.roles))
-    heard = replace(song, pattern=pattern, feel=FeelScopes(), performances={}, mix={})
-    return Answer(playing(heard, beat.tempo_bpm, timings=("felt",)))
+    heard = replace(song, pattern=pattern, feel=FeelScopes(), mix={})
+    return JsonResponse(playing(heard, beat.tempo_bpm, timings=("felt",)))
 
 
 @router.get("/songs/{song_id}/loops/{loop_id}/under")
-def under_panel(song: Song, loop_id: RowId) -> Response:
+def under_panel(song: Song, reader: Reads, loop_id: RowId) -> Response:
     """How it plays under the stack."""
-    bars = found_from_doc(get_loop(song.reader, song.row.id, loop_id).found).reading.bars
-    return Response(render("loops/_loop_layered.html", under=UnderView(song, loop_id, bars)), media_type="text/html")
+    bars = analysis_from_doc(get_loop(reader, song.id, loop_id).found).reading.bars
+    return Response(
+        render("loops/_loop_layered.html", under=LayeredLoopView(reader, song, loop_id, bars)), media_type="text/html"
+    )
 
 
 @router.post("/songs/{song_id}/loops/{loop_id}/against")
-def against(song: Song, loop_id: RowId, sent: SitInRequest) -> Response:
+def against(song: Song, reader: Reads, loop_id: RowId, sent: SitInRequest) -> Response:
     """The stack against the loop, and what sitting in would do; nothing is changed."""
-    return Answer(against_doc(song, loop_id, sit_in_of(sent)))
+    return JsonResponse(against_doc(reader, song, loop_id, sit_in_of(sent)))
 
 
 @router.get("/songs/{song_id}/loops/{loop_id}/slices.zip")
 def slices_zip(store: Store, song_id: SongId, loop_id: RowId, by: By = "hits", slots: Slots = 1) -> Response:
     """Slices as WAV, with an SFZ and the MIDI that replays them."""
     row = get_loop(store.reader, song_id, loop_id)
-    heard, sound = found_from_doc(row.found), load_audio(store.reader, row.audio_hash, row.name)
+    heard, sound = analysis_from_doc(row.found), load_audio(store.reader, row.audio_hash, row.name)
     name = PurePath(row.name).stem[:60] or "loop"
     return download(slice_archive(slice_files(sound, heard, name, by, slots)), name, " slices.zip", "application/zip")
 
@@ -128,7 +142,7 @@ class SlicesRequest(Strict):
 def slices_song(store: Store, song_id: SongId, loop_id: RowId, sent: SlicesRequest) -> Response:
     """The slices as a kit with the pattern that replays them, in a song of their own."""
     song = song_of_slices(store, song_id, loop_id, sent.by, sent.slots)
-    return Answer({"address": f"/songs/{song.id}/bench", "name": song.name})
+    return JsonResponse({"address": f"/songs/{song.id}/bench", "name": song.name})
 
 
 @router.get("/songs/{song_id}/loops/{loop_id}/retimed.wav")
@@ -140,7 +154,7 @@ def retimed_wav(
 ) -> Response:
     """The loop at another tempo, its slices set anew."""
     row = get_loop(store.reader, song_id, loop_id)
-    heard, sound = found_from_doc(row.found), load_audio(store.reader, row.audio_hash, row.name)
+    heard, sound = analysis_from_doc(row.found), load_audio(store.reader, row.audio_hash, row.name)
     cuts = cut_slices(heard.onsets, heard.reading)
     moved = at_tempo(sound, cuts, heard.reading, tempo_bpm)
     name = PurePath(row.name).stem[:60] or "loop"
@@ -158,6 +172,6 @@ def bar_map(
     per_beat: Annotated[int | None, Query(ge=1, le=12)] = None,
 ) -> Response:
     """The bar map as the groove would be with these settings."""
-    heard = found_from_doc(get_loop(store.reader, song_id, loop_id).found)
+    heard = analysis_from_doc(get_loop(store.reader, song_id, loop_id).found)
     shown = LoopMap(heard, lane, bars, from_bar, per_beat)
     return Response(render("loops/_loop_map.html", map=shown), media_type="text/html")

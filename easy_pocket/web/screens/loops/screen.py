@@ -1,13 +1,14 @@
 """The entry of Loops."""
 
+from easy_pocket.store.database import Reader
 from easy_pocket.store.songs.edits.pipeline import Changed
-from easy_pocket.store.songs.load import LoadedSong
+from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.web.screens.loops import picture_routes, routes
 from easy_pocket.web.shared.edit_requests import View
 from easy_pocket.web.shared.screen import Screen, ScreenState, register
 
 
-def state(song: LoadedSong, view: View, changed: Changed) -> ScreenState:
+def state(song: LoadedSong, view: View, changed: Changed, reader: Reader) -> ScreenState:
     """A loop is drawn anew as a page of its own."""
     return ScreenState({})
 

@@ -7,17 +7,18 @@ from typing import Any
 import numpy as np
 
 from easy_pocket.core.feel.perform import perform
-from easy_pocket.core.feel.sit_in import SatIn, SitIn
-from easy_pocket.core.feel.timing_comparison import gap, gap_by_voice, side_of, side_of_loop
-from easy_pocket.core.listen.loop_analysis import Heard
+from easy_pocket.core.feel.timing_comparison import comparison_by_voice, gap, side_of
+from easy_pocket.core.listen.loop_analysis import LoopAnalysis
+from easy_pocket.core.listen.loop_side import side_of_loop
+from easy_pocket.core.listen.sit_in import SitIn, SitInResult
 from easy_pocket.core.listen.sound_groups import Group
 from easy_pocket.core.pattern.timebase import ms_per_tick, place_name
 from easy_pocket.core.pattern.voices import ROLES, voice_name
-from easy_pocket.store.database import Reads
-from easy_pocket.store.loops.loop_uses import groups_of, sitting_in
-from easy_pocket.store.loops.loops import found_from_doc, get_loop
+from easy_pocket.store.database import Reader, Reads
+from easy_pocket.store.loops.loops import analysis_from_doc, get_loop
 from easy_pocket.store.schema.tables import LoopRow
-from easy_pocket.store.songs.load import LoadedSong
+from easy_pocket.store.songs.loaded import LoadedSong
+from easy_pocket.store.songs.loop_uses import loop_groups, sitting_in
 
 UNSURE = 0.5
 WORST = 16
@@ -25,11 +26,11 @@ WORST = 16
 
 def groups_doc(reader: Reads, row: LoopRow) -> dict[str, Any]:
     """The groups of a loop, with when their hits are and how sure they are."""
-    heard, groups = groups_of(reader, row)
+    heard, groups = loop_groups(reader, row)
     return {"groups": [_group_doc(group, heard) for group in groups], "unsure": _unsure(groups)}
 
 
-def _group_doc(group: Group, heard: Heard) -> dict[str, Any]:
+def _group_doc(group: Group, heard: LoopAnalysis) -> dict[str, Any]:
     own = list(group.hits)
     return {
         "name": group.name,
@@ -46,21 +47,21 @@ def _unsure(groups: tuple[Group, ...]) -> int:
     return sum(sure < UNSURE for group in groups for sure in group.certainty)
 
 
-def against_doc(song: LoadedSong, loop_id: int, wanted: SitIn) -> dict[str, Any]:
+def against_doc(reader: Reader, song: LoadedSong, loop_id: int, wanted: SitIn) -> dict[str, Any]:
     """The gap between the stack and the loop as they are, by voice and by the worst hits, and what sitting in would
     make of it. Raises BadValueError and EditRefusedError."""
-    row = get_loop(song.reader, song.row.id, loop_id)
-    heard = found_from_doc(row.found)
+    row = get_loop(reader, song.id, loop_id)
+    heard = analysis_from_doc(row.found)
     tempo_bpm = song.tempo_bpm
     loop = side_of_loop(heard.onsets, heard.reading, row.name, tempo_bpm)
     stack = side_of(song.performance(), "the stack")
     found = gap(stack, loop, wanted.step_ticks / 2 * ms_per_tick(tempo_bpm))
-    done: SatIn = sitting_in(song.reader, song, loop_id, wanted)
+    done: SitInResult = sitting_in(reader, song, loop_id, wanted)
     after = side_of(perform(done.tightening.after, song.feel, tempo_bpm=tempo_bpm), "after")
     then = gap(after, loop, wanted.step_ticks / 2 * ms_per_tick(tempo_bpm))
     voices = [stack.voices[index] for index in stack.voice_index[found.a].tolist()]
     names = {voice.role: voice.title for voice in song.kit.voices}
-    gaps = {row.voice: row for row in gap_by_voice(stack, found, tempo_bpm)}
+    gaps = {row.voice: row for row in comparison_by_voice(stack, found, tempo_bpm)}
     rows = [
         {
             "voice": voice,
@@ -89,7 +90,7 @@ def against_doc(song: LoadedSong, loop_id: int, wanted: SitIn) -> dict[str, Any]
         for pair in found.worst(WORST).tolist()
     ]
     return {
-        "revision": song.row.revision,
+        "revision": song.revision,
         "pairs": len(found.gap_ms),
         "alone": len(found.only_a),
         "size": found.mean_size_ms,

@@ -11,9 +11,9 @@ from easy_pocket.core.formats.analysis_json import group_names
 from easy_pocket.core.listen.beat_check import beat_doubt
 from easy_pocket.core.listen.drifting_tempo import measured_tempi_bpm
 from easy_pocket.core.listen.groove import found_swing_percent, slots_and_offsets
-from easy_pocket.core.listen.loop_analysis import Heard, Overrules
+from easy_pocket.core.listen.loop_analysis import Corrections, LoopAnalysis
 from easy_pocket.core.listen.reading import Reading, counted_beats
-from easy_pocket.store.loops.loops import found_from_doc, overrules_from_doc
+from easy_pocket.store.loops.loops import analysis_from_doc, corrections_from_doc
 from easy_pocket.store.schema.tables import LoopRow
 from easy_pocket.web.screens.bench.rails_view import offset_words
 from easy_pocket.web.screens.loops.loop_map import LoopMap, lean
@@ -50,12 +50,12 @@ class LoopView:
     """What the template asks for."""
 
     def __init__(self, row: LoopRow, audio: Audio) -> None:
-        heard: Heard = found_from_doc(row.found)
-        overrules: Overrules = overrules_from_doc(row.overruled)
+        heard: LoopAnalysis = analysis_from_doc(row.found)
+        corrections: Corrections = corrections_from_doc(row.overruled)
         reading = heard.reading
         self.row = row
         self.onsets = heard.onsets
-        self.overrules = overrules
+        self.corrections = corrections
         self.reading = reading
         self.duration_s = audio.duration_s
         rate = f"{audio.rate_hz / 1000:g} kHz {'mono' if audio.channels == 1 else 'stereo'}"
@@ -80,7 +80,7 @@ class LoopView:
         self.groups = [(name, counts.count(name)) for name in ("low", "mid", "high")]
 
     def _certainty(self) -> str:
-        decided = self.overrules.bars is not None or self.overrules.metre is not None
+        decided = self.corrections.bars is not None or self.corrections.metre is not None
         if decided:
             return "set by you"
         sure = "sure" if self.reading.confidence >= SURE else f"perhaps ({self.reading.confidence * 100:.0f} %)"
@@ -106,12 +106,12 @@ class LoopView:
             lines.append((round(time_s, 6), kind, label))
         return lines
 
-    def _hits(self, heard: Heard) -> list[WaveHit]:
+    def _hits(self, heard: LoopAnalysis) -> list[WaveHit]:
         slot, offset_ms = slots_and_offsets(heard.onsets, heard.reading)
         groups = group_names(heard.onsets)
-        added = np.asarray(self.overrules.added_s)
+        added = np.asarray(self.corrections.added_s)
         certainty = heard.onsets.certainty
-        confirmed = np.array([*self.overrules.added_s, *self.overrules.kept_s])
+        confirmed = np.array([*self.corrections.added_s, *self.corrections.kept_s])
         hits = []
         for index, time_s in enumerate(heard.onsets.time_s.tolist()):
             offset = float(offset_ms[index])
@@ -133,7 +133,7 @@ class LoopView:
             )
         return hits
 
-    def _readings(self, heard: Heard) -> list[OtherReading]:
+    def _readings(self, heard: LoopAnalysis) -> list[OtherReading]:
         seen: dict[tuple[int, str], OtherReading] = {}
         for reading in heard.readings:
             key = (reading.bars, str(reading.metre))

@@ -10,10 +10,11 @@ from starlette.responses import RedirectResponse, Response
 
 from easy_pocket.core.pattern.timebase import parse_metre
 from easy_pocket.store.database import Database
+from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.duplicate import duplicate_song
 from easy_pocket.store.songs.edits.pipeline import SentEdit, make_edit
 from easy_pocket.store.songs.edits.song import SetName
-from easy_pocket.store.songs.load import create_song, delete_song, restore_song, shelf
+from easy_pocket.store.songs.shelf import delete_song, restore_song, shelf
 from easy_pocket.web.screens.shelf.view import shelf_cards
 from easy_pocket.web.shared.dependencies import SongId, Store
 from easy_pocket.web.shared.render import page

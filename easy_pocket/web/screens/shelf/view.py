@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 
 from easy_pocket.core.pattern.voices import ROLES
-from easy_pocket.store.songs.load import ShelfSong
+from easy_pocket.store.songs.shelf import ShelfSong
 
 PICTURE_VOICES = 6
 MAX_STROKES = 240
@@ -50,9 +50,9 @@ def _card(song: ShelfSong, now: datetime) -> ShelfCard:
     ][:MAX_STROKES]
     bars = f"{song.bars} bar{'s' if song.bars != 1 else ''}"
     played = song.kit_name if song.parts == 1 else f"{song.parts} parts"
-    facts = f"{song.row.tempo_bpm:g} bpm · {pattern.metre} · {bars} · {played}"
-    changed = _ago((now - song.row.changed_at).total_seconds())
-    return ShelfCard(song.row.id, song.row.name, facts, changed, tuple(strokes), tuple(bottoms.values()))
+    facts = f"{song.tempo_bpm:g} bpm · {pattern.metre} · {bars} · {played}"
+    changed = _ago((now - song.changed_at).total_seconds())
+    return ShelfCard(song.id, song.name, facts, changed, tuple(strokes), tuple(bottoms.values()))
 
 
 def _ago(seconds: float) -> str:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from easy_pocket.core.song.cycles import meetings
 from easy_pocket.core.song.part import Part
-from easy_pocket.store.songs.load import LoadedPart, LoadedSong
+from easy_pocket.store.songs.loaded import LoadedPart, LoadedSong
 
 STEP_WORDS = {240: "16ths", 480: "8ths", 320: "8th triplets", 160: "16th triplets", 120: "32nds", 192: "quintuplets"}
 
@@ -36,7 +36,7 @@ def meetings_of(song: LoadedSong) -> list[int]:
 
 def part_words(part: LoadedPart, song: LoadedSong) -> str:
     """Its cycle and its rules: "3/8 cycle · runs free"."""
-    row, metre = part.row, song.metre
+    row, metre = part, song.metre
     first = part.patterns[0].length_ticks if part.patterns else metre.bar_ticks
     words = [ticks_words(row.cycle_ticks or first, metre.bar_ticks, metre.beat_ticks)]
     if row.step_ticks != 240:
@@ -56,7 +56,7 @@ def part_words(part: LoadedPart, song: LoadedSong) -> str:
 
 def said_of(part: LoadedPart, song: LoadedSong) -> dict[str, str]:
     """Its settings as one would type them."""
-    row, metre = part.row, song.metre
+    row, metre = part, song.metre
     names = {pattern.id: pattern.name for pattern in part.patterns}
     return {
         "cycle_ticks": ticks_words(row.cycle_ticks, metre.bar_ticks, metre.beat_ticks) if row.cycle_ticks else "auto",

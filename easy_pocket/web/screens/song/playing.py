@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
-from easy_pocket.core.song.perform_song import play_song
+from easy_pocket.core.song.perform_song import perform_song
 from easy_pocket.core.song.song_mix import song_columns, together
 from easy_pocket.core.sound.events import CUT_FADE_S, MASTER_GAIN
-from easy_pocket.store.kits.kits import remember_voices
-from easy_pocket.store.loops.layered_loop_audio import tell_under
-from easy_pocket.store.loops.song_loops import under_in_song
-from easy_pocket.store.songs.load import LoadedSong
+from easy_pocket.store.kits.kits import register_voices
+from easy_pocket.store.loops.layered_loop_audio import register_layered_loop
+from easy_pocket.store.songs.loaded import LoadedSong
+from easy_pocket.store.songs.song_loops import layers_in_song
 from easy_pocket.web.shared.playing import columns
 
 
@@ -18,13 +18,13 @@ def song_playing(song: LoadedSong, timing: str = "felt") -> dict[str, Any]:
     """As `playing`, of the song from its first beat to its end. bars_s: when each bar begins, and the end; beats: of
     each bar, beat_s of each."""
     for kit in song.kits.values():
-        remember_voices(kit)
+        register_voices(kit)
     arrangement = song.arrangement
-    played = play_song(arrangement, straight=timing == "straight")
+    played = perform_song(arrangement, straight=timing == "straight")
     events = together(song_columns(played, song.kits))
     spans = arrangement.spans
     return {
-        "revision": song.row.revision,
+        "revision": song.revision,
         "whole": True,
         "strikes": {},
         "tempo_bpm": arrangement.tempo_bpm,
@@ -57,7 +57,7 @@ def song_playing(song: LoadedSong, timing: str = "felt") -> dict[str, Any]:
         "timing": timing,
         "under": [],
         "under_at": [
-            {"key": tell_under(one, performance), "at_s": at_s, "length_s": performance.length_ms / 1000}
-            for at_s, one, performance in under_in_song(song, played)
+            {"key": register_layered_loop(one, performance), "at_s": at_s, "length_s": performance.length_ms / 1000}
+            for at_s, one, performance in layers_in_song(song, played)
         ],
     }

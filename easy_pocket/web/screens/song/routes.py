@@ -16,10 +16,19 @@ from easy_pocket.store.songs.edits.midi import BringInParts
 from easy_pocket.store.songs.song_files import song_as_midi
 from easy_pocket.web.screens.song.playing import song_playing
 from easy_pocket.web.screens.song.view import SongView
-from easy_pocket.web.shared.dependencies import Song, SongId, Store, both_sides, download, edit_from_file, song_page
+from easy_pocket.web.shared.dependencies import (
+    Reads,
+    Song,
+    SongId,
+    Store,
+    both_sides,
+    download,
+    edit_from_file,
+    song_page,
+)
 from easy_pocket.web.shared.export_routes import fit_of
 from easy_pocket.web.shared.job_routes import workers
-from easy_pocket.web.shared.json_response import Answer
+from easy_pocket.web.shared.json_response import JsonResponse
 from easy_pocket.web.shared.selection import At
 from easy_pocket.web.shared.song_state import header_state
 from easy_pocket.web.shared.uploads import FileEditId, FileName, plain_name, read_upload
@@ -29,14 +38,14 @@ Timing = Literal["felt", "straight"]
 
 
 @router.get("/songs/{song_id}/song")
-def song_screen(request: Request, song: Song) -> Response:
-    return song_page(request, "song/song.html", song, view=SongView(song))
+def song_screen(request: Request, song: Song, reader: Reads) -> Response:
+    return song_page(request, "song/song.html", song, view=SongView(song, reader))
 
 
 @router.get("/songs/{song_id}/song/playing")
 def whole_song(song: Song, timing: Timing = "felt") -> Response:
     """All the song plays, for a page that plays it through."""
-    return Answer(song_playing(song, timing))
+    return JsonResponse(song_playing(song, timing))
 
 
 @router.post("/songs/{song_id}/song/upload")
@@ -60,15 +69,15 @@ async def parts_of_midi(
         try:
             made = edit_from_file(store, song_id, parts, at, revision=revision, edit_id=edit_id)
         except StaleRevisionError as error:
-            return Answer(both_sides(error), 409)
-        return Answer({"song": header_state(made.song, made.undo, made.redo), "words": made.words})
+            return JsonResponse(both_sides(error), 409)
+        return JsonResponse({"song": header_state(made.song, made.undo, made.redo), "words": made.words})
 
     return await run_in_threadpool(bring_in)
 
 
 @router.get("/songs/{song_id}/song.mid")
 def song_midi(song: Song, by: Literal["part", "voice"] = "part", timing: Timing = "felt") -> Response:
-    return download(song_as_midi(song, by, timing).data, song.row.name, " song.mid", "audio/midi")
+    return download(song_as_midi(song, by, timing).data, song.name, " song.mid", "audio/midi")
 
 
 @router.get("/songs/{song_id}/song.wav")

@@ -9,17 +9,19 @@ import numpy as np
 from easy_pocket.core.pattern.timebase import GRID_TICKS, place_name
 from easy_pocket.core.pattern.voices import ROLES
 from easy_pocket.core.song.arrangement import Span
-from easy_pocket.core.song.collisions import Double, doubles, settled
-from easy_pocket.core.song.cycles import together_words
+from easy_pocket.core.song.collisions import Collision, doubles, resolve_collisions
+from easy_pocket.core.song.cycles import describe_meeting
 from easy_pocket.core.song.energy import broken_promises, energy_of
-from easy_pocket.core.song.flatten import Flat, unsettled
+from easy_pocket.core.song.flatten import Flat, before_collisions
 from easy_pocket.core.song.hit_columns import Line
-from easy_pocket.core.song.joins import join_words
+from easy_pocket.core.song.joins import describe_join
 from easy_pocket.core.song.part_hits import turn_keys
 from easy_pocket.core.song.section import JOIN_KINDS, ORDER
+from easy_pocket.store.database import Reader
+from easy_pocket.store.kits.kits import kit_names
 from easy_pocket.store.loops.loops import loops_of
-from easy_pocket.store.songs.cells import Resolved, join_from_doc
-from easy_pocket.store.songs.load import LoadedPart, LoadedSong
+from easy_pocket.store.songs.cells import join_from_doc
+from easy_pocket.store.songs.loaded import LoadedPart, LoadedSection, LoadedSong
 from easy_pocket.store.songs.phrases import lines
 from easy_pocket.web.screens.song.part_description import (
     STEP_WORDS,
@@ -35,15 +37,18 @@ MOST_BINS = 48  # strokes of a cell's picture
 
 
 class SongView:
-    def __init__(self, song: LoadedSong) -> None:
+    def __init__(self, song: LoadedSong, reader: Reader) -> None:
         self.song = song
-        self.loops = loops_of(song.reader, song.row.id)
-        self.lines = lines(song.reader)
+        self.kit_names = kit_names(reader)
+        self.loops = loops_of(reader, song.id)
+        self.lines = lines(reader)
         self.arrangement = song.arrangement
-        self.names = {part.row.id: {row.id: row.name for row in part.patterns} for part in song.parts}
-        before = unsettled(self.arrangement)
+        self.names = {part.id: {row.id: row.name for row in part.patterns} for part in song.parts}
+        before = before_collisions(self.arrangement)
         self.doubles = doubles(self.arrangement, before)
-        self.flat = Flat(self.arrangement, tuple((span, settled(self.arrangement, lines)) for span, lines in before))
+        self.flat = Flat(
+            self.arrangement, tuple((span, resolve_collisions(self.arrangement, lines)) for span, lines in before)
+        )
 
     def data(self) -> dict[str, Any]:
         """Everything the page draws: sections, parts with their cells, loops, energy, and what is to be pointed at."""
@@ -51,21 +56,20 @@ class SongView:
         energy = energy_of(self.flat)
         promises = {one.section: one.words for one in broken_promises(self.flat, energy)}
         spans = {span.section.key: span for span in reversed(arrangement.spans)}
-        names = {part.row.id: part.row.name for part in song.parts}
+        names = {part.id: part.name for part in song.parts}
         return {
-            "seen": {"part": song.part.id, "pattern": song.pattern_row.id, "section": song.section.id},
+            "seen": {"part": song.part.id, "pattern": song.pattern_id, "section": song.section_id},
             "metre": str(song.metre),
-            "tempo_bpm": song.row.tempo_bpm,
+            "tempo_bpm": song.base_tempo_bpm,
             "bars": arrangement.bars,
             "length_s": round(arrangement.length_ms / 1000, 3),
-            "written": bool(song.row.kept),
-            "sections": [self._section(one, spans[one.row.id], promises) for one in song.resolved],
+            "written": bool(song.is_flat),
+            "sections": [self._section(one, spans[one.id], promises) for one in song.sections],
             "parts": [self._part(part) for part in song.parts],
             "cells": {
-                one.row.id: {part.row.id: self._cell(one, spans[one.row.id], part) for part in song.parts}
-                for one in song.resolved
+                one.id: {part.id: self._cell(one, spans[one.id], part) for part in song.parts} for one in song.sections
             },
-            "loops": [self._loop(one) for one in song.under],
+            "loops": [self._loop(one) for one in song.layered_loops],
             "energy": {
                 "total": _scaled(energy.energy),
                 "density": np.round(energy.density, 2),
@@ -75,15 +79,15 @@ class SongView:
             "cycles": [[part.name, part.turning.shift_ticks, ticks] for part, ticks in turning_parts(song)],
             "meet": meetings_of(song),
             "bar": song.metre.bar_ticks,
-            "together": together_words(cycles_of(song), song.metre),
+            "together": describe_meeting(cycles_of(song), song.metre),
             "doubles": [self._double(one, names) for one in self.doubles],
-            "kits": song.kit_names,
+            "kits": self.kit_names,
             "joins": JOIN_KINDS,
             "grids": {str(ticks): STEP_WORDS[ticks] for ticks in GRID_TICKS.values()},
             "free_loops": [[row.id, row.name] for row in self.loops],
         }
 
-    def _double(self, one: Double, names: dict[int, str]) -> dict[str, Any]:
+    def _double(self, one: Collision, names: dict[int, str]) -> dict[str, Any]:
         (part, other), (span, tick) = one.parts, one.first
         voice = ROLES[one.voice].name if one.voice in ROLES else one.voice
         at = place_name(tick + (span.first_bar - 1) * span.metre.bar_ticks, span.metre)
@@ -91,28 +95,27 @@ class SongView:
         words = f"{voice}: {names[part]} and {names[other]}, {times}, first at {at}"
         return {"part": part, "other": other, "voice": one.voice, "choice": one.choice, "words": words}
 
-    def _section(self, one: Resolved, span: Span, promises: dict[int, str]) -> dict[str, Any]:
-        row = one.row
+    def _section(self, one: LoadedSection, span: Span, promises: dict[int, str]) -> dict[str, Any]:
         return {
-            "id": row.id,
-            "name": row.name,
+            "id": one.id,
+            "name": one.name,
             "bars": one.bars,
             "repeats": one.repeats,
             "tempo_bpm": one.tempo_bpm,
             "metre": one.metre,
             "first_bar": span.first_bar,
-            "notes": row.notes,
-            "mark": row.mark,
-            "parent": one.parent.id if one.parent else None,
-            "parent_name": one.parent.name if one.parent else "",
+            "notes": one.notes,
+            "mark": one.mark,
+            "parent": one.parent_id,
+            "parent_name": one.parent_name,
             "own": sorted(one.own),
             "joins": list(one.joins),
             "join_words": [_join_words(doc, self.song) for doc in one.joins],
-            "promise": promises.get(row.id, ""),
+            "promise": promises.get(one.id, ""),
         }
 
     def _part(self, part: LoadedPart) -> dict[str, Any]:
-        row, song = part.row, self.song
+        row, song = part, self.song
         kit = song.kits[row.kit_key]
         voices = dict.fromkeys([*row.voices, *(v for p in part.patterns_by_id.values() for v in p.arrays.voices)])
         return {
@@ -135,16 +138,16 @@ class SongView:
             },
         }  # fmt: skip
 
-    def _cell(self, one: Resolved, span: Span, part: LoadedPart) -> dict[str, Any]:
-        doc = one.cells.get(part.row.id)
-        own = one.parent is not None and f"cell {part.row.id}" in one.own
+    def _cell(self, one: LoadedSection, span: Span, part: LoadedPart) -> dict[str, Any]:
+        doc = one.cells.get(part.id)
+        own = one.parent_id is not None and f"cell {part.id}" in one.own
         if doc is None:
-            return {"rest": True, "own": own, "strokes": self._strokes(span, part.row.id)}
-        names = self.names[part.row.id]
+            return {"rest": True, "own": own, "strokes": self._strokes(span, part.id)}
+        names = self.names[part.id]
         key, order = doc.get("pattern", ORDER), ""
         if key == ORDER:
-            core = next(one for one in self.arrangement.parts if one.key == part.row.id)
-            order = "".join(names.get(k, "?")[:3] for k in turn_keys(core, span.section.cells[part.row.id]))
+            core = next(one for one in self.arrangement.parts if one.key == part.id)
+            order = "".join(names.get(k, "?")[:3] for k in turn_keys(core, span.section.cells[part.id]))
         return {
             "rest": False,
             "own": own,
@@ -153,7 +156,7 @@ class SongView:
             "muted": doc.get("muted", []),
             "level_db": doc.get("level_db", 0.0),
             "feel": doc.get("feel") or {},
-            "strokes": self._strokes(span, part.row.id),
+            "strokes": self._strokes(span, part.id),
         }
 
     def _strokes(self, span: Span, part: int) -> str:
@@ -162,10 +165,10 @@ class SongView:
         return strokes_text(line, span) if line is not None else ""
 
     def _loop(self, one: Any) -> dict[str, Any]:
-        doc = next(doc for doc in self.song.row.under or [] if doc["loop_id"] == one.row.id)
+        doc = next(doc for doc in self.song.layered_loop_docs if doc["loop_id"] == one.id)
         return {
-            "id": one.row.id,
-            "name": one.row.name,
+            "id": one.id,
+            "name": one.name,
             "sections": list(one.section_ids),
             "muted": bool(doc.get("muted")),
             "level_db": one.under.level_db,
@@ -201,7 +204,7 @@ def _join_words(doc: dict[str, Any], song: LoadedSong) -> str:
     if join.kind in ("fill", "pickup"):
         rows = [row for part in song.parts for row in part.patterns if row.id == join.pattern]
         beats = rows[0].length_ticks / song.metre.pulse_ticks if rows else 0
-    return join_words(join, f"{beats:g} beat{'s' if beats != 1 else ''}")
+    return describe_join(join, f"{beats:g} beat{'s' if beats != 1 else ''}")
 
 
 def _scaled(values: np.ndarray) -> list[int]:

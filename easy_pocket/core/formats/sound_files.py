@@ -18,7 +18,7 @@ MAX_ALL_S = 1200.0
 
 
 @dataclass(frozen=True)
-class BroughtIn:
+class ImportedSounds:
     name: str
     audio: str  # content key
     frames: Frames
@@ -26,7 +26,7 @@ class BroughtIn:
     certainty: float
 
 
-def bring_in_sounds(data: bytes, name: str) -> tuple[list[BroughtIn], list[str]]:
+def import_sounds(data: bytes, name: str) -> tuple[list[ImportedSounds], list[str]]:
     """Ready one-shots with their guessed roles, and in words what could not be used. The same audio comes once.
 
     Raises what reading raises when it is a single file, ArchiveRefusedError when a zip holds no usable sound.
@@ -58,11 +58,11 @@ def bring_in_sounds(data: bytes, name: str) -> tuple[list[BroughtIn], list[str]]
     return _named(ready), refused
 
 
-def _named(ready: list[tuple[str, Frames]]) -> list[BroughtIn]:
+def _named(ready: list[tuple[str, Frames]]) -> list[ImportedSounds]:
     guesses = guess_roles([frames for _, frames in ready])
-    found: dict[str, BroughtIn] = {}
+    found: dict[str, ImportedSounds] = {}
     for (name, frames), guess in zip(ready, guesses, strict=True):
         key = content_key(frames)
         plain = name.rsplit(".", 1)[0].replace("_", " ").strip() or "sound"
-        found.setdefault(key, BroughtIn(plain[:80], key, frames, guess.role, guess.certainty))
+        found.setdefault(key, ImportedSounds(plain[:80], key, frames, guess.role, guess.certainty))
     return list(found.values())

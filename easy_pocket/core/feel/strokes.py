@@ -51,20 +51,20 @@ class Strokes:
 def pass_cycle(pattern: Pattern) -> int:
     """After how many passes a loop of the pattern repeats, not counting what only the first pass has: 1 when every
     pass is the same."""
-    arts = [articulation for _, articulation in pattern.arrays.decorated if articulation.depends_on_pass]
+    arts = [articulation for _, articulation in pattern.arrays.articulated if articulation.depends_on_pass]
     periods = [articulation.passes for articulation in arts if articulation.passes > FIRST_PASS]
     periods += [ODDS_CYCLE] if any(articulation.odds_percent < 100 for articulation in arts) else []
     return min(math.lcm(*periods), 48) if periods else 1
 
 
 def first_pass_differs(pattern: Pattern) -> bool:
-    return any(articulation.passes == FIRST_PASS for _, articulation in pattern.arrays.decorated)
+    return any(articulation.passes == FIRST_PASS for _, articulation in pattern.arrays.articulated)
 
 
 def sounding(hits: HitArrays, pass_number: int, seed: int) -> npt.NDArray[np.bool_]:
     """Which hits sound in a pass, counted from 1; chance is keyed by voice, place and pass."""
     heard = np.ones(len(hits.tick), dtype=bool)
-    for index, articulation in hits.decorated:
+    for index, articulation in hits.articulated:
         if articulation.passes == FIRST_PASS:
             heard[index] = pass_number == 1
         elif articulation.passes:
@@ -93,12 +93,12 @@ def strokes(performance: Performance, pass_number: int | None = None, seed: int 
         backwards=np.zeros(count, dtype=bool),
         fade_ms=np.zeros(count),
     )
-    if not hits.decorated:
+    if not hits.articulated:
         return plain if heard.all() else _only(plain, heard)
     tick_ms = ms_per_tick(performance.tempo_bpm)
     times, velocities = [plain.time_ms], [plain.velocity.astype(np.float64)]
     owners = [plain.hit]
-    for index, articulation in hits.decorated:
+    for index, articulation in hits.articulated:
         plain.tune_cents[index] = articulation.tune_cents
         plain.pan[index] = articulation.pan
         plain.backwards[index], plain.fade_ms[index] = articulation.backwards, articulation.fade_ms

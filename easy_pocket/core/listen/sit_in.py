@@ -11,8 +11,9 @@ from easy_pocket.core.errors import BadValueError, EditRefusedError, require_ran
 from easy_pocket.core.feel.feel import FeelScopes
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.feel.tighten import Tightening, placed, without_order
-from easy_pocket.core.feel.timing_comparison import BANDS, nearest_round, side_of_loop
+from easy_pocket.core.feel.timing_comparison import BANDS, nearest_round
 from easy_pocket.core.listen.groove import extract_template
+from easy_pocket.core.listen.loop_side import side_of_loop
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.reading import Reading
 from easy_pocket.core.pattern.lock_edits import keep_locks, lock_reason
@@ -37,7 +38,7 @@ class SitIn:
 
 
 @dataclass(frozen=True)
-class SatIn:
+class SitInResult:
     """What sitting in does. led: shape (n,), whether a hit of the loop leads a hit of the pattern; one that has none
     near it follows the loop's template instead."""
 
@@ -47,7 +48,7 @@ class SatIn:
 
 def sit_in(
     pattern: Pattern, feel: FeelScopes, tempo_bpm: float, onsets: Onsets, reading: Reading, wanted: SitIn
-) -> SatIn:
+) -> SitInResult:
     """Every hit goes by the strength to the nearest hit of the loop in its voice's band (or of the loop at all) within
     half a slot, and if there is none to where the loop's template has its slot. The loop repeats along the pattern.
     Hits keep their slots, none is lost; the feel stays. Raises EditRefusedError when there is nothing to move, and
@@ -82,4 +83,4 @@ def sit_in(
     to_ms = np.where(chosen, from_ms + wanted.strength_percent / 100 * (target_ms - from_ms), from_ms)
     moved = chosen & (np.abs(to_ms - from_ms) > 1e-9)
     after = keep_locks(pattern, placed(pattern, feel, tempo_bpm, np.flatnonzero(moved), hits.tick, to_ms))
-    return SatIn(Tightening(hits, after, from_ms, target_ms, to_ms, moved, (), None), led)
+    return SitInResult(Tightening(hits, after, from_ms, target_ms, to_ms, moved, (), None), led)

@@ -1,7 +1,7 @@
-"""Hits as they are kept: one JSON object of columns - voices, and of every hit which of them, tick, velocity and own
-offset in ms - with the alternate sounds and what else sets a hit apart by its number, where there is any.
+"""Hits as stored: one JSON object of columns - the voices, and for every hit its voice, tick, velocity and own offset
+in ms. Only where there are any: "alternate" sounds, and "dressed", articulations by the number of their hit.
 
-The undo log keeps the few hits of a step as rows of the same values; so did whole patterns once, and they can be read.
+The undo log stores the few hits of a step as rows of the same values. Old databases store whole patterns that way, too.
 """
 
 from __future__ import annotations
@@ -54,8 +54,8 @@ def pattern_to_json(pattern: Pattern) -> str:
     }
     if columns.alternate.any():
         doc["alternate"] = columns.alternate
-    if columns.decorated:
-        doc["dressed"] = {str(index): articulation_to_doc(dress) for index, dress in columns.decorated}
+    if columns.articulated:
+        doc["dressed"] = {str(index): articulation_to_doc(articulation) for index, articulation in columns.articulated}
     return orjson.dumps(doc, option=orjson.OPT_SERIALIZE_NUMPY).decode()
 
 
@@ -71,7 +71,7 @@ def hits_from_json(text: str) -> list[Hit]:
         return rows_to_hits(doc)
     voices = [doc["voices"][index] for index in doc["voice"]]
     alternate = doc.get("alternate") or [0] * len(voices)
-    dressed = [PLAIN] * len(voices)
-    for index, dress in doc.get("dressed", {}).items():
-        dressed[int(index)] = articulation_from_doc(dress)
-    return list(map(Hit, voices, doc["tick"], doc["velocity"], doc["offset_ms"], alternate, dressed))
+    articulated = [PLAIN] * len(voices)
+    for index, articulation in doc.get("dressed", {}).items():
+        articulated[int(index)] = articulation_from_doc(articulation)
+    return list(map(Hit, voices, doc["tick"], doc["velocity"], doc["offset_ms"], alternate, articulated))

@@ -1,0 +1,87 @@
+"""The shelf: all songs; one taken off it, and put back."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+from sqlalchemy import func, select, update
+from sqlalchemy.orm import Session
+
+from easy_pocket.core.pattern.pattern import Pattern
+from easy_pocket.store.database import Reads
+from easy_pocket.store.kits.kits import load_kits
+from easy_pocket.store.schema.tables import PartRow, PatternRow, SectionRow, SongRow
+from easy_pocket.store.songs.cells import resolved
+from easy_pocket.store.songs.load import load_song
+from easy_pocket.store.songs.stored_patterns import pattern_of
+
+
+@dataclass(frozen=True)
+class ShelfSong:
+    """pattern: the first of its first part, for the picture. bars: of the song, repeats counted."""
+
+    id: int
+    name: str
+    tempo_bpm: float
+    changed_at: datetime
+    pattern: Pattern
+    kit_name: str
+    parts: int
+    bars: int
+
+
+def shelf(session: Reads) -> list[ShelfSong]:
+    """All songs, the one changed last first."""
+    asked = select(SongRow).where(SongRow.deleted_at.is_(None))
+    songs = list(session.scalars(asked.order_by(SongRow.changed_at.desc(), SongRow.id.desc())))
+    parts: dict[int, list[PartRow]] = {}
+    of_parts = select(PartRow).where(PartRow.removed.is_(False)).order_by(PartRow.position, PartRow.id)
+    for part in session.scalars(of_parts):
+        parts.setdefault(part.song_id, []).append(part)
+    firsts = [parts[song.id][0] for song in songs]
+    drawn = _first_patterns(session, [part.id for part in firsts])
+    sections: dict[int, list[SectionRow]] = {}
+    for section in session.scalars(select(SectionRow).order_by(SectionRow.position, SectionRow.id)):
+        sections.setdefault(section.song_id, []).append(section)
+    kits = load_kits(session, list(dict.fromkeys(part.kit_key for part in firsts)))
+    return [
+        ShelfSong(
+            song.id,
+            song.name,
+            song.tempo_bpm,
+            song.changed_at,
+            pattern_of(song, drawn[first.id]),
+            kits[first.kit_key].name,
+            len(parts[song.id]),
+            sum(one.bars * one.repeats for one in resolved(tuple(sections.get(song.id, ())))),
+        )
+        for song, first in zip(songs, firsts, strict=True)
+    ]
+
+
+def _first_patterns(session: Reads, parts: list[int]) -> dict[int, PatternRow]:
+    """By part; only the first pattern of each is read."""
+    lowest = (
+        select(func.min(PatternRow.id))
+        .where(PatternRow.part_id.in_(parts), PatternRow.removed.is_(False))
+        .group_by(PatternRow.part_id)
+    )
+    return {row.part_id: row for row in session.scalars(select(PatternRow).where(PatternRow.id.in_(lowest)))}
+
+
+def is_empty(session: Session) -> bool:
+    """Whether no song was ever made (deleted ones count: their owner emptied the shelf on purpose)."""
+    return session.scalar(select(SongRow.id).limit(1)) is None
+
+
+def delete_song(session: Session, song_id: int) -> SongRow:
+    """Take it off the shelf; `restore_song` puts it back whole."""
+    row = load_song(session, song_id).row
+    row.deleted_at = datetime.now(UTC).replace(tzinfo=None)
+    return row
+
+
+def restore_song(session: Session, song_id: int) -> SongRow:
+    session.execute(update(SongRow).where(SongRow.id == song_id).values(deleted_at=None))
+    return load_song(session, song_id).row
