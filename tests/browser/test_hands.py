@@ -201,7 +201,7 @@ def test_the_songs_midi_leaves_out_what_is_muted(bench):
 
 
 @pytest.mark.parametrize("whose", ["for this song", "for all"])
-def test_a_kit_of_several_songs_asks_once_whose_it_is(bench, scope_name):
+def test_a_kit_of_several_songs_asks_once_whose_it_is(bench, whose):
     bench.click("nav >> text=Kit")
     bench.wait_for_selector(".sound")
     name = bench.locator(".kit-title h2").inner_text()
@@ -212,10 +212,10 @@ def test_a_kit_of_several_songs_asks_once_whose_it_is(bench, scope_name):
     bench.keyboard.press("ArrowDown")
     note = bench.locator("#note")
     expect(note).to_contain_text(f"This kit is in {songs} songs")
-    note.locator("button", has_text=scope_name).click()
+    note.locator("button", has_text=whose).click()
     saved(bench)
     title = bench.locator(".kit-title h2")
-    if scope_name == "for all":
+    if whose == "for all":
         expect(title).to_have_text(name)
     else:
         expect(title).not_to_have_text(name)
