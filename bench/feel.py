@@ -55,8 +55,9 @@ def _sliders(page: Page) -> None:
             window.drawings = 0;
             const { setStack } = easyPocket.player;
             easyPocket.player.setStack = function (...rest) { window.answers += 1; return setStack.apply(this, rest); };
-            const { draw } = easyPocket.rails;
-            easyPocket.rails.draw = function (...rest) { window.drawings += 1; return draw.apply(this, rest); };
+            const { rails } = easyPocket.screens.bench;
+            const { draw } = rails;
+            rails.draw = function (...rest) { window.drawings += 1; return draw.apply(this, rest); };
         }"""
     )
     # The pointer is moved by the page itself, once a frame: a driver beside it would take the processor it measures.
@@ -80,7 +81,9 @@ def _sliders(page: Page) -> None:
     )
     answers, drawings = page.evaluate("[window.answers, window.drawings]")
     saved(page)
-    rails, hits = page.evaluate("[easyPocket.rails.voices().length, [...easyPocket.rails.data.all()].length]")
+    rails, hits = page.evaluate(
+        "(({ rails }) => [rails.voices().length, [...rails.data.all()].length])(easyPocket.screens.bench)"
+    )
     print(
         f"swing dragged, 8 bars x {rails} rails ({hits} hits), playing: {answers / seconds:.0f} times a second "
         f"answered and given to the player, {drawings / seconds:.0f} drawn (wanted: 15)"

@@ -13,7 +13,7 @@ def fill_rails(page: Page, bars: int, rails: int = 99) -> None:
         """({ bars, rails }) => {
             const { edits } = easyPocket;
             const options = [...document.querySelectorAll('[data-edit=add-voice] option')].filter(({ value }) => value);
-            const more = Math.max(0, rails - easyPocket.rails.voices().length);
+            const more = Math.max(0, rails - easyPocket.screens.bench.rails.voices().length);
             for (const { value } of options.slice(0, more)) edits.push({kind: 'voice', voice: value, there: true});
             edits.push({kind: 'length', bars});
         }""",
@@ -22,9 +22,9 @@ def fill_rails(page: Page, bars: int, rails: int = 99) -> None:
     saved(page)
     page.evaluate(
         """() => {
-            for (const voice of easyPocket.rails.voices())
+            for (const voice of easyPocket.screens.bench.rails.voices())
                 easyPocket.edits.push({kind: 'row_every', voice, start_tick: 0, step_ticks: 240, every: 1});
         }"""
     )
     saved(page)
-    page.evaluate(f"easyPocket.rails.show(0, {bars} * 3840)")
+    page.evaluate(f"easyPocket.screens.bench.rails.show(0, {bars} * 3840)")

@@ -134,7 +134,7 @@ def _clicked() -> None:
         page.goto("/")
         page.click("text=Lamplighter sketch")
         page.click('[data-screen-link="ideas"]')
-        until(page, "window.easyPocket?.ideas?.cards.length")
+        until(page, "window.easyPocket?.screens.ideas?.cards.length")
         took = sorted(_click(page) for _ in range(12))
         print(f"Six more, from click to drawn: median {took[6]:.0f} ms, worst {took[-1]:.0f} ms (wanted: 300)")
         browser.close()
@@ -143,10 +143,10 @@ def _clicked() -> None:
 def _click(page: Page) -> float:
     took: float = page.evaluate(
         """async () => {
-            const before = easyPocket.ideas.cards[0].idea.key;
+            const before = easyPocket.screens.ideas.cards[0].idea.key;
             const start = performance.now();
             document.getElementById("idea-more").click();
-            while (easyPocket.ideas.cards[0]?.idea.key === before) await new Promise((go) => setTimeout(go, 1));
+            while (easyPocket.screens.ideas.cards[0]?.idea.key === before) await new Promise((go) => setTimeout(go, 1));
             await new Promise((go) => requestAnimationFrame(() => requestAnimationFrame(go)));
             return performance.now() - start;
         }"""

@@ -51,10 +51,10 @@ def run() -> None:
 
 def _matrix(page: Page, song_id: int) -> None:
     page.goto(f"/songs/{song_id}/song")
-    until(page, "window.easyPocket?.arrangement?.data && document.querySelector('[data-cell]')", 60)
+    until(page, "window.easyPocket?.screens.song?.data && document.querySelector('[data-cell]')", 60)
     opened = page.evaluate("performance.timing.domContentLoadedEventEnd - performance.timing.navigationStart")
-    drawn_ms = page.evaluate("(() => { const from = performance.now(); easyPocket.arrangement.drawn.clear(); "
-                             "easyPocket.arrangement.grid.replaceChildren(); easyPocket.arrangement.draw(); "
+    drawn_ms = page.evaluate("(() => { const from = performance.now(); easyPocket.screens.song.drawn.clear(); "
+                             "easyPocket.screens.song.grid.replaceChildren(); easyPocket.screens.song.draw(); "
                              "document.body.offsetHeight; return performance.now() - from; })()")  # fmt: skip
     print(f"16 parts x 40 sections: page there in {opened:.0f} ms, all cells drawn in {drawn_ms:.0f} ms")
     page.evaluate(FRAMES)
@@ -74,7 +74,7 @@ def _matrix(page: Page, song_id: int) -> None:
 
 def _played(page: Page, song_id: int) -> None:
     page.goto(f"/songs/{song_id}/song")
-    until(page, "window.easyPocket?.arrangement?.data", 60)
+    until(page, "window.easyPocket?.screens.song?.data", 60)
     page.evaluate(LATE)
     page.locator("#screen").focus()
     page.keyboard.press("Space")

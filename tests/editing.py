@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import asdict
 from typing import Any
 
@@ -38,3 +39,17 @@ def do(
 def step(store: Database, song_id: int, direction: str) -> str:
     """Its words."""
     return take_steps(store, song_id, SentStep(direction)).words
+
+
+SWAPPED = '<div id="([^"]+)" hx-swap-oob="refresh">'
+
+
+def fragment(answer: dict[str, Any], name: str) -> str:
+    """The HTML that an answer swaps into the element of this id."""
+    pieces = re.split(SWAPPED, answer["fragments"])[1:]
+    return dict(zip(pieces[::2], pieces[1::2], strict=True))[name]
+
+
+def fragments(answer: dict[str, Any]) -> list[str]:
+    """The ids of what an answer swaps in."""
+    return re.findall(SWAPPED, answer["fragments"])

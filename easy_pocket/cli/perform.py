@@ -11,7 +11,7 @@ from typing import Any
 
 from easy_pocket.cli.files import read_beat, read_template, say, write
 from easy_pocket.core.errors import BadValueError
-from easy_pocket.core.feel.feel import Feel, FeelScopes
+from easy_pocket.core.feel.feel import SETTINGS, Feel, FeelScopes
 from easy_pocket.core.feel.perform import TIME_STAGES, VELOCITY_STAGES, Performance, perform
 from easy_pocket.core.feel.template_edits import describe_fit
 from easy_pocket.core.feel.tighten import Tighten, tighten
@@ -21,24 +21,7 @@ from easy_pocket.core.pattern.timebase import GRID_TICKS, check_tempo, place_nam
 from easy_pocket.core.pattern.voices import ROLES, VOICE_GROUPS, check_voice
 
 # Options that may be set for everything, or for a voice as VOICE=VALUE: (option, field of the feel, words of help).
-SCOPED = (
-    ("swing", "swing_percent", "percent, 50-75"),
-    ("swing-unit", "swing_unit", "8ths or 16ths swing: 8 or 16 (default 16)"),
-    ("short-note", "short_note_ms", "ms the short note of a pair lasts at least"),
-    ("template", "template", "a groove template, T.json; 'none' keeps a voice free of it"),
-    ("timing-pull", "timing_pull", "percent, 0-100 (default 100)"),
-    ("accent-pull", "accent_pull", "percent, 0-100 (default 0)"),
-    ("lane", "groove_lane", "lane of the template: voice (default), all, low, mid or high"),
-    ("push", "push_ms", "ms of lead (-) or lag"),
-    ("drift", "drift_ms", "ms of slow wander shared by all voices, 0-20"),
-    ("jitter", "jitter_ms", "ms of scatter of single hits, 0-20"),
-    ("touch", "touch", "scatter of velocity, 0-40"),
-    ("ghosts", "ghost_percent", "level of ghosts in percent, 25-200"),
-    ("depth", "depth_percent", "accent depth in percent, 0-200"),
-    ("density", "density_percent", "how many of the hits sound, in percent, the most important ones"),
-)
-WHOLE = ("swing_unit",)
-WORDS = ("template", "groove_lane")
+SCOPED = tuple((setting.option, name, setting.help) for name, setting in SETTINGS.items() if setting.option)
 
 
 def add_perform(commands: Any) -> None:
@@ -134,11 +117,12 @@ def _voices(name: str, present: set[str]) -> list[str]:
 def _value(option: str, field: str, text: str) -> Any:
     if field == "template":
         return None if text == "none" else read_template(text)
-    if field in WORDS:
+    choices = SETTINGS[field].choices
+    if choices and isinstance(choices[0], str):
         return text
     try:
         number = float(text)
-        return int(text) if field in WHOLE else number
+        return int(text) if choices else number
     except ValueError:
         raise BadValueError(
             f"--{option} has '{text[:30]}', which is no number: write it like --{option} 4 or --{option} snare=4."

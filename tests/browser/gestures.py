@@ -39,33 +39,33 @@ def box_of(locator: Locator) -> FloatRect:
 
 def drawn(page: Page) -> None:
     """Wait until the rails have been drawn."""
-    until(page, "window.easyPocket?.rails?.drawnAt")
+    until(page, "window.easyPocket?.screens.bench.rails?.drawnAt")
 
 
 def seen(page: Page, voice: str, tick: int) -> dict[str, Any] | None:
     """A hit as it is drawn: where on the page, and its values."""
-    found: dict[str, Any] | None = page.evaluate(f"easyPocket.rails.seen('{voice}', {tick})")
+    found: dict[str, Any] | None = page.evaluate(f"easyPocket.screens.bench.rails.seen('{voice}', {tick})")
     return found
 
 
 def hit(page: Page, voice: str, tick: int) -> dict[str, Any]:
     """The same, once it is there and the server has said so."""
-    until(page, f"easyPocket.rails.find('{voice}', {tick})?.waiting === false")
+    until(page, f"easyPocket.screens.bench.rails.find('{voice}', {tick})?.waiting === false")
     found = seen(page, voice, tick)
     assert found is not None
     return found
 
 
 def expect_hit(page: Page, voice: str, tick: int) -> None:
-    until(page, f"easyPocket.rails.find('{voice}', {tick})?.waiting === false")
+    until(page, f"easyPocket.screens.bench.rails.find('{voice}', {tick})?.waiting === false")
 
 
 def expect_no_hit(page: Page, voice: str, tick: int) -> None:
-    until(page, f"!easyPocket.rails.find('{voice}', {tick})")
+    until(page, f"!easyPocket.screens.bench.rails.find('{voice}', {tick})")
 
 
 def ticks(page: Page, voice: str) -> list[int]:
-    found: list[int] = page.evaluate(f"easyPocket.rails.data.hits('{voice}').map((hit) => hit.tick)")
+    found: list[int] = page.evaluate(f"easyPocket.screens.bench.rails.data.hits('{voice}').map((hit) => hit.tick)")
     return sorted(found)
 
 
@@ -115,4 +115,4 @@ def velocity(page: Page, voice: str, tick: int) -> int:
 
 
 def expect_hits(page: Page, voice: str, count: int) -> None:
-    until(page, f"easyPocket.rails.data.hits('{voice}').filter((hit) => !hit.waiting).length === {count}")
+    until(page, f"easyPocket.screens.bench.rails.data.hits('{voice}').filter((hit) => !hit.waiting).length === {count}")

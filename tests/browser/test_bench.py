@@ -253,6 +253,7 @@ def test_two_tabs_never_overwrite_each_other(bench, song):
     for page, tempo in ((bench, "96"), (other, "91")):
         page.fill("#tempo", tempo)
         page.keyboard.press("Enter")
+        until(page, "easyPocket.edits.revision >= 4")
     expect(other.locator("#note")).to_contain_text("Another tab changed the same thing meanwhile: tempo 96")
     expect(other.locator("#note")).to_contain_text("yours was not made: tempo 91")
     expect(other.locator("#tempo")).to_have_value("96.0")
@@ -409,7 +410,7 @@ def test_export_downloads_what_the_song_is_called(bench, tmp_path):
     midi = fetched("straight >> nth=0")
     assert midi.name == "Lamplighter sketch copy straight.mid"
     notes = [m for track in mido.MidiFile(midi).tracks for m in track if m.type == "note_on"]
-    assert len(notes) == bench.evaluate("[...easyPocket.rails.data.all()].length")
+    assert len(notes) == bench.evaluate("[...easyPocket.screens.bench.rails.data.all()].length")
     wav = fetched("as felt, 24 bit")
     assert wav.name == "Lamplighter sketch copy felt.wav"
     assert soundfile.info(wav).frames == round(8 * 60 / 104 * 44_100)
@@ -451,6 +452,9 @@ def test_a_section_begins_at_a_bar_is_named_and_shows_its_bars(bench):
     saved(bench)
     expect(bench.locator("#ribbon .section b")).to_have_text(["Verse", "Lift"])
     bench.click("#ribbon .section:nth-child(2) [data-section-go]")
-    until(bench, "easyPocket.rails.look.start === 3840 && easyPocket.rails.look.end === 2 * 3840")
+    until(
+        bench,
+        "easyPocket.screens.bench.rails.look.start === 3840 && easyPocket.screens.bench.rails.look.end === 2 * 3840",
+    )
     widths = [box_of(bench.locator("#ribbon .section").nth(place))["width"] for place in (0, 1)]
     assert widths[0] == pytest.approx(widths[1], abs=2)

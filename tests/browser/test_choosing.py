@@ -35,7 +35,7 @@ def frame(page, start, end):
 
 
 def chosen(page):
-    return sorted(page.evaluate("[...easyPocket.rails.chosen.keys]"))
+    return sorted(page.evaluate("[...easyPocket.screens.bench.rails.chosen.keys]"))
 
 
 @pytest.fixture
@@ -100,11 +100,11 @@ def test_articulations_are_drawn_heard_and_exported(bench, tmp_path):
     saved(bench)
     flam = hit(bench, "rim", 2160)
     assert "flam 24 ms before" in flam["ledger"]
-    assert flam["articulate"]["drawn"] == [[-24.0, 43]]
+    assert flam["articulation"]["drawn"] == [[-24.0, 43]]
     for _ in range(2):
         bench.keyboard.press("r")
         saved(bench)
-    assert hit(bench, "rim", 2160)["articulate"]["strokes"] == 3
+    assert hit(bench, "rim", 2160)["articulation"]["strokes"] == 3
     own_s = 2160 / 960 * 60 / 104 + hit(bench, "rim", 2160)["offset"] / 1000
     starts = bench.evaluate(
         "(() => { const f = easyPocket.playing.felt; return f.start_s.filter((_, i) => f.audio[f.sound[i]].startsWith('rim-')); })()"
@@ -141,7 +141,7 @@ def test_what_has_odds_sounds_in_some_passes(bench):
 def test_drawing_over_the_strip_sets_values_in_one_step(bench):
     bench.click(".voice-name >> text=Closed hat")
     saved(bench)
-    before = bench.evaluate("easyPocket.rails.data.hits('hat_closed').map((hit) => hit.velocity)")
+    before = bench.evaluate("easyPocket.screens.bench.rails.data.hits('hat_closed').map((hit) => hit.velocity)")
     box = box_of(bench.locator("#detail"))
     left, right = slot_point(bench, "hat_closed", 0)[0] - 4, slot_point(bench, "hat_closed", 7440)[0] + 4
     bench.mouse.move(left, box["y"] + box["height"] - 14)
@@ -149,13 +149,13 @@ def test_drawing_over_the_strip_sets_values_in_one_step(bench):
     bench.mouse.move(right, box["y"] + 14, steps=12)
     bench.mouse.up()
     saved(bench)
-    after = bench.evaluate("easyPocket.rails.data.hits('hat_closed').map((hit) => hit.velocity)")
+    after = bench.evaluate("easyPocket.screens.bench.rails.data.hits('hat_closed').map((hit) => hit.velocity)")
     assert after == sorted(after)
     assert after[0] < 12
     assert after[-1] > 105
     bench.keyboard.press("Control+z")
     saved(bench)
-    assert bench.evaluate("easyPocket.rails.data.hits('hat_closed').map((hit) => hit.velocity)") == before
+    assert bench.evaluate("easyPocket.screens.bench.rails.data.hits('hat_closed').map((hit) => hit.velocity)") == before
 
 
 def test_shapes_and_typed_values(bench):
@@ -165,7 +165,7 @@ def test_shapes_and_typed_values(bench):
     bench.fill("#shape-weights", "110 50")
     bench.click("[data-shape]")
     saved(bench)
-    values = bench.evaluate("easyPocket.rails.data.hits('hat_closed').map((hit) => hit.velocity)")
+    values = bench.evaluate("easyPocket.screens.bench.rails.data.hits('hat_closed').map((hit) => hit.velocity)")
     assert values[:4] == [110, 50, 110, 50]
     bench.keyboard.press("Escape")
     bench.click('[data-detail="tune_cents"]')
@@ -174,10 +174,10 @@ def test_shapes_and_typed_values(bench):
     bench.fill("#detail-value", "-300")
     bench.keyboard.press("Enter")
     saved(bench)
-    row = bench.evaluate("easyPocket.rails.cursor.voice")
-    assert set(bench.evaluate(f"easyPocket.rails.data.hits('{row}').map((hit) => hit.articulation.tune_cents)")) == {
-        -300
-    }
+    row = bench.evaluate("easyPocket.screens.bench.rails.cursor.voice")
+    assert set(
+        bench.evaluate(f"easyPocket.screens.bench.rails.data.hits('{row}').map((hit) => hit.articulation.tune_cents)")
+    ) == {-300}
     bench.fill("#detail-value", "9999")
     bench.keyboard.press("Enter")
     expect(bench.locator("#note")).to_contain_text("type a number from -2400 to 2400")
@@ -186,7 +186,7 @@ def test_shapes_and_typed_values(bench):
 def test_a_locked_hit_refuses_and_says_why(snares):
     snares.keyboard.press("l")
     saved(snares)
-    assert hit(snares, "snare", 960)["articulate"]["locked"]
+    assert hit(snares, "snare", 960)["articulation"]["locked"]
     snares.keyboard.press("Delete")
     expect(snares.locator("#note")).to_contain_text("Snare at 1.2 is locked")
     expect_hit(snares, "snare", 960)
@@ -206,7 +206,7 @@ def test_cut_and_paste_through_the_clipboard_as_text(snares):
     )
     assert text.splitlines()[0] == "easy-pocket hits"
     assert text.splitlines()[1].startswith("snare 960 114 ")
-    snares.evaluate("easyPocket.rails.putCursor('snare', 4080)")
+    snares.evaluate("easyPocket.screens.bench.rails.putCursor('snare', 4080)")
     snares.evaluate(
         f"""() => {{
             const data = new DataTransfer();
@@ -229,18 +229,18 @@ def test_zoom_scroll_and_sixteen_bars(bench):
     expect(bench.locator(".ruler")).to_contain_text("bars 1–16")
     for _ in range(9):
         bench.keyboard.press("+")
-    until(bench, "easyPocket.rails.look.end - easyPocket.rails.look.start === 960")
-    before = bench.evaluate("easyPocket.rails.look.start")
+    until(bench, "easyPocket.screens.bench.rails.look.end - easyPocket.screens.bench.rails.look.start === 960")
+    before = bench.evaluate("easyPocket.screens.bench.rails.look.start")
     x, y = slot_point(bench, "kick", before + 480)
     bench.mouse.move(x, y)
     bench.keyboard.down("Shift")
     bench.mouse.wheel(0, 300)
     bench.keyboard.up("Shift")
-    until(bench, f"easyPocket.rails.look.start > {before}")
+    until(bench, f"easyPocket.screens.bench.rails.look.start > {before}")
     bench.keyboard.down("Control")
     bench.mouse.wheel(0, 240)
     bench.keyboard.up("Control")
-    until(bench, "easyPocket.rails.look.end - easyPocket.rails.look.start === 1920")
+    until(bench, "easyPocket.screens.bench.rails.look.end - easyPocket.screens.bench.rails.look.start === 1920")
 
 
 def test_bars_are_chosen_on_the_ruler_and_a_break_made_in_them(bench):
@@ -248,10 +248,10 @@ def test_bars_are_chosen_on_the_ruler_and_a_break_made_in_them(bench):
     x = slot_point(bench, "kick", 3840 + 480)[0]
     bench.mouse.click(x, ruler["y"] + 8)
     bench.locator("#rail-rows").focus()
-    bench.evaluate("easyPocket.rails.putCursor('kick', 0)")
+    bench.evaluate("easyPocket.screens.bench.rails.putCursor('kick', 0)")
     bench.keyboard.press("[")
-    until(bench, "easyPocket.rails.bars.from === 1 && easyPocket.rails.bars.count === 2")
-    bench.evaluate("easyPocket.rails.putCursor('kick', 3840)")
+    until(bench, "easyPocket.screens.bench.rails.bars.from === 1 && easyPocket.screens.bench.rails.bars.count === 2")
+    bench.evaluate("easyPocket.screens.bench.rails.putCursor('kick', 3840)")
     bench.keyboard.press("[")
     bench.keyboard.press("v")
     assert chosen(bench) == ["kick 3840"]
@@ -267,7 +267,7 @@ def test_bars_are_chosen_on_the_ruler_and_a_break_made_in_them(bench):
     bench.fill("#length-typed", "28")
     bench.keyboard.press("Enter")
     saved(bench)
-    assert bench.evaluate("easyPocket.rails.facts.length") == 28 * 240
+    assert bench.evaluate("easyPocket.screens.bench.rails.facts.length") == 28 * 240
 
 
 def test_solo_while_held_and_only_kick_and_snare(bench):
@@ -331,7 +331,7 @@ def test_snapshots_are_compared_by_one_key_and_differences_told(bench):
     click_slot(bench, "rim", 960)
     saved(bench)
     expect(bench.locator("#differences p")).to_have_text(["rim 1.2 gone"])
-    assert bench.evaluate("[...easyPocket.rails.marks.differs]") == ["rim 960"]
+    assert bench.evaluate("[...easyPocket.screens.bench.rails.marks.differs]") == ["rim 960"]
     bench.click("#play")
     until(bench, "easyPocket.player.running")
     bench.keyboard.press("c")
@@ -365,7 +365,7 @@ def test_lines_are_heard_before_they_are_put_in_and_kept(bench):
     assert ticks(bench, "kick") == [0, 1920, 3840, 5760]
     until(bench, "!easyPocket.player.running")
     bench.locator("#rail-rows").focus()
-    bench.evaluate("easyPocket.rails.putCursor('kick', 0)")
+    bench.evaluate("easyPocket.screens.bench.rails.putCursor('kick', 0)")
     bench.keyboard.press("w")
     bench.fill("#line-keep-name", "mine")
     bench.keyboard.press("Enter")
@@ -378,7 +378,7 @@ def test_a_click_is_drawn_at_once_and_before_the_server_has_answered(bench):
     """In the frame that is asked for at the click, whatever a frame takes here; nothing is sent meanwhile."""
     drawn_in = bench.evaluate(
         """async () => {
-            const { rails, edits } = easyPocket, frames = [];
+            const { edits } = easyPocket, { rails } = easyPocket.screens.bench, frames = [];
             edits.send = () => {};
             for (let n = 0; n < 20; n += 1) {
                 const began = performance.now();

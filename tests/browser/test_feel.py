@@ -47,7 +47,7 @@ def test_rope_walk_on_the_cymbals_only_made_by_mouse_measured_written_in_and_exp
     assert offset(bench, "kick", 1680) == 0
     assert offset(bench, "snare", 960) == 9
     type_into(bench, "drift_ms", 4)
-    drift = bench.evaluate("easyPocket.rails.data.hits('kick').map((hit) => hit.offset)")
+    drift = bench.evaluate("easyPocket.screens.bench.rails.data.hits('kick').map((hit) => hit.offset)")
     assert max(map(abs, drift)) > 0.5
 
     bench.click('[data-side-show="pocket"]')
@@ -55,22 +55,22 @@ def test_rope_walk_on_the_cymbals_only_made_by_mouse_measured_written_in_and_exp
     expect(row).to_be_visible()
     figures = row.locator("> b").all_inner_texts()
     mean = float(figures[1].replace("−", "-"))
-    snares = bench.evaluate("easyPocket.rails.data.hits('snare').map((hit) => hit.offset)")
+    snares = bench.evaluate("easyPocket.screens.bench.rails.data.hits('snare').map((hit) => hit.offset)")
     assert mean == pytest.approx(sum(snares) / len(snares), abs=0.06)
     assert 4 < mean < 14
 
     bench.click('[data-side-show="feel"]')
     before = {
-        name: bench.evaluate(f"easyPocket.rails.data.hits('{name}').map((h) => h.offset)")
+        name: bench.evaluate(f"easyPocket.screens.bench.rails.data.hits('{name}').map((h) => h.offset)")
         for name in ("snare", "hat_closed")
     }
     bench.click("[data-write-in]")
     saved(bench)
     expect(bench.locator('.typed[data-feel="drift_ms"]')).to_have_value("0")
     for name, offsets in before.items():
-        after = bench.evaluate(f"easyPocket.rails.data.hits('{name}').map((h) => h.offset)")
+        after = bench.evaluate(f"easyPocket.screens.bench.rails.data.hits('{name}').map((h) => h.offset)")
         assert after == pytest.approx(offsets, abs=0.02)
-        assert bench.evaluate(f"easyPocket.rails.data.hits('{name}').map((h) => h.own)") == pytest.approx(
+        assert bench.evaluate(f"easyPocket.screens.bench.rails.data.hits('{name}').map((h) => h.own)") == pytest.approx(
             offsets, abs=0.02
         )
     bench.keyboard.press("Control+z")
@@ -90,7 +90,7 @@ def test_rope_walk_on_the_cymbals_only_made_by_mouse_measured_written_in_and_exp
             now += message.time
             if message.type == "note_on" and message.velocity and message.note == 38:
                 ticks.add(now)
-    ledger = bench.evaluate("easyPocket.rails.data.hits('snare').map((h) => [h.tick, h.offset])")
+    ledger = bench.evaluate("easyPocket.screens.bench.rails.data.hits('snare').map((h) => [h.tick, h.offset])")
     wanted = sorted(round(tick + ms / ms_per_tick(TEMPO)) % 7680 for tick, ms in ledger)
     assert all(abs(a - b) <= 1 for a, b in zip(sorted(ticks), wanted, strict=True))
 
@@ -129,10 +129,10 @@ def test_triplet_swing_is_named_as_its_ratio(bench):
 
 def test_tighten_is_drawn_before_it_is_done(bench):
     bench.click('[data-side-show="tighten"]')
-    until(bench, "easyPocket.rails.marks.targets?.get('snare')?.has(1680)")
+    until(bench, "easyPocket.screens.bench.rails.marks.targets?.get('snare')?.has(1680)")
     expect(bench.locator("#tighten-words")).to_contain_text("74 of 74 hits move")
     was = offset(bench, "snare", 1680)
-    by = bench.evaluate("easyPocket.rails.marks.targets.get('snare').get(1680)")
+    by = bench.evaluate("easyPocket.screens.bench.rails.marks.targets.get('snare').get(1680)")
     assert by == pytest.approx(-was / 2, abs=0.05)
     bench.locator("#tighten-strength").fill("100")
     expect(bench.locator("#tighten-words")).to_contain_text("to 0.0 ms")
@@ -142,14 +142,14 @@ def test_tighten_is_drawn_before_it_is_done(bench):
     expect(bench.locator("#tighten-grid")).to_have_value("240")
     expect(bench.locator("#tighten-warning")).to_be_hidden()
     bench.click("#tighten-do")
-    until(bench, "Math.abs(easyPocket.rails.find('snare', 1680).offset) < 0.02")
+    until(bench, "Math.abs(easyPocket.screens.bench.rails.find('snare', 1680).offset) < 0.02")
     bench.click('[data-side-show="feel"]')
-    assert bench.evaluate("easyPocket.rails.marks.targets") is None
+    assert bench.evaluate("easyPocket.screens.bench.rails.marks.targets") is None
 
 
 def test_only_chosen_hits_are_tightened(bench):
     bench.click('[data-side-show="tighten"]')
-    bench.evaluate("easyPocket.rails.chosen.set([easyPocket.rails.find('snare', 1680)])")
+    bench.evaluate("easyPocket.screens.bench.rails.chosen.set([easyPocket.screens.bench.rails.find('snare', 1680)])")
     expect(bench.locator("#tighten-of")).to_have_text("1 chosen")
     expect(bench.locator("#tighten-words")).to_contain_text("1 of 74 hits move")
 
@@ -161,7 +161,10 @@ def test_the_widest_gap_is_a_click_away_and_the_figures_can_be_copied(bench):
     expect(first).to_be_visible()
     voice, tick = first.get_attribute("data-worst-voice"), int(first.get_attribute("data-worst-tick"))
     first.click()
-    until(bench, f"easyPocket.rails.cursor?.voice === '{voice}' && easyPocket.rails.cursor.tick === {tick}")
+    until(
+        bench,
+        f"easyPocket.screens.bench.rails.cursor?.voice === '{voice}' && easyPocket.screens.bench.rails.cursor.tick === {tick}",
+    )
     table = bench.locator("#pocket-table").input_value()
     assert table.splitlines()[0].split("\t")[:3] == ["voice", "hits", "mean ms"]
     assert re.search(r"^Snare\t9\t", table, re.MULTILINE)
@@ -226,8 +229,8 @@ def test_a_slider_is_seen_and_heard_while_it_is_dragged_and_kept_when_let_go(ben
     wanted = bench.evaluate("Number(document.getElementById('feel-swing_percent').value)")
     assert wanted > 65
     late_ms = 2 * 240 * (wanted / 50 - 1) * ms_per_tick(TEMPO) / 2
-    until(bench, f"Math.abs(easyPocket.rails.find('shaker', 240).amounts.swing[1] - {late_ms}) < 0.01")
-    sounds_ms = f"240 * {ms_per_tick(TEMPO)} + easyPocket.rails.find('shaker', 240).offset"
+    until(bench, f"Math.abs(easyPocket.screens.bench.rails.find('shaker', 240).amounts.swing[1] - {late_ms}) < 0.01")
+    sounds_ms = f"240 * {ms_per_tick(TEMPO)} + easyPocket.screens.bench.rails.find('shaker', 240).offset"
     until(bench, f"easyPocket.player.stack.felt.start_s.some((s) => Math.abs(s * 1000 - ({sounds_ms})) < 0.01)")
     expect(bench.locator("#feel-note-swing_percent")).to_contain_text(f"{wanted / (100 - wanted):.2f} : 1")
     assert bench.evaluate("easyPocket.edits.revision === easyPocket.song.revision && !easyPocket.edits.queue.length")

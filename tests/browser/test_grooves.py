@@ -11,7 +11,7 @@ from tests.browser.gestures import box_of, saved, until
 @pytest.fixture
 def grooves(page, song):
     page.goto(f"{song}/grooves")
-    until(page, "window.easyPocket?.grooves?.data")
+    until(page, "window.easyPocket?.screens.grooves?.data")
     return page
 
 
@@ -26,15 +26,15 @@ def make(page, name, slots=8):
 
 
 def offsets(page, lane="all"):
-    return page.evaluate(f"easyPocket.grooves.data.lanes['{lane}']?.offset")
+    return page.evaluate(f"easyPocket.screens.grooves.data.lanes['{lane}']?.offset")
 
 
 def point(page, slot, ms):
     """Where a slot's offset is on the screen."""
-    frame = page.evaluate("easyPocket.grooves.frame()")
+    frame = page.evaluate("easyPocket.screens.grooves.frame()")
     box = box_of(page.locator("#groove-canvas"))
     x = box["x"] + 58 + (slot + 0.5) * frame["column"]
-    return x, box["y"] + page.evaluate(f"easyPocket.grooves.heightOf({ms})")
+    return x, box["y"] + page.evaluate(f"easyPocket.screens.grooves.heightOf({ms})")
 
 
 def test_a_groove_is_drawn_over_the_slots_and_undone_in_one_step(grooves):
@@ -51,7 +51,7 @@ def test_a_groove_is_drawn_over_the_slots_and_undone_in_one_step(grooves):
     assert drawn[0] == drawn[5] == 0
     grooves.keyboard.press("Control+z")
     saved(grooves)
-    until(grooves, "easyPocket.grooves.data.lanes.all.offset.every((ms) => ms === 0)")
+    until(grooves, "easyPocket.screens.grooves.data.lanes.all.offset.every((ms) => ms === 0)")
 
 
 def test_slots_are_set_by_keys_and_typed(grooves):
@@ -61,7 +61,7 @@ def test_slots_are_set_by_keys_and_typed(grooves):
         grooves.keyboard.press(key)
         saved(grooves)
     assert offsets(grooves)[2] == 4
-    assert grooves.evaluate("easyPocket.grooves.data.lanes.all.accent[2]") == pytest.approx(0.75)
+    assert grooves.evaluate("easyPocket.screens.grooves.data.lanes.all.accent[2]") == pytest.approx(0.75)
     grooves.fill("#slot-offset", "-12.5")
     grooves.press("#slot-offset", "Enter")
     saved(grooves)
@@ -75,7 +75,7 @@ def test_slots_are_set_by_keys_and_typed(grooves):
 def test_a_lane_of_its_own_begins_when_it_is_drawn(grooves):
     make(grooves, "Lanes")
     grooves.click('[data-lane="high"]')
-    until(grooves, "easyPocket.grooves.data.lane === 'high'")
+    until(grooves, "easyPocket.screens.grooves.data.lane === 'high'")
     assert offsets(grooves, "high") is None
     grooves.mouse.click(*point(grooves, 3, -8))
     saved(grooves)
@@ -135,5 +135,5 @@ def test_the_sound_goes_on_while_the_shelf_is_shown(grooves):
     grooves.click("nav >> text=Bench")
     until(grooves, "easyPocket.screen === 'bench'")
     grooves.click("nav >> text=Grooves")
-    until(grooves, "easyPocket.screen === 'grooves' && easyPocket.grooves.data")
+    until(grooves, "easyPocket.screen === 'grooves' && easyPocket.screens.grooves.data")
     assert grooves.evaluate("easyPocket.player.running")

@@ -91,7 +91,7 @@ def test_keys_go_back_to_sounds_and_cards(bench):
     bench.wait_for_selector(".sound")
     bench.click('[data-kit-voice="snare"]')
     until(bench, "document.querySelector('.kit-bar').dataset.role === 'snare'")
-    until(bench, "easyPocket.kit.library.sound(0) !== null")
+    until(bench, "easyPocket.screens.kit.library.sound(0) !== null")
     bench.click('[data-find-role=""]')
     has_keys(bench, "#sounds")
     bench.keyboard.press("Space")
@@ -142,7 +142,9 @@ def test_plus_and_minus_lose_no_press(bench):
 
 
 def test_break_with_nothing_chosen_empties_nothing_and_says_why(bench):
-    counts = bench.evaluate("easyPocket.rails.voices().map((voice) => easyPocket.rails.data.hits(voice).length)")
+    counts = bench.evaluate(
+        "easyPocket.screens.bench.rails.voices().map((voice) => easyPocket.screens.bench.rails.data.hits(voice).length)"
+    )
     counting = box_of(bench.locator("#counting"))
     y = counting["y"] + counting["height"] / 2
     drag(bench, (counting["x"] + 4, y), (counting["width"] * 0.3, 0))
@@ -151,7 +153,10 @@ def test_break_with_nothing_chosen_empties_nothing_and_says_why(bench):
     expect(bench.locator("#note")).to_contain_text("what goes on in the break")
     saved(bench)
     assert (
-        bench.evaluate("easyPocket.rails.voices().map((voice) => easyPocket.rails.data.hits(voice).length)") == counts
+        bench.evaluate(
+            "easyPocket.screens.bench.rails.voices().map((voice) => easyPocket.screens.bench.rails.data.hits(voice).length)"
+        )
+        == counts
     )
 
 
@@ -171,7 +176,7 @@ def test_painting_that_begins_on_a_hit_paints_and_leaves_the_hit(bench):
 def test_a_mix_that_would_clip_is_told_and_one_press_makes_it_fit(bench):
     bench.evaluate(
         """async () => {
-            for (const voice of easyPocket.rails.voices()) {
+            for (const voice of easyPocket.screens.bench.rails.voices()) {
                 easyPocket.edits.push({ kind: 'mix', voice, field: 'level_db', value: 12 });
                 for (let tick = 0; tick < 7680; tick += 960) easyPocket.edits.push({ kind: 'write', voice, tick, velocity: 127 });
             }
@@ -262,9 +267,11 @@ def test_escape_in_the_middle_of_drawing_makes_nothing(bench, below, across):
     bench.mouse.move(before["x"] + across + 9, before["y"] + below, steps=2)
     bench.mouse.up()
     saved(bench)
-    shown = "JSON.stringify(easyPocket.rails.data.hits('kick').map((one) => one.tick).sort((a, b) => a - b))"
+    shown = (
+        "JSON.stringify(easyPocket.screens.bench.rails.data.hits('kick').map((one) => one.tick).sort((a, b) => a - b))"
+    )
     until(bench, f"{shown} === JSON.stringify({json.dumps(taken)})")
-    until(bench, f"easyPocket.rails.find('kick', 0).own === {before['own']}")
+    until(bench, f"easyPocket.screens.bench.rails.find('kick', 0).own === {before['own']}")
     assert bench.evaluate("easyPocket.edits.revision") == revision
 
 

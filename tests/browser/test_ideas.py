@@ -22,21 +22,26 @@ def ideas(page: Page, song: str) -> Page:
 
 def asked(page: Page) -> None:
     """Wait until what was asked for is shown."""
-    until(page, "window.easyPocket?.ideas?.data && easyPocket.ideas.cards.length && !easyPocket.ideas.grid.ariaBusy")
+    until(
+        page,
+        "window.easyPocket?.screens.ideas?.data && easyPocket.screens.ideas.cards.length && !easyPocket.screens.ideas.grid.ariaBusy",
+    )
 
 
 def show(page: Page, kind: str) -> None:
     page.click(f'[data-idea-kind="{kind}"]')
-    until(page, f"easyPocket.ideas.cards[0]?.idea.kind === '{kind}'")
+    until(page, f"easyPocket.screens.ideas.cards[0]?.idea.kind === '{kind}'")
 
 
 def keys(page: Page) -> list[str]:
-    found: list[str] = page.evaluate("easyPocket.ideas.cards.map((card) => card.idea.key)")
+    found: list[str] = page.evaluate("easyPocket.screens.ideas.cards.map((card) => card.idea.key)")
     return found
 
 
 def new_keys(page: Page, before: list[str]) -> list[str]:
-    until(page, f"easyPocket.ideas.cards.length && easyPocket.ideas.cards[0].idea.key !== '{before[0]}'")
+    until(
+        page, f"easyPocket.screens.ideas.cards.length && easyPocket.screens.ideas.cards[0].idea.key !== '{before[0]}'"
+    )
     return keys(page)
 
 
@@ -73,7 +78,7 @@ def test_a_card_shows_its_hits_where_they_will_be(ideas: Page) -> None:
     )
     window = box_of(ideas.locator("#idea-grid article:first-child .i-window"))
     assert window is not None
-    come = ideas.evaluate("easyPocket.ideas.idea.changes.flatMap((change) => change.come).map((hit) => hit[1])")
+    come = ideas.evaluate("easyPocket.screens.ideas.idea.changes.flatMap((change) => change.come).map((hit) => hit[1])")
     inside = sorted({round((tick - 5760) / 1920, 4) for tick in come if tick >= 5760})
     seen = sorted({round((x - window["x"]) / window["width"], 4) for x in drawn})
     assert [share for share in seen if share < 0.999] == pytest.approx(inside, abs=0.01)
@@ -88,7 +93,7 @@ def test_every_setting_changes_what_is_offered(ideas: Page) -> None:
         before = keys(ideas)
         ideas.click(f'[data-for="fill"] {button}')
         new_keys(ideas, before)
-        until(ideas, f"easyPocket.ideas.cards.map((card) => card.idea).{check}")
+        until(ideas, f"easyPocket.screens.ideas.cards.map((card) => card.idea).{check}")
     ideas.click('[data-opt="ending"][data-value="silence"]')  # pressed again it is open
     expect(ideas.locator('[data-shown="ending"]')).to_have_text("open")
     before = keys(ideas)
@@ -112,7 +117,9 @@ def test_what_cannot_be_played_is_said_beside_the_ideas(ideas: Page) -> None:
 def test_an_idea_is_put_in_and_undone_as_one_step(ideas: Page) -> None:
     before = pattern(ideas)
     ideas.keyboard.press("ArrowRight")
-    wanted = ideas.evaluate("easyPocket.ideas.idea.changes.flatMap((change) => change.come).map((h) => h.slice(0, 3))")
+    wanted = ideas.evaluate(
+        "easyPocket.screens.ideas.idea.changes.flatMap((change) => change.come).map((h) => h.slice(0, 3))"
+    )
     put(ideas)
     after = pattern(ideas)
     assert all(hit in after for hit in wanted)
@@ -189,16 +196,16 @@ def test_an_idea_is_heard_in_place_while_the_sound_goes_on(ideas: Page) -> None:
 
 
 def test_another_idea_chosen_before_the_first_is_heard_begins_the_sound_just_as_well(ideas: Page) -> None:
-    ideas.evaluate("document.getElementById('idea-hear').click(); easyPocket.ideas.choose(2)")
+    ideas.evaluate("document.getElementById('idea-hear').click(); easyPocket.screens.ideas.choose(2)")
     until(ideas, "easyPocket.player.running && easyPocket.player.beside")
-    assert ideas.evaluate("easyPocket.ideas.hearing.heard.idea.key") == keys(ideas)[2]
+    assert ideas.evaluate("easyPocket.screens.ideas.hearing.heard.idea.key") == keys(ideas)[2]
 
 
 def test_a_long_pattern_is_heard_round_the_bar_before_and_after(ideas: Page) -> None:
     show(ideas, "grow")
     put(ideas)
     show(ideas, "fill")
-    until(ideas, "easyPocket.ideas.windowEnd === 8 * 3840")
+    until(ideas, "easyPocket.screens.ideas.windowEnd === 8 * 3840")
     before = keys(ideas)
     for _ in range(4):
         ideas.click('[data-idea-bar="-1"]')
@@ -220,15 +227,15 @@ def test_pinned_ideas_stay_and_two_of_them_are_mixed(ideas: Page) -> None:
     ideas.click("#idea-grid article:nth-child(1) [data-idea-pin]")
     ideas.click("#idea-grid article:nth-child(4) [data-idea-pin]")
     ideas.click("#idea-more")
-    until(ideas, "easyPocket.ideas.cards.length === 8")
+    until(ideas, "easyPocket.screens.ideas.cards.length === 8")
     assert keys(ideas)[:2] == [first[0], first[3]]
     ideas.click("text=mix pinned…")
     ideas.click('[data-idea-mix="time"]')
-    until(ideas, "easyPocket.ideas.cards[0].idea.kind === 'mix'")
+    until(ideas, "easyPocket.screens.ideas.cards[0].idea.kind === 'mix'")
     expect(ideas.locator("#idea-grid article:first-child .idea-words")).to_contain_text("the first half of one")
     ideas.reload()
     asked(ideas)
-    until(ideas, "easyPocket.ideas.cards.filter((card) => card.pinned).length === 2")
+    until(ideas, "easyPocket.screens.ideas.cards.filter((card) => card.pinned).length === 2")
 
 
 def test_dropped_ideas_come_back_on_request(ideas: Page) -> None:
@@ -238,17 +245,17 @@ def test_dropped_ideas_come_back_on_request(ideas: Page) -> None:
     ideas.click('[data-idea-side="log"]')
     expect(ideas.locator('#idea-log li[data-state="dropped"]')).to_have_count(6)
     ideas.click('[data-back="dropped"]')
-    until(ideas, f"easyPocket.ideas.cards.some((card) => card.idea.key === '{first[0]}')")
+    until(ideas, f"easyPocket.screens.ideas.cards.some((card) => card.idea.key === '{first[0]}')")
 
 
 def test_a_fill_is_brought_from_a_loop_and_from_a_midi_file(ideas: Page) -> None:
     ideas.click("text=bring in…")
     ideas.click("[data-idea-bring]")
-    until(ideas, "easyPocket.ideas.cards[0].idea.words.startsWith('from ')")
+    until(ideas, "easyPocket.screens.ideas.cards[0].idea.words.startsWith('from ')")
     fill = Pattern(1920, tuple(Hit("tom_low", tick, 80 + tick // 60) for tick in range(0, 1920, 240)))
     data = write_midi(perform(fill, tempo_bpm=104.0)).data
     ideas.set_input_files("#idea-file", {"name": "landing.mid", "mimeType": "audio/midi", "buffer": data})
-    until(ideas, "easyPocket.ideas.cards[0].idea.words.startsWith('from landing.mid')")
+    until(ideas, "easyPocket.screens.ideas.cards[0].idea.words.startsWith('from landing.mid')")
     put(ideas)
     toms = [hit for hit in pattern(ideas) if hit[0] == "tom_low"]
     assert [hit[1] for hit in toms] == [5760 + tick for tick in range(0, 1920, 240)]
@@ -265,9 +272,9 @@ def test_a_roll_is_drawn(ideas: Page) -> None:
     ideas.mouse.move(strip["x"] + strip["width"] - 8, strip["y"] + 2, steps=8)
     ideas.mouse.up()
     new_keys(ideas, before)
-    until(ideas, "easyPocket.ideas.settings.values.roll.rates?.[3] === '64'")
-    until(ideas, "easyPocket.ideas.cards[0].idea.words.includes('64ths')")
-    rates = ideas.evaluate("easyPocket.ideas.settings.values.roll.rates")
+    until(ideas, "easyPocket.screens.ideas.settings.values.roll.rates?.[3] === '64'")
+    until(ideas, "easyPocket.screens.ideas.cards[0].idea.words.includes('64ths')")
+    rates = ideas.evaluate("easyPocket.screens.ideas.settings.values.roll.rates")
     assert rates[3] == "64"
     put(ideas)
     snares = sorted(int(str(hit[1])) for hit in pattern(ideas) if hit[0] == "snare" and int(str(hit[1])) >= 7200)
@@ -292,7 +299,7 @@ def test_a_build_up_becomes_sections_and_undo_takes_them_back(ideas: Page) -> No
 def test_a_line_is_borrowed_from_the_shelf(ideas: Page) -> None:
     show(ideas, "borrow")
     ideas.select_option('[data-for="borrow"] [data-select="voice"]', "bell")
-    until(ideas, "easyPocket.ideas.cards[0]?.idea.words.startsWith('bell on kick of')")
+    until(ideas, "easyPocket.screens.ideas.cards[0]?.idea.words.startsWith('bell on kick of')")
     put(ideas)
     ideas.keyboard.press("Control+z")
     saved(ideas)
@@ -300,14 +307,14 @@ def test_a_line_is_borrowed_from_the_shelf(ideas: Page) -> None:
 
 def test_density_leaves_hits_out_and_gives_them_back(page: Page, song: str) -> None:
     page.goto(f"{song}/bench")
-    until(page, "window.easyPocket?.rails?.drawnAt")
+    until(page, "window.easyPocket?.screens.bench.rails?.drawnAt")
     sounding = page.evaluate("easyPocket.playing.felt.start_s.length")
     page.fill('#feel .typed[data-feel="density_percent"]', "50")
     page.keyboard.press("Enter")
     saved(page)
     until(page, f"easyPocket.playing.felt.start_s.length < {sounding}")
     expect(page.locator("#feel-note-density_percent")).to_contain_text("hits sound")
-    assert page.evaluate("[...easyPocket.rails.data.all()].some((hit) => hit.silent)")
+    assert page.evaluate("[...easyPocket.screens.bench.rails.data.all()].some((hit) => hit.silent)")
     page.fill('#feel .typed[data-feel="density_percent"]', "100")
     page.keyboard.press("Enter")
     saved(page)

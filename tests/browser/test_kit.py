@@ -39,7 +39,7 @@ def kit(bench):
 def choose(page, voice):
     page.click(f'[data-kit-voice="{voice}"]')
     until(page, f"document.querySelector('.kit-bar').dataset.role === '{voice}'")
-    until(page, "easyPocket.kit.library.sound(0) !== null")
+    until(page, "easyPocket.screens.kit.library.sound(0) !== null")
 
 
 def heard(page):
@@ -49,7 +49,7 @@ def heard(page):
 def step_to(page, name):
     """Step down the list by keys until a sound is chosen."""
     page.locator("#sounds").focus()
-    until(page, "easyPocket.kit.library.sound(0) !== null")
+    until(page, "easyPocket.screens.kit.library.sound(0) !== null")
     for number in range(40):
         page.keyboard.press("ArrowDown" if number else "Home")
         if page.locator(".sound.on b").inner_text() == name:
@@ -166,7 +166,7 @@ def test_a_sound_is_tried_in_the_beat_and_given_back(kit):
     kit.locator("#sounds").focus()
     kit.keyboard.press("ArrowDown")
     kit.keyboard.press("ArrowDown")
-    until(kit, "easyPocket.player.running && easyPocket.kit.trial === true")
+    until(kit, "easyPocket.player.running && easyPocket.screens.kit.trial === true")
     tried = kit.evaluate("easyPocket.player.stack.felt.audio.filter((key) => key.startsWith('snare-'))")
     own = kit.evaluate("easyPocket.playing.felt.audio.filter((key) => key.startsWith('snare-'))")
     assert not set(tried) & set(own)
@@ -216,10 +216,10 @@ def burst():
 
 def test_a_list_of_any_length_draws_only_what_is_seen(kit):
     kit.click('[data-find-role=""]')
-    until(kit, "easyPocket.kit.library.total > 100")
+    until(kit, "easyPocket.screens.kit.library.total > 100")
     assert kit.locator(".sound").count() < 30
     kit.locator("#sounds").evaluate("(list) => list.scrollTo(0, list.scrollHeight)")
-    last = kit.evaluate("easyPocket.kit.library.total") - 1
+    last = kit.evaluate("easyPocket.screens.kit.library.total") - 1
     expect(kit.locator(f'.sound[data-place="{last}"]')).to_be_visible()
     assert kit.locator(".sound").count() < 30
     kit.fill("#find-words", "ship")

@@ -28,7 +28,7 @@ def test_the_hits_of_a_loop_are_sorted_heard_and_written_on_the_bench(loop):
     loop.click(".group-hear >> text=kick")
     until(loop, "document.querySelectorAll('.onset.faded').length > 0")
     loop.get_by_label("Voice of snare").select_option("rim")
-    until(loop, "easyPocket.loops.uses.groups.some((group) => group.voice === 'rim')")
+    until(loop, "easyPocket.screens.loops.uses.groups.some((group) => group.voice === 'rim')")
     show(loop, "hits")
     loop.click('[data-beat-put="replace"]')
     saved(loop)
@@ -40,7 +40,7 @@ def test_the_hits_of_a_loop_are_sorted_heard_and_written_on_the_bench(loop):
     assert 7680 > max(ticks(loop, "hat_closed")) > 7000
     loop.keyboard.press("Control+z")
     saved(loop)
-    until(loop, "easyPocket.rails.find('snare', 960) !== null")
+    until(loop, "easyPocket.screens.bench.rails.find('snare', 960) !== null")
 
 
 def test_doubtful_hits_are_stepped_through_kept_and_dropped_by_keys(loop):
@@ -49,7 +49,7 @@ def test_doubtful_hits_are_stepped_through_kept_and_dropped_by_keys(loop):
     count = loop.locator("[data-doubt]").count()
     loop.keyboard.press("n")
     expect(loop.locator("[data-doubt].now")).to_have_count(1)
-    until(loop, "easyPocket.loops.heardSpans?.length === 1")
+    until(loop, "easyPocket.screens.loops.heardSpans?.length === 1")
     loop.keyboard.press("k")
     expect(loop.locator("[data-doubt]")).to_have_count(count - 1)
     hits = loop.locator(".onset").count()
@@ -78,7 +78,7 @@ def test_the_worst_hit_against_the_loop_is_named_shown_and_mended(loop, song):
     worst.click()
     until(
         loop,
-        "easyPocket.screen === 'bench' && easyPocket.rails.cursor?.voice === 'snare' && easyPocket.rails.cursor.tick === 960",
+        "easyPocket.screen === 'bench' && easyPocket.screens.bench.rails.cursor?.voice === 'snare' && easyPocket.screens.bench.rails.cursor.tick === 960",
     )
 
 
@@ -102,9 +102,9 @@ def test_a_take_is_recorded_from_the_simulated_microphone_and_heard(loop):
     loop.select_option("#record-source", "simulated")
     loop.select_option("#record-count", "1")
     loop.click("#record-go")
-    until(loop, "easyPocket.loops.recorder.stage === 'counting'")
+    until(loop, "easyPocket.screens.loops.recorder.stage === 'counting'")
     expect(loop.locator("#record-state")).to_contain_text("begins in")
-    recorder = "easyPocket.loops.recorder"
+    recorder = "easyPocket.screens.loops.recorder"
     until(
         loop, f"{recorder}.stage === 'recording' && easyPocket.player.context.currentTime - {recorder}.from > 2.7", 30
     )
@@ -123,7 +123,7 @@ def test_the_hit_the_demo_plays_too_early_is_named_first_and_heard_beside_the_lo
     gap_ms = float(re.search(r"[−-]([\d.]+) ms", first.inner_text()).group(1))
     assert gap_ms == pytest.approx(25, abs=1.5)
     first.locator("text=hear").click()
-    until(loop, "easyPocket.loops.heardSpans?.length === 1 && easyPocket.player.pending.size === 1")
+    until(loop, "easyPocket.screens.loops.heardSpans?.length === 1 && easyPocket.player.pending.size === 1")
     struck = loop.evaluate("[...easyPocket.player.pending][0].at - easyPocket.player.context.currentTime")
     assert struck < 0.5
 
@@ -187,7 +187,7 @@ def test_a_loop_plays_under_the_stack_at_its_tempo_and_is_seen_on_the_bench(loop
     loop.click("nav >> text=Bench")
     drawn(loop)
     expect(loop.locator(".under-row")).to_contain_text("quayside-break")
-    until(loop, "[...easyPocket.rails.under.kept.values()].some((peaks) => peaks instanceof Int8Array)")
+    until(loop, "[...easyPocket.screens.bench.rails.under.kept.values()].some((peaks) => peaks instanceof Int8Array)")
     loop.click("[data-under-mute]")
     saved(loop)
     until(loop, "easyPocket.player.under.size === 0")
@@ -200,10 +200,10 @@ def test_a_loop_is_cut_into_a_kit_whose_slices_are_shuffled_and_put_back_on_the_
     loop.click("[data-slices-song]")
     loop.wait_for_url("**/bench")
     drawn(loop)
-    voices = loop.evaluate("easyPocket.rails.voices()")
+    voices = loop.evaluate("easyPocket.screens.bench.rails.voices()")
     assert len(voices) > 15
     assert voices[:2] == ["slice_1", "slice_2"]
-    order = "[...easyPocket.rails.data.all()].sort((a, b) => a.tick - b.tick || a.offset - b.offset).map((hit) => hit.voice).join()"
+    order = "[...easyPocket.screens.bench.rails.data.all()].sort((a, b) => a.tick - b.tick || a.offset - b.offset).map((hit) => hit.voice).join()"
     before = loop.evaluate(order)
     loop.locator("#rail-rows").focus()
     loop.keyboard.press("Control+a")

@@ -178,12 +178,12 @@ def test_one_looks_from_the_whole_loop_to_single_samples_and_hits_stay_where_the
     x, y = wave_point(loops, time_of(loops, 7))
     loops.mouse.move(x, y)
     loops.click('[data-wave-zoom="in"]')
-    seen = "(() => { const { from, to } = easyPocket.loops.wave.view; return to - from; })()"
+    seen = "(() => { const { from, to } = easyPocket.screens.loops.wave.view; return to - from; })()"
     for _ in range(40):
         loops.mouse.move(x, y)
         loops.mouse.wheel(0, -200)
     until(loops, f"{seen} * 44100 < 60")
-    until(loops, "easyPocket.loops.wave.span?.samples.length > 40")
+    until(loops, "easyPocket.screens.loops.wave.span?.samples.length > 40")
     loops.locator("#wave").focus()
     loops.keyboard.press("0")
     until(loops, f"{seen} > 4")
@@ -193,7 +193,7 @@ def test_one_looks_from_the_whole_loop_to_single_samples_and_hits_stay_where_the
         loops,
         f"{seen} < 2 && document.getElementById('wave').dataset.to - document.getElementById('wave').dataset.from < 2",
     )
-    view = loops.evaluate("easyPocket.loops.wave.view")
+    view = loops.evaluate("easyPocket.screens.loops.wave.view")
     inside = [index for index, time in enumerate(heard_s(loops)) if view["from"] < time < view["to"]]
     box = box_of(loops.locator("#wave"))
     for index in inside:
@@ -201,7 +201,7 @@ def test_one_looks_from_the_whole_loop_to_single_samples_and_hits_stay_where_the
         share = (time_of(loops, index) - view["from"]) / (view["to"] - view["from"])
         assert pin["x"] + pin["width"] / 2 == pytest.approx(box["x"] + box["width"] * share, abs=1.5)
     loops.click('[data-wave-show="spectrum"]')
-    until(loops, "easyPocket.loops.wave.picture?.canvas.width > 300")
+    until(loops, "easyPocket.screens.loops.wave.picture?.canvas.width > 300")
 
 
 def test_the_bar_map_shows_the_groove_as_it_would_be_taken(loops):
@@ -218,7 +218,7 @@ def test_the_bar_map_shows_the_groove_as_it_would_be_taken(loops):
     expect(loops.locator("#take-state")).to_contain_text("Second bar is kept")
     loops.click("nav >> text=Grooves")
     loops.click("#groove-list >> text=Second bar")
-    until(loops, "easyPocket.grooves.data?.slots === 8")
+    until(loops, "easyPocket.screens.grooves.data?.slots === 8")
 
 
 def test_a_long_file_shows_how_far_it_is_and_is_stopped_or_brought_in(loops, swung_wav):
@@ -250,12 +250,12 @@ def test_samples_that_cannot_be_fetched_are_not_asked_for_without_end(loops):
     for _ in range(14):
         loops.keyboard.press("+")
     expect(loops.locator(".note")).to_contain_text("could not be fetched")
-    until(loops, "!easyPocket.loops.wave.fetching")
+    until(loops, "!easyPocket.screens.loops.wave.fetching")
     before = len(asked)
     loops.evaluate(
         """async () => {
             for (let frame = 0; frame < 60; frame += 1) {
-                easyPocket.loops.wave.later();
+                easyPocket.screens.loops.wave.later();
                 await new Promise(requestAnimationFrame);
             }
         }"""
@@ -263,4 +263,4 @@ def test_samples_that_cannot_be_fetched_are_not_asked_for_without_end(loops):
     assert len(asked) == before
     loops.unroute("**/samples.bin*")
     loops.keyboard.press("-")
-    until(loops, "easyPocket.loops.wave.span !== null")
+    until(loops, "easyPocket.screens.loops.wave.span !== null")

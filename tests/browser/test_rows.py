@@ -103,7 +103,7 @@ def test_every_second_slot_from_the_cursor_on_another_grid(bench):
     bench.click('[data-every="2"]')
     saved(bench)
     assert {320, 960, 1600} <= set(ticks(bench, "rim"))
-    assert bench.evaluate("easyPocket.rails.data.step('rim')") == 320
+    assert bench.evaluate("easyPocket.screens.bench.rails.data.step('rim')") == 320
     bench.keyboard.press("Escape")
     for _ in range(3):
         bench.keyboard.press("Control+z")

@@ -18,7 +18,7 @@ BAR_S = 4 * 60 / 104
 @pytest.fixture
 def arr(page: Page, song: str) -> Page:
     page.goto(f"{song}/song")
-    until(page, "window.easyPocket?.arrangement?.data && document.querySelector('[data-cell]')")
+    until(page, "window.easyPocket?.screens.song?.data && document.querySelector('[data-cell]')")
     return page
 
 
@@ -32,8 +32,8 @@ def head(page: Page, number: int) -> None:
 
 def cell(page: Page, row: int, column: int) -> str:
     """What a cell says: its first line."""
-    sections = page.evaluate("easyPocket.arrangement.data.sections.map((one) => one.id)")
-    parts = page.evaluate("easyPocket.arrangement.data.parts.map((one) => one.id)")
+    sections = page.evaluate("easyPocket.screens.song.data.sections.map((one) => one.id)")
+    parts = page.evaluate("easyPocket.screens.song.data.parts.map((one) => one.id)")
     return page.locator(f'[data-cell="{sections[column]} {parts[row]}"] b').inner_text()
 
 
@@ -170,22 +170,29 @@ def test_a_part_turns_in_its_own_cycle_and_is_seen_and_written_on_the_bench(arr:
     arr.keyboard.press("Tab")
     expect(arr.locator("#note")).to_contain_text("'nonsense' is no length")
     arr.click('[data-screen-link="bench"]')
-    until(arr, "easyPocket.screen === 'bench' && easyPocket.rails.facts.others?.length === 1")
-    part = arr.evaluate("easyPocket.arrangement.chosen.part")
+    until(arr, "easyPocket.screen === 'bench' && easyPocket.screens.bench.rails.facts.others?.length === 1")
+    part = arr.evaluate("easyPocket.screens.song.chosen.part")
     until(arr, f"easyPocket.song.at[0] === {part}")
     expect(arr.locator(".part-head").first).to_contain_text("Net Loft kit")
     arr.locator("#rail-rows").focus()
     arr.keyboard.press("Enter")
     saved(arr)
     arr.click("[data-look-part]")
-    until(arr, "easyPocket.rails.facts.others[0].voices.length === 1")
-    assert arr.evaluate("easyPocket.rails.facts.others[0].seams") == [0, 1440, 2880, 4320, 5760, 7200]
-    assert arr.evaluate("easyPocket.rails.facts.others[0].voices[0][1]") == [0, 1440, 2880, 4320, 5760, 7200]
+    until(arr, "easyPocket.screens.bench.rails.facts.others[0].voices.length === 1")
+    assert arr.evaluate("easyPocket.screens.bench.rails.facts.others[0].seams") == [0, 1440, 2880, 4320, 5760, 7200]
+    assert arr.evaluate("easyPocket.screens.bench.rails.facts.others[0].voices[0][1]") == [
+        0,
+        1440,
+        2880,
+        4320,
+        5760,
+        7200,
+    ]
     expect(arr.locator(".other-part")).to_contain_text("3 8ths")
     arr.click("[data-fold]")
     expect(arr.locator(".other-hits")).to_be_hidden()
     arr.reload()
-    until(arr, "window.easyPocket?.rails?.facts")
+    until(arr, "window.easyPocket?.screens.bench.rails?.facts")
     expect(arr.locator(".part-head").first).to_contain_text("Boathouse kit")  # it comes back to where it looked
 
 
@@ -238,8 +245,8 @@ def test_an_edit_while_the_song_plays_is_heard_and_the_place_stays(arr: Page) ->
 
 def test_a_loop_plays_in_the_sections_one_presses(page: Page, song: str) -> None:
     page.goto(f"{song}/song")
-    until(page, "window.easyPocket?.arrangement?.data")
-    loop = page.evaluate("easyPocket.arrangement.data.free_loops[0][0]")
+    until(page, "window.easyPocket?.screens.song?.data")
+    loop = page.evaluate("easyPocket.screens.song.data.free_loops[0][0]")
     page.evaluate(f"easyPocket.edits.push({{kind: 'under', loop_id: {loop}, there: true}})")
     saved(page)
     head(page, 0)
@@ -257,7 +264,7 @@ def test_a_loop_plays_in_the_sections_one_presses(page: Page, song: str) -> None
 def test_the_song_fits_the_window_and_an_empty_one_says_what_to_do(page: Page, song: str) -> None:
     page.set_viewport_size({"width": 1024, "height": 700})
     page.goto(f"{song}/song")
-    until(page, "window.easyPocket?.arrangement?.data && document.querySelector('[data-cell]')")
+    until(page, "window.easyPocket?.screens.song?.data && document.querySelector('[data-cell]')")
     sizes = page.evaluate("[document.documentElement.scrollWidth, document.documentElement.scrollHeight]")
     assert sizes == [1024, 700]
     grid = box_of(page.locator("#arr-scroll"))
@@ -289,11 +296,14 @@ def test_a_span_of_bars_is_drawn_over_the_energy_and_gone_round(arr: Page) -> No
 
 def test_a_fill_of_ideas_ends_the_section_and_is_seen_on_the_song_screen(page: Page, song: str) -> None:
     page.goto(f"{song}/ideas")
-    until(page, "window.easyPocket?.ideas?.data && easyPocket.ideas.cards.length && !easyPocket.ideas.grid.ariaBusy")
+    until(
+        page,
+        "window.easyPocket?.screens.ideas?.data && easyPocket.screens.ideas.cards.length && !easyPocket.screens.ideas.grid.ariaBusy",
+    )
     page.click("#idea-end")
     saved(page)
     page.click('[data-screen-link="song"]')
-    until(page, "easyPocket.screen === 'song' && easyPocket.arrangement.data")
+    until(page, "easyPocket.screen === 'song' && easyPocket.screens.song.data")
     expect(page.locator("[data-join]")).to_contain_text("fill: 2 beats")
     page.locator("[data-part]").nth(0).click()
     expect(page.locator("#arr-strip")).to_contain_text("fill")

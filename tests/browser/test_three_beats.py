@@ -60,7 +60,7 @@ def test_a_two_bar_hip(empty):
     write(empty, "snare", [960, 2880, 4800, 6720])
     write(empty, "snare", [2160, 7200])
     for tick in (2160, 7200):
-        empty.evaluate(f"easyPocket.rails.putCursor('snare', {tick})")
+        empty.evaluate(f"easyPocket.screens.bench.rails.putCursor('snare', {tick})")
         empty.keyboard.press("g")
     saved(empty)
     row_tool(empty, "hat_closed", '[data-every="2"]')
@@ -88,7 +88,7 @@ def test_four_on_the_floor(empty):
         empty.keyboard.press(key)
     saved(empty)
     empty.keyboard.press("w")  # the row: two kicks
-    until(empty, "easyPocket.rails.chosen.keys.size === 2")
+    until(empty, "easyPocket.screens.bench.rails.chosen.keys.size === 2")
     empty.keyboard.press("Escape")
     row_tool(empty, "kick", '[data-every="4"]')
     assert ticks(empty, "kick") == list(range(0, 7680, 960))
@@ -98,7 +98,7 @@ def test_four_on_the_floor(empty):
     write(empty, "clap", [960])
     empty.hover("#rail-clap .voice-name")
     empty.click("#rail-clap [data-row-tools]")
-    empty.evaluate("easyPocket.rails.putCursor('clap', 960)")
+    empty.evaluate("easyPocket.screens.bench.rails.putCursor('clap', 960)")
     empty.click('[data-every="8"]')
     saved(empty)
     empty.keyboard.press("Escape")
@@ -153,7 +153,7 @@ def test_twenty_edits_a_second_over_a_slow_line_are_all_kept(empty):
     empty.evaluate(
         """async () => {
             for (let n = 0; n < 40; n += 1) {
-                easyPocket.rails.write(n % 2 ? 'rim' : 'clap', Math.floor(n / 2) * 240);
+                easyPocket.screens.bench.rails.write(n % 2 ? 'rim' : 'clap', Math.floor(n / 2) * 240);
                 await new Promise((go) => setTimeout(go, 50));
             }
         }"""

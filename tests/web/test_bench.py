@@ -10,6 +10,7 @@ from easy_pocket.core.sound.events import play_events
 from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.load import load_song
 from tests.drums import ROCK, beat
+from tests.editing import fragments
 
 
 @pytest.fixture
@@ -73,7 +74,7 @@ def test_an_edit_answers_with_the_changed_rail_and_what_to_play(tab):
     rim = result["data"]["hits"]["rim"]
     assert (rim["tick"], rim["velocity"], rim["offset"]) == ([720], [77], [0.0])
     assert not result["data"]["whole"]
-    assert [key for key in result["fragments"] if key.startswith("head-")] == ["head-rim"]
+    assert [key for key in fragments(result) if key.startswith("head-")] == ["head-rim"]
     assert result["song"]["undo"] == "write rim at 1.1 a"
     played = result["playing"]["felt"]
     rim = [

@@ -13,6 +13,7 @@ from easy_pocket.demo.load import lamplighter_hits, load_demo
 from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.load import load_song
 from tests.conftest import fresh_kits
+from tests.editing import fragment
 from tests.web.test_bench import Tab
 
 RATE = 44_100
@@ -61,8 +62,8 @@ def test_an_edit_answers_with_the_voice_as_it_is_now_and_new_audio(tab):
         "edits", edit={"kind": "kit_model", "role": "snare", "layer": 0, "control": "tune_hz", "value": 233.0}, view=KIT
     )
     assert status == 200
-    assert "233 Hz" in answer["fragments"]["kit-voice"]
-    assert "B♭3" in answer["fragments"]["kit-voice"]
+    assert "233 Hz" in fragment(answer, "kit-voice")
+    assert "B♭3" in fragment(answer, "kit-voice")
     changed = set(answer["playing"]["felt"]["audio"]) - set(before)
     assert changed
     assert all(key.startswith("snare-") for key in changed)
@@ -83,7 +84,7 @@ def test_the_tune_says_what_the_key_makes_of_it(tab):
     tab.post("edits", edit={"kind": "kit_voice", "role": "kick", "field": "key_step", "value": 0})
     status, answer = tab.post("edits", edit={"kind": "kit_key", "key_note": 9}, view={"screen": "kit", "voice": "kick"})
     assert status == 200
-    assert "→ A1" in answer["fragments"]["kit-voice"]
+    assert "→ A1" in fragment(answer, "kit-voice")
 
 
 def test_a_sound_is_tried_without_being_kept(tab):
@@ -179,7 +180,7 @@ def test_the_kit_goes_out_and_comes_in_as_a_new_one(tab):
     assert answer["song"]["undo"] == "bring in the kit Boathouse"
     tab.revision = answer["song"]["revision"]
     status, answer = tab.post("undo", view=KIT)
-    assert "14 voices" in answer["fragments"]["kit-voices"]
+    assert "14 voices" in fragment(answer, "kit-voices")
     with zipfile.ZipFile(io.BytesIO(tab.client.get(f"/songs/{tab.song_id}/kit-sounds.zip").content)) as archive:
         assert len(archive.namelist()) == 14
 
@@ -208,14 +209,14 @@ def test_the_bench_says_what_is_not_heard(tab, store):
     for field in ("velocity_level", "velocity_bright"):
         tab.post("edits", edit={**SNARE, "field": field, "value": 0})
     tab.post("edits", edit={"kind": "kit_voice_off", "role": "rim"})
-    rails = tab.client.get(f"/songs/{tab.song_id}/state").json()["fragments"]["rails"]
+    rails = fragment(tab.client.get(f"/songs/{tab.song_id}/state").json(), "rails")
     assert "velocity is not heard" in rails
     assert "not in Boathouse: silent" in rails
     with store.transaction() as session:
         song = load_song(session, tab.song_id)
         assert any(hit.voice == "rim" for hit in song.pattern.hits)
     tab.post("undo")
-    assert "not in Boathouse" not in tab.client.get(f"/songs/{tab.song_id}/state").json()["fragments"]["rails"]
+    assert "not in Boathouse" not in fragment(tab.client.get(f"/songs/{tab.song_id}/state").json(), "rails")
 
 
 def test_the_kits_notes_go_into_the_midi_file(tab):

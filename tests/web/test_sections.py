@@ -11,6 +11,7 @@ from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.duplicate import duplicate_song
 from easy_pocket.store.songs.load import load_song
 from tests.drums import ROCK, SWUNG, beat, rendered, wav_bytes
+from tests.editing import fragment
 from tests.web.test_bench import Tab
 
 
@@ -38,11 +39,11 @@ def test_sections_begin_at_bars_are_named_and_joined_and_undo_takes_each_back(ta
     assert tab.edit(kind="section_name", section_id=ids(tab, store)[1], name="Lift <b>")[0] == 200
     assert tab.edit(kind="section_join", section_id=ids(tab, store)[0])[0] == 200
     assert sections(tab, store) == [("Verse", 6), ("Verse 3", 2)]
-    ribbon = tab.client.get(f"/songs/{tab.song_id}/state?screen=bench").json()["fragments"]["ribbon"]
+    ribbon = fragment(tab.client.get(f"/songs/{tab.song_id}/state?screen=bench").json(), "ribbon")
     assert 'data-first-bar="7" data-bars="2"' in ribbon
     assert tab.post("undo")[0] == 200
     assert sections(tab, store) == [("Verse", 4), ("Lift <b>", 2), ("Verse 3", 2)]
-    ribbon = tab.client.get(f"/songs/{tab.song_id}/state?screen=bench").json()["fragments"]["ribbon"]
+    ribbon = fragment(tab.client.get(f"/songs/{tab.song_id}/state?screen=bench").json(), "ribbon")
     assert "Lift &lt;b&gt;" in ribbon
     for _ in range(3):
         assert tab.post("undo")[0] == 200
@@ -122,3 +123,9 @@ def test_a_section_that_ends_with_its_pattern_goes_along_and_others_stay(tab: Ta
     tab.edit(kind="section_set", section_id=ids(tab, store)[1], field="bars", value=5)
     tab.edit(kind="length", bars=8)
     assert sections(tab, store) == [("Verse", 4), ("Verse 2", 5)]
+
+
+def test_the_answer_to_a_new_length_shows_the_section_that_goes_along(tab):
+    status, answer = tab.edit(kind="length", bars=4)
+    assert status == 200
+    assert "4 bars" in fragment(answer, "ribbon")

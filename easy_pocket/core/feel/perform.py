@@ -1,11 +1,12 @@
 """From written to played: every hit with its ledger.
 
-Every stage adds one named amount in ms, in velocity steps, or both; played = straight + the sum of the amounts.
+Every stage adds named amounts in ms, in velocity steps, or both; played = straight + the sum of the amounts. STAGES at
+the end of this file is the one list of them: a new stage is one function and one line there.
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -20,9 +21,6 @@ from easy_pocket.core.pattern.timebase import Metre, check_tempo, ms_per_tick
 from easy_pocket.core.pattern.voices import band_of
 
 MIN_GAP_MS = 5.0  # hits of one voice closer than this sound as one
-
-TIME_STAGES = ("swing", "groove", "part push", "push", "own", "drift", "jitter", "hand", "order")
-VELOCITY_STAGES = ("ghost", "depth", "accent", "touch", "hand", "clamp")
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -144,48 +142,87 @@ def perform_hits(
     check_tempo(tempo_bpm)
     tick_ms = ms_per_tick(tempo_bpm)
     straight_ms = hits.tick.astype(np.float64) * tick_ms
-    count = len(hits.tick)
+    count, length_ms = len(hits.tick), length_ticks * tick_ms
     amounts_ms = np.zeros((len(TIME_STAGES), count))
     amounts_velocity = np.zeros((len(VELOCITY_STAGES), count), dtype=np.int64)
-    moved, louder = (
+    scopes = feel or FeelScopes()
+    settings = [Feel() if straight or not count else scopes.resolve(voice) for voice in hits.voices]
+    play = Playing(
+        hits,
+        metre,
+        tempo_bpm,
+        length_ms if loop else None,
+        scopes,
+        settings,
+        loose,
+        straight_ms,
         dict(zip(TIME_STAGES, amounts_ms, strict=True)),
         dict(zip(VELOCITY_STAGES, amounts_velocity, strict=True)),
     )
-    velocity = hits.velocity.copy()
-    length_ms = length_ticks * tick_ms
-    pairs, shares = np.full(len(hits.voices), 480.0), np.full(len(hits.voices), 0.5)
     if not straight and count:
-        scopes = feel or FeelScopes()
-        settings = [scopes.resolve(voice) for voice in hits.voices]
-        pairs, shares = _swing_of(settings, tick_ms)
-        moved["swing"][:] = swung(hits.tick, pairs[hits.voice_index], shares[hits.voice_index]) * tick_ms
-        level_dynamics(hits, settings, louder["ghost"], louder["depth"])
-        levelled = velocity + louder["ghost"] + louder["depth"]
-        _add_groove(hits, metre, settings, tempo_bpm, moved["swing"], levelled, moved["groove"], louder["accent"])
-        moved["part push"][:] = scopes.part_push_ms
-        moved["push"][:] = np.array([setting.push_ms for setting in settings])[hits.voice_index]
-        moved["own"][:] = hits.offset_ms
-        _loosen(hits, settings, scopes.player, loose, moved["drift"], moved["jitter"], louder["touch"])
-        weaken_hand(hits, settings, tick_ms, levelled, moved["hand"], louder["hand"])
-        turned = [index for index, articulation in hits.articulated if articulation.backwards]
-        amounts_ms[:, turned] = 0.0  # it is its end that counts, and that is where it is written
-        before = straight_ms + amounts_ms.sum(axis=0)
-        moved["order"][:] = keep_order(hits, before, length_ms if loop else None) - before
-        unclamped = velocity + amounts_velocity.sum(axis=0)
-        velocity = np.clip(unclamped, 1, 127)
-        louder["clamp"][:] = velocity - unclamped
+        for stage in STAGES:
+            stage.run(play)
+    pairs, shares = swing_of(settings, tick_ms)
     return Performance(
         hits=hits,
         tempo_bpm=tempo_bpm,
         length_ms=length_ms,
         metre=metre,
         straight_ms=straight_ms,
-        played_ms=straight_ms + amounts_ms.sum(axis=0),
-        velocity=velocity,
+        played_ms=play.played_ms,
+        velocity=play.velocity,
         amounts_ms=amounts_ms,
         amounts_velocity=amounts_velocity,
         swing=tuple(zip(pairs.tolist(), shares.tolist(), strict=True)),
     )
+
+
+@dataclass(frozen=True)
+class Playing:
+    """What a stage works on.
+
+    settings: the feel of each voice, in the order of `hits.voices`. loop_ms: the length of the loop, None for a pattern
+    that is played once. moved, louder: for every stage, by its name in the ledger, what it adds to each hit in ms and
+    in velocity steps; each of shape (n,), zeros at first, written in place.
+    """
+
+    hits: HitArrays
+    metre: Metre
+    tempo_bpm: float
+    loop_ms: float | None
+    scopes: FeelScopes
+    settings: list[Feel]
+    loose: Loose
+    straight_ms: Floats
+    moved: dict[str, Floats]
+    louder: dict[str, Ints]
+
+    @property
+    def tick_ms(self) -> float:
+        return ms_per_tick(self.tempo_bpm)
+
+    @property
+    def played_ms(self) -> Floats:
+        """As far as the stages so far go."""
+        return np.asarray(self.straight_ms + sum(self.moved.values()))
+
+    @property
+    def velocity(self) -> Ints:
+        return np.asarray(self.hits.velocity + sum(self.louder.values()))
+
+    @property
+    def levelled(self) -> Ints:
+        """Velocities after ghosts and accents are levelled, which accents of a groove and the weaker hand go by."""
+        return self.hits.velocity + self.louder["ghost"] + self.louder["depth"]
+
+
+@dataclass(frozen=True)
+class Stage:
+    """moves, levels: its names in the ledger, in ms and in velocity steps."""
+
+    run: Callable[[Playing], None]
+    moves: tuple[str, ...] = ()
+    levels: tuple[str, ...] = ()
 
 
 def _heard(pattern: Pattern, feel: FeelScopes | None) -> npt.NDArray[np.bool_] | None:
@@ -226,7 +263,7 @@ def only_sounding(performance: Performance) -> Performance:
     )
 
 
-def _swing_of(settings: list[Feel], tick_ms: float) -> tuple[Floats, Floats]:
+def swing_of(settings: list[Feel], tick_ms: float) -> tuple[Floats, Floats]:
     """Per voice the ticks of a swung pair and the share of its first note. A shortest short note limits the share at
     fast tempi, after Friberg & Sundstrom (2002)."""
     pair_ticks = np.array([2.0 * 3840 // (setting.swing_unit or 16) for setting in settings])
@@ -246,32 +283,43 @@ def swung(tick: Floats | Ints, pair_ticks: Floats, share: Floats) -> Floats:
     return np.asarray((moved - phase) * pair_ticks, dtype=np.float64)
 
 
-def _add_groove(
-    hits: HitArrays,
-    metre: Metre,
-    settings: list[Feel],
-    tempo_bpm: float,
-    swing_ms: Floats,
-    velocity: Ints,
-    groove_ms: Floats,
-    accent: Ints,
-) -> None:
-    """Fill the groove amounts of every voice that a template reaches, from the lane that speaks for it."""
-    for index, setting in enumerate(settings):
+def _swing(play: Playing) -> None:
+    pairs, shares = swing_of(play.settings, play.tick_ms)
+    of = play.hits.voice_index
+    play.moved["swing"][:] = swung(play.hits.tick, pairs[of], shares[of]) * play.tick_ms
+
+
+def _dynamics(play: Playing) -> None:
+    level_dynamics(play.hits, play.settings, play.louder["ghost"], play.louder["depth"])
+
+
+def _groove(play: Playing) -> None:
+    """Every voice that a template reaches goes by the lane that speaks for it."""
+    hits, velocity = play.hits, play.levelled
+    for index, setting in enumerate(play.settings):
         if setting.template is None or not setting.groove_on:
             continue
         mine = np.flatnonzero(hits.voice_index == index)
         tick = hits.tick[mine]
         lane = lane_of(setting, hits.voices[index])
         scale = bool(setting.groove_scales)
-        target_ms = setting.template.offsets_at(tick, metre, tempo_bpm, scale=scale, lane=lane)
+        target_ms = setting.template.offsets_at(tick, play.metre, play.tempo_bpm, scale=scale, lane=lane)
         # The template holds its own swing: at full pull it replaces ours.
-        groove_ms[mine] = (setting.timing_pull or 0.0) / 100.0 * (target_ms - swing_ms[mine])
-        accents = setting.template.accents_at(tick, metre, lane)
+        play.moved["groove"][mine] = (setting.timing_pull or 0.0) / 100.0 * (target_ms - play.moved["swing"][mine])
+        accents = setting.template.accents_at(tick, play.metre, lane)
         mean_accent = accents.mean()
         if setting.accent_pull and mean_accent > 0:
             factor = setting.accent_pull / 100.0 * (accents / mean_accent - 1.0)
-            accent[mine] = np.rint(velocity[mine] * factor).astype(np.int64)
+            play.louder["accent"][mine] = np.rint(velocity[mine] * factor).astype(np.int64)
+
+
+def _push(play: Playing) -> None:
+    play.moved["part push"][:] = play.scopes.part_push_ms
+    play.moved["push"][:] = np.array([setting.push_ms for setting in play.settings])[play.hits.voice_index]
+
+
+def _own_offset(play: Playing) -> None:
+    play.moved["own"][:] = play.hits.offset_ms
 
 
 def lane_of(setting: Feel, voice: str) -> str:
@@ -282,26 +330,40 @@ def lane_of(setting: Feel, voice: str) -> str:
     return band_of(voice)
 
 
-def _loosen(
-    hits: HitArrays,
-    settings: list[Feel],
-    player: int,
-    loose: Loose,
-    drift_ms: Floats,
-    jitter_ms: Floats,
-    velocity: Ints,
-) -> None:
-    """Fill the amounts of drift, jitter and touch. Every part is a player of its own."""
-    for index, setting in enumerate(settings):
+def _looseness(play: Playing) -> None:
+    """Drift, jitter and touch. Every part is a player of its own."""
+    hits, loose = play.hits, play.loose
+    for index, setting in enumerate(play.settings):
         if not (setting.drift_ms or setting.jitter_ms or setting.touch):
             continue
         mine = np.flatnonzero(hits.voice_index == index)
-        tick, seed = hits.tick[mine], seed_of(setting.seed or 0, player)
+        tick, seed = hits.tick[mine], seed_of(setting.seed or 0, play.scopes.player)
         slot, key = (loose.start_slot, loose.pass_key) if setting.runs_on else (0, 0)
-        drift_ms[mine] = (setting.drift_ms or 0.0) * drift(seed, tick, slot)
-        jitter_ms[mine] = (setting.jitter_ms or 0.0) * jitter(seed, hits.voices[index], tick, key)
+        play.moved["drift"][mine] = (setting.drift_ms or 0.0) * drift(seed, tick, slot)
+        play.moved["jitter"][mine] = (setting.jitter_ms or 0.0) * jitter(seed, hits.voices[index], tick, key)
         scattered = touch(seed, hits.voices[index], tick, slot, key)
-        velocity[mine] = np.rint((setting.touch or 0.0) * scattered).astype(np.int64)
+        play.louder["touch"][mine] = np.rint((setting.touch or 0.0) * scattered).astype(np.int64)
+
+
+def _weaker_hand(play: Playing) -> None:
+    weaken_hand(play.hits, play.settings, play.tick_ms, play.levelled, play.moved["hand"], play.louder["hand"])
+
+
+def _backwards(play: Playing) -> None:
+    """Of a hit that sounds backwards it is the end that counts, and that is where it is written."""
+    turned = [index for index, articulation in play.hits.articulated if articulation.backwards]
+    for amounts in play.moved.values():
+        amounts[turned] = 0.0
+
+
+def _order(play: Playing) -> None:
+    before = play.played_ms
+    play.moved["order"][:] = keep_order(play.hits, before, play.loop_ms) - before
+
+
+def _clamp(play: Playing) -> None:
+    wanted = play.velocity
+    play.louder["clamp"][:] = np.clip(wanted, 1, 127) - wanted
 
 
 def seed_of(seed: int, player: int) -> int:
@@ -327,3 +389,19 @@ def keep_order(hits: HitArrays, played_ms: Floats, length_ms: float | None) -> F
                 spaced = np.maximum.accumulate(times - step) + step
         kept[mine] = spaced
     return kept
+
+
+STAGES = (
+    Stage(_swing, moves=("swing",)),
+    Stage(_dynamics, levels=("ghost", "depth")),
+    Stage(_groove, moves=("groove",), levels=("accent",)),
+    Stage(_push, moves=("part push", "push")),
+    Stage(_own_offset, moves=("own",)),
+    Stage(_looseness, moves=("drift", "jitter"), levels=("touch",)),
+    Stage(_weaker_hand, moves=("hand",), levels=("hand",)),
+    Stage(_backwards),
+    Stage(_order, moves=("order",)),
+    Stage(_clamp, levels=("clamp",)),
+)
+TIME_STAGES = tuple(name for stage in STAGES for name in stage.moves)
+VELOCITY_STAGES = tuple(name for stage in STAGES for name in stage.levels)

@@ -6,7 +6,7 @@ from dataclasses import replace
 from typing import Any
 
 from easy_pocket.core.errors import BadValueError
-from easy_pocket.core.feel.feel import Feel
+from easy_pocket.core.feel.feel import STORED, Feel
 from easy_pocket.core.feel.template import GrooveTemplate
 from easy_pocket.core.feel.tighten import Tighten, Tightening, tighten
 from easy_pocket.core.pattern.voices import ROLES, check_voice
@@ -16,30 +16,6 @@ from easy_pocket.store.history.undo_log import Patch, field_patch
 from easy_pocket.store.songs.cells import feel_of_doc
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.songs.song_rows import SongRows
-
-FEEL_WORDS = {
-    "swing_percent": "swing",
-    "swing_unit": "swing unit",
-    "short_note_ms": "shortest short note",
-    "template_id": "groove",
-    "timing_pull": "timing pull",
-    "accent_pull": "accent pull",
-    "groove_scales": "groove follows tempo",
-    "groove_on": "reach of the groove",
-    "groove_lane": "lane of the groove",
-    "push_ms": "push",
-    "drift_ms": "drift",
-    "jitter_ms": "jitter",
-    "touch": "touch",
-    "seed": "seed",
-    "runs_on": "looseness runs on",
-    "ghost_percent": "level of ghosts",
-    "depth_percent": "accent depth",
-    "weaker_hand": "weaker hand",
-    "density_percent": "density",
-}
-WHOLE = ("swing_unit", "template_id", "seed")
-SWITCHES = ("groove_scales", "groove_on", "runs_on", "weaker_hand")
 
 
 def with_feel(loaded: LoadedSong, scope: str, field: str, value: float) -> LoadedSong:
@@ -77,11 +53,12 @@ def checked_feel(session: Reads, field: str, value: Any) -> Any:
 
 
 def _value(field: str, value: Any) -> Any:
-    if (field == "groove_lane") != isinstance(value, str):
-        raise BadValueError(f"'{value}' does not fit {FEEL_WORDS[field]}: choose one of its values.")
-    if field in SWITCHES:
-        return bool(value)
-    return int(value) if field in WHOLE else value
+    """As it is stored; raises BadValueError for a value of another kind. field: as it is stored."""
+    setting = STORED[field]
+    kind = type(setting.default) if setting.default is not None else int  # a groove is stored by its number
+    if (kind is str) != isinstance(value, str):
+        raise BadValueError(f"'{value}' does not fit {setting.short}: choose one of its values.")
+    return value if kind in (str, float) else kind(value)
 
 
 def describe_value(value: Any) -> str:

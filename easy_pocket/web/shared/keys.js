@@ -1,24 +1,78 @@
-// Whose the keys are. After a press on a control that is not being typed into they belong to the screen's work again:
-// rails, sounds, cards, cells, waveform. What is reached by Tab keeps them, and so does a field until Enter or Escape.
+// Keys: tables of what each does, and whose they are.
+//
+// After a press on a control that is not being typed into the keys belong to the screen's work again: rails, sounds,
+// cards, cells, waveform. What is reached by Tab keeps them, and so does a field until Enter or Escape.
 
 import { hideNote } from "./notes.js";
 
-const WORK = { bench: "#rail-rows", kit: "#sounds", ideas: "#idea-grid", loops: "#wave", grooves: "#groove-list" };
+/**
+ * One line of a key table.
+ * @typedef {object} KeyRow
+ * @property {string} keys names as `nameOf` gives them, with spaces between; "1-9" stands for nine of them
+ * @property {string} [shows] how the list of shortcuts writes them; without it as they are
+ * @property {string} [words] what they do, for the list of shortcuts; without it they are not listed
+ * @property {() => boolean} [when] where they hold; without it everywhere on the screen
+ * @property {(event: KeyboardEvent) => unknown} run what they do; false: nothing, look further
+ */
+
 const TYPED = 'input:not([type="range"], [type="checkbox"], [type="radio"], [type="file"]), textarea';
+
+// "g", "G", "Shift+ArrowUp", "Ctrl+c"; a letter says itself whether Shift is held.
+export function nameOf(event) {
+  if (event.altKey) return "";
+  const key = event.key === " " ? "Space" : event.key;
+  if (event.ctrlKey || event.metaKey) return `Ctrl+${event.shiftKey ? "Shift+" : ""}${key.toLowerCase()}`;
+  return event.shiftKey && key.length > 1 ? `Shift+${key}` : key;
+}
+
+function namesIn(row) {
+  return row.keys.split(" ").flatMap((name) => {
+    const span = /^(\d)-(\d)$/.exec(name);
+    return span ? Array.from({ length: span[2] - span[1] + 1 }, (_, index) => `${Number(span[1]) + index}`) : [name];
+  });
+}
+
+/**
+ * Do what the first row that holds says; whether there was one.
+ * @param {KeyRow[]} rows
+ * @param {KeyboardEvent} event
+ */
+export function press(rows, event) {
+  const name = nameOf(event);
+  for (const row of rows) {
+    if (name && namesIn(row).includes(name) && (!row.when || row.when()) && row.run(event) !== false) return true;
+  }
+  return false;
+}
+
+// The list of shortcuts: one heading for each table.
+export function listKeys(box, tables) {
+  const made = (tag, text) => Object.assign(document.createElement(tag), { textContent: text });
+  const parts = tables.map(([title, rows]) => {
+    const listed = rows.filter((row) => row.words);
+    if (!listed.length) return [];
+    const list = document.createElement("dl");
+    list.append(...listed.flatMap((row) => [made("dt", row.shows ?? row.keys), made("dd", row.words)]));
+    const part = document.createElement("section");
+    part.append(made("h3", title), list);
+    return [part];
+  });
+  box.replaceChildren(...parts.flat());
+}
 
 export class Keys {
   constructor(page) {
     this.page = page;
     this.byPointer = false; // what happens now was begun by a pointer
     document.addEventListener("pointerdown", () => (this.byPointer = true), true);
-    document.addEventListener("keydown", (event) => this.down(event), true);
+    document.addEventListener("keydown", (event) => this.first(event), true);
+    document.addEventListener("keydown", (event) => this.down(event));
     document.addEventListener("click", (event) => this.byPointer && event.detail > 0 && this.later(event.target));
     document.addEventListener("change", (event) => this.byPointer && this.later(event.target));
   }
 
   get work() {
-    const { screen, arrangement } = this.page;
-    return screen === "song" ? arrangement.work : document.querySelector(WORK[screen] ?? "#none");
+    return this.page.current.work;
   }
 
   // To the screen's work, when nothing else has them.
@@ -40,13 +94,14 @@ export class Keys {
     if (this.changed) setTimeout(() => (this.changed = false), 1);
   }
 
-  down(event) {
+  // Before anything else: Escape lets go, Enter and Escape end typing.
+  first(event) {
     if (!event.isTrusted) return; // from closeMenus
     this.byPointer = false;
     if (event.key === "Escape") {
       this.closeMenus();
       hideNote();
-      if (this.page.rails.letGo()) event.stopPropagation();
+      if (this.page.current.letGo()) event.stopPropagation();
     }
     const field = event.target;
     const ends = event.key === "Enter" || event.key === "Escape";
@@ -55,6 +110,14 @@ export class Keys {
       if (document.activeElement === field) field.blur();
       this.give();
     });
+  }
+
+  down(event) {
+    if (!event.isTrusted) return;
+    const typing = isTyping(event.target);
+    const { page } = this;
+    const rows = typing ? [] : [...page.current.keys, ...page.keys];
+    if (press(rows, event)) event.preventDefault();
   }
 
   // Menus listen to Escape inside them; the keys may be elsewhere.

@@ -17,6 +17,16 @@ from easy_pocket.web.static_files import STATIC
 
 FOLDERS = [Path(__file__).parent / "templates", Path(__file__).parent.parent / "screens"]
 
+
+def screen_scripts() -> list[dict[str, str]]:
+    """The scripts of a song's screens: each exports one class."""
+    return [
+        {"name": one.name, "title": one.title, "script": STATIC.address(f"screens/{one.name}/{one.name}.js")}
+        for one in in_order()
+        if one.state is not None
+    ]
+
+
 environment = Environment(
     loader=FileSystemLoader(FOLDERS),
     autoescape=True,
@@ -31,6 +41,7 @@ environment.policies["json.dumps_function"] = lambda content, **_: to_json(conte
 environment.globals["static"] = STATIC.address
 environment.globals["modules"] = STATIC.modules
 environment.globals["screens"] = in_order
+environment.globals["screen_scripts"] = screen_scripts
 environment.globals["note_names"] = NOTE_NAMES
 environment.globals["grid_names"] = GRID_NAMES
 environment.globals["grid_ticks"] = GRID_TICKS

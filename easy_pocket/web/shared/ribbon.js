@@ -58,21 +58,7 @@ export class Ribbon {
     const moves = id !== looking.section;
     looking.section = id;
     this.draw();
-    if (page.screen === "song") page.arrangement.choose({ kind: "section", section: id });
-    else if (page.screen === "bench") {
-      if (moves) {
-        looking.pattern = 0;
-        await page.refresh();
-      }
-      const { rails } = page;
-      const count = Math.min(Number(section.dataset.bars), Math.max(1, Math.round(rails.facts.length / rails.facts.bar)));
-      const from = Math.floor(rails.facts.start / rails.facts.bar) + 1;
-      rails.show((from - 1) * rails.facts.bar, count * rails.facts.bar);
-      rails.chooseBars({ from, count });
-    } else if (moves) {
-      looking.pattern = 0;
-      await page.redraw();
-    }
+    await page.current.showSection(section, moves);
   }
 
   split(section, button) {

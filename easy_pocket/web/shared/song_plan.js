@@ -29,10 +29,7 @@ export class SongPlan {
     const span = this.on && this.song ? this.player.songSpan : null;
     const bars = span ? [placeIn(this.song, span.from_s).bar + 1, placeIn(this.song, span.to_s - 1e-3).bar + 1] : null;
     byId("loop-toggle").textContent = bars ? `loop ${bars[0]}–${bars[1]}` : "loop";
-    if (this.page.arrangement?.data && this.page.arrangement.box && !this.page.arrangement.dragging) {
-      this.page.arrangement.span = bars;
-      this.page.arrangement.showSpan();
-    }
+    this.page.current?.showLoop(bars);
     chip?.classList.toggle("on", this.on);
     chip?.setAttribute("aria-pressed", this.on);
   }
@@ -57,7 +54,9 @@ export class SongPlan {
   // What the pattern that is looked at plays, which the Song screen is not told with every edit.
   async fetchPattern() {
     const answer = await askServer(`/songs/${this.page.song.id}/state?screen=bench`).catch(() => null);
-    if (answer?.ok) this.page.setPlaying((await answer.json()).playing);
+    if (!answer?.ok) return;
+    this.page.untold = false;
+    this.page.setPlaying((await answer.json()).playing);
   }
 
   // What was fetched is of before.
@@ -82,7 +81,7 @@ export class SongPlan {
     this.on = !this.on;
     this.show();
     const { running } = this.player;
-    if (!this.on && this.page.screen === "song") await this.fetchPattern();
+    if (!this.on && this.page.untold) await this.fetchPattern();
     if (!running) return;
     if (this.on) await this.play();
     else await this.player.start("stack");

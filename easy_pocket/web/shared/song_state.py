@@ -53,9 +53,10 @@ def _state(song: LoadedSong, view: View, changed: Changed, reader: Reader) -> di
     assert make is not None  # a view of a screen that belongs to no song is refused when it is read
     shown = make(song, view, changed, reader)
     fragments = {**shown.fragments, "ribbon": render("_ribbon.html", song=song)} if shown.ribbon else shown.fragments
+    swaps = (f'<div id="{name}" hx-swap-oob="refresh">{html}</div>' for name, html in fragments.items())
     return {
         "screen": view.screen,
-        "fragments": fragments,
+        "fragments": "".join(swaps),
         "data": shown.data,
         "added": changed.added,
         "made": changed.made,

@@ -24,7 +24,8 @@ export class TryOut {
 
   // A slider of the feel is being dragged: each value is drawn and heard as fast as answers come; what was passed over
   // meanwhile is not asked for. The next is asked for before this one is drawn, so that both machines work.
-  steer(scope, field, value) {
+  steer(scope, field, value, show) {
+    this.show = show;
     this.now = { scope, field };
     this.page.player.steered = true;
     this.waiting = { scope, field, value };
@@ -47,7 +48,7 @@ export class TryOut {
     if (this.waiting) this.ask(this.turn);
     // A failed try is left to the edit at the end, which says what is wrong and keeps what was wanted.
     if (!tried || turn !== this.turn || tried.revision !== this.page.edits.revision) return;
-    this.page.showTried(tried, sent.field);
+    this.show(tried, sent.field);
   }
 
   // What was tried is what is kept now: the answer to the edit takes over.
@@ -75,16 +76,28 @@ export class GrooveList {
     return [...box.querySelectorAll("[data-groove-id]")];
   }
 
-  key(event, box) {
-    const rows = this.rows(box);
-    const at = rows.findIndex((row) => row.classList.contains("on"));
-    const by = { ArrowDown: 1, ArrowUp: -1, Home: -rows.length, End: rows.length }[event.key];
-    if (by && rows.length) this.show(box, rows[Math.max(0, Math.min(rows.length - 1, at + by))]);
-    else if (event.key === "ArrowRight" && at >= 0) this.tryOut.hear(idOf(rows[at]), this.scope());
-    else if (event.key === "Enter" && at >= 0) this.take(idOf(rows[at]));
-    else if (event.key === "Escape") this.leave();
-    else return false;
-    return true;
+  /** Rows for a key table; `at` gives the list while the keys are its, else something false. */
+  keys(at) {
+    const when = () => Boolean(at());
+    const place = (rows) => rows.findIndex((row) => row.classList.contains("on"));
+    const step = (by) => {
+      const rows = this.rows(at());
+      if (rows.length) this.show(at(), rows[Math.max(0, Math.min(rows.length - 1, place(rows) + by))]);
+      return rows.length > 0;
+    };
+    const chosen = (run) => {
+      const rows = this.rows(at());
+      return place(rows) >= 0 && (run(idOf(rows[place(rows)])) ?? true);
+    };
+    return [
+      { keys: "ArrowDown", when, run: () => step(1) },
+      { keys: "ArrowUp", when, run: () => step(-1) },
+      { keys: "Home", when, run: () => step(-Infinity) },
+      { keys: "End", when, run: () => step(Infinity) },
+      { keys: "ArrowRight", when, run: () => chosen((id) => void this.tryOut.hear(id, this.scope())) },
+      { keys: "Enter", when, run: () => chosen((id) => void this.take(id)) },
+      { keys: "Escape", when, run: () => void this.leave() },
+    ];
   }
 
   show(box, row, heard = true) {

@@ -7,13 +7,14 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from easy_pocket.core.errors import EditRefusedError
+from easy_pocket.core.feel.feel import STORED
 from easy_pocket.core.pattern.voices import check_voice, voice_name
 from easy_pocket.core.song.section import ORDER
 from easy_pocket.store.history.undo_log import Patch, field_patch
 from easy_pocket.store.songs.cells import Doc, Resolved, cell_from_doc, feel_of_doc
-from easy_pocket.store.songs.edits.fields import Finite, Id, Ids, Voice
+from easy_pocket.store.songs.edits.fields import FeelField, Finite, Id, Ids, Voice
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, Step, edit
-from easy_pocket.store.songs.feels import FEEL_WORDS, checked_feel
+from easy_pocket.store.songs.feels import checked_feel
 from easy_pocket.store.songs.find import find_part, find_section
 from easy_pocket.store.songs.song_rows import PartOfRows
 
@@ -114,7 +115,7 @@ class CellFeel(OfCell):
     """What is felt otherwise here; null goes by the part again."""
 
     kind: Literal["cell_feel"]
-    field: Literal[*FEEL_WORDS]  # type: ignore[valid-type]
+    field: FeelField
     value: bool | Finite | Annotated[str, Field(max_length=20)] | None
 
 
@@ -125,7 +126,7 @@ def set_cell_feel(context: EditContext, sent: CellFeel) -> Step:
     if sent.value is not None:
         feel[sent.field] = checked_feel(context.session, sent.field, sent.value)
         feel_of_doc(feel, {})  # refuses what is out of range
-    return _changed(context, sent, FEEL_WORDS[sent.field], feel=feel)
+    return _changed(context, sent, STORED[sent.field].short, feel=feel)
 
 
 class CopyCell(Edit):

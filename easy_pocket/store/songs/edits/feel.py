@@ -8,16 +8,16 @@ from typing import Any, Literal
 from pydantic import Field
 
 from easy_pocket.core.errors import EditRefusedError
-from easy_pocket.core.feel.feel import DEFAULTS, Feel, FeelScopes, first_set
+from easy_pocket.core.feel.feel import DEFAULTS, STORED, Feel, FeelScopes, first_set
 from easy_pocket.core.feel.tighten import Tighten, Tightening, write_in
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.pattern.voices import check_voice, voice_name
 from easy_pocket.store.database import Reads
 from easy_pocket.store.grooves.templates import find_template
 from easy_pocket.store.history.undo_log import Patch, field_patch
-from easy_pocket.store.songs.edits.fields import Finite, Places, Strict, Tick, Voice, Voices
+from easy_pocket.store.songs.edits.fields import FeelField, Finite, Places, Strict, Tick, Voice, Voices
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, Preparation, Step, edit
-from easy_pocket.store.songs.feels import FEEL_WORDS, describe_value, feel_patch, own_with, scope_name, tightening
+from easy_pocket.store.songs.feels import describe_value, feel_patch, own_with, scope_name, tightening
 from easy_pocket.store.songs.loaded import LoadedSong
 
 
@@ -26,11 +26,7 @@ class SetFeel(Edit):
 
     kind: Literal["feel"]
     scope: Voice
-    field: Literal[
-        "swing_percent", "swing_unit", "short_note_ms", "template_id", "timing_pull", "accent_pull", "groove_scales",
-        "groove_on", "groove_lane", "push_ms", "drift_ms", "jitter_ms", "touch", "seed", "runs_on", "ghost_percent",
-        "depth_percent", "weaker_hand", "density_percent",
-    ]  # fmt: skip
+    field: FeelField
     value: Finite | bool | Voice | None
 
 
@@ -39,7 +35,7 @@ def set_feel(context: EditContext, sent: SetFeel) -> Step:
     song = context.song
     own, template = own_with(context.session, song.values, sent.scope, sent.field, sent.value)
     shown = template.name if template else describe_value(own.get(sent.field))
-    said = {"what": FEEL_WORDS[sent.field], "whose": scope_name(song.values, sent.scope), "shown": shown}
+    said = {"what": STORED[sent.field].short, "whose": scope_name(song.values, sent.scope), "shown": shown}
     return Step([feel_patch(song, {sent.scope: own})], felt=True, said=said)
 
 

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
+
+from easy_pocket.core.feel.feel import STORED
 
 Voice = Annotated[str, Field(min_length=1, max_length=30, pattern=r"^[a-z_0-9]+$")]
 Tick = Annotated[int, Field(ge=0, le=2_000_000)]
@@ -17,6 +19,10 @@ KitKey = Annotated[str, Field(max_length=40)]
 Voices = Annotated[list[Voice], Field(max_length=64)]
 Places = Annotated[list[tuple[Voice, Tick]], Field(max_length=30_000)]
 Bars = Annotated[int, Field(ge=1, le=512)]
+if TYPE_CHECKING:
+    FeelField = str
+else:
+    FeelField = Literal[tuple(STORED)]  # a setting of the feel, as it is stored
 
 
 class Strict(BaseModel):

@@ -249,7 +249,7 @@ def _keep_pattern(song: SongRows, after: Pattern, *, follows: bool) -> tuple[lis
 def _as_it_is_now(session: Session, song: SongRows, step: Step, patches: list[Patch]) -> SongRows:
     if any(map(_rearranges, patches)):
         return load_song(session, song.row.id, song.values.selection)
-    if step.patches or step.pattern is None:
+    if step.patches or step.pattern is None or any(patch["table"] == "section" for patch in patches):
         return loaded_again(session, song, kits=any(patch["table"] == "kit" for patch in step.patches))
     parts = tuple(replace(part) for part in song.parts)  # what they know of their patterns is of before
     values = replace(song.values.with_selected_pattern(step.pattern), revision=song.row.revision)

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from dataclasses import fields as dataclass_fields
 from typing import Any
 
-from easy_pocket.core.feel.feel import DEFAULTS, Feel, first_set, swing_ratio
+from easy_pocket.core.feel.feel import DEFAULTS, SETTINGS, Feel, Slider, first_set, swing_ratio
 from easy_pocket.core.feel.template_edits import describe_fit
 from easy_pocket.core.pattern.timebase import ms_per_tick
 from easy_pocket.core.pattern.voices import ROLES, VOICE_GROUPS
@@ -15,13 +14,28 @@ from easy_pocket.web.shared.voice_title import voice_title
 
 
 @dataclass(frozen=True)
-class Setting:
+class ShownSetting:
     """A field: its value in force, and whether this scope sets it itself."""
 
     field: str
     value: Any
     own: bool
     source: str
+
+    @property
+    def slider(self) -> Slider:
+        found = SETTINGS[self.field].slider
+        assert found is not None
+        return found
+
+    @property
+    def label(self) -> str:
+        return self.slider.label or SETTINGS[self.field].words
+
+    @property
+    def unit(self) -> str:
+        unit = SETTINGS[self.field].unit
+        return {"velocity": "±"}.get(unit, unit)
 
 
 @dataclass(frozen=True)
@@ -39,7 +53,7 @@ class ReachChip:
 class FeelPanel:
     scope: str
     scope_name: str
-    settings: dict[str, Setting]
+    settings: dict[str, ShownSetting]
     notes: dict[str, str]  # words under a slider
     template_name: str
     template_words: str
@@ -48,8 +62,12 @@ class FeelPanel:
     reach: tuple[ReachChip, ...]
     writable: bool  # whether there is a feel to write in
 
+    def card(self, name: str) -> list[ShownSetting]:
+        """The sliders of one card, in the order of the feel's settings."""
+        return [self.settings[key] for key, one in SETTINGS.items() if one.slider and one.slider.card == name]
 
-FIELDS = tuple(f.name for f in dataclass_fields(Feel) if f.name != "template")
+
+FIELDS = tuple(name for name in SETTINGS if name != "template")
 TRIPLETS = 200 / 3
 
 
@@ -71,13 +89,13 @@ def feel_panel(song: LoadedSong, scope: str) -> FeelPanel:
     for field in FIELDS:
         value = first_set(tuple(scope_feel for scope_feel, _ in chain), field)
         source = next(where for scope_feel, where in chain if getattr(scope_feel, field) is not None)
-        settings[field] = Setting(field, value, getattr(chain[0][0], field) is not None, source)
+        settings[field] = ShownSetting(field, value, getattr(chain[0][0], field) is not None, source)
     if scope in song.part.voices:  # a voice's push comes on top of its part's, it does not replace it
         push_ms = chain[0][0].push_ms
-        settings["push_ms"] = Setting("push_ms", push_ms or 0.0, push_ms is not None, name)
+        settings["push_ms"] = ShownSetting("push_ms", push_ms or 0.0, push_ms is not None, name)
     template_id = next((doc["template_id"] for doc in docs if doc.get("template_id") in song.templates), None)
     where = next((w for (s, w) in chain if s.template is not None), "the house")
-    settings["template_id"] = Setting("template_id", template_id, docs[0].get("template_id") is not None, where)
+    settings["template_id"] = ShownSetting("template_id", template_id, docs[0].get("template_id") is not None, where)
     template = song.templates.get(template_id) if template_id is not None else None
     swing_percent, unit = settings["swing_percent"].value, settings["swing_unit"].value
     pair_ms = 2 * 3840 / unit * ms_per_tick(song.tempo_bpm)

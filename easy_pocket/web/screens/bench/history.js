@@ -7,9 +7,10 @@ import { placeOf } from "../../shared/rail_data.js";
 const GROUPS = { "": "all", kick: "kick", backbeat: "backbeat", hats: "hats", percussion: "percussion", break: "breaks", own: "your own" };
 const byId = (id) => document.getElementById(id);
 
-export class Memory {
-  constructor(page) {
+export class History {
+  constructor(page, rails) {
     this.page = page;
+    this.rails = rails;
     this.open = null;
     this.compared = null; // {one, other, marks, words}: two states side by side
     this.lines = [];
@@ -182,7 +183,7 @@ export class Memory {
 
   // Rings round what was changed or added since, dashes where something has gone.
   mark() {
-    const { rails } = this.page;
+    const { rails } = this;
     const { compared } = this;
     rails.marks.differs = compared && new Set(compared.marks.filter(({ kind }) => kind !== "added").map(({ voice, tick }) => `${voice} ${tick}`));
     rails.marks.missing = null;
@@ -280,14 +281,14 @@ export class Memory {
   put(key) {
     this.stopAudition();
     this.showLines();
-    const { rails } = this.page;
+    const { rails } = this;
     const bar = rails.facts.bar;
     const start_tick = rails.bars ? (rails.bars.from - 1) * bar : 0;
     rails.push({ kind: "put_line", key, start_tick }, { near: byId("memory") });
   }
 
   async keepLine(field) {
-    const { rails } = this.page;
+    const { rails } = this;
     const hits = rails.chosen.hits;
     if (!hits.length) {
       showNote("Choose the hits to keep first: draw a frame round them, or w for the whole row.", { near: field, wrong: true });
@@ -319,23 +320,32 @@ export class Memory {
   }
 
   // Arrow keys step through the lines and play them, Enter puts one in.
-  key(event) {
-    if (event.key === "c" && !event.ctrlKey && this.changeSides()) return true;
-    if (!this.open || !this.panel?.contains(document.activeElement)) return false;
-    if (event.key === "Escape") {
-      this.close();
-      byId("rail-rows")?.focus({ preventScroll: true });
-      return true;
-    }
-    if (this.open !== "lines" || document.activeElement.matches("input")) return false;
-    const { shown } = this;
-    const at = shown.findIndex((line) => line.key === this.heard);
-    if (event.key === "ArrowDown" && shown.length) this.hear(shown[Math.min(at + 1, shown.length - 1)].key);
-    else if (event.key === "ArrowUp" && shown.length) this.hear(shown[Math.max(at - 1, 0)].key);
-    else if (event.key === "ArrowRight" && at >= 0) this.hear(shown[at].key);
-    else if (event.key === "Enter" && at >= 0) this.put(shown[at].key);
-    else return false;
-    return true;
+  get keys() {
+    const inPanel = () => Boolean(this.open && this.panel?.contains(document.activeElement));
+    const inLines = () => inPanel() && this.open === "lines";
+    const step = (by) => {
+      const { shown } = this;
+      if (shown.length) this.hear(shown[Math.max(0, Math.min(shown.length - 1, this.at + by))].key);
+      return shown.length > 0;
+    };
+    return [
+      { keys: "c", words: "change sides while comparing snapshots", run: () => Boolean(this.changeSides()) },
+      { keys: "Escape", when: inPanel, run: () => this.leave() },
+      { keys: "ArrowDown", when: inLines, run: () => step(1) },
+      { keys: "ArrowUp", when: inLines, run: () => step(-1) },
+      { keys: "ArrowRight", when: () => inLines() && this.at >= 0, run: () => this.hear(this.shown[this.at].key) },
+      { keys: "Enter", when: () => inLines() && this.at >= 0, run: () => this.put(this.shown[this.at].key) },
+    ];
+  }
+
+  // The line that was heard last.
+  get at() {
+    return this.shown.findIndex((line) => line.key === this.heard);
+  }
+
+  leave() {
+    this.close();
+    byId("rail-rows")?.focus({ preventScroll: true });
   }
 }
 

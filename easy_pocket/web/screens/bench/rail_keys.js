@@ -11,20 +11,105 @@ export class RailKeys {
     this.rails = rails;
   }
 
-  press(event) {
+  // They hold while the rails have the focus.
+  get on() {
     const { rails } = this;
-    if (!rails.box || document.activeElement !== rails.box || event.altKey) return false;
+    if (!rails.facts || !rails.box || document.activeElement !== rails.box) return false;
     rails.ensureCursor();
-    if (event.ctrlKey || event.metaKey) {
-      if (event.key.toLowerCase() !== "a") return false;
-      rails.chosen.by("all");
-      return true;
-    }
-    if (event.key.startsWith("Arrow") || ["Home", "End", "PageUp", "PageDown"].includes(event.key)) return this.go(event);
-    return this.deed(event);
+    return true;
   }
 
-  go(event) {
+  get rows() {
+    const when = () => this.on;
+    return [...this.moving, ...this.writing, ...this.choosing, ...this.looking].map((row) => ({ when, ...row }));
+  }
+
+  get moving() {
+    const { chosen } = this.rails;
+    const step = () => this.rails.data.step(this.rails.cursor.voice);
+    return [
+      { keys: "ArrowLeft ArrowRight ArrowUp ArrowDown Home End", shows: "arrows, Home, End", words: "move the cursor", run: (event) => this.go(event.key) },
+      { keys: "PageUp PageDown", shows: "Page ↑ ↓", words: "a page of bars on", run: (event) => this.go(event.key) },
+      { keys: "Shift+ArrowLeft", shows: "Shift arrows", words: "move hits by a slot, or a rail", run: () => chosen.move(-step(), 0) ?? true },
+      { keys: "Shift+ArrowRight", run: () => chosen.move(step(), 0) ?? true },
+      { keys: "Shift+ArrowUp", run: () => chosen.move(0, -1) ?? true },
+      { keys: "Shift+ArrowDown", run: () => chosen.move(0, 1) ?? true },
+      { keys: ",", shows: ", .", words: "nudge 1 ms early, late (Shift: 5 ms)", run: () => this.nudge(-1) },
+      { keys: ".", run: () => this.nudge(1) },
+      { keys: "< ;", run: () => this.nudge(-5) },
+      { keys: "> :", run: () => this.nudge(5) },
+    ];
+  }
+
+  get writing() {
+    const { rails } = this;
+    const { chosen } = rails;
+    const press = (kind) => document.querySelector(`#rail-${rails.cursor.voice} [data-mix="${kind}"]`).click();
+    return [
+      { keys: "Enter", words: "write or remove a hit", run: () => this.turn() },
+      { keys: "Delete Backspace", shows: "Delete", words: "remove the hit or the chosen ones", run: () => chosen.remove() ?? true },
+      { keys: "1-9", shows: "1 – 9", words: "velocity of the hit, or of the chosen ones", run: (event) => this.velocity(Math.round((Number(event.key) / 9) * 127)) },
+      { keys: "g", shows: "g, a", words: "ghost, accent", run: () => this.velocity(GHOST_VELOCITY) },
+      { keys: "a", run: () => this.velocity(ACCENT_VELOCITY) },
+      { keys: "f", shows: "f, r", words: "flam, ratchet (Shift: drag, roll)", run: () => chosen.ornament("flam") ?? true },
+      { keys: "F", run: () => chosen.ornament("drag") ?? true },
+      { keys: "r", run: () => chosen.ornament("ratchet") ?? true },
+      { keys: "R", run: () => chosen.ornament("roll") ?? true },
+      { keys: "b", words: "another sound of the voice, for this hit", run: () => this.nextSound() },
+      { keys: "l", words: "lock the hit (Shift: the row)", run: () => chosen.lock() ?? true },
+      { keys: "L", run: () => this.lockRow() },
+      { keys: "m", shows: "m, s", words: "mute, solo the voice", run: () => press("mute") },
+      { keys: "s", run: () => press("solo") },
+      { keys: "k", words: "only kick and snare", run: () => this.onlyBackbone() },
+    ];
+  }
+
+  get choosing() {
+    const { rails } = this;
+    const { chosen } = rails;
+    return [
+      { keys: "e", words: "write or select", run: () => rails.setMode(rails.mode === "write" ? "select" : "write") },
+      { keys: "v", words: "choose the hit under the cursor", run: () => this.hit && chosen.toggle(this.hit) },
+      { keys: "w", shows: "w, p", words: "choose the row, the place in all bars", run: () => chosen.by("row") },
+      { keys: "p", run: () => chosen.by("place") },
+      { keys: "Ctrl+a", shows: "Ctrl A", words: "choose all", run: () => chosen.by("all") },
+      { keys: "[", shows: "[ ]", words: "choose bars from the cursor on, up to it", run: () => this.bars(rails.cursor.tick, null) },
+      { keys: "]", run: () => this.bars(null, rails.cursor.tick) },
+      { keys: "Escape", words: "choose none", run: () => chosen.keys.size > 0 && (chosen.clear() ?? true) },
+      { keys: "", shows: "Ctrl C X V", words: "copy, cut, paste at the cursor", run: () => false },
+    ];
+  }
+
+  get looking() {
+    const { rails } = this;
+    const length = (factor) => Math.round(rails.facts.length * factor);
+    return [
+      { keys: "+", shows: "+ −", words: "zoom", run: () => rails.zoom(0.5, rails.cursor.tick) },
+      { keys: "-", run: () => rails.zoom(2, rails.cursor.tick) },
+      { keys: "d", words: "double the length, copying (Shift: halve)", run: () => rails.push({ kind: "length", bars: Math.max(1, Math.round(length(2) / rails.facts.bar)) }, { near: rails.box }) },
+      { keys: "D", run: () => rails.push({ kind: "length_ticks", length_ticks: Math.max(10, length(0.5)) }, { near: rails.box }) },
+    ];
+  }
+
+  // The hit under the cursor.
+  get hit() {
+    const { voice, tick } = this.rails.cursor;
+    return this.rails.find(voice, tick);
+  }
+
+  turn() {
+    const { voice, tick } = this.rails.cursor;
+    if (this.hit) this.rails.remove(voice, tick);
+    else this.rails.write(voice, tick);
+  }
+
+  lockRow() {
+    const { rails } = this;
+    const { voice } = rails.cursor;
+    rails.push({ kind: "lock_voice", voice, locked: !rails.facts.lockedVoices.includes(voice) }, { near: rails.box });
+  }
+
+  go(key) {
     const { rails } = this;
     const { voice, tick } = rails.cursor;
     const voices = rails.voices();
@@ -32,11 +117,6 @@ export class RailKeys {
     const row = voices.indexOf(voice);
     const { start, end } = rails.look;
     const last = (Math.ceil(rails.facts.length / step) - 1) * step;
-    if (event.shiftKey && event.key.startsWith("Arrow")) {
-      const by = { ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
-      rails.chosen.move(...by);
-      return true;
-    }
     const places = {
       ArrowLeft: [voice, (Math.ceil(tick / step) - 1) * step],
       ArrowRight: [voice, (Math.floor(tick / step) + 1) * step],
@@ -47,11 +127,10 @@ export class RailKeys {
       PageUp: [voice, tick - (end - start)],
       PageDown: [voice, tick + (end - start)],
     };
-    const [toVoice, toTick] = places[event.key];
+    const [toVoice, toTick] = places[key];
     rails.putCursor(toVoice, Math.max(0, Math.min(toTick, last)));
     document.getElementById(`rail-${toVoice}`).scrollIntoView({ block: "nearest" });
     this.tell();
-    return true;
   }
 
   tell() {
@@ -61,53 +140,6 @@ export class RailKeys {
     speak(hit ? spokenHit(hit, rails.facts) : `${rails.nameOf(voice)}, ${placeName(tick, rails.facts)}, no hit`);
     if (hit) showLedger(ledgerText(hit, rails.facts, rails.marks.targets?.get(hit.voice)?.get(hit.tick)));
     rails.marks.hot = hit ? `${voice} ${tick}` : null;
-  }
-
-  deed(event) {
-    const { rails } = this;
-    const { chosen } = rails;
-    const { voice, tick } = rails.cursor;
-    const hit = rails.find(voice, tick);
-    const many = chosen.keys.size > 0;
-    const press = (kind) => document.querySelector(`#rail-${voice} [data-mix="${kind}"]`).click();
-    const deeds = {
-      Enter: () => (hit ? rails.remove(voice, tick) : rails.write(voice, tick)),
-      Delete: () => chosen.remove(),
-      Backspace: () => chosen.remove(),
-      ",": () => this.nudge(-1),
-      "<": () => this.nudge(-5),
-      ".": () => this.nudge(1),
-      ">": () => this.nudge(5),
-      ";": () => this.nudge(-5),
-      ":": () => this.nudge(5),
-      g: () => this.velocity(GHOST_VELOCITY),
-      a: () => this.velocity(ACCENT_VELOCITY),
-      f: () => chosen.ornament("flam"),
-      F: () => chosen.ornament("drag"),
-      r: () => chosen.ornament("ratchet"),
-      R: () => chosen.ornament("roll"),
-      l: () => chosen.lock(),
-      L: () => rails.push({ kind: "lock_voice", voice, locked: !rails.facts.lockedVoices.includes(voice) }, { near: rails.box }),
-      b: () => this.nextSound(hit),
-      m: () => press("mute"),
-      s: () => press("solo"),
-      k: () => this.onlyBackbone(),
-      d: () => rails.push({ kind: "length", bars: Math.max(1, Math.round((rails.facts.length / rails.facts.bar) * 2)) }, { near: rails.box }),
-      D: () => rails.push({ kind: "length_ticks", length_ticks: Math.max(10, Math.round(rails.facts.length / 2)) }, { near: rails.box }),
-      e: () => rails.setMode(rails.mode === "write" ? "select" : "write"),
-      v: () => hit && chosen.toggle(hit),
-      "[": () => this.bars(tick, null),
-      "]": () => this.bars(null, tick),
-      w: () => chosen.by("row"),
-      p: () => chosen.by("place"),
-      "+": () => rails.zoom(0.5, tick),
-      "-": () => rails.zoom(2, tick),
-      Escape: () => many && chosen.clear(),
-    };
-    if (/^[1-9]$/.test(event.key)) this.velocity(Math.round((Number(event.key) / 9) * 127));
-    else if (deeds[event.key]) return deeds[event.key]() !== false;
-    else return false;
-    return true;
   }
 
   // Choose bars: from the cursor's bar on, or up to it.
@@ -145,9 +177,9 @@ export class RailKeys {
   }
 
   // The voice's own sound, then its alternates one after another.
-  nextSound(hit) {
+  nextSound() {
+    const { rails, hit } = this;
     if (!hit) return;
-    const { rails } = this;
     const row = document.getElementById(`rail-${hit.voice}`);
     const count = Number(row.dataset.alternates);
     if (!count) showNote("This voice has no other sounds yet: add an alternate on the Kit screen.", { near: row });

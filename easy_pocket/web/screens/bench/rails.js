@@ -17,8 +17,9 @@ const LEAST_TICKS = 960; // one can zoom to a beat
 const MOST_BARS = 16;
 
 export class Rails extends RailPointer {
-  constructor(edits, page) {
+  constructor(edits, page, bench) {
     super();
+    this.bench = bench;
     this.edits = edits;
     this.page = page;
     this.data = new RailData();
@@ -167,7 +168,7 @@ export class Rails extends RailPointer {
     this.marks.chosen = this.chosen.keys;
     this.showMode();
     this.later();
-    this.page.side?.follow();
+    this.bench.side?.follow();
     const count = this.chosen.keys.size;
     const line = document.getElementById("chosen-count");
     if (line) line.textContent = count ? `${count} chosen ▾` : "choose ▾";
@@ -375,7 +376,4 @@ export class Rails extends RailPointer {
     if (mark) mark.hidden = true;
   }
 
-  key(event) {
-    return this.facts && this.keys.press(event);
-  }
 }

@@ -10,7 +10,9 @@ const byId = (id) => document.getElementById(id);
 const REST_MS = 120;
 
 export class Side {
-  constructor(page) {
+  constructor(bench) {
+    this.bench = bench;
+    const { page } = bench;
     this.page = page;
     this.shown = "feel";
     this.target = "grid";
@@ -32,7 +34,7 @@ export class Side {
   }
 
   get rails() {
-    return this.page.rails;
+    return this.bench.rails;
   }
 
   get chosen() {
@@ -121,16 +123,15 @@ export class Side {
   takeGroove(id) {
     this.page.tryOut.keep(); // what is tried is what will be answered
     byId("groove-chooser").hidden = true;
-    this.page.feel("template_id", id, document.querySelector("[data-groove-open]"));
+    this.bench.feel.feel("template_id", id, document.querySelector("[data-groove-open]"));
   }
 
-  key(event) {
-    if (this.choosing) return this.list.key(event, byId("groove-chooser").querySelector(".groove-list"));
-    if (event.key === "o" && !event.ctrlKey && !event.metaKey && this.box && this.shown === "feel") {
-      document.querySelector("[data-groove-open]")?.click();
-      return true;
-    }
-    return false;
+  get keys() {
+    const open = () => document.querySelector("[data-groove-open]")?.click();
+    return [
+      ...this.list.keys(() => this.choosing && byId("groove-chooser").querySelector(".groove-list")),
+      { keys: "o", words: "step through grooves (↑ ↓), Enter takes one", when: () => Boolean(this.box) && this.shown === "feel", run: open },
+    ];
   }
 
   // Reach ----------------------------------------------------------------------------------------------------------

@@ -3,13 +3,14 @@
 import { ask, newEditId } from "../../shared/api.js";
 import { ACCENT_SHARE, LABELS, LEFT, drawGroove, yOf } from "./groove_canvas.js";
 import { showLedger, showNote } from "../../shared/notes.js";
+import { Screen } from "../../shared/screen.js";
 import { GrooveList, idOf } from "../../shared/try_out.js";
 
 const byId = (id) => document.getElementById(id);
 
-export class Grooves {
+export default class Grooves extends Screen {
   constructor(page) {
-    this.page = page;
+    super(page);
     this.edits = page.edits;
     this.data = null;
     this.slot = 0;
@@ -48,15 +49,28 @@ export class Grooves {
     return this.data.lanes[this.lane] ?? this.data.lanes.all;
   }
 
-  arrive() {
-    if (!this.box) {
-      this.page.tryOut.end();
-      return;
-    }
+  get work() {
+    return byId("groove-list");
+  }
+
+  unmount() {
+    this.page.tryOut.end();
+  }
+
+  mount() {
     this.take(JSON.parse(byId("groove-data").textContent));
     byId("groove-list").querySelector(".on")?.scrollIntoView({ block: "nearest" });
-    const { bars } = this.page.rails; // what was chosen on the Bench is offered
+    const { bars } = this.page.screens.bench.rails; // what was chosen on the Bench is offered
     if (bars) [byId("take-from").value, byId("take-bars").value] = [bars.from, Math.min(8, bars.count)];
+  }
+
+  apply({ state, more }) {
+    this.take(state.data, { made: state.made, more });
+  }
+
+  holds(_id, target) {
+    const { activeElement: focused } = document;
+    return Boolean(this.stroke || (target.contains(focused) && focused.matches("input:not([type=range])")));
   }
 
   take(data, { made = null, more = false } = {}) {
@@ -222,32 +236,36 @@ export class Grooves {
     if (!this.edits.queue.length) this.page.refresh();
   }
 
-  key(event) {
-    if (!this.box || !this.data || event.ctrlKey || event.metaKey || event.altKey) return false;
-    const list = byId("groove-list");
-    if (document.activeElement === list || list.contains(document.activeElement)) return this.list.key(event, list);
-    if (document.activeElement !== this.canvas) return false;
-    const far = event.shiftKey ? 5 : 1;
+  get keys() {
+    const inList = () => {
+      const list = byId("groove-list");
+      return this.data && list?.contains(document.activeElement) && list;
+    };
+    const rows = [
+      { keys: "ArrowLeft ArrowRight Home End", shows: "← →", words: "along the slots of the drawn groove", run: (event) => this.stepSlot(event.key) },
+      { keys: "ArrowUp", shows: "↑ ↓", words: "a slot 1 ms earlier, later (Shift: 5 ms)", run: () => this.changeSlot("offset", -1) },
+      { keys: "ArrowDown", run: () => this.changeSlot("offset", 1) },
+      { keys: "Shift+ArrowUp", run: () => this.changeSlot("offset", -5) },
+      { keys: "Shift+ArrowDown", run: () => this.changeSlot("offset", 5) },
+      { keys: "PageUp", shows: "Page ↑ ↓", words: "a slot louder, softer", run: () => this.changeSlot("accent", 0.05) },
+      { keys: "PageDown", run: () => this.changeSlot("accent", -0.05) },
+      { keys: "0", words: "the slot on the grid", run: () => this.changeSlot("offset", -Infinity, 0) },
+    ];
+    const drawn = () => Boolean(this.data) && document.activeElement === this.canvas;
+    return [...this.list.keys(inList), ...rows.map((row) => ({ ...row, when: drawn }))];
+  }
+
+  stepSlot(key) {
     const last = this.data.slots * this.data.bars - 1;
-    const { offset, accent } = this.values;
-    const change = (kind, value) => {
-      this.set(this.slot, kind, value);
-      this.send(null);
-    };
-    const keys = {
-      ArrowLeft: () => this.point(Math.max(0, this.slot - 1)),
-      ArrowRight: () => this.point(Math.min(last, this.slot + 1)),
-      Home: () => this.point(0),
-      End: () => this.point(last),
-      ArrowUp: () => change("offset", Math.max(-250, offset[this.slot] - far)),
-      ArrowDown: () => change("offset", Math.min(250, offset[this.slot] + far)),
-      PageUp: () => change("accent", Math.min(1, accent[this.slot] + 0.05)),
-      PageDown: () => change("accent", Math.max(0, accent[this.slot] - 0.05)),
-      0: () => change("offset", 0),
-    };
-    if (!keys[event.key]) return false;
-    keys[event.key]();
-    return true;
+    const to = { ArrowLeft: this.slot - 1, ArrowRight: this.slot + 1, Home: 0, End: last }[key];
+    this.point(Math.max(0, Math.min(last, to)));
+  }
+
+  // The slot's offset in ms, or its accent, by so much, or to a value.
+  changeSlot(kind, by, value = this.values[kind][this.slot] + by) {
+    const [low, high] = kind === "offset" ? [-250, 250] : [0, 1];
+    this.set(this.slot, kind, Math.max(low, Math.min(high, value)));
+    this.send(null);
   }
 
   point(slot) {

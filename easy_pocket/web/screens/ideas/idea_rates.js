@@ -49,19 +49,23 @@ export class RateStrip {
     this.draw();
   }
 
-  key(event) {
-    if (document.activeElement !== this.canvas) return false;
-    const at = RATES.indexOf(this.rates[this.cell]);
-    const keys = {
-      ArrowLeft: () => (this.cell = Math.max(0, this.cell - 1)),
-      ArrowRight: () => (this.cell = Math.min(this.cells - 1, this.cell + 1)),
-      ArrowUp: () => this.put(this.cell, RATES[Math.min(RATES.length - 1, at + 1)]),
-      ArrowDown: () => this.put(this.cell, RATES[Math.max(0, at - 1)]),
+  get keys() {
+    const when = () => document.activeElement === this.canvas;
+    const at = () => RATES.indexOf(this.rates[this.cell]);
+    const go = (cell) => {
+      this.cell = Math.max(0, Math.min(this.cells - 1, cell));
+      this.draw();
     };
-    if (!keys[event.key]) return false;
-    keys[event.key]();
-    this.draw();
-    return true;
+    const put = (level) => {
+      this.put(this.cell, RATES[Math.max(0, Math.min(RATES.length - 1, level))]);
+      this.draw();
+    };
+    return [
+      { keys: "ArrowLeft", when, run: () => go(this.cell - 1) },
+      { keys: "ArrowRight", when, run: () => go(this.cell + 1) },
+      { keys: "ArrowUp", when, run: () => put(at() + 1) },
+      { keys: "ArrowDown", when, run: () => put(at() - 1) },
+    ];
   }
 
   draw() {

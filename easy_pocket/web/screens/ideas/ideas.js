@@ -7,6 +7,7 @@ import { IdeaHearing } from "./idea_preview.js";
 import { IdeaLog } from "./idea_log.js";
 import { RateStrip } from "./idea_rates.js";
 import { IdeaSettings } from "./idea_settings.js";
+import { Screen } from "../../shared/screen.js";
 import { looking } from "../../shared/selection.js";
 import { showLedger, showNote } from "../../shared/notes.js";
 
@@ -15,9 +16,9 @@ const SILENT = "Easy Pocket does not answer just now; the ideas you see stay. Tr
 
 const byId = (id) => document.getElementById(id);
 
-export class Ideas {
+export default class Ideas extends Screen {
   constructor(page) {
-    this.page = page;
+    super(page);
     this.settings = new IdeaSettings();
     this.rates = new RateStrip(this.settings);
     this.hearing = new IdeaHearing(this);
@@ -58,12 +59,16 @@ export class Ideas {
     return this.card?.idea;
   }
 
-  arrive() {
-    if (!this.box) {
-      this.hearing.end();
-      this.log.rememberPassed();
-      return;
-    }
+  get work() {
+    return this.grid;
+  }
+
+  unmount() {
+    this.hearing.end();
+    this.log.rememberPassed();
+  }
+
+  mount() {
     const data = JSON.parse(byId("idea-data").textContent);
     const changed = this.data && this.data.length !== data.length;
     this.data = data;
@@ -77,7 +82,8 @@ export class Ideas {
   }
 
   // The song changed: what is shown was for another pattern.
-  async follow() {
+  async follow({ more }) {
+    if (more) return;
     if (!this.box) return;
     const answer = await askServer(`${location.pathname}`, { headers: { Accept: "text/html" } }).catch(() => null);
     if (!answer?.ok || !this.box) return;
@@ -391,19 +397,23 @@ export class Ideas {
     else if (target.dataset.change !== undefined) this.keep(Number(target.dataset.change), target.checked);
   }
 
-  key(event) {
-    if (!this.box || event.ctrlKey || event.metaKey || event.altKey) return false;
-    if (this.rates.key(event)) return true;
-    const { activeElement: focused } = document;
-    if (focused && focused !== document.body && focused !== this.grid && focused.id !== "screen" && !focused.closest(".tools")) return false;
-    if (!this.cards.length) return false;
-    const columns = getComputedStyle(this.grid).gridTemplateColumns.split(" ").length;
-    const by = { ArrowRight: 1, ArrowLeft: -1, ArrowDown: columns, ArrowUp: -columns }[event.key];
-    if (by) this.choose(Math.max(0, Math.min(this.cards.length - 1, this.at + by)));
-    else if (event.key === "Enter" && focused === this.grid) this.put();
-    else if (event.key === "p") this.pin();
-    else if (event.key === "Escape" && this.hearing.on) this.hearing.end();
-    else return false;
-    return true;
+  get keys() {
+    const focus = () => {
+      const { activeElement: focused } = document;
+      return !focused || focused === document.body || focused === this.grid || focused.id === "screen" || Boolean(focused.closest(".tools"));
+    };
+    const when = () => focus() && this.cards.length > 0;
+    const columns = () => getComputedStyle(this.grid).gridTemplateColumns.split(" ").length;
+    const step = (by) => this.choose(Math.max(0, Math.min(this.cards.length - 1, this.at + by)));
+    return [
+      ...this.rates.keys,
+      { keys: "ArrowRight", shows: "arrows", words: "step through the cards and hear them", when, run: () => step(1) },
+      { keys: "ArrowLeft", when, run: () => step(-1) },
+      { keys: "ArrowDown", when, run: () => step(columns()) },
+      { keys: "ArrowUp", when, run: () => step(-columns()) },
+      { keys: "Enter", words: "put it in", when: () => when() && document.activeElement === this.grid, run: () => void this.put() },
+      { keys: "p", words: "pin it", when, run: () => void this.pin() },
+      { keys: "Escape", when: () => when() && Boolean(this.hearing.on), run: () => void this.hearing.end() },
+    ];
   }
 }

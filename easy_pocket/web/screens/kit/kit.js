@@ -5,22 +5,25 @@ import { ask, newEditId } from "../../shared/api.js";
 import { Drags } from "./drags.js";
 import { Library } from "./library.js";
 import { showLedger, showNote, speak } from "../../shared/notes.js";
+import { Screen } from "../../shared/screen.js";
 import { SharedKit } from "./shared_kit.js";
 
 const byId = (id) => document.getElementById(id);
 const SOUNDING = new Set(["kit_voice", "kit_layer", "kit_model", "kit_put", "kit_layer_off", "kit_fold", "kit_alternate_off", "kit_key"]);
 
-export class KitScreen {
-  constructor(edits, player, page) {
-    this.edits = edits;
-    this.player = player;
-    this.page = page;
+export default class Kit extends Screen {
+  constructor(page) {
+    super(page);
+    this.edits = page.edits;
+    this.player = page.player;
     this.handle = null;
     this.besideKey = sessionStorage.getItem("easy-pocket-beside") || "";
     this.drags = new Drags((drag, value, gesture) => this.dragged(drag, value, gesture));
     this.library = new Library(this);
-    this.shared = new SharedKit(edits, page);
+    this.shared = new SharedKit(page.edits, page);
     document.addEventListener("click", (event) => this.click(event));
+    document.addEventListener("keyup", (event) => event.key === "x" && this.holding && this.beside(false));
+    window.addEventListener("blur", () => this.holding && this.beside(false));
     document.addEventListener("change", (event) => this.change(event));
     document.addEventListener("focusout", (event) => this.typed(event.target, event.relatedTarget));
     document.addEventListener("pointerdown", (event) => this.down(event));
@@ -42,15 +45,23 @@ export class KitScreen {
     return { role, alternate: Number(alternate), layer: Number(layer), layers: Number(layers), axis: Number(axis), title };
   }
 
-  arrive() {
-    if (!this.box) {
-      this.endTrial();
-      return;
-    }
+  get work() {
+    return byId("sounds");
+  }
+
+  get trial() {
+    return this.trying ?? false;
+  }
+
+  unmount() {
+    this.endTrial();
+  }
+
+  mount() {
     this.page.view = { ...this.page.view, voice: this.facts.role, layer: this.facts.layer, alternate: this.facts.alternate };
     this.showBeside();
     this.askBeside();
-    this.library.arrive();
+    this.library.mount();
   }
 
   look(changes) {
@@ -58,9 +69,12 @@ export class KitScreen {
     this.page.look({ ...changes });
   }
 
+  holds(_id, target, { more }) {
+    return Boolean(this.busy || more || target.querySelector("input.typing"));
+  }
+
   // An answer has redrawn the screen.
-  drawn(item) {
-    if (!this.box) return;
+  apply({ item }) {
     this.showBeside();
     const { role, layer, alternate } = this.facts;
     const { view } = this.page;
@@ -74,8 +88,9 @@ export class KitScreen {
   }
 
   // Hearing ---------------------------------------------------------------------------------------------------------
-  // What was just changed, when nothing plays: a promise of its sounding, or null.
-  strike(hit, item) {
+  // What was just changed, when nothing plays.
+  soundOf({ state, item }) {
+    const hit = state.data;
     if (!hit || this.player.running || !SOUNDING.has(item.edit?.kind)) return null;
     return this.player.audition(hit.audio, hit.gain, hit.pan);
   }
@@ -96,20 +111,20 @@ export class KitScreen {
       this.player.audition(result.hit.audio, result.hit.gain, result.hit.pan);
       return;
     }
-    this.trial = true;
+    this.trying = true;
     this.player.setStack(result.playing);
     if (!this.player.running || this.player.mode === "loop") await this.player.start("stack");
   }
 
   endTrial() {
     if (!this.trial) return;
-    this.trial = false;
+    this.trying = false;
     this.player.setStack(this.page.playing);
   }
 
   put(sound, asLayer = false) {
     const { role, layer, alternate } = this.facts;
-    this.trial = false;
+    this.trying = false;
     this.shared.push({ kind: "kit_put", role, layer: asLayer ? null : layer, alternate, sound_id: sound.id }, { near: byId(`sound-${sound.id}`) });
     if (asLayer) this.page.view.layer = Math.min(this.facts.layers, 3);
   }
@@ -372,21 +387,22 @@ export class KitScreen {
     }
   }
 
+  get everywhere() {
+    return [{ keys: "x", words: "hold to hear the other kit", run: (event) => event.repeat || void this.beside(true) }];
+  }
+
   // Keys ------------------------------------------------------------------------------------------------------------
-  key(event) {
-    if (!this.box) return false;
-    if (event.ctrlKey || event.metaKey || event.altKey) return false;
-    const inVoices = event.target.closest?.(".voice-list");
-    if (inVoices ? ["ArrowUp", "ArrowDown"].includes(event.key) : ["PageUp", "PageDown"].includes(event.key)) {
-      this.stepVoice(event.key.endsWith("Down") ? 1 : -1);
-      return true;
-    }
-    if (/^[1-4]$/.test(event.key) && Number(event.key) <= this.facts.layers) {
-      this.look({ layer: Number(event.key) - 1 });
-      return true;
-    }
-    if (event.target.closest?.("button, a, select, summary, input")) return false;
-    return this.library.key(event);
+  get keys() {
+    const inVoices = () => Boolean(document.activeElement?.closest(".voice-list"));
+    const layer = (event) => Number(event.key) <= this.facts.layers && void this.look({ layer: Number(event.key) - 1 });
+    return [
+      { keys: "ArrowUp", when: inVoices, run: () => this.stepVoice(-1) },
+      { keys: "ArrowDown", when: inVoices, run: () => this.stepVoice(1) },
+      { keys: "PageUp", shows: "Page ↑ ↓", words: "the voice before, after", run: () => this.stepVoice(-1) },
+      { keys: "PageDown", run: () => this.stepVoice(1) },
+      { keys: "1-4", shows: "1 – 4", words: "a layer", run: layer },
+      ...this.library.keys,
+    ];
   }
 
   stepVoice(by) {

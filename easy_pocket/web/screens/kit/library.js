@@ -36,7 +36,7 @@ export class Library {
     return `/songs/${this.kit.page.song.id}`;
   }
 
-  arrive() {
+  mount() {
     if (!this.box) return;
     this.showAsked();
     this.reload();
@@ -235,29 +235,22 @@ export class Library {
     this.kit.put(sound, asLayer);
   }
 
-  key(event) {
-    const { key } = event;
-    if (event.ctrlKey || event.metaKey || event.altKey) return false;
-    if (key === "ArrowDown" || key === "ArrowUp") {
-      this.choose(Math.max(0, this.chosen + (key === "ArrowDown" ? 1 : -1)));
-    } else if (key === "Home" || key === "End") {
-      this.choose(key === "Home" ? 0 : this.total - 1);
-    } else if (key === "ArrowRight" && this.chosen >= 0) {
-      this.hear();
-    } else if (key === "Enter" && this.chosen >= 0) {
-      this.put(event.shiftKey);
-    } else if (key === "Escape") {
-      this.kit.endTrial();
-    } else if (key === "F2" && this.chosen >= 0) {
-      this.rename(this.box.querySelector(".sound.on .words"));
-    } else if (key === "f" && this.chosen >= 0) {
-      this.favour(this.sound());
-    } else if (key === "Delete" && this.chosen >= 0) {
-      this.takeOut(this.sound());
-    } else {
-      return false;
-    }
-    return true;
+  get keys() {
+    const when = () => !document.activeElement?.closest("button, a, select, summary, input");
+    const chosen = () => when() && this.chosen >= 0;
+    return [
+      { keys: "ArrowDown", shows: "↑ ↓", words: "step through the sounds", when, run: () => void this.choose(this.chosen + 1) },
+      { keys: "ArrowUp", when, run: () => void this.choose(Math.max(0, this.chosen - 1)) },
+      { keys: "Home", when, run: () => void this.choose(0) },
+      { keys: "End", when, run: () => void this.choose(this.total - 1) },
+      { keys: "ArrowRight", shows: "→", words: "hear it again", when: chosen, run: () => void this.hear() },
+      { keys: "Enter", words: "put it on the layer (Shift: as one layer more)", when: chosen, run: () => void this.put(false) },
+      { keys: "Shift+Enter", when: chosen, run: () => void this.put(true) },
+      { keys: "Escape", when, run: () => void this.kit.endTrial() },
+      { keys: "F2", words: "name it", when: chosen, run: () => void this.rename(this.box.querySelector(".sound.on .words")) },
+      { keys: "f", words: "a favourite, or not", when: chosen, run: () => void this.favour(this.sound()) },
+      { keys: "Delete", words: "take it out of the library", when: chosen, run: () => void this.takeOut(this.sound()) },
+    ];
   }
 
   click(event) {

@@ -56,7 +56,7 @@ export class SharedKit {
     const held = this.held;
     this.held = [];
     for (const { edit, options } of held) this.edits.push(edit, options);
-    this.page.keys.give();
+    this.page.whose.give();
   }
 
   letGo() {

@@ -31,7 +31,7 @@ export class LoopUses {
     return byId("loop-side");
   }
 
-  arrive() {
+  mount() {
     if (this.box) this.show(this.shown);
   }
 
@@ -122,17 +122,20 @@ export class LoopUses {
     if (now) this.loops.correct({ kind: "keep", time_s: Number(now.dataset.doubt) }, { near: now });
   }
 
-  key(event) {
-    if (!this.box || event.ctrlKey || event.metaKey || event.altKey || this.shown !== "hear") return false;
-    const keys = { n: () => this.step(1), p: () => this.step(-1), k: () => this.keep() };
-    if (event.key === "Delete" && document.activeElement?.id !== "wave") {
-      const now = this.doubts().find((one) => one.classList.contains("now"));
-      if (!now) return false;
-      this.loops.correct({ kind: "remove", time_s: Number(now.dataset.doubt) }, { near: now });
-      return true;
-    }
-    if (!keys[event.key]) return false;
-    keys[event.key]();
+  get keys() {
+    const when = () => Boolean(this.box) && this.shown === "hear";
+    return [
+      { keys: "n", shows: "n, p", words: "next, previous doubtful hit", when, run: () => this.step(1) },
+      { keys: "p", when, run: () => this.step(-1) },
+      { keys: "k", words: "keep the doubtful hit", when, run: () => this.keep() },
+      { keys: "Delete", when: () => when() && document.activeElement?.id !== "wave", run: () => this.removeDoubt() },
+    ];
+  }
+
+  removeDoubt() {
+    const now = this.doubts().find((one) => one.classList.contains("now"));
+    if (!now) return false;
+    this.loops.correct({ kind: "remove", time_s: Number(now.dataset.doubt) }, { near: now });
     return true;
   }
 
@@ -280,7 +283,7 @@ export class LoopUses {
 
   async goTo(voice, tick) {
     await this.page.redraw(`/songs/${this.page.song.id}/bench`);
-    this.page.rails.goTo(voice, tick);
+    this.page.screens.bench.rails.goTo(voice, tick);
   }
 }
 

@@ -4,15 +4,16 @@ import { ask, newEditId, withLooking } from "../../shared/api.js";
 import { LoopUses } from "./loop_uses.js";
 import { showLedger, showNote, speak } from "../../shared/notes.js";
 import { Recorder } from "./recorder.js";
+import { Screen } from "../../shared/screen.js";
 import { Wave } from "./wave.js";
 
 const JOB_MS = 250;
 
-export class Loops {
-  constructor(edits, player, page) {
-    this.edits = edits;
-    this.player = player;
-    this.page = page;
+export default class Loops extends Screen {
+  constructor(page) {
+    super(page);
+    this.edits = page.edits;
+    this.player = page.player;
     this.tool = "move";
     this.drag = null;
     this.wave = new Wave(this);
@@ -37,8 +38,11 @@ export class Loops {
     return `/songs/${this.section.dataset.song}/loops/${this.section.dataset.loop}`;
   }
 
-  // Called whenever the screen was drawn anew.
-  arrive() {
+  get work() {
+    return document.getElementById("wave");
+  }
+
+  mount() {
     const section = this.section;
     if (!section?.dataset.player) return;
     section.querySelector(".loop-chips .on")?.scrollIntoView({ block: "nearest", inline: "nearest" });
@@ -48,8 +52,8 @@ export class Loops {
     this.player.loop = { ...facts, url, buffer: same ? this.player.loop.buffer : null };
     this.setTool(this.tool);
     this.showMode();
-    this.wave.arrive();
-    this.uses.arrive();
+    this.wave.mount();
+    this.uses.mount();
   }
 
   // Parts of the loop as they are in the file, one after another: [from, length] in seconds. Gives when it begins.
@@ -97,6 +101,35 @@ export class Loops {
       button.classList.toggle("on", button.dataset.tool === tool);
       button.setAttribute("aria-pressed", button.dataset.tool === tool);
     });
+  }
+
+  playingChanged() {
+    this.showMode();
+  }
+
+  apply({ item, more }) {
+    if (item.edit?.kind === "loop_beat") document.getElementById("beat-state").textContent = "They are on the Bench now.";
+    if (!more && redrawsLoop(item)) this.page.redraw();
+  }
+
+  follow({ more }) {
+    if (!more) this.uses.follow();
+  }
+
+  needle(position) {
+    const needle = document.getElementById("needle");
+    if (!needle) return;
+    if (position === null || !this.player.usesLoop) {
+      if (!needle.hidden) needle.hidden = true;
+      return;
+    }
+    const { loop } = this.player;
+    let at = loop.start_s + (position % loop.length_s);
+    if (loop.wraps) at %= loop.duration_s;
+    this.wave.turn(at);
+    const share = this.wave.percent(at);
+    needle.hidden = share < 0 || share > 100;
+    needle.style.left = `${share}%`;
   }
 
   showMode() {
@@ -255,22 +288,25 @@ export class Loops {
     if (onset) showLedger(onset.dataset.label);
   }
 
-  key(event) {
-    if (this.section && this.uses.key(event)) return true;
-    if (document.activeElement?.id !== "wave") return false;
-    if (this.wave.key(event)) return true;
+  get keys() {
+    const onWave = () => document.activeElement?.id === "wave";
+    return [
+      ...this.uses.keys,
+      ...this.wave.keys.map((row) => ({ when: onWave, ...row })),
+      { keys: "ArrowLeft ArrowRight", shows: "← →", words: "step through the hits", when: onWave, run: (event) => this.stepHit(event.key === "ArrowRight" ? 1 : -1) },
+      { keys: "Delete Backspace", shows: "Delete", words: "remove the hit", when: onWave, run: () => this.chosenHit && void this.removeHit(this.chosenHit) },
+    ].map((row) => ({ ...row, when: () => Boolean(this.section) && (!row.when || row.when()) }));
+  }
+
+  get chosenHit() {
+    return document.querySelector(".onset.chosen:not(.gone)") ?? false;
+  }
+
+  stepHit(by) {
     const onsets = [...document.querySelectorAll(".onset:not(.gone)")];
-    const at = onsets.findIndex((onset) => onset.classList.contains("chosen"));
-    if (event.key === "ArrowRight" || event.key === "ArrowLeft") {
-      const next = onsets[Math.max(0, Math.min(onsets.length - 1, at + (event.key === "ArrowRight" ? 1 : -1)))];
-      if (next) this.choose(next);
-      return true;
-    }
-    if ((event.key === "Delete" || event.key === "Backspace") && at >= 0) {
-      this.removeHit(onsets[at]);
-      return true;
-    }
-    return false;
+    const at = onsets.indexOf(this.chosenHit);
+    const next = onsets[Math.max(0, Math.min(onsets.length - 1, at + by))];
+    if (next) this.choose(next);
   }
 
   // Bringing in -----------------------------------------------------------------------------------------------------
@@ -345,4 +381,9 @@ export class Loops {
     say(`${file.name}: 0 %`);
     request.send(file);
   }
+}
+
+// What changes the loop that is shown; taking a groove or the loop itself draws its own way.
+function redrawsLoop(item) {
+  return ["undo", "redo", "now"].includes(item.path) || item.edit?.kind === "loop_correct";
 }

@@ -41,7 +41,7 @@ export class Wave {
     return this.kept.get(this.loops.address) ?? { from: 0, to: this.duration };
   }
 
-  arrive() {
+  mount() {
     const { box } = this;
     this.duration = Number(box.dataset.duration);
     this.rate = Number(box.dataset.rate);
@@ -144,10 +144,14 @@ export class Wave {
     return true;
   }
 
-  key(event) {
-    const keys = { "+": () => this.zoom(1 / ZOOM), "-": () => this.zoom(ZOOM), 0: () => this.whole(), PageDown: () => this.pan(0.8), PageUp: () => this.pan(-0.8) };
-    keys[event.key]?.();
-    return event.key in keys;
+  get keys() {
+    return [
+      { keys: "+", shows: "+ − 0", words: "zoom, all of it", run: () => this.zoom(1 / ZOOM) },
+      { keys: "-", run: () => this.zoom(ZOOM) },
+      { keys: "0", run: () => this.whole() },
+      { keys: "PageDown", shows: "Page ↑ ↓", words: "along the waveform", run: () => this.pan(0.8) },
+      { keys: "PageUp", run: () => this.pan(-0.8) },
+    ];
   }
 
   // Drawing ----------------------------------------------------------------------------------------------------------

@@ -4,19 +4,20 @@
 import { ask, newEditId } from "../../shared/api.js";
 import { looking } from "../../shared/selection.js";
 import { showLedger, showNote } from "../../shared/notes.js";
+import { Screen } from "../../shared/screen.js";
 import { SongMenu } from "./song_menu.js";
+import { MARKS, element, text } from "../../shared/dom.js";
 import { SongStrip } from "./song_strip.js";
 
 const SVG = "http://www.w3.org/2000/svg";
 const LEAST_PX = 92; // a section narrower than this would cut its name off
 const DRAG_PX = 5;
-export const MARKS = { "": "", circle: "○", triangle: "△", square: "□", diamond: "◇", cross: "✕", star: "☆" };
 
 const byId = (id) => document.getElementById(id);
 
-export class SongScreen {
+export default class Song extends Screen {
   constructor(page) {
-    this.page = page;
+    super(page);
     this.chosen = null; // {kind: "cell", section, part} | {kind: "section", section} | {kind: "part", part} | ...
     this.strip = new SongStrip(this);
     this.menu = new SongMenu(this);
@@ -38,11 +39,26 @@ export class SongScreen {
     return this.data.sections;
   }
 
-  arrive() {
-    if (!this.box) {
-      this.data = null;
-      return;
-    }
+  unmount() {
+    this.data = null;
+  }
+
+  apply({ state, item }) {
+    this.take(state.data, item, state.added);
+  }
+
+  showSection(section) {
+    this.choose({ kind: "section", section: Number(section.dataset.section) });
+  }
+
+  // Bars that are played round and round, from the first to the last; null: none.
+  showLoop(bars) {
+    if (!this.data || this.dragging) return;
+    this.span = bars;
+    this.showSpan();
+  }
+
+  mount() {
     if (!this.page.player.running) {
       this.page.plan.on = true;
       this.page.plan.show();
@@ -291,8 +307,9 @@ export class SongScreen {
   }
 
   // Where the song is: a thread through the grid, and in the section that sounds.
-  needle(position) {
+  needle(at) {
     if (!this.box || !this.data) return;
+    const position = this.page.player.mode === "song" ? at : null;
     let thread = byId("arr-needle");
     if (position === null) {
       if (thread) thread.hidden = true;
@@ -548,20 +565,59 @@ export class SongScreen {
   }
 
   // Keys -------------------------------------------------------------------------------------------------------------
-  key(event) {
-    if (!this.box || !this.data || event.ctrlKey || event.metaKey || event.altKey || !this.chosen) return false;
-    const focused = document.activeElement;
-    if (this.menu.key(event)) return true;
-    if (focused && focused !== document.body && focused.id !== "screen" && !this.grid.contains(focused)) return false;
-    const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
-    if (by) this.step(by, event.shiftKey);
-    else if (event.key === "b") this.page.plan.playBar(this.section(this.chosen.section)?.first_bar ?? 1);
-    else if (event.key === "o") this.page.plan.playSection(this.chosen.section);
-    else if (event.key === "j" || event.key === "J") this.page.plan.jump(this.chosen.section, event.key === "j" ? "bar" : "end");
-    else if (this.chosen.kind === "cell") return this.cellKey(event);
-    else if (this.chosen.kind === "section") return this.sectionKey(event);
-    else return false;
-    return true;
+  get keys() {
+    const here = () => {
+      const { activeElement: focused } = document;
+      const free = !focused || focused === document.body || focused.id === "screen" || this.grid.contains(focused);
+      return Boolean(this.box && this.data && this.chosen) && free;
+    };
+    const rows = [...this.walking, ...this.ofCells, ...this.ofSections].map((row) => ({ ...row, when: () => here() && (!row.when || row.when()) }));
+    return [...this.menu.keys, ...rows];
+  }
+
+  get walking() {
+    const { plan } = this.page;
+    const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+    return [
+      { keys: Object.keys(by).join(" "), shows: "arrows", words: "from cell to cell", run: (event) => this.step(by[event.key], false) },
+      { keys: Object.keys(by).map((name) => `Shift+${name}`).join(" "), shows: "Shift ← →", words: "copy the cell along, move the section", run: (event) => this.step(by[event.key], true) },
+      { keys: "b", words: "play from here", run: () => plan.playBar(this.section(this.chosen.section)?.first_bar ?? 1) },
+      { keys: "o", words: "play it round", run: () => plan.playSection(this.chosen.section) },
+      { keys: "j", words: "go there at the next bar (Shift: at its end)", run: () => plan.jump(this.chosen.section, "bar") },
+      { keys: "J", run: () => plan.jump(this.chosen.section, "end") },
+    ];
+  }
+
+  get ofCells() {
+    const push = (edit) => this.push({ part_id: this.chosen.part, ...edit });
+    const flip = (field) => push({ kind: "part_set", field, value: !this.part(this.chosen.part)[field] });
+    const cell = (pattern) => push({ kind: "cell_set", section_ids: [this.chosen.section], pattern });
+    const nth = (event) => this.part(this.chosen.part).patterns[Number(event.key) - 1];
+    return [
+      { keys: "1-9", shows: "1 – 9, 0", words: "the cell's pattern, a rest", run: (event) => nth(event) && cell(nth(event)[0]) },
+      { keys: "0 Delete Backspace", run: () => cell(null) },
+      { keys: "Enter", words: "the cell's menu; a section's name", run: () => this.menu.open(this.elementOf(this.chosen), this.chosen.section, this.chosen.part) },
+      { keys: "m", shows: "m, s", words: "mute, solo the part", run: () => flip("mute") },
+      { keys: "s", run: () => flip("solo") },
+      { keys: "e", words: "to the Bench", run: () => this.toBench() },
+    ].map((row) => ({ ...row, when: () => this.chosen.kind === "cell" }));
+  }
+
+  get ofSections() {
+    const by = (field, more) => {
+      const section = this.section(this.chosen.section);
+      const value = this.soonToBe(section, field) + more; // presses in quick succession add up
+      if (value >= 1) this.push({ kind: "section_set", section_id: section.id, field, value });
+    };
+    return [
+      { keys: "+", shows: "+ − * /", words: "bars, repeats of the section", run: () => by("bars", 1) },
+      { keys: "- −", run: () => by("bars", -1) },
+      { keys: "*", run: () => by("repeats", 1) },
+      { keys: "/", run: () => by("repeats", -1) },
+      { keys: "Enter", run: () => this.strip.rename() },
+      { keys: "d", words: "a copy of the section", run: () => this.push({ kind: "section_add", after_id: this.chosen.section, how: "copy" }) },
+      { keys: "Delete", words: "take the section away", run: () => this.push({ kind: "section_take", section_id: this.chosen.section }) },
+    ].map((row) => ({ ...row, when: () => this.chosen.kind === "section" }));
   }
 
   step([across, down], shifted) {
@@ -583,22 +639,6 @@ export class SongScreen {
     else this.choose({ kind: "cell", section: next.id, part: to });
   }
 
-  cellKey(event) {
-    const { section, part } = this.chosen;
-    if (/^[1-9]$/.test(event.key)) {
-      const pattern = this.part(part).patterns[Number(event.key) - 1];
-      if (pattern) this.push({ kind: "cell_set", section_ids: [section], part_id: part, pattern: pattern[0] });
-    } else if (event.key === "0" || event.key === "Delete" || event.key === "Backspace") {
-      this.push({ kind: "cell_set", section_ids: [section], part_id: part, pattern: null });
-    } else if (event.key === "Enter") this.menu.open(this.elementOf(this.chosen), section, part);
-    else if (event.key === "m" || event.key === "s") {
-      const field = event.key === "m" ? "mute" : "solo";
-      this.push({ kind: "part_set", part_id: part, field, value: !this.part(part)[field] });
-    } else if (event.key === "e") this.toBench();
-    else return false;
-    return true;
-  }
-
   // A field as it will be when the edits that wait are made.
   soonToBe(section, field) {
     const waiting = this.page.edits.queue.findLast(({ edit }) => edit?.kind === "section_set" && edit.section_id === section.id && edit.field === field);
@@ -609,42 +649,12 @@ export class SongScreen {
   get work() {
     return (this.chosen && this.elementOf(this.chosen)) || this.grid;
   }
-
-  sectionKey(event) {
-    const section = this.section(this.chosen.section);
-    const by = (field, more) => {
-      const value = this.soonToBe(section, field) + more; // presses in quick succession add up
-      if (value >= 1) this.push({ kind: "section_set", section_id: section.id, field, value });
-    };
-    if (event.key === "+") by("bars", 1);
-    else if (event.key === "-" || event.key === "−") by("bars", -1);
-    else if (event.key === "*") by("repeats", 1);
-    else if (event.key === "/") by("repeats", -1);
-    else if (event.key === "Enter") this.strip.rename();
-    else if (event.key === "d") this.push({ kind: "section_add", after_id: section.id, how: "copy" });
-    else if (event.key === "Delete") this.push({ kind: "section_take", section_id: section.id });
-    else return false;
-    return true;
-  }
 }
 
 function slice(energy, section) {
   const from = section.first_bar - 1;
   const to = from + section.bars * section.repeats;
   return Object.fromEntries(Object.entries(energy).map(([name, values]) => [name, values.slice(from, to)]));
-}
-
-export function element(tag, className = "", children = []) {
-  const made = document.createElement(tag);
-  made.className = className;
-  made.append(...children);
-  return made;
-}
-
-export function text(tag, words, className = "") {
-  const made = element(tag, className);
-  made.textContent = words;
-  return made;
 }
 
 function path(d, className) {

@@ -69,20 +69,25 @@ export class SongMenu {
     if (this.isOpen) this.box.hidden = true;
   }
 
-  key(event) {
-    if (!this.isOpen) return false;
-    const buttons = [...this.box.querySelectorAll("button")];
-    const at = buttons.indexOf(document.activeElement);
-    if (event.key === "Escape") {
-      this.close();
-      this.cell.focus();
-    } else if (event.key === "ArrowDown" || event.key === "ArrowUp") {
-      buttons[(at + (event.key === "ArrowDown" ? 1 : -1) + buttons.length) % buttons.length].focus();
-    } else if (/^[1-9]$/.test(event.key)) {
-      const pattern = this.screen.part(this.at.part).patterns[Number(event.key) - 1];
-      if (pattern) this.take(pattern[0]);
-    } else if (event.key === "0") this.take(null);
-    else return false;
-    return true;
+  get keys() {
+    const when = () => Boolean(this.isOpen);
+    const step = (by) => {
+      const buttons = [...this.box.querySelectorAll("button")];
+      const at = buttons.indexOf(document.activeElement);
+      buttons[(at + by + buttons.length) % buttons.length].focus();
+    };
+    const nth = (event) => this.screen.part(this.at.part).patterns[Number(event.key) - 1];
+    return [
+      { keys: "Escape", when, run: () => this.leave() },
+      { keys: "ArrowDown", when, run: () => step(1) },
+      { keys: "ArrowUp", when, run: () => step(-1) },
+      { keys: "1-9", when, run: (event) => nth(event) && this.take(nth(event)[0]) },
+      { keys: "0", when, run: () => this.take(null) },
+    ];
+  }
+
+  leave() {
+    this.close();
+    this.cell.focus();
   }
 }

@@ -3,7 +3,7 @@
 
 import { looking } from "../../shared/selection.js";
 import { paintAll } from "../../shared/sliders.js";
-import { MARKS, element, text } from "./song.js";
+import { MARKS, element, text } from "../../shared/dom.js";
 
 const CELL_FEEL = [["swing_percent", "swing %", 50, 75], ["push_ms", "push ms", -100, 100], ["density_percent", "density %", 0, 100], ["timing_pull", "timing pull %", 0, 100], ["drift_ms", "drift ms", 0, 20]];
 const LEVEL = { min: -36, max: 6, step: 0.5 };

@@ -1,0 +1,126 @@
+// The Bench: rails, what stands beside them, and what is remembered.
+
+import { looking } from "../../shared/selection.js";
+import { Screen } from "../../shared/screen.js";
+import { FeelControls } from "./feel_controls.js";
+import { History } from "./history.js";
+import { Rails } from "./rails.js";
+import { RowTools } from "./row_tools.js";
+import { Side } from "./side.js";
+
+const STEERED_NEEDLE_MS = 60; // while a slider is dragged the frames are for what it moves
+
+const byId = (id) => document.getElementById(id);
+
+export default class Bench extends Screen {
+  constructor(page) {
+    super(page);
+    this.rails = new Rails(page.edits, page, this);
+    this.feel = new FeelControls(this);
+    this.side = new Side(this);
+    this.rowTools = new RowTools(page.edits, this.rails);
+    this.history = new History(page, this.rails);
+  }
+
+  get work() {
+    return byId("rail-rows");
+  }
+
+  get keys() {
+    return [...this.history.keys, ...this.side.keys, ...this.rails.keys.rows];
+  }
+
+  mount() {
+    this.history.close();
+    this.rails.drawnAt = null;
+    this.rails.arrive();
+    this.side.arrive();
+    if (this.left) this.page.refresh(); // the song may have changed on another screen
+    this.left = false;
+  }
+
+  unmount() {
+    this.history.close();
+    this.left = true;
+  }
+
+  apply({ state }) {
+    if (state.data && !this.rails.busy) this.rails.take(state.data);
+    if (!state.data?.whole) return;
+    this.rails.showMode();
+    this.rails.chooseBars(this.rails.bars);
+  }
+
+  follow({ item, more }) {
+    if (this.rails.box) this.rails.later();
+    if (item.edit?.kind === "write") this.page.sound(item.edit.voice);
+    if (more) return;
+    this.side.follow();
+    this.history.follow();
+  }
+
+  holds(id, target) {
+    if (id === "feel") return this.feel.steering || Boolean(document.activeElement?.matches?.('#feel input[type="range"]:active, #feel .typed'));
+    if (id === "rails") return this.rails.busy;
+    const level = document.activeElement?.matches?.("input.level:active, input.pan:active");
+    return Boolean(level && target.contains(document.activeElement));
+  }
+
+  letGo() {
+    return this.rails.letGo();
+  }
+
+  // Sliders of the feel, while they are dragged.
+  showTried({ leans, note, pocket, playing }, field) {
+    const { player } = this.page;
+    // Loops under the stack that follow it are rendered anew when the slider is let go, not for every step of the way.
+    player.setStack({ ...playing, under: this.page.playing.under });
+    if (!this.mounted) return;
+    if (!this.rails.busy) this.rails.lean(leans);
+    const under = byId(`feel-note-${field}`);
+    if (under) under.textContent = note;
+    if (pocket) byId("pocket").innerHTML = pocket;
+  }
+
+  async showSection(section, moves) {
+    if (moves) {
+      looking.pattern = 0;
+      await this.page.refresh();
+    }
+    const { rails } = this;
+    const count = Math.min(Number(section.dataset.bars), Math.max(1, Math.round(rails.facts.length / rails.facts.bar)));
+    const from = Math.floor(rails.facts.start / rails.facts.bar) + 1;
+    rails.show((from - 1) * rails.facts.bar, count * rails.facts.bar);
+    rails.chooseBars({ from, count });
+  }
+
+  // In the song: where the selected pattern is, or -1 while another one plays.
+  songTick(position) {
+    const { span, within } = this.page.plan.place(position);
+    const { start, cycle, plays } = this.rails.facts;
+    if (span.section !== looking.section || !plays) return -1;
+    return (within * span.ticks + start) % cycle;
+  }
+
+  needle(position) {
+    const needle = byId("needle");
+    const { player } = this.page;
+    if (!needle) return;
+    if (position === null || player.mode === "loop" || !this.rails.box) {
+      if (!needle.hidden) needle.hidden = true;
+      return;
+    }
+    const { start, end } = this.rails.look;
+    const { msPerTick } = this.rails.facts;
+    const stretch = player.stack.tempo_bpm / this.page.playing.tempo_bpm;
+    const tick = player.mode === "song" ? this.songTick(position) : ((position * 1000) / msPerTick) * stretch;
+    const rail = this.rails.box.querySelector("canvas.rail");
+    needle.hidden = tick < start || tick >= end || !rail;
+    const now = performance.now();
+    if (needle.hidden || (player.steered && now - this.needleAt < STEERED_NEEDLE_MS)) return;
+    this.needleAt = now;
+    // On whole pixels: over many bars it moves less than one a frame, and a frame without change costs nothing.
+    const x = Math.round(rail.offsetLeft + (rail.clientWidth * this.rails.percent(tick)) / 100);
+    if (needle.dataset.x !== `${x}`) needle.style.transform = `translateX(${(needle.dataset.x = x)}px)`;
+  }
+}
