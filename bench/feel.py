@@ -8,7 +8,8 @@ from bench.clock import median_ms
 from bench.full import fill_rails
 from easy_pocket.core.feel.feel import Feel, FeelScopes
 from easy_pocket.core.feel.house_grooves import house_grooves
-from easy_pocket.core.feel.perform import TIME_STAGES, perform
+from easy_pocket.core.feel.perform import perform
+from easy_pocket.core.feel.stages import TIME_STAGES
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.voices import DRUMS
 from tests.browser.gestures import drawn, saved

@@ -11,7 +11,7 @@ from weakref import WeakSet
 import numpy as np
 from cachetools import LRUCache
 
-from easy_pocket.core.cache import Memory
+from easy_pocket.core.cache import ResultCache
 
 Value = TypeVar("Value")
 
@@ -70,7 +70,7 @@ def cache_sizes() -> list[dict[str, Any]]:
 
 def give_core_its_caches(share: float = 1.0) -> None:
     """Let the core keep what it computed, or a share of it; see core/cache.py."""
-    for place in Memory.places:
+    for place in ResultCache.places:
         place.use(ByteCache(place.name, int(place.most_bytes * share)))
 
 

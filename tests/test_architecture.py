@@ -49,3 +49,29 @@ def test_locks_pin_and_hash_everything(lock):
 def test_small_files():
     long = [path for path in (ROOT / "easy_pocket").rglob("*.py") if len(path.read_text().splitlines()) > 400]
     assert long == []
+
+
+def test_the_architecture_names_the_rooms_that_are_there():
+    told = set(re.findall(r"^\| `([a-z/]+)` \|", (ROOT / "docs/architecture.md").read_text(), re.M))
+    package = ROOT / "easy_pocket"
+    there = {
+        path.relative_to(package).as_posix()
+        for room in ("core", "store", "web")
+        for path in (package / room).iterdir()
+        if path.is_dir() and (path / "__init__.py").exists()
+    }
+    assert told == there
+
+
+def test_every_screen_has_its_files_in_its_folder():
+    for folder in (WEB / "screens").iterdir():
+        if not folder.is_dir() or folder.name.startswith("__"):
+            continue
+        names = {path.name for path in folder.iterdir()}
+        assert {"screen.py", "routes.py", "view.py", f"{folder.name}.html"} <= names, folder
+        assert f"{folder.name}.js" in names or folder.name == "shelf", folder
+
+
+def test_no_view_reaches_into_the_rows_of_a_song():
+    found = [path for path in WEB.rglob("*.*") if path.suffix in (".py", ".html") and "song.row" in path.read_text()]
+    assert found == []

@@ -12,7 +12,8 @@ from typing import Any
 from easy_pocket.cli.files import read_beat, read_template, say, write
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.feel import SETTINGS, Feel, FeelScopes
-from easy_pocket.core.feel.perform import TIME_STAGES, VELOCITY_STAGES, Performance, perform
+from easy_pocket.core.feel.perform import Performance, perform
+from easy_pocket.core.feel.stages import TIME_STAGES, VELOCITY_STAGES
 from easy_pocket.core.feel.template_edits import describe_fit
 from easy_pocket.core.feel.tighten import Tighten, tighten
 from easy_pocket.core.formats.midi import nearest_voice, write_midi

@@ -14,15 +14,15 @@ class Cache(Protocol):
     def clear(self) -> None: ...
 
 
-class Memory(Generic[Value]):
+class ResultCache(Generic[Value]):
     """A place of one kind of results, by key. Without a cache everything is made anew."""
 
-    places: ClassVar[list[Memory[Any]]] = []
+    places: ClassVar[list[ResultCache[Any]]] = []
 
     def __init__(self, name: str, most_bytes: int) -> None:
         self.name, self.most_bytes = name, most_bytes
         self._cache: Cache | None = None
-        Memory.places.append(self)
+        ResultCache.places.append(self)
 
     def use(self, cache: Cache | None) -> None:
         self._cache = cache

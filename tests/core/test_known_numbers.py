@@ -11,7 +11,8 @@ from hypothesis import strategies as st
 
 from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.feel.feel import Feel, FeelScopes
-from easy_pocket.core.feel.perform import MIN_GAP_MS, keep_order, perform, seed_of
+from easy_pocket.core.feel.perform import perform
+from easy_pocket.core.feel.stages import MIN_GAP_MS, keep_order, seed_of
 from easy_pocket.core.listen.bar_context import _strongest_other
 from easy_pocket.core.listen.hit_classifier import DB_OF_ODDS
 from easy_pocket.core.pattern.articulation import Articulation

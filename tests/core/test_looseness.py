@@ -11,7 +11,8 @@ from scipy import stats
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.feel import Feel, FeelScopes
 from easy_pocket.core.feel.looseness import BLOCK, jitter, touch, wander
-from easy_pocket.core.feel.perform import TIME_STAGES, VELOCITY_STAGES, perform
+from easy_pocket.core.feel.perform import perform
+from easy_pocket.core.feel.stages import TIME_STAGES, VELOCITY_STAGES
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from tests.drums import ROCK, beat
 

@@ -7,8 +7,9 @@ from hypothesis import strategies as st
 
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.feel import Feel, FeelScopes
-from easy_pocket.core.feel.perform import MIN_GAP_MS, TIME_STAGES, perform
+from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.feel.pocket import found_swing_percent, pocket_by_voice
+from easy_pocket.core.feel.stages import MIN_GAP_MS, TIME_STAGES
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.timebase import Metre, ms_per_tick
 from tests.drums import beat, template

@@ -7,7 +7,8 @@ from hypothesis import strategies as st
 
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.feel import Feel, FeelScopes
-from easy_pocket.core.feel.perform import MIN_GAP_MS, perform
+from easy_pocket.core.feel.perform import perform
+from easy_pocket.core.feel.stages import MIN_GAP_MS
 from easy_pocket.core.feel.strokes import first_pass_differs, pass_cycle, sounding, stroke_shares, strokes
 from easy_pocket.core.pattern.articulation import (
     PLAIN,

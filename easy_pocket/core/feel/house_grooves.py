@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 import numpy.typing as npt
 
-from easy_pocket.core.feel.perform import swung
+from easy_pocket.core.feel.stages import swung
 from easy_pocket.core.feel.template import GrooveTemplate, Lane
 from easy_pocket.core.pattern.timebase import COMMON_TIME, Metre, ms_per_tick
 

@@ -12,7 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from easy_pocket.core.feel.perform import MIN_GAP_MS, Performance, swung
+from easy_pocket.core.feel.perform import Performance
+from easy_pocket.core.feel.stages import MIN_GAP_MS, swung
 from easy_pocket.core.keyed_random import uniform
 from easy_pocket.core.pattern.articulation import FIRST_PASS, Articulation
 from easy_pocket.core.pattern.pattern import HitArrays, Pattern

@@ -12,7 +12,8 @@ from annotated_types import MaxLen
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
 from easy_pocket.core.feel.feel import BY_VOICE, Feel, FeelScopes
-from easy_pocket.core.feel.perform import Performance, lane_of, perform, swung
+from easy_pocket.core.feel.perform import Performance, perform
+from easy_pocket.core.feel.stages import lane_of, swung
 from easy_pocket.core.feel.template import GrooveTemplate
 from easy_pocket.core.pattern.lock_edits import keep_locks, lock_reason
 from easy_pocket.core.pattern.pattern import MAX_OFFSET_MS, Hit, HitArrays, Pattern

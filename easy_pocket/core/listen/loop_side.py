@@ -7,7 +7,8 @@ from dataclasses import replace
 import numpy as np
 import numpy.typing as npt
 
-from easy_pocket.core.feel.perform import TIME_STAGES, VELOCITY_STAGES, Performance
+from easy_pocket.core.feel.perform import Performance
+from easy_pocket.core.feel.stages import TIME_STAGES, VELOCITY_STAGES
 from easy_pocket.core.feel.timing_comparison import BANDS, Side, side_of
 from easy_pocket.core.listen.groove import LANE_SHARE, slots_and_offsets
 from easy_pocket.core.listen.onsets import Onsets

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from easy_pocket.core.feel.perform import seed_of
+from easy_pocket.core.feel.stages import seed_of
 from easy_pocket.core.pattern.articulation import Articulation
 from easy_pocket.core.pattern.pattern import Hit
 from easy_pocket.core.pattern.timebase import ms_per_tick

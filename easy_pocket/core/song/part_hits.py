@@ -7,10 +7,10 @@ from dataclasses import replace
 import numpy as np
 import numpy.typing as npt
 
-from easy_pocket.core.cache import Memory
+from easy_pocket.core.cache import ResultCache
 from easy_pocket.core.feel.density import sounding_at
 from easy_pocket.core.feel.feel import FeelScopes, over
-from easy_pocket.core.feel.perform import seed_of
+from easy_pocket.core.feel.stages import seed_of
 from easy_pocket.core.keyed_random import uniform
 from easy_pocket.core.pattern.articulation import FIRST_PASS, PLAIN, changed
 from easy_pocket.core.pattern.pattern import Pattern
@@ -58,7 +58,7 @@ def seams(part: Part, cell: Cell, span: Span) -> list[int]:
     return [tick for tick in starts.tolist() if 0 <= tick < span.ticks]
 
 
-_kept: Memory[Line] = Memory("lines of parts", 96 << 20)
+_kept: ResultCache[Line] = ResultCache("lines of parts", 96 << 20)
 
 
 def part_hits(part: Part, span: Span, seed: int) -> Line:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
-from easy_pocket.core.cache import Memory
+from easy_pocket.core.cache import ResultCache
 from easy_pocket.core.errors import PocketError
 from easy_pocket.core.ideas.idea_context import MAX_SEED, IdeaContext
 from easy_pocket.core.ideas.variations import VariationSettings, variations
@@ -16,7 +16,7 @@ VARIANTS = 5
 CHANGES_EACH = 2
 LONGEST_BARS = 4  # of a longer pattern its last bars are varied
 
-_made: Memory[tuple[Pattern, ...]] = Memory("variants of patterns", 32 << 20)
+_made: ResultCache[tuple[Pattern, ...]] = ResultCache("variants of patterns", 32 << 20)
 
 
 def variants(pattern: Pattern, seed: int) -> tuple[Pattern, ...]:

@@ -8,9 +8,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 import numpy.typing as npt
 
-from easy_pocket.core.cache import Memory
+from easy_pocket.core.cache import ResultCache
 from easy_pocket.core.feel.looseness import SLOT_TICKS
-from easy_pocket.core.feel.perform import Loose, Performance, keep_order, perform_hits
+from easy_pocket.core.feel.perform import Performance, perform_hits
+from easy_pocket.core.feel.stages import Loose, keep_order
 from easy_pocket.core.feel.strokes import Strokes, strokes
 from easy_pocket.core.pattern.pattern import HitArrays
 from easy_pocket.core.song.arrangement import Arrangement, Span
@@ -23,7 +24,7 @@ from easy_pocket.core.song.section import Cell
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 
-_kept: Memory[tuple[Performance, Strokes]] = Memory("spans, performed", 128 << 20)
+_kept: ResultCache[tuple[Performance, Strokes]] = ResultCache("spans, performed", 128 << 20)
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from easy_pocket.core.feel.perform import TIME_STAGES, VELOCITY_STAGES, Performance
+from easy_pocket.core.feel.perform import Performance
+from easy_pocket.core.feel.stages import TIME_STAGES, VELOCITY_STAGES
 from easy_pocket.core.listen.layered_loop import LayerSettings
 from easy_pocket.core.pattern.pattern import HitArrays
 from easy_pocket.core.song.arrangement import Span

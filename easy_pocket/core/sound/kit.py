@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from easy_pocket.core.cache import Memory
+from easy_pocket.core.cache import ResultCache
 from easy_pocket.core.errors import BadValueError, require_range
 from easy_pocket.core.pattern.voices import GLYPHS, ROLES, SLICES, check_voice
 from easy_pocket.core.sound.layer import Layer, layer_audio, layer_from_doc, placed
@@ -238,7 +238,7 @@ def stretch_layers(voice: KitVoice, number: int) -> list[Layer]:
     return [one for one in voice.tuned_layers if one.velocity_low <= stretch.low and stretch.high <= one.velocity_high]
 
 
-_rendered: Memory[Frames] = Memory("voices, rendered", CACHE_BYTES)
+_rendered: ResultCache[Frames] = ResultCache("voices, rendered", CACHE_BYTES)
 NOTHING = np.zeros((64, 1), dtype=np.float32)
 
 

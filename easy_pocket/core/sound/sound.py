@@ -13,7 +13,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy import signal
 
-from easy_pocket.core.cache import Memory
+from easy_pocket.core.cache import ResultCache
 from easy_pocket.core.errors import BadValueError, require_range
 from easy_pocket.core.sound.controls import CONTROLS, check_settings
 from easy_pocket.core.sound.loudness import hit_loudness_lufs
@@ -32,8 +32,10 @@ STRUCK_BYTES = 384 << 20
 
 LEVELS_BYTES = 4 << 20
 
-_struck: Memory[Frames] = Memory("sounds, struck", STRUCK_BYTES)
-_levels: Memory[tuple[float, float]] = Memory("levels of sounds", LEVELS_BYTES)  # of the hardest hit, by content
+_struck: ResultCache[Frames] = ResultCache("sounds, struck", STRUCK_BYTES)
+_levels: ResultCache[tuple[float, float]] = ResultCache(
+    "levels of sounds", LEVELS_BYTES
+)  # of the hardest hit, by content
 
 
 @dataclass(frozen=True)

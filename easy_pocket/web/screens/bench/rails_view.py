@@ -9,7 +9,8 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from easy_pocket.core.feel.perform import TIME_STAGES, VELOCITY_STAGES, Performance
+from easy_pocket.core.feel.perform import Performance
+from easy_pocket.core.feel.stages import TIME_STAGES, VELOCITY_STAGES
 from easy_pocket.core.feel.strokes import Strokes, strokes
 from easy_pocket.core.pattern.articulation import articulation_to_doc, describe_articulation
 from easy_pocket.core.pattern.timebase import ms_per_tick
