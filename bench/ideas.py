@@ -9,7 +9,9 @@ from scipy.stats import spearmanr
 from bench.clock import median_ms
 from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.ideas.distance import density, distance, distances, within
-from easy_pocket.core.ideas.fill_settings import ENDINGS, PATHS, SUBDIVISIONS, FillSettings
+from easy_pocket.core.ideas.fill_endings import ENDINGS
+from easy_pocket.core.ideas.fill_settings import SUBDIVISIONS, FillSettings
+from easy_pocket.core.ideas.fill_voices import WAYS
 from easy_pocket.core.ideas.fills import fills
 from easy_pocket.core.ideas.grow import GrowSettings, grow
 from easy_pocket.core.ideas.idea_context import IdeaContext, window
@@ -71,7 +73,7 @@ def _as_asked() -> None:
             density=(float(rng.uniform(1, 6)), float(rng.uniform(1, 6))) if rng.random() < 0.5 else None,
             offbeat=float(rng.random()) if rng.random() < 0.3 else None,
             subdivision=str(rng.choice(tuple(SUBDIVISIONS))) if rng.random() < 0.4 else None,
-            path=str(rng.choice(tuple(PATHS))) if rng.random() < 0.4 else None,
+            path=str(rng.choice(tuple(WAYS))) if rng.random() < 0.4 else None,
             ending=str(rng.choice(tuple(ENDINGS))) if rng.random() < 0.5 else None,
         )
         try:

@@ -13,7 +13,9 @@ from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.midi import MidiBeat, write_midi
 from easy_pocket.core.ideas.change import Idea
-from easy_pocket.core.ideas.fill_settings import ENDINGS, PATHS, SUBDIVISIONS, FillSettings
+from easy_pocket.core.ideas.fill_endings import ENDINGS
+from easy_pocket.core.ideas.fill_settings import SUBDIVISIONS, FillSettings
+from easy_pocket.core.ideas.fill_voices import WAYS
 from easy_pocket.core.ideas.fills import MOST_AT_ONCE, fills
 from easy_pocket.core.ideas.grow import GrowSettings, grow
 from easy_pocket.core.ideas.idea_context import IdeaContext, window
@@ -34,7 +36,7 @@ def add_ideas(commands: Any) -> None:
     fill.add_argument("--loudness", metavar="FROM:TO", help="velocity of the first hit and the last")
     fill.add_argument("--offbeat", type=float, help="0 on the beat to 1 off it")
     fill.add_argument("--subdivision", choices=tuple(SUBDIVISIONS))
-    fill.add_argument("--path", choices=tuple(PATHS), help="its way through the drums")
+    fill.add_argument("--path", choices=tuple(WAYS), help="its way through the drums")
     fill.add_argument("--keep", metavar="VOICES", help="voices that go on, as hat_closed,kick")
     fill.add_argument("--ending", choices=tuple(ENDINGS))
     fill.add_argument("--playable", action=argparse.BooleanOptionalAction, default=True,

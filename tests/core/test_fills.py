@@ -15,7 +15,9 @@ from easy_pocket.core.errors import BadValueError, EditRefusedError
 from easy_pocket.core.ideas.change import Idea
 from easy_pocket.core.ideas.distance import density, distances, within
 from easy_pocket.core.ideas.fill_draft import CRASHES
-from easy_pocket.core.ideas.fill_settings import ENDINGS, PATHS, SUBDIVISIONS, FillSettings, on_subdivision
+from easy_pocket.core.ideas.fill_endings import ENDINGS
+from easy_pocket.core.ideas.fill_settings import SUBDIVISIONS, FillSettings, on_subdivision
+from easy_pocket.core.ideas.fill_voices import WAYS
 from easy_pocket.core.ideas.fills import fills
 from easy_pocket.core.ideas.idea_context import IdeaContext, window
 from easy_pocket.core.pattern.metrical import syncopation
@@ -32,7 +34,7 @@ asked = st.builds(
     loudness=st.none() | st.tuples(st.integers(20, 127), st.integers(20, 127)),
     offbeat=st.none() | st.floats(0, 1),
     subdivision=st.none() | st.sampled_from(tuple(SUBDIVISIONS)),
-    path=st.none() | st.sampled_from(tuple(PATHS)),
+    path=st.none() | st.sampled_from(tuple(WAYS)),
     keep=st.none() | st.sampled_from(((), ("hat_closed",), ("kick",))),
     ending=st.none() | st.sampled_from(tuple(ENDINGS)),
 )

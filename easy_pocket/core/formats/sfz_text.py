@@ -92,8 +92,8 @@ def _opcodes(body: str, name: str) -> dict[str, str]:
     found: dict[str, str] = {}
     for line in body.splitlines():
         marks = list(OPCODE.finditer(line))
-        for mark, following in zip(marks, [*marks[1:], None], strict=False):
-            value = line[mark.end() : following.start() if following else len(line)]
+        for number, mark in enumerate(marks, start=1):
+            value = line[mark.end() : marks[number].start() if number < len(marks) else len(line)]
             found[mark.group(1).lower()] = value.strip()[:400]
             if len(found) > MAX_OPCODES:
                 raise KitRefusedError(f"{name} sets more than {MAX_OPCODES} things at once: it is no SFZ kit.")

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
-from itertools import accumulate
 from operator import attrgetter
 
 import numpy as np
@@ -13,12 +13,14 @@ from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.ideas.change import is_free
 from easy_pocket.core.ideas.distance import within
 from easy_pocket.core.ideas.fill_description import describe_fill
+from easy_pocket.core.ideas.fill_endings import ENDINGS
 from easy_pocket.core.ideas.fill_rhythm import Ground, choose_slots, ground, shares
-from easy_pocket.core.ideas.fill_settings import ENDINGS, PATHS, FillSettings
+from easy_pocket.core.ideas.fill_settings import FillSettings
 from easy_pocket.core.ideas.fill_voices import (
     CURVES,
     ENDING_VELOCITY,
     LOUDEST_BEFORE,
+    WAYS,
     Limbs,
     add_limbs,
     ladder,
@@ -119,11 +121,14 @@ def frame_of(scene: IdeaContext, settings: FillSettings, begin: int, end: int) -
     return Frame(scene, settings, begin, end, free_voices, leaving, staying)
 
 
-def pick(rng: np.random.Generator, options: tuple[str, ...], odds: tuple[float, ...]) -> str:
-    """One of the options by chance; the odds add up to 1."""
-    chance, last = rng.random(), len(options) - 1
-    until = accumulate(odds[:last])
-    return next((one for one, share in zip(options, until, strict=False) if chance < share), options[last])
+def pick(rng: np.random.Generator, odds: Mapping[str, float]) -> str:
+    """One of the names by chance; their odds add up to 1."""
+    chance, until = rng.random(), 0.0
+    for name, share in odds.items():
+        until += share
+        if chance < until:
+            return name
+    return name
 
 
 def _target(frame: Frame, rng: np.random.Generator, sparser: bool) -> tuple[int, int, int]:
@@ -158,9 +163,9 @@ class _Drawn:
 def _drawn(frame: Frame, rng: np.random.Generator) -> _Drawn:
     settings = frame.settings
     subdivision = settings.subdivision or _native(frame.scene, rng)
-    ending = settings.ending or pick(rng, tuple(ENDINGS), (0.34, 0.3, 0.16, 0.2))
-    path = settings.path or pick(rng, tuple(PATHS), (0.4, 0.16, 0.26, 0.18))
-    curve = pick(rng, CURVES, (0.42, 0.3, 0.16, 0.12))
+    ending = settings.ending or pick(rng, {name: one.odds for name, one in ENDINGS.items()})
+    path = settings.path or pick(rng, {name: one.odds for name, one in WAYS.items()})
+    curve = pick(rng, CURVES)
     staying, going_on = frame.staying, ""
     if settings.keep is None and ending not in ("hit4", "silence") and rng.random() < GOES_ON:
         there = [voice for voice in TIMEKEEPERS if sum(hit.voice == voice for hit in frame.leaving) > 1]
@@ -263,13 +268,13 @@ def _native(scene: IdeaContext, rng: np.random.Generator) -> str:
     if scene.in_triplets:
         return "triplet"
     if scene.metre.compound:
-        return pick(rng, ("16", "8", "32"), (0.7, 0.15, 0.15))
+        return pick(rng, {"16": 0.7, "8": 0.15, "32": 0.15})
     fast = ms_per_tick(scene.tempo_bpm) * 120 * 2 > 100  # 32nds that two hands can alternate
     if scene.swung:
-        return pick(rng, ("16", "triplet", "8"), (0.74, 0.18, 0.08))
+        return pick(rng, {"16": 0.74, "triplet": 0.18, "8": 0.08})
     if fast:
-        return pick(rng, ("16", "32", "mixed", "triplet", "8"), (0.5, 0.22, 0.1, 0.1, 0.08))
-    return pick(rng, ("16", "triplet", "8", "mixed"), (0.6, 0.14, 0.16, 0.1))
+        return pick(rng, {"16": 0.5, "32": 0.22, "mixed": 0.1, "triplet": 0.1, "8": 0.08})
+    return pick(rng, {"16": 0.6, "triplet": 0.14, "8": 0.16, "mixed": 0.1})
 
 
 def _closing(frame: Frame, ending: str, rng: np.random.Generator) -> list[str]:

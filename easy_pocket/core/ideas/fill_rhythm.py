@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from easy_pocket.core.ideas.fill_endings import ENDINGS
 from easy_pocket.core.ideas.fill_settings import steps_of
 from easy_pocket.core.pattern.metrical import WEAKEST, weights
 from easy_pocket.core.pattern.timebase import Metre
@@ -27,28 +28,10 @@ class Ground:
     silent_from: int  # nothing new lies from here to the end of the window
 
 
-def last_place(ending: str, begin: int, end: int, metre: Metre, step: int) -> tuple[int | None, int]:
-    """Tick of the ending's hit (None for the crash on the next one), and from where on the fill is silent."""
-    pulse = metre.pulse_ticks
-    short = end - begin <= pulse
-    half = (pulse // 3 if metre.compound else pulse // 2) or 1
-    if ending == "crash":
-        return None, end
-    if ending == "pickup":
-        at = (end - 1) // step * step
-        return at, end
-    if ending == "hit4":
-        at = end - half if short else end - pulse
-        return at, at + 1
-    rest = half if short else pulse
-    at = end - rest - half if end - rest - half >= begin else begin
-    return at, end - rest
-
-
 def ground(ending: str, begin: int, end: int, subdivision: str, metre: Metre, rng: np.random.Generator) -> Ground:
     """The slots of a subdivision up to the ending. Bursts of 32nds take a few beats' halves, mixed ones whole beats."""
     steps = steps_of(subdivision, metre)
-    last, silent_from = last_place(ending, begin, end, metre, steps[0])
+    last, silent_from = ENDINGS[ending].place(begin, end, metre, steps[0])
     if last is not None and last % steps[0]:
         last = last // steps[0] * steps[0]  # an ending off the subdivision goes to its slot before
         silent_from = last + 1 if ending == "hit4" else silent_from

@@ -5,14 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from easy_pocket.core.errors import BadValueError, require_range
+from easy_pocket.core.ideas.fill_endings import ENDINGS
+from easy_pocket.core.ideas.fill_voices import WAYS
 from easy_pocket.core.pattern.timebase import Metre
 
 SUBDIVISIONS = {
     "8": "8ths", "16": "16ths", "triplet": "triplets", "32": "32nd bursts", "mixed": "16ths and triplets",
-}  # fmt: skip
-PATHS = {"down": "down the drums", "up": "up the drums", "trade": "two trade", "one": "one voice"}
-ENDINGS = {
-    "hit4": "hit on 4", "crash": "crash on the next one", "silence": "silence before the next one", "pickup": "pick-up",
 }  # fmt: skip
 MAX_DENSITY = 24.0
 
@@ -45,7 +43,7 @@ class FillSettings:
             require_range("The off-beat share", self.offbeat, 0, 1)
         for what, value, known in (
             ("subdivision", self.subdivision, SUBDIVISIONS),
-            ("path", self.path, PATHS),
+            ("path", self.path, WAYS),
             ("ending", self.ending, ENDINGS),
         ):
             if value is not None and value not in known:

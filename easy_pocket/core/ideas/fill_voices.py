@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -18,7 +19,7 @@ LADDER = ("snare", "tom_high", "conga_high", "tom_mid", "conga_low", "tom_low")
 SPARE = ("clap", "rim", "wood", "bell", "kick", "hat_closed", "shaker", "tambourine", "ride", "hat_open", "crash")
 SECONDS = ("tom_low", "snare", "tom_mid", "tom_high", "conga_low", "conga_high", "clap", "rim", "hat_open", "crash",
            "ride", "hat_closed", "tambourine", "shaker")  # fmt: skip
-CURVES = ("rising", "accents", "swell", "level")
+CURVES = {"rising": 0.42, "accents": 0.3, "swell": 0.16, "level": 0.12}  # with their odds
 SAFE_MS = 4.0  # more than a limb needs: swing and looseness move hits
 ENDING_VELOCITY = 121
 LOUDEST_BEFORE = 117
@@ -39,19 +40,33 @@ class Line:
 
 
 def walk(path: str, slots: list[int], drums: list[str], feet: bool, metre: Metre, rng: np.random.Generator) -> Line:
-    """A way of so many hits through the drums. feet: whether a foot may take part in a trade."""
+    """The voices of a line of so many hits on one of the WAYS. feet: whether a foot may take part in a trade."""
+    return WAYS[path].walk(slots, drums, feet, metre, rng)
+
+
+def _one(slots: list[int], drums: list[str], feet: bool, metre: Metre, rng: np.random.Generator) -> Line:
+    voice = drums[0] if len(drums) == 1 or rng.random() < 0.55 else drums[int(rng.integers(len(drums)))]
+    return Line([voice] * len(slots), f"on {voice_name(voice)} alone")
+
+
+def _down(slots: list[int], drums: list[str], feet: bool, metre: Metre, rng: np.random.Generator) -> Line:
+    return _along(slots, drums, metre, rng, up=False)
+
+
+def _up(slots: list[int], drums: list[str], feet: bool, metre: Metre, rng: np.random.Generator) -> Line:
+    return _along(slots, drums, metre, rng, up=True)
+
+
+def _along(slots: list[int], drums: list[str], metre: Metre, rng: np.random.Generator, *, up: bool) -> Line:
     count = len(slots)
-    if path == "trade":
-        return _trade(slots, drums, feet, rng)
-    if path == "one" or len(drums) == 1 or count < 2:
-        voice = drums[0] if len(drums) == 1 or rng.random() < 0.55 else drums[int(rng.integers(len(drums)))]
-        return Line([voice] * count, f"on {voice_name(voice)} alone")
+    if len(drums) == 1 or count < 2:
+        return _one(slots, drums, False, metre, rng)
     steps = min(len(drums), count)
     first = int(rng.integers(0, max(len(drums) - steps, 0) + 1))
     way = drums[first : first + steps] if steps < len(drums) else list(drums)
     if len(way) > 2 and rng.random() < 0.4:
         del way[int(rng.integers(1, len(way) - 1))]
-    if path == "up":
+    if up:
         way = way[::-1]
     # Changes of drum fall on beats, halves of them, or wherever the count says.
     grain = [metre.pulse_ticks, metre.pulse_ticks // 2, 1][int(rng.integers(3))]
@@ -64,12 +79,13 @@ def walk(path: str, slots: list[int], drums: list[str], feet: bool, metre: Metre
     heard = list(dict.fromkeys(voices))
     toms = sum(voice.startswith(("tom", "conga")) for voice in heard)
     into = "toms" if toms > 1 and not heard[0].startswith("tom") else voice_name(heard[-1])
-    direction = "down" if path == "down" else "up"
-    words = f"{voice_name(heard[0])} into {into}" if not heard[0].startswith("tom") else f"{direction} the toms"
+    words = f"{voice_name(heard[0])} into {into}"
+    if heard[0].startswith("tom"):
+        words = f"{'up' if up else 'down'} the toms"
     return Line(voices, words)
 
 
-def _trade(slots: list[int], drums: list[str], feet: bool, rng: np.random.Generator) -> Line:
+def _trade(slots: list[int], drums: list[str], feet: bool, metre: Metre, rng: np.random.Generator) -> Line:
     pair = list(drums)
     if feet and (len(drums) < 2 or rng.random() < 0.5):
         two = [drums[int(rng.integers(len(drums)))], "kick"]
@@ -82,6 +98,24 @@ def _trade(slots: list[int], drums: list[str], feet: bool, rng: np.random.Genera
     if len(set(two)) == 1:
         return Line(voices, f"on {voice_name(two[0])} alone")
     return Line(voices, f"{voice_name(two[0])} and {voice_name(two[1])} trade")
+
+
+@dataclass(frozen=True)
+class Way:
+    """A way through the drums. short: its words on a button. odds: how often it is drawn when nobody asks for one; all
+    add up to 1. walk(slots, drums, feet, metre, rng): its voices, one for each slot."""
+
+    short: str
+    odds: float
+    walk: Callable[[list[int], list[str], bool, Metre, np.random.Generator], Line]
+
+
+WAYS = {
+    "down": Way("down", 0.4, _down),
+    "up": Way("up", 0.16, _up),
+    "trade": Way("trade", 0.26, _trade),
+    "one": Way("one voice", 0.18, _one),
+}
 
 
 class Limbs:

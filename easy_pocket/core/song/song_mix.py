@@ -45,7 +45,7 @@ def together(columns: Sequence[EventColumns]) -> EventColumns:
     return EventColumns(
         voices=voices,
         audio=audio,
-        voice=_end_to_end([one.voice + first for one, first in zip(columns, firsts, strict=False)])[order],
+        voice=_end_to_end([one.voice + first for one, first in zip(columns, firsts[:-1], strict=True)])[order],
         stretch=_end_to_end([one.stretch for one in columns])[order],
         alternate=_end_to_end([one.alternate for one in columns])[order],
         sound=_end_to_end(sound)[order],

@@ -45,7 +45,7 @@ class HitDoc(Strict):
 def _named(row: Any) -> Any:
     """A row of a hit's values by their names."""
     fits = isinstance(row, list) and 3 <= len(row) <= len(FIELDS)
-    return dict(zip(FIELDS, row, strict=False)) if fits else row
+    return dict(zip(FIELDS[: len(row)], row, strict=True)) if fits else row
 
 
 Hits = Annotated[list[Annotated[HitDoc, BeforeValidator(_named)]], Field(max_length=MOST_HITS)]

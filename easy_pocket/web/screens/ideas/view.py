@@ -6,8 +6,10 @@ import json
 from typing import Any
 
 from easy_pocket.core.ideas.build_up import usual_order
+from easy_pocket.core.ideas.fill_endings import ENDINGS
+from easy_pocket.core.ideas.fill_voices import WAYS
 from easy_pocket.core.ideas.idea_context import usual_beats
-from easy_pocket.core.ideas.mix import WAYS
+from easy_pocket.core.ideas.mix import WAYS as MIX_WAYS
 from easy_pocket.core.ideas.variation_kinds import KINDS
 from easy_pocket.core.pattern.voices import ROLES
 from easy_pocket.store.database import Reader, Reads
@@ -28,7 +30,9 @@ class IdeasView:
         self.song = song
         self.tabs = TABS
         self.kinds = {key: words for key, (words, _) in KINDS.items()}
-        self.ways = WAYS
+        self.ways = MIX_WAYS
+        self.fill_ways = [(name, one.short) for name, one in WAYS.items()]
+        self.fill_endings = [(name, one.short) for name, one in ENDINGS.items()]
         self.loops = [(row.id, row.name) for row in loops_of(reader, song.id)]
         self.pinned = [pinned_doc(row) for row in logged_ideas(reader, song, "pinned")]
 
