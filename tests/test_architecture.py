@@ -68,7 +68,7 @@ def test_every_screen_has_its_files_in_its_folder():
         if not folder.is_dir() or folder.name.startswith("__"):
             continue
         names = {path.name for path in folder.iterdir()}
-        assert {"screen.py", "routes.py", "view.py", f"{folder.name}.html"} <= names, folder
+        assert {"screen.py", f"{folder.name}.html"} <= names, folder
         assert f"{folder.name}.js" in names or folder.name == "shelf", folder
 
 

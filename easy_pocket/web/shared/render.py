@@ -19,11 +19,12 @@ FOLDERS = [Path(__file__).parent / "templates", Path(__file__).parent.parent / "
 
 
 def screen_scripts() -> list[dict[str, str]]:
-    """The scripts of a song's screens: each exports one class."""
+    """The scripts of a song's screens: each exports one class. A screen may do without one."""
+    scripts = [(one, f"screens/{one.name}/{one.name}.js") for one in in_order() if one.state is not None]
     return [
-        {"name": one.name, "title": one.title, "script": STATIC.address(f"screens/{one.name}/{one.name}.js")}
-        for one in in_order()
-        if one.state is not None
+        {"name": one.name, "title": one.title, "script": STATIC.address(script)}
+        for one, script in scripts
+        if script in STATIC.files
     ]
 
 
