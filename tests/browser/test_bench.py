@@ -351,7 +351,7 @@ def test_edits_waiting_survive_a_reload(bench, song):
 
 
 def test_a_database_that_dies_while_editing_loses_nothing(bench):
-    found = subprocess.run(["pgrep", "-f", "mariadbd.*app0/db"], capture_output=True, text=True).stdout.split()
+    found = subprocess.run(["pgrep", "-n", "-f", "mariadbd.*app0/db"], capture_output=True, text=True).stdout.split()
     assert found, "the application's own database server runs"
     os.kill(int(found[0]), signal.SIGKILL)
     for tick in (0, 480):  # at once, before it is started again
