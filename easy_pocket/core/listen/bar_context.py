@@ -1,7 +1,7 @@
-"""What the bars say about a place where something stirs: what its slot holds in the other bars, and its neighbours.
+"""Log-odds of onset candidates from their bar context: what the same slot holds in the other bars, and its neighbours.
 
-A ghost too faint to be believed alone is believed where the same slot of another bar holds one like it; a stir that no
-other bar has, off where its slot is played, or far softer than what the slot holds elsewhere, is believed less.
+A ghost note too faint to count alone counts where the same slot of another bar holds one like it. A candidate that no
+other bar has, that is off where its slot is played, or far softer than what the slot holds elsewhere, counts less.
 """
 
 from __future__ import annotations
@@ -20,13 +20,13 @@ BELIEVED = 0.5  # the reading's confidence and fit, or its bars say nothing
 ON_PLACE_S = 0.015  # off where the hits of its slot lie
 SURE_ODDS = 8.0  # more than this says no more
 ALIKE_DB = 30.0  # levels further apart than this are no further apart
-HELD = 0.3  # chance from which another bar's hit is one to be compared with
+HELD = 0.3  # probability from which another bar's candidate is a hit to compare with
 FAINT_ODDS = 0.3  # over what is needed, for what only the bars speak for: it stays among the doubtful ones
 BARS_PICTURE = 35
 
 
 def bars_are_reliable(reading: Reading) -> bool:
-    """Whether a reading is one to lean on, with a bar to compare another with."""
+    """Whether a reading is certain enough, and has at least two bars to compare."""
     return reading.confidence >= BELIEVED and reading.fit >= BELIEVED and reading.bars >= 2
 
 

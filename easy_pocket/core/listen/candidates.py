@@ -1,4 +1,4 @@
-"""Where something stirs in audio, and a picture of each such place: what a hit is told by.
+"""Onset candidates: every place in audio that may be a hit, with the picture the classifiers judge it by.
 
 Places come from two detectors set to miss little. A log-magnitude spectral flux against the recent maximum in
 neighbouring bands, after Bello et al. (2005), Dixon (2006) and Böck & Widmer (2013), is sure of itself but deaf to a

@@ -1,8 +1,8 @@
-"""What speaks for each place where something stirs being a hit: small networks fitted by tools/fit_hits.py.
+"""Neural networks that give each onset candidate log-odds of being a hit; fitted by tools/fit_hits.py.
 
-One hidden layer of rectified units each, the mean of several fitted from different starts (Breiman 1996): one looks at
-the sound alone, one at what the other bars hold as well, and one tells how much later than the first of them the middle
-of all sounds struck together lies.
+One hidden layer of rectified units each, the mean of several fitted from different starts (bagging, Breiman 1996).
+`sound` uses the candidate's own picture, `bars` also what the same slot holds in the other bars, and `together`
+predicts how many ms after the first of several drums struck together their middle lies.
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ from easy_pocket.core.listen.preparation import RATE_HZ, Floats, Ints
 
 FITTED_FILE = Path(__file__).with_name("hit_classifier.npz")
 MERGE_S = 0.030  # sounds closer than this are one hit
-FARTHEST = 4.0  # widths from the middle: what is stranger than anything fitted says no more than that
+FARTHEST = 4.0  # inputs are clipped to so many standard deviations: beyond the training data nothing is known
 NEEDED = -0.6  # log odds at a sensitivity of a half ...
 LESS, MORE = 14.0, 20.0  # ... and how far they go up from there to 0 and down to 1, per 1
 AT_ONCE = 2048  # rows: of ten minutes there are twenty thousand

@@ -1,4 +1,4 @@
-"""Hits in audio: of all places where something stirs, those that are believed to be hits, measured."""
+"""Onsets: the candidates that are hits, with their strength, certainty and bands."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from easy_pocket.core.progress import OnProgress, no_progress
 
 RINGING_ON = 0.7  # how much of what rang before a hit still rings in its first 60 ms
 SEAM = 132  # samples, 3 ms
-ALONE_MS, TOGETHER_MS = 1.5, 3.5  # a single drum may look as if struck so far apart; from the second on it is two
+ALONE_MS, TOGETHER_MS = 1.5, 3.5  # the network may say so much for a single drum; from the second on it is two
 NEAR, PLAIN_DB = 180, 18.0  # samples, 4 ms: an attack farther off, or hardly over what rang before, is not trusted
 
 
@@ -64,9 +64,9 @@ class Onsets:
 
 
 def detect_onsets(audio: Audio, sensitivity: float = 0.5, on_progress: OnProgress = no_progress) -> Onsets:
-    """Hear the hits. sensitivity: 0 (only the plainest) to 1 (everything that stirs), 0.5 as tuned.
+    """Find the hits of a recording. sensitivity: 0 (only the plainest) to 1 (every candidate), 0.5 as tuned.
 
-    Raises NoHitsError when nothing is believed to be a hit, saying how near the likeliest came.
+    Raises NoHitsError when no candidate is likely enough, saying how likely the best one is.
     """
     return detect_prepared_onsets(prepare(audio, on_progress), sensitivity, on_progress)
 

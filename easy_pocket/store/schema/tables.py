@@ -121,7 +121,7 @@ class PhraseRow(Base):
 class SectionRow(Base):
     """cells: part id to what the part plays here, as a doc (see store/songs/cells.py); a part without a cell rests.
     parent_id: the section this is a variation of; then cells has only those that are its own, and own names the other
-    fields that are. mark: a sign the user gave it. A section of no bars is not there."""
+    fields that are. mark: a sign the user gave it. bars = 0 marks a deleted section."""
 
     __tablename__ = "section"
     id: Mapped[int] = mapped_column(Integer, primary_key=True)

@@ -1,5 +1,5 @@
-"""Rows of parts and patterns that come, in a way that can be undone: they are there from the start, put away, and the
-step of the undo log brings them out."""
+"""New parts and patterns, made so that undo can take them away: the row is inserted with `removed` set, and the edit's
+patch clears it."""
 
 from __future__ import annotations
 

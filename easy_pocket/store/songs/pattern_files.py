@@ -1,4 +1,4 @@
-"""The pattern that is looked at as audio, with the loops under it."""
+"""The selected pattern as audio, with the loops under it."""
 
 from __future__ import annotations
 

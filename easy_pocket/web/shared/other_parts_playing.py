@@ -43,14 +43,14 @@ def pattern_span(song: LoadedSong) -> Span:
 
 
 def selected_cell(song: LoadedSong) -> Cell:
-    """The cell of the part that is looked at, where it plays the pattern that is looked at; else a plain one."""
+    """The cell of the selected part, where it plays the selected pattern; else a plain one."""
     where = next((one for one in song.arrangement.sections if one.key == song.section_id), None)
     cell = where.cells.get(song.part.id) if where else None
     return cell if cell is not None and cell.pattern == song.pattern_id else Cell(song.pattern_id)
 
 
 def other_parts_at(song: LoadedSong, *, tempo_bpm: float | None = None, straight: bool = False) -> list[PlacedPart]:
-    """All parts but the one that is looked at, in their order; those that rest there have no hits. Made once for each
+    """All parts but the selected one, in their order; those that rest there have no hits. Made once for each
     way of playing."""
     if len(song.parts) < 2:
         return []

@@ -44,8 +44,8 @@ MOST_EVENTS = 60_000
 
 def passes(song: LoadedSong, *, straight: bool = False, tempo_bpm: float | None = None) -> list[dict[str, Any]]:
     """One pass after another until they repeat: only a pattern with odds, hits of certain passes, or looseness that
-    runs on has more than one. After the last comes the second again when the first has hits of its own, else the
-    first."""
+    runs on has more than one. After the last one the player goes back to the second if
+    `first_pass_differs`, else to the first."""
     cycle = pass_cycle(song.pattern)
     louder = straight_gain(song, tempo_bpm) if straight else 1.0
     runs_on = not straight and song.feel.runs_on(song.pattern.arrays.voices)
@@ -73,7 +73,7 @@ def _other_than_own(song: LoadedSong, tempo_bpm: float | None) -> float | None:
 
 
 def selected_part_gain(song: LoadedSong) -> float:
-    """Level of the part that is looked at, and of its cell."""
+    """Level of the selected part, and of its cell."""
     return float(10 ** ((song.part.level_db + selected_cell(song).level_db) / 20))
 
 

@@ -12,7 +12,7 @@ const byId = (id) => document.getElementById(id);
 export class SongPlan {
   constructor(page) {
     this.page = page;
-    this.on = false; // Play plays the song, not the pattern that is looked at
+    this.on = false; // Play plays the song, not the selected pattern
     this.player.addEventListener("change", () => this.show());
   }
 
@@ -51,7 +51,7 @@ export class SongPlan {
     return this.song;
   }
 
-  // What the pattern that is looked at plays, which the Song screen is not told with every edit.
+  // What the selected pattern plays, which the Song screen is not told with every edit.
   async fetchPattern() {
     const answer = await askServer(`/songs/${this.page.song.id}/state?screen=bench`).catch(() => null);
     if (!answer?.ok) return;

@@ -37,7 +37,7 @@ MOST_GROOVES = 400
 
 
 def _new(context: EditContext, groove: GrooveTemplate, *, put_on: bool = False) -> Step:
-    """A groove more on the shelf; put_on: the part that is looked at leans on it."""
+    """A groove more on the shelf; put_on: the selected part leans on it."""
     session = context.session
     count = session.scalar(select(func.count(TemplateRow.id)).where(TemplateRow.removed.is_(False))) or 0
     if count >= MOST_GROOVES:

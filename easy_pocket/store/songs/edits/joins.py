@@ -99,7 +99,7 @@ def draw_fill(context: EditContext, sent: DrawFill) -> Step:
 
 
 class FillFromIdea(Edit):
-    """A fill made in Ideas for the pattern that is looked at ends a section; the pattern stays as it is."""
+    """A fill made in Ideas for the selected pattern ends a section; the pattern stays as it is."""
 
     kind: Literal["join_idea"]
     section_id: Id

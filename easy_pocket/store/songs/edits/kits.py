@@ -1,4 +1,4 @@
-"""Edits of the kit of the part that is looked at. It belongs to all songs that use it: they are held together."""
+"""Edits of the kit of the selected part. It belongs to all songs that use it: they are held together."""
 
 from __future__ import annotations
 
@@ -46,7 +46,7 @@ AlternateNumber = Annotated[int, Field(ge=0, le=4)]
 
 
 def of_the_part(song: SongRows, sent: Edit) -> str:
-    """What these edits share with other songs: the kit of the part that is looked at."""
+    """What these edits share with other songs: the kit of the selected part."""
     return f"kit {song.part.kit_key}"
 
 

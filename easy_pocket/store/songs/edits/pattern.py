@@ -1,4 +1,4 @@
-"""Edits of the pattern that is looked at: those the core has, a line of the shelf put in, a snapshot taken back."""
+"""Edits of the selected pattern: those the core has, a line of the shelf put in, a snapshot taken back."""
 
 from __future__ import annotations
 

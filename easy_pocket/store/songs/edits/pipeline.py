@@ -229,7 +229,7 @@ def _carried_out(
 
 
 def _keep_pattern(song: SongRows, after: Pattern, *, follows: bool) -> tuple[list[Patch], frozenset[str] | None]:
-    """Keep `after` as the pattern that is looked at; the voices whose hits differ, when nothing else does."""
+    """Keep `after` as the selected pattern; the voices whose hits differ, when nothing else does."""
     row, before = song.pattern_row, song.pattern
     patches: list[Patch] = [hits_patch(row.id, before, after)]
     row.hits = pattern_to_json(after)

@@ -62,7 +62,7 @@ class Preparation:
 
 @dataclass(frozen=True)
 class Step:
-    """What an edit does: patches of rows, and the pattern that is looked at as it is then (None: as it was).
+    """What an edit does: patches of rows, and the selected pattern as it is then (None: as it was).
 
     follows: sections as long as the pattern get its new length. said: values for the words. felt: the feel changes and
     nothing else. added, made: the pattern or groove it brought. long: whether the song's length is to be checked.

@@ -142,7 +142,7 @@ def set_voice_grid(context: EditContext, sent: SetVoiceGrid) -> Step:
 
 
 class SetKit(Edit):
-    """The kit of the part that is looked at."""
+    """The kit of the selected part."""
 
     kind: Literal["kit"]
     kit_key: KitKey

@@ -41,7 +41,7 @@ class BenchView:
 
     @property
     def patterns(self) -> list[tuple[int, str]]:
-        """Of the part that is looked at."""
+        """Of the selected part."""
         part = next(part for part in self.song.parts if part.id == self.song.part.id)
         return [(row.id, row.name) for row in part.patterns]
 
