@@ -51,3 +51,11 @@ def test_the_picture_shows_the_beat(page):
     assert strokes.count() > 50
     first = box_of(strokes.nth(0))
     assert first["height"] > 4
+
+
+def test_the_shelf_lists_the_keys_of_every_song(page, address):
+    page.goto("/")
+    page.click("footer [data-help]")
+    expect(page.locator("#shortcuts")).to_contain_text("play, stop")
+    page.click("#shortcuts [data-help]")
+    expect(page.locator("#shortcuts")).to_be_hidden()

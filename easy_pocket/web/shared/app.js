@@ -25,4 +25,8 @@ if (state) {
   const told = JSON.parse(document.getElementById("screens").textContent);
   const screens = await Promise.all(told.map(async (screen) => ({ ...screen, Script: (await import(screen.script)).default })));
   window.easyPocket = new Page(JSON.parse(state.textContent), screens);
+} else {
+  // The Shelf has no song: the list of shortcuts shows those that hold in every song.
+  const keys = Object.assign(Object.create(Page.prototype), { screens: {}, titles: [] });
+  document.addEventListener("click", (event) => event.target.closest?.("[data-help]") && keys.showKeys());
 }
