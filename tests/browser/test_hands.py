@@ -40,6 +40,34 @@ def test_a_press_on_the_bench_leaves_the_keys_to_the_rails(bench):
     until(bench, "!easyPocket.player.running")
 
 
+def test_after_a_press_on_a_section_space_plays_and_the_keys_belong_to_the_rails(bench):
+    bench.evaluate("easyPocket.edits.push({ kind: 'section_split', bar: 2 })")
+    saved(bench)
+    expect(bench.locator("#ribbon [data-section-go]")).to_have_count(2)
+    for number in (1, 0):
+        bench.locator("#ribbon [data-section-go]").nth(number).click()
+        bench.keyboard.press("Space")
+        until(bench, "easyPocket.player.running")
+        has_keys(bench, "#rail-rows")
+        bench.keyboard.press("Space")
+        until(bench, "!easyPocket.player.running")
+
+
+def test_on_the_shelf_nothing_is_asked_of_the_song_that_was_left(bench):
+    asked = []
+    bench.on("request", lambda request: asked.append(request.url) if "/state" in request.url else None)
+    bench.click("nav >> text=Shelf")
+    bench.wait_for_selector(".song-card")
+    bench.evaluate("easyPocket.refresh()")
+    bench.click("nav >> text=Bench")
+    drawn(bench)
+    with bench.expect_response(re.compile("/state")) as answer:
+        bench.evaluate("easyPocket.refresh()")
+    assert answer.value.status == 200
+    assert asked
+    assert not [url for url in asked if "screen=shelf" in url]
+
+
 def test_a_slider_and_a_list_give_the_keys_back(bench):
     slider = bench.locator("input[type=range]:visible").first
     slider.click()

@@ -28,6 +28,7 @@ export class Page {
    */
   constructor(state, screens) {
     this.song = state.song;
+    this.showsSong = true;
     lookedAt(state.song.at);
     this.playing = state.playing;
     this.view = { screen: this.screen, scope: "stack", straight: false, voice: "", layer: 0, alternate: 0, groove: 0, lane: "all" };
@@ -184,11 +185,14 @@ export class Page {
     const fresh = new DOMParser().parseFromString(html, "text/html");
     const same = fresh.getElementById("screen")?.dataset.screen === this.screen;
     swapScreen(html, !same);
-    this.arrive(JSON.parse(fresh.getElementById("song-state")?.textContent || "null"));
+    const state = JSON.parse(fresh.getElementById("song-state")?.textContent || "null");
+    this.showsSong = Boolean(state); // the Shelf shows none
+    this.arrive(state);
   }
 
   // Ask for the song as it is now.
   async refresh() {
+    if (!this.showsSong) return;
     const query = new URLSearchParams(this.view);
     const turn = (this.refreshes = (this.refreshes ?? 0) + 1);
     const answer = await ask(`/songs/${this.song.id}/state?${query}`).catch(() => null);

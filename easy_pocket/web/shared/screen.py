@@ -43,7 +43,7 @@ class Screen:
     routers: tuple[APIRouter, ...]
     state: MakeState | None = None
 
-    def address(self, song_id: int) -> str:
+    def address(self, song_id: int | None) -> str:
         return f"/songs/{song_id}/{self.name}" if self.state else "/"
 
 
