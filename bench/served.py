@@ -19,11 +19,13 @@ import soundfile
 from sqlalchemy import event
 from sqlalchemy.pool import Pool
 
+from easy_pocket.core.formats.exchange import FitOptions
 from easy_pocket.home.mariadb import MariaDb
 from easy_pocket.jobs import work
 from easy_pocket.store.songs.selection import ANYWHERE
 from tests.running import start_app
 
+AS_FLOAT = FitOptions("32")
 SECONDS = 10.0
 PAUSE_S = 1.0  # between the edits of one client: a hand at work
 CLIENTS = 20
@@ -207,8 +209,8 @@ def _connections(home: Path, song: int) -> None:
     held_ms: list[float] = []
     event.listen(Pool, "checkout", lambda raw, *_: taken.update({id(raw): time.perf_counter()}))
     event.listen(Pool, "checkin", lambda raw, *_: held_ms.append((time.perf_counter() - taken[id(raw)]) * 1000))
-    work.song_wav(song, ANYWHERE, work.Fit(32))
+    work.export(song, ANYWHERE, "song", "wav", AS_FLOAT)
     held_ms.clear()
-    whole = _timed(lambda: work.song_wav(song, ANYWHERE, work.Fit(32)))
+    whole = _timed(lambda: work.export(song, ANYWHERE, "song", "wav", AS_FLOAT))
     server.stop()
     print(f"an export of {whole:.0f} ms holds a connection for {max(held_ms):.0f} ms at most (wanted: 50)")

@@ -16,9 +16,9 @@ import soundfile
 from easy_pocket.cli import main
 from easy_pocket.core.feel.feel import Feel
 from easy_pocket.core.feel.perform import perform
+from easy_pocket.core.formats.groove_json import dump_template, load_template
 from easy_pocket.core.formats.midi import write_midi
 from easy_pocket.core.formats.sfz import write_sfz
-from easy_pocket.core.formats.template_file import dump_template, load_template
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.samples import house_kits
 from tests.drums import ROCK, SWUNG, beat, raw_wav, rendered, template, wav_bytes
@@ -214,7 +214,8 @@ def silence():
         (("perform", "in.mid", "-o", "out.bin", "--push", "kazoo=3"), b"", "no voice 'kazoo'"),
         (("perform", "in.mid", "-o", "out.bin", "--push", "snare=x"), b"", "no number"),
         (("perform", "in.mid", "-o", "out.bin", "--tempo", "0"), b"", "between 20 and 400"),
-        (("perform", "in.mid", "-o", "out.bin", "--template", "x.mid"), b"{}", "no groove template"),
+        (("perform", "in.mid", "-o", "out.bin", "--template", "x.json"), b"{}", "no groove template"),
+        (("perform", "in.mid", "-o", "out.bin", "--template", "x.mid"), b"{}", "no MIDI file"),
         (("render", "in.mid", "-o", "out.bin", "--kit", "tin"), b"", "no kit 'tin'"),
         (
             ("render", "in.mid", "-o", "no/such/folder/out.bin"),
@@ -228,7 +229,7 @@ def silence():
 def test_bad_input_is_one_line_exit_code_two_and_no_file(desk, arguments, content, words):
     import re
 
-    for name in ("x.wav", "x.mid"):
+    for name in ("x.wav", "x.mid", "x.json"):
         (desk / name).write_bytes(content)
     before = sorted(desk.iterdir())
     done = run(*arguments, cwd=desk)

@@ -17,7 +17,7 @@ from typing import NoReturn
 import numpy as np
 
 from easy_pocket.caches import give_core_its_caches
-from easy_pocket.cli.files import bounded_bytes, listen, read_beat, say, write
+from easy_pocket.cli.files import bounded_bytes, listen, read_beat, say, write, write_template
 from easy_pocket.cli.ideas import add_ideas
 from easy_pocket.cli.loops import add_loops
 from easy_pocket.cli.perform import add_perform
@@ -30,7 +30,6 @@ from easy_pocket.core.formats.analysis_json import analysis_doc
 from easy_pocket.core.formats.audio_file import write_audio
 from easy_pocket.core.formats.midi import nearest_voice
 from easy_pocket.core.formats.sfz import read_sfz
-from easy_pocket.core.formats.template_file import dump_template
 from easy_pocket.core.listen.beat_check import beat_doubt
 from easy_pocket.core.listen.groove import extract_template
 from easy_pocket.core.listen.loop_analysis import LoopAnalysis
@@ -137,7 +136,7 @@ def run_groove(chosen: argparse.Namespace) -> None:
     warn_of_doubt(heard)
     name = os.path.basename(chosen.loop)
     template = extract_template(heard.onsets, heard.reading, chosen.name or Path(name).stem, name, chosen.bars)
-    write(chosen.out, dump_template(template).encode())
+    write_template(template, chosen.out)
 
 
 def on_voices_of(kit: Kit, pattern: Pattern) -> Pattern:

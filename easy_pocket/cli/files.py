@@ -6,12 +6,13 @@ import os
 import sys
 import tempfile
 from pathlib import Path
+from typing import Literal
 
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.template import GrooveTemplate
 from easy_pocket.core.formats.audio_file import read_audio
-from easy_pocket.core.formats.midi import MidiBeat, read_midi
-from easy_pocket.core.formats.template_file import load_template
+from easy_pocket.core.formats.exchange import PatternToWrite, ReadPattern
+from easy_pocket.core.formats.registry import Format, Of, for_file
 from easy_pocket.core.listen.loop_analysis import LoopAnalysis, analyze_loop
 
 PATIENT_BYTES = 200_000_000  # a file larger than this is not read into memory
@@ -31,15 +32,41 @@ def listen(path: str) -> LoopAnalysis:
     return analyze_loop(read_audio(path, os.path.basename(path)))
 
 
-def read_beat(path: str) -> MidiBeat:
-    beat = read_midi(bounded_bytes(path, "MIDI file"), os.path.basename(path))
+def read_beat(path: str) -> ReadPattern:
+    """In the format the file's ending tells; a file without one of theirs is taken for MIDI."""
+    as_format = _by_ending("pattern", path, "read", "any.mid")
+    beat: ReadPattern = as_format.content(bounded_bytes(path, f"{as_format.title} file"), os.path.basename(path))
     for remark in beat.remarks:
         say(remark)
     return beat
 
 
+def write_pattern(given: PatternToWrite, path: str) -> None:
+    """In the format the file's ending tells; without one of theirs as MIDI."""
+    as_format = _by_ending("pattern", path, "write", "any.mid")
+    written = as_format.written(given)
+    for remark in written.remarks:
+        say(remark)
+    write(path, written.data)
+
+
+def write_template(template: GrooveTemplate, path: str) -> None:
+    """In the format the file's ending tells; without one of theirs as JSON."""
+    write(path, _by_ending("groove", path, "write", "any.json").written(template).data)
+
+
+def _by_ending(of: Of, path: str, to: Literal["read", "write"], otherwise: str) -> Format:
+    try:
+        return for_file(of, path, to=to)
+    except BadValueError:
+        return for_file(of, otherwise, to=to)
+
+
 def read_template(path: str) -> GrooveTemplate:
-    return load_template(bounded_bytes(path, "groove template"), os.path.basename(path))
+    """In the format the file's ending tells."""
+    as_format = _by_ending("groove", path, "read", "any.json")
+    template: GrooveTemplate = as_format.content(bounded_bytes(path, "groove template"), os.path.basename(path))
+    return template
 
 
 def write(path: str, data: bytes) -> None:

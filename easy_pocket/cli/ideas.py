@@ -8,10 +8,10 @@ import os
 from pathlib import Path
 from typing import Any
 
-from easy_pocket.cli.files import read_beat, say, write
+from easy_pocket.cli.files import read_beat, say, write_pattern
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.perform import perform
-from easy_pocket.core.formats.midi import MidiBeat, write_midi
+from easy_pocket.core.formats.exchange import PatternToWrite, ReadPattern
 from easy_pocket.core.ideas.change import Idea
 from easy_pocket.core.ideas.fill_endings import ENDINGS
 from easy_pocket.core.ideas.fill_settings import SUBDIVISIONS, FillSettings
@@ -72,7 +72,7 @@ def _common(command: argparse.ArgumentParser, out: str, many: bool) -> None:
         command.add_argument("--count", type=int, default=6, help=f"how many, 1-{MOST_AT_ONCE} (default 6)")
 
 
-def _scene(chosen: argparse.Namespace) -> tuple[MidiBeat, IdeaContext]:
+def _scene(chosen: argparse.Namespace) -> tuple[ReadPattern, IdeaContext]:
     kits = house_kits()
     if chosen.kit not in kits:
         raise BadValueError(f"There is no kit '{chosen.kit[:40]}'; there are {', '.join(kits)}.")
@@ -134,7 +134,7 @@ def run_grow(chosen: argparse.Namespace) -> None:
     beat, scene = _scene(chosen)
     settings = GrowSettings(chosen.bars, chosen.changes, chosen.bigger, chosen.fill)
     done = grow(scene, settings, chosen.seed)
-    write(chosen.out, _midi(done.idea.pattern(), beat, Path(chosen.out).stem))
+    write_pattern(_played(done.idea.pattern(), beat, Path(chosen.out).stem), chosen.out)
     if chosen.json:
         plan = [
             {
@@ -152,13 +152,15 @@ def run_grow(chosen: argparse.Namespace) -> None:
         print(f"bar {bar.bar}: {bar.words}")
 
 
-def _keep(chosen: argparse.Namespace, beat: MidiBeat, ideas: tuple[Idea, ...], name: str, more: dict[str, Any]) -> None:
+def _keep(
+    chosen: argparse.Namespace, beat: ReadPattern, ideas: tuple[Idea, ...], name: str, more: dict[str, Any]
+) -> None:
     """A file for every idea, and what they do."""
     os.makedirs(chosen.out, exist_ok=True)
     told = []
     for number, idea in enumerate(ideas, 1):
         file = f"{name}-{number}.mid"
-        write(os.path.join(chosen.out, file), _midi(idea.pattern(), beat, f"{name} {number}"))
+        write_pattern(_played(idea.pattern(), beat, f"{name} {number}"), os.path.join(chosen.out, file))
         told.append({"file": file, **idea_doc(idea)})
     if chosen.json:
         print(json.dumps({"seed": chosen.seed, "tempo_bpm": beat.tempo_bpm, **more, "ideas": told}, indent=1))
@@ -167,8 +169,8 @@ def _keep(chosen: argparse.Namespace, beat: MidiBeat, ideas: tuple[Idea, ...], n
         print(f"{doc['file']}: {doc['words']} ({', '.join(doc['tags'])})")
 
 
-def _midi(pattern: Pattern, beat: MidiBeat, name: str) -> bytes:
-    return write_midi(perform(pattern, tempo_bpm=beat.tempo_bpm, loop=False), name=name).data
+def _played(pattern: Pattern, beat: ReadPattern, name: str) -> PatternToWrite:
+    return PatternToWrite(perform(pattern, tempo_bpm=beat.tempo_bpm, loop=False), name)
 
 
 def idea_doc(idea: Idea) -> dict[str, Any]:

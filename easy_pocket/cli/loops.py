@@ -8,14 +8,14 @@ import os
 from pathlib import Path
 from typing import Any
 
-from easy_pocket.cli.files import read_beat, say, write
+from easy_pocket.cli.files import read_beat, say, write, write_pattern
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.feel import FeelScopes
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.feel.timing_comparison import gap, side_of
 from easy_pocket.core.formats.audio_file import read_audio, write_audio
-from easy_pocket.core.formats.midi import write_midi
+from easy_pocket.core.formats.exchange import PatternToWrite
 from easy_pocket.core.formats.slice_kit import slice_files
 from easy_pocket.core.listen.loop_analysis import LoopAnalysis, analyze_loop
 from easy_pocket.core.listen.loop_side import side_of_loop
@@ -80,7 +80,7 @@ def run_hits(chosen: argparse.Namespace) -> None:
     groups = with_kit_voices(group_hits(audio, heard.onsets), _voices(chosen.voices))
     found = beat_from_groups(heard.onsets, heard.reading, groups)
     performance = perform(found.pattern, tempo_bpm=heard.reading.tempo_bpm)
-    write(chosen.out, write_midi(performance, name=Path(chosen.out).stem, loop=True).data)
+    write_pattern(PatternToWrite(performance, Path(chosen.out).stem, loop=True), chosen.out)
     if found.left_out:
         say(f"{found.left_out} hits before bar one were left out.")
     if chosen.json:
@@ -130,7 +130,7 @@ def run_sit_in(chosen: argparse.Namespace) -> None:
             ],
         })  # fmt: skip
     result = perform(done.tightening.after, tempo_bpm=beat.tempo_bpm, loop=False)
-    write(chosen.out, write_midi(result, name=Path(chosen.out).stem).data)
+    write_pattern(PatternToWrite(result, Path(chosen.out).stem), chosen.out)
     doc = {
         "moved": int(done.tightening.moved.sum()),
         "led": int(done.led.sum()),

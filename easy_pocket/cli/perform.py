@@ -9,14 +9,15 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from easy_pocket.cli.files import read_beat, read_template, say, write
+from easy_pocket.cli.files import read_beat, read_template, say, write, write_pattern
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.feel import SETTINGS, Feel, FeelScopes
 from easy_pocket.core.feel.perform import Performance, perform
 from easy_pocket.core.feel.stages import TIME_STAGES, VELOCITY_STAGES
 from easy_pocket.core.feel.template_edits import describe_fit
 from easy_pocket.core.feel.tighten import Tighten, tighten
-from easy_pocket.core.formats.midi import nearest_voice, write_midi
+from easy_pocket.core.formats.exchange import PatternToWrite
+from easy_pocket.core.formats.midi import nearest_voice
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.pattern.timebase import GRID_TICKS, check_tempo, place_name
 from easy_pocket.core.pattern.voices import ROLES, VOICE_GROUPS, check_voice
@@ -58,11 +59,8 @@ def run_perform(chosen: argparse.Namespace) -> None:
             say(f"{template.name}: {fitted}.")
     pattern = _tightened(chosen, beat.pattern, tempo_bpm)
     performance = perform(pattern, feel, tempo_bpm=tempo_bpm, straight=chosen.straight, loop=False)
-    written = write_midi(performance, name=Path(chosen.out).stem)
-    if written.pre_roll_bars:
-        say("one bar of pre-roll was set before bar 1, for hits that come before it.")
     ledger = json.dumps(ledger_doc(performance), indent=1) + "\n" if chosen.ledger else None
-    write(chosen.out, written.data)
+    write_pattern(PatternToWrite(performance, Path(chosen.out).stem), chosen.out)
     if ledger:
         write(chosen.ledger, ledger.encode())
 

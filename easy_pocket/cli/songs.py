@@ -10,22 +10,23 @@ from pathlib import Path
 from typing import Any
 
 from easy_pocket.cli.files import bounded_bytes, say, write
+from easy_pocket.cli.format_options import add_format_options, format_options
 from easy_pocket.core.errors import BadValueError, PocketError
 from easy_pocket.core.feel.perform import perform
-from easy_pocket.core.formats.audio_file import write_audio
 from easy_pocket.core.formats.midi import write_midi
+from easy_pocket.core.formats.registry import Format, written
 from easy_pocket.core.formats.song_midi import read_song_midi
 from easy_pocket.core.song.flat_patterns import flat_patterns
 from easy_pocket.core.song.flatten import flatten
-from easy_pocket.core.sound.headroom import WouldClipError, fitting
+from easy_pocket.core.sound.headroom import WouldClipError
 from easy_pocket.home.mariadb import LaunchError
 from easy_pocket.home.shelf import open_shelf
 from easy_pocket.store.database import Database, Reader
+from easy_pocket.store.songs.exports import write_song
 from easy_pocket.store.songs.load import read_song
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.songs.midi_import import song_from_midi
 from easy_pocket.store.songs.shelf import shelf
-from easy_pocket.store.songs.song_files import song_as_audio, song_as_midi
 
 
 def add_songs(commands: Any) -> None:
@@ -36,12 +37,9 @@ def add_songs(commands: Any) -> None:
     export = commands.add_parser("export", help="write a song as MIDI, WAV, or flat patterns")
     export.add_argument("song", metavar="SONG", help="its number, or its name")
     export.add_argument("-o", "--out", required=True, metavar="DIR")
-    export.add_argument("--midi", action="store_true", help="one file, a track per part")
-    export.add_argument("--by", choices=("part", "voice"), default="part", help="what a track is (default: part)")
-    export.add_argument("--wav", action="store_true", help="the mix, with the loops under it")
-    export.add_argument("--bits", type=int, choices=(16, 24, 32), default=24)
-    export.add_argument("--take-off", type=float, default=0.0, metavar="DB", help="make the mix so much softer")
-    export.add_argument("--clip", action="store_true", help="write a mix that is too loud as it is, cut off")
+    for one in written("song"):
+        export.add_argument(f"--{one.name}", action="store_true", help=f"the song as {one.title}, {one.holds}")
+    add_format_options(export, [one.options for one in written("song")])
     export.add_argument("--flat", action="store_true", help="a MIDI file per part, every hit where it is written")
     export.set_defaults(run=run_export)
 
@@ -104,8 +102,9 @@ def find_song(reader: Reader, wanted: str) -> int:
 
 
 def run_export(chosen: argparse.Namespace) -> None:
-    if not (chosen.midi or chosen.wav or chosen.flat):
-        raise BadValueError("Say what to write: --midi, --wav, --flat, or several of them.")
+    if not chosen.flat and not any(getattr(chosen, one.name) for one in written("song")):
+        known = ", ".join(f"--{one.name}" for one in written("song"))
+        raise BadValueError(f"Say what to write: {known}, --flat, or several of them.")
 
     def writing(database: Database) -> None:
         song = read_song(database.reader, find_song(database.reader, chosen.song))
@@ -121,10 +120,10 @@ def run_export(chosen: argparse.Namespace) -> None:
 def _files(reader: Reader, song: LoadedSong, chosen: argparse.Namespace) -> list[tuple[str, bytes]]:
     stem = plain(song.name)
     files = []
-    if chosen.midi:
-        files.append((f"{stem} song.mid", song_as_midi(song, chosen.by).data))
-    if chosen.wav:
-        files.append((f"{stem} song.wav", _mix(reader, song, chosen)))
+    for one in written("song"):
+        if getattr(chosen, one.name):
+            options = format_options(chosen, one.options)
+            files.append((stem + one.file_label(options), _song_file(reader, song, one, options)))
     if chosen.flat:
         arrangement = song.arrangement
         patterns = flat_patterns(arrangement, flatten(arrangement))
@@ -136,13 +135,12 @@ def _files(reader: Reader, song: LoadedSong, chosen: argparse.Namespace) -> list
     return files
 
 
-def _mix(reader: Reader, song: LoadedSong, chosen: argparse.Namespace) -> bytes:
+def _song_file(reader: Reader, song: LoadedSong, as_format: Format, options: Any) -> bytes:
     try:
-        audio = fitting(song_as_audio(reader, song), chosen.bits, take_off_db=chosen.take_off, as_it_is=chosen.clip)
+        return write_song(reader, song, as_format, options)
     except WouldClipError as error:
-        way = f"--take-off {chosen.take_off + error.clipping.take_off_db:.1f}"
+        way = f"--take-off {options.take_off_db + error.clipping.take_off_db:.1f}"
         raise BadValueError(f"{error} Add {way}, --bits 32, or --clip to write it as it is.") from None
-    return write_audio(audio, "WAV", chosen.bits)
 
 
 def plain(name: str) -> str:

@@ -19,3 +19,8 @@ def several_lines(text: str) -> str:
 def whole_number(text: str) -> int | None:
     """Plain digits, at most nine. Other scripts have signs that count as digits and cannot be read as a number."""
     return int(text) if NUMBER.fullmatch(text) else None
+
+
+def plain_line(text: str) -> str:
+    """A name as part of a line or file name: letters, digits, spaces and a few marks."""
+    return "".join(c if c.isalnum() or c in " -_'," else " " for c in text).strip()[:60] or "kit"

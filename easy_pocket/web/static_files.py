@@ -21,6 +21,7 @@ LEFT_OUT = ("LICENSE", "VERSION", "README.md")
 LASTING = "public, max-age=31536000, immutable"
 TYPES = {".js": "text/javascript", ".woff2": "font/woff2", ".svg": "image/svg+xml", ".flac": "audio/flac"}
 COMPRESSED = (".js", ".css", ".svg")
+STYLES = "styles.css"  # all of ours in one: what screens share first, then each screen's
 PLAIN_SCRIPTS = ("popovers.js", "tape_worklet.js")  # not modules of the page
 
 
@@ -40,8 +41,8 @@ class StaticFiles:
         self.vendor = _digest({name: data for name, data in content.items() if name.startswith(VENDOR)})
         ours = {name: data for name, data in content.items() if not name.startswith(VENDOR)}
         self.own = _digest({**ours, "vendor": self.vendor.encode()})
-        lasting = f"url(/static/{self.vendor}/{VENDOR}".encode()
-        content["shared/app.css"] = content["shared/app.css"].replace(f"url({VENDOR}".encode(), lasting)
+        styles = b"\n".join(content.pop(name) for name in sorted(ours, key=_style_order) if name.endswith(".css"))
+        content[STYLES] = styles.replace(f"url({VENDOR}".encode(), f"url(/static/{self.vendor}/{VENDOR}".encode())
         self.files = {name: _file(name, data) for name, data in content.items()}
         scripts = [name for name in content if name.endswith(".js") and name.startswith(OURS)]
         self.modules = [self.address(name) for name in scripts if not name.endswith(PLAIN_SCRIPTS)]
@@ -69,6 +70,11 @@ def _paths() -> dict[str, Path]:
     fixed = {path.relative_to(WEB / "static").as_posix(): path for path in (WEB / "static").rglob("*")}
     ours = {path.relative_to(WEB).as_posix(): path for folder in OURS for path in (WEB / folder).rglob("*.[jc]s*")}
     return {name: path for name, path in {**fixed, **ours}.items() if path.is_file() and path.name not in LEFT_OUT}
+
+
+def _style_order(name: str) -> tuple[bool, bool, bool, str]:
+    """What others build on comes before them: colours, the page, what is shared."""
+    return name.startswith("screens/"), "/tokens" not in name, "/base" not in name, name
 
 
 def _digest(content: dict[str, bytes]) -> str:

@@ -212,7 +212,7 @@ def test_a_mix_that_would_clip_is_told_and_one_press_makes_it_fit(bench):
     )
     saved(bench)
     export(bench)
-    bench.click('a[href*="export.wav"][href*="bits=16"]')
+    bench.click('a[href*="pattern.wav"][href*="bits=16"]')
     note = bench.locator("#note")
     expect(note).to_contain_text("dB over full scale", timeout=60_000)
     expect(note).to_contain_text("Loudest there: ")

@@ -337,6 +337,6 @@ def test_a_layered_snare_is_built_folded_used_in_two_songs_taken_away_and_brough
 
 def mixed(page, song):
     """The loop as it is downloaded."""
-    answer = page.request.get(f"{song}/export.wav?bits=32")
+    answer = page.request.get(f"{song}/pattern.wav?bits=32")
     samples, _ = soundfile.read(io.BytesIO(answer.body()))
     return samples

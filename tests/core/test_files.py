@@ -9,7 +9,7 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import AudioRefusedError, BadValueError
 from easy_pocket.core.feel.template import GrooveTemplate, Lane
 from easy_pocket.core.formats.audio_file import read_audio, write_audio
-from easy_pocket.core.formats.template_file import SCHEMA_PATH, dump_template, load_template, template_to_doc
+from easy_pocket.core.formats.groove_json import SCHEMA_PATH, dump_template, load_template, template_to_doc
 from easy_pocket.core.pattern.timebase import Metre
 from tests.drums import raw_wav, wav_bytes
 

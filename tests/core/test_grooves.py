@@ -25,9 +25,9 @@ from easy_pocket.core.feel.template_edits import (
     template_from_performance,
     with_slots,
 )
+from easy_pocket.core.formats.groove_csv import dump_groove_csv, load_groove_csv
+from easy_pocket.core.formats.groove_json import dump_template, load_template
 from easy_pocket.core.formats.groove_midi import dump_groove_midi, load_groove_midi
-from easy_pocket.core.formats.groove_table import dump_groove_csv, load_groove_csv
-from easy_pocket.core.formats.template_file import dump_template, load_template
 from easy_pocket.core.listen.groove import extract_template
 from easy_pocket.core.listen.loop_analysis import analyze_loop
 from easy_pocket.core.pattern.pattern import Hit, Pattern

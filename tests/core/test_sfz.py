@@ -14,8 +14,9 @@ from easy_pocket.core.errors import ArchiveRefusedError, KitRefusedError
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.archive import plain_path, write_archive
 from easy_pocket.core.formats.audio_file import read_audio, write_audio
-from easy_pocket.core.formats.sfz import read_sfz, write_one_shots, write_sfz
+from easy_pocket.core.formats.sfz import read_sfz, write_sfz
 from easy_pocket.core.formats.sfz_text import parse_sfz
+from easy_pocket.core.formats.sounds_zip import write_one_shots
 from easy_pocket.core.sound.events import play_events
 from easy_pocket.core.sound.house_kits import HOUSE_KITS
 from easy_pocket.core.sound.kit import Kit, KitVoice, voice_audio

@@ -28,7 +28,7 @@ def song(store):
 
 @pytest.mark.parametrize("timing", ["felt", "straight"])
 def test_midi_ticks_agree_with_the_ledger(client, song, timing):
-    answer = client.get(f"/songs/{song.id}/export.mid", params={"timing": timing})
+    answer = client.get(f"/songs/{song.id}/pattern.mid", params={"timing": timing})
     assert answer.headers["content-disposition"] == f'attachment; filename="Lamplighter {timing}.mid"'
     midi = mido.MidiFile(file=io.BytesIO(answer.content))
     assert (midi.type, midi.ticks_per_beat) == (1, 960)
@@ -50,7 +50,7 @@ def _starts(midi):
 
 @pytest.mark.parametrize(("bits", "subtype"), [("16", "PCM_16"), ("24", "PCM_24"), ("32", "FLOAT")])
 def test_wav_is_the_loop_exactly(client, song, bits, subtype):
-    answer = client.get(f"/songs/{song.id}/export.wav", params={"bits": bits})
+    answer = client.get(f"/songs/{song.id}/pattern.wav", params={"bits": bits})
     info = soundfile.info(io.BytesIO(answer.content))
     assert (info.subtype, info.channels, info.frames) == (subtype, 2, round(2 * 4 * 60 / 104 * 44_100))
     samples, _ = soundfile.read(io.BytesIO(answer.content), dtype="float32")
@@ -62,10 +62,10 @@ def test_wav_is_the_loop_exactly(client, song, bits, subtype):
 def test_an_empty_pattern_exports_silence_of_the_right_length(client, store):
     with store.transaction() as session:
         song_id = create_song(session, "empty", tempo_bpm=120).id
-    samples, _ = soundfile.read(io.BytesIO(client.get(f"/songs/{song_id}/export.wav").content))
+    samples, _ = soundfile.read(io.BytesIO(client.get(f"/songs/{song_id}/pattern.wav").content))
     assert samples.shape == (4 * 44_100, 2)
     assert not samples.any()
-    assert list(_starts(mido.MidiFile(file=io.BytesIO(client.get(f"/songs/{song_id}/export.mid").content)))) == []
+    assert list(_starts(mido.MidiFile(file=io.BytesIO(client.get(f"/songs/{song_id}/pattern.mid").content)))) == []
 
 
 def loud(store, song):
@@ -75,7 +75,7 @@ def loud(store, song):
 
 def test_a_mix_that_would_clip_is_refused_with_how_much_and_what(client, store, song):
     loud(store, song)
-    for name in ("song.wav", "export.wav"):
+    for name in ("song.wav", "pattern.wav"):
         answer = client.get(f"/songs/{song.id}/{name}?bits=16", headers={"Accept": "application/json"})
         assert answer.status_code == 409
         told = answer.json()["clipping"]
@@ -93,7 +93,7 @@ def test_a_mix_that_would_clip_is_refused_with_how_much_and_what(client, store, 
 
 def test_the_patterns_midi_leaves_out_what_is_muted(client, store, song):
     do(store, song.id, "mix", voice="kick", field="mute", value=True)
-    midi = mido.MidiFile(file=io.BytesIO(client.get(f"/songs/{song.id}/export.mid").content))
+    midi = mido.MidiFile(file=io.BytesIO(client.get(f"/songs/{song.id}/pattern.mid").content))
     notes = {message.note for track in midi.tracks for message in track if message.type == "note_on"}
     assert 36 not in notes
     assert 38 in notes

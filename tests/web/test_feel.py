@@ -201,7 +201,9 @@ def test_felt_and_straight_are_equally_loud(tab, store):
     feel(tab, "ghost_percent", 180)
     levels = [
         programme_loudness_lufs(soundfile.read(io.BytesIO(saved.content))[0])
-        for saved in (tab.client.get(f"/songs/{tab.song_id}/export.wav?timing={name}") for name in ("felt", "straight"))
+        for saved in (
+            tab.client.get(f"/songs/{tab.song_id}/pattern.wav?timing={name}") for name in ("felt", "straight")
+        )
     ]
     assert levels[0] == pytest.approx(levels[1], abs=0.3)
     played = tab.client.get(f"/songs/{tab.song_id}/straight").json()["straight"]

@@ -5,9 +5,9 @@ import json
 import numpy as np
 import pytest
 
+from easy_pocket.core.formats.groove_csv import load_groove_csv
+from easy_pocket.core.formats.groove_json import dump_template, load_template
 from easy_pocket.core.formats.groove_midi import load_groove_midi
-from easy_pocket.core.formats.groove_table import load_groove_csv
-from easy_pocket.core.formats.template_file import dump_template, load_template
 from easy_pocket.core.listen.loop_analysis import analyze_loop
 from easy_pocket.store.grooves.shelf import find_groove, groove_rows
 from easy_pocket.store.grooves.templates import save_house_grooves
@@ -132,7 +132,7 @@ def test_another_song_sees_the_change_and_undo_never_overwrites_its_own(tab, cli
 @pytest.mark.parametrize(("kind", "read"), [("json", load_template), ("csv", load_groove_csv)])
 def test_a_groove_saved_and_brought_in_again_is_the_same(tab, store, kind, read):
     key = shelf(store)["Low Tide"]
-    saved = tab.client.get(f"/songs/{tab.song_id}/grooves/{key}/file?kind={kind}")
+    saved = tab.client.get(f"/songs/{tab.song_id}/grooves/{key}/groove.{kind}")
     assert saved.headers["content-disposition"] == f'attachment; filename="Low Tide.{kind}"'
     assert read(saved.content, "x") == groove(store, "Low Tide")
     address = f"/songs/{tab.song_id}/grooves/upload?name=..%2F..%2Fmine.{kind}"
@@ -143,7 +143,7 @@ def test_a_groove_saved_and_brought_in_again_is_the_same(tab, store, kind, read)
 
 def test_a_groove_as_midi(tab, store):
     key = shelf(store)["Brass Lantern"]
-    saved = tab.client.get(f"/songs/{tab.song_id}/grooves/{key}/file?kind=mid").content
+    saved = tab.client.get(f"/songs/{tab.song_id}/grooves/{key}/groove.midi").content
     back = load_groove_midi(saved, "x.mid")
     assert np.allclose(back.lanes["high"].offsets, groove(store, "Brass Lantern").lanes["high"].offsets, atol=0.3)
 

@@ -21,7 +21,7 @@ def edit(song_id, **edit):
 
 
 def test_every_answer_carries_a_policy_without_outside_or_eval(client):
-    for address in ("/", "/static/x/app.css", "/nowhere"):
+    for address in ("/", "/static/x/styles.css", "/nowhere"):
         policy = client.get(address).headers["content-security-policy"]
         assert policy == POLICY
     assert "unsafe" not in POLICY

@@ -221,7 +221,7 @@ def test_the_bench_says_what_is_not_heard(tab, store):
 
 def test_the_kits_notes_go_into_the_midi_file(tab):
     tab.post("edits", edit={**SNARE, "field": "note", "value": 40})
-    data = tab.client.get(f"/songs/{tab.song_id}/export.mid").content
+    data = tab.client.get(f"/songs/{tab.song_id}/pattern.mid").content
     assert b"\x99\x28" in data or b"\x28" in data[data.index(b"\x99") :]
     import mido
 

@@ -46,7 +46,7 @@ def sounds(tab, answer):
 
 
 def mixed(tab):
-    data = tab.client.get(f"/songs/{tab.song_id}/export.wav?bits=32").content
+    data = tab.client.get(f"/songs/{tab.song_id}/pattern.wav?bits=32").content
     return soundfile.read(io.BytesIO(data), dtype="float32")[0]
 
 

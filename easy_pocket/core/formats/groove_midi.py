@@ -10,6 +10,7 @@ from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.feel.template import GrooveTemplate
 from easy_pocket.core.feel.template_edits import template_from_performance
 from easy_pocket.core.formats.midi import read_midi, write_midi
+from easy_pocket.core.formats.registry import Format, NoOptions, Written, register
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 
 LANE_VOICES = {"low": "kick", "mid": "snare", "high": "hat_closed"}
@@ -45,3 +46,21 @@ def grid_of(pattern: Pattern) -> int:
     tick = pattern.arrays.tick
     grids = [step for step in (480, 320, 240, 160, 120) if pattern.metre.bar_ticks % step == 0]
     return next((step for step in grids if (tick % step == 0).mean() >= 0.95), 240)
+
+
+def write(given: GrooveTemplate, _options: NoOptions) -> Written:
+    return Written(dump_groove_midi(given))
+
+
+register(
+    Format(
+        "groove",
+        "midi",
+        "MIDI",
+        (".mid", ".midi"),
+        "audio/midi",
+        "a note for each slot",
+        write=write,
+        read=load_groove_midi,
+    )
+)

@@ -6,7 +6,7 @@ import io
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from itertools import pairwise
-from typing import TypeVar
+from typing import Literal, TypeVar
 
 import mido
 import numpy as np
@@ -15,6 +15,8 @@ import numpy.typing as npt
 from easy_pocket.core.errors import MidiRefusedError
 from easy_pocket.core.feel.perform import Performance
 from easy_pocket.core.feel.strokes import strokes
+from easy_pocket.core.formats.exchange import PatternOptions, PatternToWrite, ReadPattern
+from easy_pocket.core.formats.registry import Choice, Format, Written, register
 from easy_pocket.core.pattern.pattern import MAX_HITS, Hit, Pattern
 from easy_pocket.core.pattern.timebase import GRID_TICKS, MAX_BARS, PPQ, Metre, check_tempo, ms_per_tick
 from easy_pocket.core.pattern.voices import DRUMS, NEAREST_ROLE, ROLES
@@ -23,6 +25,7 @@ T = TypeVar("T")
 MAX_BYTES = 8_000_000
 MAX_EVENTS = 300_000  # of all tracks
 PERCUSSION_CHANNEL = 9
+PRE_ROLL = "one bar of pre-roll was set before bar 1, for hits that come before it."
 NOTE_TICKS = 60
 EXACT_VOICE = {role.midi_note: role.key for role in DRUMS.values()}
 NOTE_PREFIX = "note"
@@ -53,16 +56,7 @@ def nearest_voice(voice: str) -> str:
     return NEAREST_BY_NOTE.get(int(voice.removeprefix(NOTE_PREFIX)), "rim")
 
 
-@dataclass(frozen=True)
-class MidiBeat:
-    """What a MIDI file holds: a pattern (places off the grid kept as own offsets), its tempo, and remarks."""
-
-    pattern: Pattern
-    tempo_bpm: float
-    remarks: tuple[str, ...] = ()
-
-
-def read_midi(data: bytes, name: str) -> MidiBeat:
+def read_midi(data: bytes, name: str) -> ReadPattern:
     """Read every note; none is lost. Raises MidiRefusedError for a damaged file, SMPTE time, or a change of metre
     or tempo along the way."""
     return _beat(open_midi(data, name), name)
@@ -131,7 +125,7 @@ def _events(data: bytes, at: int, end: int, most: int) -> int:
     return count
 
 
-def _beat(midi: mido.MidiFile, name: str) -> MidiBeat:
+def _beat(midi: mido.MidiFile, name: str) -> ReadPattern:
     scale = PPQ / midi.ticks_per_beat
     notes: list[tuple[int, int, int, int]] = []
     tempi: list[tuple[int, float]] = []
@@ -167,7 +161,7 @@ def _beat(midi: mido.MidiFile, name: str) -> MidiBeat:
         raise MidiRefusedError(f"{name} is {bars} bars long; at most {MAX_BARS} can be read: split it first.")
     placed = [(round(tick * scale), voice_of_note(note), velocity) for tick, note, velocity, _ in sorted(notes)]
     hits = split_places(placed, tempo_bpm, bars * metre.bar_ticks)
-    return MidiBeat(Pattern(bars * metre.bar_ticks, hits, metre), tempo_bpm, tuple(remarks))
+    return ReadPattern(Pattern(bars * metre.bar_ticks, hits, metre), tempo_bpm, tuple(remarks))
 
 
 def metre_of(message: mido.MetaMessage, name: str) -> Metre:
@@ -351,3 +345,40 @@ def write_midi(
 def latin(text: str) -> str:
     """MIDI texts are latin-1; what does not fit becomes '?'."""
     return text.encode("latin-1", "replace").decode("latin-1")[:120]
+
+
+@dataclass(frozen=True)
+class MidiOptions(PatternOptions):
+    """file_type: of the standard; 0 has one track, 1 has tempo and metre in a track of their own."""
+
+    file_type: Literal["0", "1"] = "1"
+
+
+def write(given: PatternToWrite, options: MidiOptions) -> Written:
+    written = write_midi(
+        given.performance,
+        name=given.name,
+        marker=given.section,
+        loop=given.loop,
+        file_type=int(options.file_type),
+        note_map=given.note_map,
+        heard=given.heard,
+    )
+    return Written(written.data, (PRE_ROLL,) if written.pre_roll_bars else ())
+
+
+register(
+    Format(
+        "pattern",
+        "midi",
+        "MIDI",
+        (".mid", ".midi"),
+        "audio/midi",
+        "960 per quarter, General MIDI drums",
+        write=write,
+        read=read_midi,
+        options=MidiOptions,
+        choices=(Choice("as felt", {"timing": "felt"}), Choice("straight", {"timing": "straight"})),
+        label=" {timing}",
+    )
+)

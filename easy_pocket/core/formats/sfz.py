@@ -17,6 +17,8 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import KitRefusedError, PocketError
 from easy_pocket.core.formats.archive import plain_path, read_archive, write_archive
 from easy_pocket.core.formats.audio_file import read_audio, write_audio
+from easy_pocket.core.formats.exchange import KitToWrite
+from easy_pocket.core.formats.registry import Choice, Format, NoOptions, Written, register
 from easy_pocket.core.formats.sfz_text import parse_sfz
 from easy_pocket.core.pattern.voices import DRUMS, NEAREST_ROLE, ROLES
 from easy_pocket.core.sound.events import CUT_FADE_S
@@ -30,6 +32,7 @@ from easy_pocket.core.sound.role import guess_role
 from easy_pocket.core.sound.sample_format import Frames
 from easy_pocket.core.sound.sound import MAX_SAMPLES, SAMPLED, Sample, SampleSource, Sound, no_samples
 from easy_pocket.core.sound.velocity import LOUDNESS_POWER, gains
+from easy_pocket.core.text import plain_line
 
 AUDIO_ENDINGS = (".wav", ".flac", ".ogg", ".aif", ".aiff", ".mp3")
 SFZ_CURVE_POWER = 2.0  # of velocity, where a file says nothing else
@@ -43,7 +46,7 @@ def write_sfz(kit: Kit, samples: SampleSource = no_samples) -> bytes:
     for the voices' own sounds."""
     files: dict[str, bytes] = {}
     lines = [
-        f"// {_line(kit.name)}, a drum kit",
+        f"// {plain_line(kit.name)}, a drum kit",
         "<control>",
         "default_path=samples/",
         "<global>",
@@ -54,7 +57,7 @@ def write_sfz(kit: Kit, samples: SampleSource = no_samples) -> bytes:
     if any(voice.alternates for voice in kit.voices):
         lines += [f"sw_lokey={switch}", f"sw_hikey={switch + MAX_ALTERNATES}", f"sw_default={switch}"]
     for voice in kit.voices:
-        lines += ["", "<group>", f"group_label={_line(voice.title)}", f"key={voice.midi_note}"]
+        lines += ["", "<group>", f"group_label={plain_line(voice.title)}", f"key={voice.midi_note}"]
         lines += [f"volume={voice.level_db:.6f}", f"pan={100 * voice.pan:.4f}"]
         if voice.choke_group or not voice.rings:
             number = groups[voice.choke_group or voice.role]
@@ -74,31 +77,13 @@ def write_sfz(kit: Kit, samples: SampleSource = no_samples) -> bytes:
                 lines.append(f"<region> {asked}lovel={stretch.low} hivel={stretch.high} sample={file}")
                 audio = Audio(voice_audio(struck, number, samples), RATE_HZ, file)
                 files[f"samples/{file}"] = write_audio(audio, "WAV", 24)
-    return write_archive({f"{_line(kit.name)}.sfz": ("\n".join(lines) + "\n").encode(), **files})
+    return write_archive({f"{plain_line(kit.name)}.sfz": ("\n".join(lines) + "\n").encode(), **files})
 
 
 def _switches(kit: Kit) -> int:
     """The first of the lowest keys in a row that no voice has, one for each turn."""
     taken = {voice.midi_note for voice in kit.voices}
     return next(key for key in range(128) if not taken & set(range(key, key + MAX_ALTERNATES + 1)))
-
-
-def write_one_shots(kit: Kit, samples: SampleSource = no_samples) -> bytes:
-    """A zip of WAV files, 24 bit: every voice and alternate sound struck hard, as loud as it plays."""
-    files = {}
-    for voice in kit.voices:
-        for number in range(len(voice.alternates) + 1):
-            struck = voice.alternate(number)
-            x = voice_audio(struck, struck.hardest, samples) * 10 ** (voice.level_db / 20)
-            ending = f" {number + 1}" if number else ""
-            name = f"{_line(kit.name)}/{_line(voice.title)}{ending}.wav"
-            files[name] = write_audio(Audio(np.asarray(x, dtype=np.float32), RATE_HZ, name), "WAV", 24)
-    return write_archive(files)
-
-
-def _line(text: str) -> str:
-    """A name as part of a line or file name: letters, digits, spaces and a few marks."""
-    return "".join(c if c.isalnum() or c in " -_'," else " " for c in text).strip()[:60] or "kit"
 
 
 @dataclass
@@ -345,3 +330,22 @@ def _velocity_level(region: dict[str, str]) -> float:
         return float(np.clip(round(float((x * np.log(given[:, 1])).sum() / (x * x).sum()), 3), 0, 1))
     track = _number(region, "amp_veltrack", 100.0, 0.0, 100.0) / 100
     return float(min(track * SFZ_CURVE_POWER / LOUDNESS_POWER, 1.0))
+
+
+def write(given: KitToWrite, _options: NoOptions) -> Written:
+    return Written(write_sfz(given.kit, given.samples))
+
+
+register(
+    Format(
+        "kit",
+        "sfz",
+        "SFZ",
+        (".zip",),
+        "application/zip",
+        "with its samples",
+        write=write,
+        read=read_sfz,
+        choices=(Choice("Save as SFZ with samples"),),
+    )
+)

@@ -5,15 +5,18 @@ from __future__ import annotations
 import io
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
+from typing import Literal
 
 import mido
 import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.errors import MidiRefusedError
+from easy_pocket.core.formats.exchange import SongOptions, SongToWrite
 from easy_pocket.core.formats.midi import (
     NOTE_TICKS,
     PERCUSSION_CHANNEL,
+    PRE_ROLL,
     WrittenMidi,
     latin,
     metre_of,
@@ -22,6 +25,7 @@ from easy_pocket.core.formats.midi import (
     split_places,
     voice_of_note,
 )
+from easy_pocket.core.formats.registry import Choice, Format, Written, register
 from easy_pocket.core.pattern.pattern import MAX_HITS, Hit
 from easy_pocket.core.pattern.timebase import MAX_BARS, MAX_TEMPO_BPM, MIN_TEMPO_BPM, PPQ, Metre, ms_per_tick
 from easy_pocket.core.pattern.voices import voice_name
@@ -289,3 +293,32 @@ def _in_sections(notes: list[tuple[int, str, int]], sections: list[tuple[int, Re
             placed = split_places(sorted(inside), section.tempo_bpm, length)
             hits += [Hit(hit.voice, hit.tick + start, hit.velocity, hit.offset_ms) for hit in placed]
     return tuple(hits)
+
+
+@dataclass(frozen=True)
+class SongMidiOptions(SongOptions):
+    """by: what a track is."""
+
+    by: Literal["part", "voice"] = field(default="part", metadata={"help": "what a track is (default: part)"})
+
+
+def write(given: SongToWrite, options: SongMidiOptions) -> Written:
+    written = write_song_midi(given.played, given.note_maps, name=given.name, by=options.by)
+    return Written(written.data, (PRE_ROLL,) if written.pre_roll_bars else ())
+
+
+register(
+    Format(
+        "song",
+        "midi",
+        "MIDI",
+        (".mid", ".midi"),
+        "audio/midi",
+        "sections, tempo and metre in it",
+        write=write,
+        read=read_song_midi,
+        options=SongMidiOptions,
+        choices=(Choice("a track per part", {"by": "part"}), Choice("a track per voice", {"by": "voice"})),
+        label=" song",
+    )
+)

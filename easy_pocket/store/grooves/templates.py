@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from easy_pocket.caches import ByteCache
 from easy_pocket.core.feel.house_grooves import house_grooves
 from easy_pocket.core.feel.template import GrooveTemplate
-from easy_pocket.core.formats.template_file import template_from_doc, template_to_doc
+from easy_pocket.core.formats.groove_json import template_from_doc, template_to_doc
 from easy_pocket.store.database import Reads
 from easy_pocket.store.schema.tables import TemplateRow
 

@@ -1,53 +1,46 @@
-"""Taking the music away: MIDI and WAV. Audio is mixed by a worker."""
+"""Taking the music away: an address for every format that a pattern, a song or a kit can be written in. What takes
+long is written by a worker."""
 
-from __future__ import annotations
+# No postponed annotations here: each address has the options of its format.
+from collections.abc import Callable, Coroutine
+from typing import Annotated, Any
 
-from typing import Annotated, Literal
-
-from fastapi import APIRouter, Depends, Query
+from fastapi import APIRouter, Depends
+from starlette.concurrency import run_in_threadpool
 from starlette.requests import Request
 from starlette.responses import Response
 
-from easy_pocket.core.formats.midi import write_midi
-from easy_pocket.core.sound.events import audible
-from easy_pocket.core.sound.headroom import MOST_OFF_DB
-from easy_pocket.jobs.work import Fit, pattern_wav
+from easy_pocket.core.formats.registry import Format, Of, written
+from easy_pocket.jobs.work import export
 from easy_pocket.jobs.workers import LONG_S
-from easy_pocket.web.shared.dependencies import Song, SongId, download
+from easy_pocket.store.songs.exports import export_file
+from easy_pocket.web.shared.dependencies import Reads, SongId, download
+from easy_pocket.web.shared.export_address import export_address
 from easy_pocket.web.shared.job_routes import workers
 from easy_pocket.web.shared.selection import At
 
 router = APIRouter()
-Timing = Literal["felt", "straight"]
+OF_A_SONG: tuple[Of, ...] = ("song", "pattern", "kit")
 
 
-def fit_of(
-    bits: Literal["16", "24", "32"] = "24",
-    take_off_db: Annotated[float, Query(ge=0, le=MOST_OFF_DB, allow_inf_nan=False)] = 0.0,
-    as_it_is: bool = False,
-) -> Fit:
-    """What an address says of how a mix is made to fit."""
-    return Fit(int(bits), take_off_db, as_it_is)
+def _exporting(one: Format) -> Callable[..., Coroutine[Any, Any, Response]]:
+    async def taken_away(
+        request: Request, reader: Reads, song_id: SongId, at: At, options: Annotated[Any, Depends(one.options)]
+    ) -> Response:
+        if one.slow:
+            name, data = await workers(request).run(export, song_id, at, one.of, one.name, options, seconds=LONG_S)
+        else:
+            name, data = await run_in_threadpool(export_file, reader, song_id, at, one, options)
+        return download(data, name, one.file_label(options), one.media_type)
+
+    return taken_away
 
 
-@router.get("/songs/{song_id}/export.mid")
-def midi(song: Song, timing: Timing = "felt", file_type: Literal["0", "1"] = "1") -> Response:
-    performance = song.performance(straight=timing == "straight")
-    written = write_midi(
-        performance,
-        name=song.name,
-        marker=song.section_name,
-        loop=True,
-        file_type=int(file_type),
-        note_map={voice.role: voice.midi_note for voice in song.kit.voices},
-        heard=audible(performance.hits.voices, song.mix),
-    )
-    return download(written.data, song.name, f" {timing}.mid", "audio/midi")
-
-
-@router.get("/songs/{song_id}/export.wav")
-async def wav(
-    request: Request, song_id: SongId, at: At, fit: Annotated[Fit, Depends(fit_of)], timing: Timing = "felt"
-) -> Response:
-    name, data = await workers(request).run(pattern_wav, song_id, at, timing, fit, seconds=LONG_S)
-    return download(data, name, f" {timing}.wav", "audio/wav")
+for _of in OF_A_SONG:
+    for _one in written(_of):
+        router.add_api_route(
+            f"/songs/{{song_id}}/{export_address(_one)}",
+            _exporting(_one),
+            methods=["GET"],
+            name=f"{_of} as {_one.title}",
+        )

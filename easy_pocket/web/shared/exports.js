@@ -1,4 +1,4 @@
-// The Export menu. A WAV is mixed first: what would clip is told before anything is written.
+// The Export menu. A mix is made first: what would clip is told before anything is written.
 
 import { ask } from "./api.js";
 import { lookText } from "./selection.js";
@@ -6,7 +6,7 @@ import { hideNote, showNote } from "./notes.js";
 
 export function takeAway(link, event) {
   const address = new URL(link.href);
-  if (!address.pathname.endsWith(".wav")) {
+  if (link.dataset.mixed === undefined) {
     address.searchParams.set("at", lookText());
     link.href = address;
     return;

@@ -9,8 +9,10 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from starlette.requests import Request
 from starlette.responses import HTMLResponse
 
+from easy_pocket.core.formats.registry import endings_read, written
 from easy_pocket.core.pattern.timebase import GRID_NAMES, GRID_TICKS
 from easy_pocket.core.sound.kit_edit import NOTE_NAMES
+from easy_pocket.web.shared.export_address import export_address
 from easy_pocket.web.shared.json_response import to_json
 from easy_pocket.web.shared.screen import in_order
 from easy_pocket.web.static_files import STATIC
@@ -46,6 +48,9 @@ environment.globals["screen_scripts"] = screen_scripts
 environment.globals["note_names"] = NOTE_NAMES
 environment.globals["grid_names"] = GRID_NAMES
 environment.globals["grid_ticks"] = GRID_TICKS
+environment.globals["formats_written"] = written
+environment.globals["endings_read"] = endings_read
+environment.globals["export_address"] = export_address
 
 
 def render(template: str, **values: Any) -> str:

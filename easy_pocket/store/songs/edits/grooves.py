@@ -20,7 +20,7 @@ from easy_pocket.core.feel.template_edits import (
     template_from_performance,
     with_slots,
 )
-from easy_pocket.core.formats.template_file import template_to_doc
+from easy_pocket.core.formats.groove_json import template_to_doc
 from easy_pocket.core.listen.groove import extract_template
 from easy_pocket.core.text import one_line
 from easy_pocket.store.grooves.shelf import find_groove

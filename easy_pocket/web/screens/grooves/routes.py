@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated
 
 from fastapi import APIRouter, Path, Query
 from starlette.concurrency import run_in_threadpool
+from starlette.exceptions import HTTPException
 from starlette.requests import Request
 from starlette.responses import Response
 
-from easy_pocket.core.formats.groove_midi import dump_groove_midi
-from easy_pocket.core.formats.groove_table import dump_groove_csv
-from easy_pocket.core.formats.template_file import dump_template
+from easy_pocket.core.formats.registry import written
 from easy_pocket.jobs.work import read_groove
 from easy_pocket.store.grooves.shelf import find_groove, groove_rows
 from easy_pocket.store.songs.edits.grooves import BringInGroove
@@ -28,7 +27,6 @@ from easy_pocket.web.shared.song_state import header_state
 from easy_pocket.web.shared.uploads import FileEditId, FileName, plain_name, read_upload
 
 router = APIRouter()
-MEDIA = {"json": "application/json", "csv": "text/csv", "mid": "audio/midi"}
 MaybeGroove = Annotated[int, Path(ge=0, le=2**31 - 1)]
 MaybeId = Annotated[int, Query(ge=0, le=2**31 - 1)]
 
@@ -59,15 +57,14 @@ def playing_with(
     return JsonResponse(playing(with_groove(song, scope, template), timings=("felt",)))
 
 
-@router.get("/songs/{song_id}/grooves/{groove_id}/file")
-def save_file(song: Song, reader: Reads, groove_id: RowId, kind: Literal["json", "csv", "mid"]) -> Response:
+@router.get("/songs/{song_id}/grooves/{groove_id}/groove.{name}")
+def save_file(song: Song, reader: Reads, groove_id: RowId, name: Annotated[str, Path(max_length=20)]) -> Response:
+    """In the format of this name."""
+    as_format = next((one for one in written("groove") if one.name == name), None)
+    if as_format is None:
+        raise HTTPException(404)
     _, groove = find_groove(reader, groove_id)
-    data = {
-        "json": lambda: dump_template(groove).encode(),
-        "csv": lambda: dump_groove_csv(groove).encode(),
-        "mid": lambda: dump_groove_midi(groove),
-    }[kind]()
-    return download(data, groove.name, f".{kind}", MEDIA[kind])
+    return download(as_format.written(groove).data, groove.name, as_format.ending, as_format.media_type)
 
 
 @router.post("/songs/{song_id}/grooves/upload")

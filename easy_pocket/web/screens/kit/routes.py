@@ -10,7 +10,6 @@ from starlette.concurrency import run_in_threadpool
 from starlette.requests import Request
 from starlette.responses import Response
 
-from easy_pocket.core.formats.sfz import write_one_shots, write_sfz
 from easy_pocket.core.sound.kit import Kit
 from easy_pocket.core.sound.kit_edit import AddAlternate, AddVoice, PutSound
 from easy_pocket.core.sound.kit_loudness import matched_gain_db
@@ -24,7 +23,7 @@ from easy_pocket.store.songs.load import read_song
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.web.screens.kit.library_view import role_choices
 from easy_pocket.web.screens.kit.view import KitView
-from easy_pocket.web.shared.dependencies import Reads, Song, SongId, Store, download, edit_from_file, song_page, stale
+from easy_pocket.web.shared.dependencies import Reads, Song, SongId, Store, edit_from_file, song_page, stale
 from easy_pocket.web.shared.edit_requests import View
 from easy_pocket.web.shared.job_routes import workers
 from easy_pocket.web.shared.json_response import JsonResponse
@@ -78,17 +77,6 @@ def other_parts_at(song: Song, reader: Reads, kit_key: Annotated[str, Query(max_
     gain_db = matched_gain_db(song.performance(), song.kit, other, song.mix, song.samples)
     facts = playing(replace(song, kit=other), gain_db=gain_db)
     return JsonResponse({"name": other.name, "gain_db": gain_db, "playing": facts})
-
-
-@router.get("/songs/{song_id}/kit.zip")
-def export_kit(song: Song) -> Response:
-    return download(write_sfz(song.kit, song.samples), song.kit.name, ".zip", "application/zip")
-
-
-@router.get("/songs/{song_id}/kit-sounds.zip")
-def export_sounds(song: Song) -> Response:
-    data = write_one_shots(song.kit, song.samples)
-    return download(data, f"{song.kit.name} sounds", ".zip", "application/zip")
 
 
 @router.post("/songs/{song_id}/kit/upload")

@@ -1,19 +1,17 @@
-"""The Song screen, what the whole song plays, parts brought from MIDI files, and the song taken away."""
+"""The Song screen, what the whole song plays, parts brought from MIDI files."""
 
 from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Depends, Query
+from fastapi import APIRouter, Query
 from starlette.concurrency import run_in_threadpool
 from starlette.requests import Request
 from starlette.responses import Response
 
-from easy_pocket.jobs.work import Fit, read_parts, song_wav
-from easy_pocket.jobs.workers import LONG_S
+from easy_pocket.jobs.work import read_parts
 from easy_pocket.store.history.undo_log import StaleRevisionError
 from easy_pocket.store.songs.edits.midi import BringInParts
-from easy_pocket.store.songs.song_files import song_as_midi
 from easy_pocket.web.screens.song.playing import song_playing
 from easy_pocket.web.screens.song.view import SongView
 from easy_pocket.web.shared.dependencies import (
@@ -22,11 +20,9 @@ from easy_pocket.web.shared.dependencies import (
     SongId,
     Store,
     both_sides,
-    download,
     edit_from_file,
     song_page,
 )
-from easy_pocket.web.shared.export_routes import fit_of
 from easy_pocket.web.shared.job_routes import workers
 from easy_pocket.web.shared.json_response import JsonResponse
 from easy_pocket.web.shared.selection import At
@@ -73,14 +69,3 @@ async def parts_of_midi(
         return JsonResponse({"song": header_state(made.song, made.undo, made.redo), "words": made.words})
 
     return await run_in_threadpool(bring_in)
-
-
-@router.get("/songs/{song_id}/song.mid")
-def song_midi(song: Song, by: Literal["part", "voice"] = "part", timing: Timing = "felt") -> Response:
-    return download(song_as_midi(song, by, timing).data, song.name, " song.mid", "audio/midi")
-
-
-@router.get("/songs/{song_id}/song.wav")
-async def song_as_wav(request: Request, song_id: SongId, at: At, fit: Annotated[Fit, Depends(fit_of)]) -> Response:
-    name, data = await workers(request).run(song_wav, song_id, at, fit, seconds=LONG_S)
-    return download(data, name, " song.wav", "audio/wav")

@@ -9,6 +9,7 @@ from typing import Any
 
 from easy_pocket.core.errors import BadValueError, PocketError
 from easy_pocket.core.feel.template import GrooveTemplate, Lane
+from easy_pocket.core.formats.registry import Format, NoOptions, Written, register
 from easy_pocket.core.pattern.timebase import Metre
 from easy_pocket.core.text import one_line
 
@@ -98,3 +99,14 @@ def load_template(text: str | bytes, name: str) -> GrooveTemplate:
         return template_from_doc(doc)
     except BadValueError as error:
         raise BadValueError(f"{name}: {error}") from None
+
+
+def write(given: GrooveTemplate, _options: NoOptions) -> Written:
+    return Written(dump_template(given).encode())
+
+
+register(
+    Format(
+        "groove", "json", "JSON", (".json",), "application/json", "after our schema", write=write, read=load_template
+    )
+)

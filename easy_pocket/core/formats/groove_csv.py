@@ -7,7 +7,8 @@ import io
 
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.template import LANES, MAX_SLOTS_PER_BAR, MAX_TEMPLATE_BARS, GrooveTemplate
-from easy_pocket.core.formats.template_file import MAX_BYTES, template_from_doc, template_to_doc
+from easy_pocket.core.formats.groove_json import MAX_BYTES, template_from_doc, template_to_doc
+from easy_pocket.core.formats.registry import Format, NoOptions, Written, register
 from easy_pocket.core.pattern.timebase import parse_metre
 
 WHOLE = ("name", "tempo_bpm", "metre", "bars", "slots_per_bar", "source", "words")
@@ -105,3 +106,12 @@ def _whole(text: str | None, line: int) -> int:
     if value != value or abs(value) > 1e6 or value != int(value):
         raise BadValueError(f"line {line} has '{(text or '')[:20]}' where a whole number is needed.")
     return int(value)
+
+
+def write(given: GrooveTemplate, _options: NoOptions) -> Written:
+    return Written(dump_groove_csv(given).encode())
+
+
+register(
+    Format("groove", "csv", "CSV", (".csv",), "text/csv", "a row for each slot", write=write, read=load_groove_csv)
+)

@@ -1,0 +1,67 @@
+"""What is taken away of a song, in any format: read here, written by the format."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from functools import partial
+from typing import Any
+
+from easy_pocket.core.formats.exchange import KitToWrite, PatternToWrite, SongToWrite
+from easy_pocket.core.formats.registry import Format, Of
+from easy_pocket.core.song.perform_song import perform_song
+from easy_pocket.core.sound.events import audible
+from easy_pocket.store.database import Reader
+from easy_pocket.store.songs.load import read_song
+from easy_pocket.store.songs.loaded import LoadedSong
+from easy_pocket.store.songs.pattern_files import pattern_as_audio
+from easy_pocket.store.songs.selection import Selection
+from easy_pocket.store.songs.song_files import song_as_audio
+
+
+def pattern_to_write(reader: Reader, song: LoadedSong, options: Any) -> PatternToWrite:
+    """The pattern that is looked at, exactly as long as it is; what is muted is left out."""
+    performance = song.performance(straight=options.timing == "straight")
+    return PatternToWrite(
+        performance,
+        song.name,
+        section=song.section_name,
+        note_map={voice.role: voice.midi_note for voice in song.kit.voices},
+        heard=audible(performance.hits.voices, song.mix),
+        loop=True,
+        mix=partial(pattern_as_audio, reader, song, options.timing),
+    )
+
+
+def song_to_write(reader: Reader, song: LoadedSong, options: Any) -> SongToWrite:
+    straight = getattr(options, "timing", "felt") == "straight"
+    return SongToWrite(
+        perform_song(song.arrangement, straight=straight),
+        song.name,
+        {part.id: {voice.role: voice.midi_note for voice in song.kits[part.kit_key].voices} for part in song.parts},
+        mix=partial(song_as_audio, reader, song),
+    )
+
+
+def kit_to_write(_reader: Reader, song: LoadedSong, _options: Any) -> KitToWrite:
+    return KitToWrite(song.kit, song.samples)
+
+
+GIVEN: Mapping[Of, Callable[[Reader, LoadedSong, Any], Any]] = {
+    "pattern": pattern_to_write,
+    "song": song_to_write,
+    "kit": kit_to_write,
+}
+
+
+def export_file(
+    reader: Reader, song_id: int, selection: Selection, as_format: Format, options: Any
+) -> tuple[str, bytes]:
+    """What it is called, and the file. Raises WouldClipError for a mix that does not fit."""
+    song = read_song(reader, song_id, selection)
+    name = song.kit.name if as_format.of == "kit" else song.name
+    return name, write_song(reader, song, as_format, options)
+
+
+def write_song(reader: Reader, song: LoadedSong, as_format: Format, options: Any) -> bytes:
+    """Of a song that is read already."""
+    return as_format.written(GIVEN[as_format.of](reader, song, options), options).data
