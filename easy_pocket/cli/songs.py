@@ -19,7 +19,7 @@ from easy_pocket.core.formats.song_midi import read_song_midi
 from easy_pocket.core.song.flat_patterns import flat_patterns
 from easy_pocket.core.song.flatten import flatten
 from easy_pocket.core.sound.headroom import WouldClipError
-from easy_pocket.home.mariadb import LaunchError
+from easy_pocket.home.folder import LaunchError
 from easy_pocket.home.shelf import open_shelf
 from easy_pocket.store.database import Database, Reader
 from easy_pocket.store.songs.exports import write_song

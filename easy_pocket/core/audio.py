@@ -56,7 +56,7 @@ class Audio:
 
     @property
     def channels(self) -> int:
-        return self.samples.shape[1]
+        return int(self.samples.shape[1])
 
     def mono(self) -> npt.NDArray[np.float32]:
         """Mean of the channels; if they cancel (out of phase), the loudest channel instead."""

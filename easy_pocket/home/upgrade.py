@@ -54,7 +54,7 @@ def check_tables(database: Database, home: Path) -> None:
 
 
 def _songs(database: Database) -> bool:
-    return database.reader.scalar(select(func.count()).select_from(SongRow.__table__)) > 0
+    return bool(database.reader.scalar(select(func.count()).select_from(SongRow.__table__)))
 
 
 def _look_at_clock(database: Database) -> None:

@@ -94,7 +94,7 @@ class Workers:
         with self._lock:
             pool, self._pool = self._pool, None
         if pool is not None:
-            pool.stop()
+            pool.stop()  # type: ignore[no-untyped-call]
             pool.join()
             self._queue.put(None)
 

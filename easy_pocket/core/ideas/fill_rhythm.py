@@ -71,7 +71,7 @@ def shares(wanted: int, slots: Ints, begin: int, end: int, ramp: tuple[float, fl
     lean = np.maximum(ramp[0] + (ramp[1] - ramp[0]) * u, 1e-6)
     gaps = np.diff(np.append(slots, slots[-1] + (slots[-1] - slots[-2] if len(slots) > 1 else 240)))
     running = np.cumsum(lean * gaps)
-    return np.diff(np.rint(running / running[-1] * wanted).astype(np.int64), prepend=0)
+    return np.asarray(np.diff(np.rint(running / running[-1] * wanted).astype(np.int64), prepend=0))
 
 
 def choose_slots(

@@ -121,4 +121,4 @@ def _strongest_other(held: Floats) -> Ints:
     order = np.argsort(-held, axis=0, kind="stable")
     first, second = order[0], order[1]
     own = np.arange(len(held))[:, None] == first
-    return np.where(own, second, first)
+    return np.asarray(np.where(own, second, first))

@@ -38,7 +38,7 @@ def likely_periods(onsets: Onsets, count: int = 4) -> list[float]:
     likely[: round(MIN_PERIOD_S / HOP_S)] = 0.0
     is_peak = (likely[1:-1] >= likely[:-2]) & (likely[1:-1] > likely[2:]) & (likely[1:-1] > 0)
     peaks = np.flatnonzero(is_peak) + 1
-    return lags_s[peaks[np.argsort(-likely[peaks])][:count]].tolist()
+    return [float(lag_s) for lag_s in lags_s[peaks[np.argsort(-likely[peaks])][:count]]]
 
 
 def _strength_frames(onsets: Onsets) -> Floats:
@@ -46,7 +46,7 @@ def _strength_frames(onsets: Onsets) -> Floats:
     frames = np.zeros(int(onsets.duration_s / HOP_S) + 2)
     np.add.at(frames, np.rint(onsets.time_s / HOP_S).astype(np.intp), np.sqrt(onsets.strength))
     frames = gaussian_filter1d(frames, 1.5)
-    return frames / max(float(frames.std()), 1e-12)
+    return np.asarray(frames / max(float(frames.std()), 1e-12))
 
 
 def track_beats(onsets: Onsets, period_s: float) -> Floats:
@@ -83,7 +83,7 @@ def _steadied(times_s: Floats) -> Floats:
     index = np.arange(len(times_s))
     slope, start = np.polyfit(index, times_s, 1)
     wander = times_s - (start + slope * index)
-    return start + slope * index + uniform_filter1d(wander, min(5, len(times_s)), mode="nearest")
+    return np.asarray(start + slope * index + uniform_filter1d(wander, min(5, len(times_s)), mode="nearest"))
 
 
 def made_steady(times_s: Floats, beats_s: Floats) -> Floats:

@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from easy_pocket.core.listen.onsets import RATE_HZ
+from easy_pocket.core.listen.preparation import RATE_HZ
 
 Floats = npt.NDArray[np.float64]
 
@@ -69,7 +69,7 @@ def _energy(
         power = np.abs(np.fft.rfft(pieces, TRANSFORM, axis=1)) ** 2
         below = np.concatenate([np.zeros((len(power), 1)), np.cumsum(power, axis=1)], axis=1)
         found[first : first + PIECE] = np.diff(below[:, edges], axis=1)
-    return found / (window**2).sum()
+    return np.asarray(found / (window**2).sum())
 
 
 def kernel(pictures: Floats, known: Floats) -> Floats:

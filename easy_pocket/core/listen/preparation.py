@@ -102,7 +102,7 @@ def _add_up_band(energy: Floats, samples: Singles, band_hz: tuple[float, float])
 
 @lru_cache
 def filter_of(kind: str, corner_hz: float | tuple[float, float], rate_hz: int = RATE_HZ) -> Singles:
-    return signal.butter(2, corner_hz, kind, fs=rate_hz, output="sos").astype(np.float32)
+    return np.asarray(signal.butter(2, corner_hz, kind, fs=rate_hz, output="sos"), dtype=np.float32)
 
 
 def _flux(samples: Singles, on_progress: OnProgress = no_progress) -> Floats:

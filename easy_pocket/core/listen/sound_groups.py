@@ -14,7 +14,8 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError, require_range
 from easy_pocket.core.listen.drum_classifier import BANDS_HZ, KINDS, kind_scores, onset_pictures
 from easy_pocket.core.listen.groove import slots_and_offsets
-from easy_pocket.core.listen.onsets import RATE_HZ, Onsets
+from easy_pocket.core.listen.onsets import Onsets
+from easy_pocket.core.listen.preparation import RATE_HZ
 from easy_pocket.core.listen.reading import Reading
 from easy_pocket.core.pattern.pattern import MAX_OFFSET_MS, Hit, Pattern
 from easy_pocket.core.pattern.timebase import ms_per_tick, place_name

@@ -127,7 +127,7 @@ def bar_evidence(accents: Accents, beats_per_bar: int) -> float:
         backbeat = max(backbeat, min(on) - off - 0.1 * rank)
     spread = np.abs(low - low.sum(axis=0) / bars).sum() + np.abs(middle - mean_middle).sum()
     alike = 1.0 - float(spread) / (bars * beats_per_bar)
-    return 0.4 * on_one + 0.45 * backbeat + 0.15 * alike - 0.3 * (1 - accents.middle_on_beats)
+    return float(0.4 * on_one + 0.45 * backbeat + 0.15 * alike - 0.3 * (1 - accents.middle_on_beats))
 
 
 def usual(tempo_bpm: float, metre: Metre, bars: int) -> float:

@@ -20,7 +20,7 @@ Ints16 = npt.NDArray[np.int16]
 def as_int16(mono: npt.NDArray[np.floating]) -> Ints16:
     """Its loudest sample at full scale; shape (frames,)."""
     loudest = max(float(np.abs(mono).max(initial=0.0)), 1e-9)
-    return np.rint(mono * (32767 / loudest)).astype(np.int16)
+    return np.asarray(np.rint(mono * (32767 / loudest)), dtype=np.int16)
 
 
 def peaks(mono: Ints16, every: int = PEAKS_EVERY) -> npt.NDArray[np.int8]:
@@ -29,7 +29,7 @@ def peaks(mono: Ints16, every: int = PEAKS_EVERY) -> npt.NDArray[np.int8]:
     low, high = np.minimum.reduceat(mono, edges), np.maximum.reduceat(mono, edges)
     # Rounded outwards, so that a sample that is there is seen.
     scaled = np.stack([np.floor(low / 258.0), np.ceil(high / 258.0)], axis=1)
-    return np.clip(scaled, -127, 127).astype(np.int8)
+    return np.asarray(np.clip(scaled, -127, 127), dtype=np.int8)
 
 
 def spectrum(mono: Ints16, rate_hz: int, start: int, count: int, columns: int) -> npt.NDArray[np.uint8]:
@@ -53,4 +53,4 @@ def spectrum(mono: Ints16, rate_hz: int, start: int, count: int, columns: int) -
     share = at - whole
     summed = below[:, whole] * (1 - share) + below[:, whole + 1] * share
     level_db = 10 * np.log10(np.diff(summed, axis=1) + 1e-12)
-    return np.clip(255 * (1 - level_db / FLOOR_DB), 0, 255).astype(np.uint8).T.copy()
+    return np.array(np.clip(255 * (1 - level_db / FLOOR_DB), 0, 255).T, dtype=np.uint8, order="C")

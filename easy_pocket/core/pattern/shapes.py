@@ -183,5 +183,5 @@ def accent_weights(figure: str, weights: tuple[float, ...], ticks: Floats, metre
         if not 1 <= len(weights) <= 64:
             raise BadValueError(f"An accent figure needs 1 to 64 weights over a bar; {len(weights)} came.")
         slot = np.floor(inside / metre.bar_ticks * len(weights) + 1e-9).astype(int)
-        return np.clip(np.array(weights), -1, 1)[slot]
+        return np.asarray(np.clip(np.array(weights), -1, 1)[slot])
     raise BadValueError(f"There is no accent figure '{figure[:20]}'; there are {', '.join(FIGURES)}.")

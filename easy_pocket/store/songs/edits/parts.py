@@ -10,10 +10,10 @@ from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError, as_number
 from easy_pocket.core.listen.sound_groups import LoopBeat
-from easy_pocket.core.pattern.insert_phrase import on_kit, stand_in
+from easy_pocket.core.pattern.insert_phrase import on_kit
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.pattern.timebase import GRID_TICKS
-from easy_pocket.core.pattern.voices import check_voice
+from easy_pocket.core.pattern.voices import check_voice, stand_in
 from easy_pocket.core.song.duration_text import parse_bar_marks, parse_ticks
 from easy_pocket.core.song.part import Part, Turning
 from easy_pocket.store.history.undo_log import Patch, field_patch

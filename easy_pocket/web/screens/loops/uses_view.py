@@ -108,4 +108,5 @@ def against_doc(reader: Reader, song: LoadedSong, loop_id: int, wanted: SitIn) -
 
 
 def _marks(time_ms: np.ndarray, velocity: np.ndarray) -> list[list[float]]:
-    return np.stack([np.round(time_ms / 1000, 5), np.round(velocity / 127, 3)], axis=1).tolist()
+    found: list[list[float]] = np.stack([np.round(time_ms / 1000, 5), np.round(velocity / 127, 3)], axis=1).tolist()
+    return found
