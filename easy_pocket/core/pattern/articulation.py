@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass, fields, replace
-from typing import Any
+from typing import Any, TypedDict, cast
 
 from easy_pocket.core.errors import BadValueError, require_range
 
@@ -74,9 +74,29 @@ _PLAIN_DOC = asdict(PLAIN)
 FIELDS = {field.name: field.type for field in fields(Articulation)}
 
 
-def articulation_to_doc(articulation: Articulation) -> dict[str, Any]:
+class StoredArticulation(TypedDict, total=False):
+    """What differs from a plain hit: the fields of Articulation."""
+
+    ornament: str
+    strokes: int
+    span_ticks: int
+    spacing: str
+    swell: int
+    grace_ms: float
+    tune_cents: int
+    pan: float
+    length_ticks: int
+    odds_percent: int
+    passes: int
+    locked: bool
+    backwards: bool
+    fade_ms: float
+
+
+def articulation_to_doc(articulation: Articulation) -> StoredArticulation:
     """Only what differs from a plain hit."""
-    return {name: value for name, value in asdict(articulation).items() if value != _PLAIN_DOC[name]}
+    stored = {name: value for name, value in asdict(articulation).items() if value != _PLAIN_DOC[name]}
+    return cast(StoredArticulation, stored)
 
 
 def articulation_from_doc(doc: dict[str, Any]) -> Articulation:

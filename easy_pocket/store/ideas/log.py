@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import Any
+from typing import Any, TypedDict
 
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
@@ -31,7 +31,16 @@ def idea_context_of(song: LoadedSong) -> IdeaContext:
     return IdeaContext(song.pattern, song.kit.roles, song.tempo_bpm, float(swing), int(unit))
 
 
-def change_to_doc(change: Change) -> dict[str, Any]:
+class StoredChange(TypedDict):
+    """Hits that go and come, as rows (hits_json.py)."""
+
+    kind: str
+    gone: list[Any]
+    come: list[Any]
+    words: str
+
+
+def change_to_doc(change: Change) -> StoredChange:
     return {
         "kind": change.kind,
         "gone": hits_to_rows(change.gone),
@@ -40,7 +49,7 @@ def change_to_doc(change: Change) -> dict[str, Any]:
     }
 
 
-def change_from_doc(doc: dict[str, Any]) -> Change:
+def change_from_doc(doc: StoredChange) -> Change:
     return Change(doc["kind"], tuple(rows_to_hits(doc["gone"])), tuple(rows_to_hits(doc["come"])), doc["words"])
 
 

@@ -20,6 +20,7 @@ from easy_pocket.web.shared.json_response import JsonResponse
 from easy_pocket.web.shared.playing import playing
 from easy_pocket.web.shared.render import page
 from easy_pocket.web.shared.selection import At
+from easy_pocket.web.shared.shapes import BothSides, State
 from easy_pocket.web.shared.song_state import header_of
 
 SongId = Annotated[int, Path(ge=1, le=2**31 - 1)]
@@ -70,7 +71,7 @@ def edit_from_file(
     return make_edit(store, song_id, SentEdit(edit, revision, looking, edit_id))
 
 
-def both_sides(error: StaleRevisionError) -> dict[str, Any]:
+def both_sides(error: StaleRevisionError) -> BothSides:
     """What an edit that meets another one is told: what was wanted, and what stands there now."""
     theirs = list(dict.fromkeys(error.theirs))
     changed = "; ".join(theirs[:3]) + (f" and {len(theirs) - 3} more" if len(theirs) > 3 else "")
@@ -78,6 +79,6 @@ def both_sides(error: StaleRevisionError) -> dict[str, Any]:
     return {"error": f"{words}{f': {error.mine}' if error.mine else ''}.", "theirs": theirs, "mine": error.mine}
 
 
-def stale(error: StaleRevisionError, now: dict[str, Any]) -> Response:
+def stale(error: StaleRevisionError, now: State) -> Response:
     """Refused, with the song as it is now: the page shows it and offers the edit again."""
     return JsonResponse({**both_sides(error), "now": now}, 409)

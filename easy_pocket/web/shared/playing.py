@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
-from typing import Any
 
 import numpy as np
 
@@ -20,11 +19,12 @@ from easy_pocket.store.loops.layered_loop_audio import register_layered_loop
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.songs.pattern_files import straight_gain
 from easy_pocket.web.shared.other_parts_playing import other_parts_at, part_columns_at, selected_cell
+from easy_pocket.web.shared.shapes import Columns, Playing, Strike
 
 STRIKE_VELOCITY = 116  # a single hit to listen to
 
 
-def columns(events: EventColumns) -> dict[str, Any]:
+def columns(events: EventColumns) -> Columns:
     """Events as the player takes them; a rate of 1 is the rule and is left out, a cut that never comes is null."""
     plain_rate = bool((events.rate == 1.0).all())
     return {
@@ -42,7 +42,7 @@ LOOSE_PASSES = 8  # of looseness that runs on, before the loop comes round to th
 MOST_EVENTS = 60_000
 
 
-def passes(song: LoadedSong, *, straight: bool = False, tempo_bpm: float | None = None) -> list[dict[str, Any]]:
+def passes(song: LoadedSong, *, straight: bool = False, tempo_bpm: float | None = None) -> list[Columns]:
     """One pass after another until they repeat: only a pattern with odds, hits of certain passes, or looseness that
     runs on has more than one. After the last one the player goes back to the second if
     `first_pass_differs`, else to the first."""
@@ -77,7 +77,7 @@ def selected_part_gain(song: LoadedSong) -> float:
     return float(10 ** ((song.part.level_db + selected_cell(song).level_db) / 20))
 
 
-def strike(voice: KitVoice, mix: VoiceMix | None = None) -> dict[str, Any]:
+def strike(voice: KitVoice, mix: VoiceMix | None = None) -> Strike:
     """One hard hit of a voice, for the ear."""
     register_voices(Kit("", "", (voice,)))
     pan = voice.pan if mix is None or mix.pan is None else mix.pan
@@ -92,16 +92,15 @@ def playing(
     gain_db: float = 0.0,
     *,
     timings: tuple[str, ...] = ("felt", "straight"),
-) -> dict[str, Any]:
+) -> Playing:
     """The loop's passes at a tempo (default: the song's), all of it louder by gain_db. `felt` and `straight` are the
     first pass, `felt_more` and `straight_more` what differs after it; a timing not asked for is null."""
     for kit in song.kits.values():
         register_voices(kit)
     tempo = song.tempo_bpm if tempo_bpm is None else tempo_bpm
     metre: Metre = song.metre
-    heard: dict[str, Any] = {"felt": None, "felt_more": [], "straight": None, "straight_more": []}
-    for timing in timings:
-        heard[timing], *heard[f"{timing}_more"] = passes(song, straight=timing == "straight", tempo_bpm=tempo)
+    felt = passes(song, tempo_bpm=tempo) if "felt" in timings else []
+    straight = passes(song, straight=True, tempo_bpm=tempo) if "straight" in timings else []
     part = [voice for voice in song.kit.voices if voice.role in song.part.voices]
     return {
         "strikes": {voice.role: strike(voice, song.mix.get(voice.role)) for voice in part},
@@ -118,5 +117,8 @@ def playing(
             for one in song.layered_loops
             if not one.under.muted
         ],
-        **heard,
+        "felt": felt[0] if felt else None,
+        "felt_more": felt[1:],
+        "straight": straight[0] if straight else None,
+        "straight_more": straight[1:],
     }

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from easy_pocket.store.database import Reader
 from easy_pocket.store.history.undo_log import undo_words
 from easy_pocket.store.songs.edits.pipeline import Changed, EditResult
@@ -12,11 +10,12 @@ from easy_pocket.web.shared.edit_requests import View
 from easy_pocket.web.shared.playing import playing
 from easy_pocket.web.shared.render import render
 from easy_pocket.web.shared.screen import SCREENS
+from easy_pocket.web.shared.shapes import SongHeader, State
 
 EVERYTHING = Changed()
 
 
-def header_state(song: LoadedSong, undo: str | None, redo: str | None) -> dict[str, Any]:
+def header_state(song: LoadedSong, undo: str | None, redo: str | None) -> SongHeader:
     return {
         "id": song.id,
         "revision": song.revision,
@@ -29,12 +28,12 @@ def header_state(song: LoadedSong, undo: str | None, redo: str | None) -> dict[s
     }
 
 
-def header_of(song: LoadedSong, reader: Reader) -> dict[str, Any]:
+def header_of(song: LoadedSong, reader: Reader) -> SongHeader:
     """With what undo and redo would do, asked for."""
     return header_state(song, *undo_words(reader, song.id))
 
 
-def result_state(result: EditResult, view: View, reader: Reader) -> dict[str, Any]:
+def result_state(result: EditResult, view: View, reader: Reader) -> State:
     """The answer to an edit that was made."""
     return {
         **_state(result.song, view, result.changed, reader),
@@ -43,12 +42,12 @@ def result_state(result: EditResult, view: View, reader: Reader) -> dict[str, An
     }
 
 
-def song_state(song: LoadedSong, view: View, reader: Reader) -> dict[str, Any]:
+def song_state(song: LoadedSong, view: View, reader: Reader) -> State:
     """The song as it is, whole."""
     return {**_state(song, view, EVERYTHING, reader), "song": header_of(song, reader)}
 
 
-def _state(song: LoadedSong, view: View, changed: Changed, reader: Reader) -> dict[str, Any]:
+def _state(song: LoadedSong, view: View, changed: Changed, reader: Reader) -> State:
     make = SCREENS[view.screen].state
     assert make is not None  # a view of a screen that belongs to no song is refused when it is read
     shown = make(song, view, changed, reader)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Path, Query
 from pydantic import Field
@@ -26,6 +26,7 @@ from easy_pocket.store.songs.snapshots import (
     store_snapshot,
 )
 from easy_pocket.web.screens.bench.phrases_view import line_doc
+from easy_pocket.web.screens.bench.shapes import Snapshots
 from easy_pocket.web.shared.dependencies import Reads, RowId, Song, Store
 from easy_pocket.web.shared.json_response import JsonResponse
 from easy_pocket.web.shared.playing import playing
@@ -57,7 +58,7 @@ def changes(song: Song, reader: Reads) -> Response:
     return JsonResponse({"changes": change_list(reader, song.id)})
 
 
-def _listed(reader: Reader, song: LoadedSong) -> dict[str, Any]:
+def _listed(reader: Reader, song: LoadedSong) -> Snapshots:
     return {"snapshots": [{"id": row.id, "name": row.name} for row in snapshots(reader, song)]}
 
 

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
 from easy_pocket.core.song.part import audible_parts
 from easy_pocket.store.songs.loaded import LoadedSong
+from easy_pocket.web.screens.bench.shapes import OtherHead, OtherPart
 from easy_pocket.web.screens.song.part_description import part_words
 from easy_pocket.web.shared.other_parts_playing import PlacedPart, other_parts_at
+from easy_pocket.web.shared.shapes import Column
 from easy_pocket.web.shared.voice_title import voice_title
 
 
-def other_heads(song: LoadedSong) -> list[dict[str, Any]]:
+def other_heads(song: LoadedSong) -> list[OtherHead]:
     if len(song.parts) < 2:
         return []
     heard = audible_parts(song.arrangement.parts)
@@ -32,7 +32,7 @@ def other_heads(song: LoadedSong) -> list[dict[str, Any]]:
     ]
 
 
-def other_hits(song: LoadedSong) -> list[dict[str, Any]]:
+def other_hits(song: LoadedSong) -> list[OtherPart]:
     """By part: each voice as [name, ticks, velocities, offsets in ms], and the seams of its turns."""
     return [
         {"part": one.part.key, "voices": [_columns(one, place) for place in range(len(one.performance.hits.voices))],
@@ -41,12 +41,12 @@ def other_hits(song: LoadedSong) -> list[dict[str, Any]]:
     ]  # fmt: skip
 
 
-def _columns(one: PlacedPart, place: int) -> list[Any]:
+def _columns(one: PlacedPart, place: int) -> tuple[str, Column, Column, Column]:
     performance = one.performance
     mine = performance.hits.voice_index == place
-    return [
+    return (
         performance.hits.voices[place],
         performance.hits.tick[mine],
         performance.velocity[mine],
         np.round(performance.offset_ms[mine], 2),
-    ]
+    )

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -20,6 +19,7 @@ from easy_pocket.core.sound.kit import Kit, KitVoice
 from easy_pocket.store.loops.layered_loop_audio import register_layered_loop
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.web.screens.bench.other_parts import other_hits
+from easy_pocket.web.screens.bench.shapes import HitColumns, InSection, Lean, RailData, RailFacts
 from easy_pocket.web.shared.other_parts_playing import selected_cell
 from easy_pocket.web.shared.voice_title import voice_title
 
@@ -59,7 +59,7 @@ def offset_words(offset_ms: float) -> str:
     return f"{abs(offset_ms):.1f} ms {'late' if offset_ms > 0 else 'early'}"
 
 
-def hit_columns(performance: Performance, voice: str) -> dict[str, Any]:
+def hit_columns(performance: Performance, voice: str) -> HitColumns:
     """A voice's hits as columns: tick, written and played velocity, offset and own offset in ms. `amounts` has the ms
     of every stage that moves one of them; `accents` velocity steps alike. `articulated` and `asked` name by index the
     few that are not plain, or ask for another sound."""
@@ -68,11 +68,16 @@ def hit_columns(performance: Performance, voice: str) -> dict[str, Any]:
         return {"tick": [], "velocity": [], "played": [], "offset": [], "own": [], "amounts": {}, "accents": {},
                 "silent": []}  # fmt: skip
     mine = np.flatnonzero(hits.voice_index == hits.voices.index(voice))
-    columns: dict[str, Any] = {
+    lean = _lean(performance, mine)
+    columns: HitColumns = {
         "tick": hits.tick[mine],
         "velocity": hits.velocity[mine],
         "own": np.round(hits.offset_ms[mine], 2),
-        **_lean(performance, mine),
+        "silent": lean["silent"],
+        "played": lean["played"],
+        "offset": lean["offset"],
+        "amounts": lean["amounts"],
+        "accents": lean["accents"],
     }
     asked = np.flatnonzero(hits.alternate[mine])
     if len(asked):
@@ -92,7 +97,7 @@ def hit_columns(performance: Performance, voice: str) -> dict[str, Any]:
     return columns
 
 
-def _lean(performance: Performance, mine: npt.NDArray[np.int64]) -> dict[str, Any]:
+def _lean(performance: Performance, mine: npt.NDArray[np.int64]) -> Lean:
     """What the feel makes of these hits."""
     moved = np.round(performance.amounts_ms[:, mine], 2)
     louder = performance.amounts_velocity[:, mine]
@@ -107,7 +112,7 @@ def _lean(performance: Performance, mine: npt.NDArray[np.int64]) -> dict[str, An
     }
 
 
-def leans(performance: Performance, voices: Iterable[str]) -> dict[str, Any]:
+def leans(performance: Performance, voices: Iterable[str]) -> dict[str, Lean]:
     """For each voice with hits what the feel makes of them, in the order of its columns."""
     hits = performance.hits
     return {
@@ -124,7 +129,7 @@ def _strokes_of(struck: Strokes, performance: Performance, index: int) -> list[l
     return [list(pair) for pair in zip(after.tolist(), struck.velocity[own].tolist(), strict=True)]
 
 
-def rail_facts(song: LoadedSong) -> dict[str, Any]:
+def rail_facts(song: LoadedSong) -> RailFacts:
     """What the rails are drawn by: ticks of the pattern, its bars and beats, its grids, what is locked."""
     metre = song.metre
     return {
@@ -143,7 +148,7 @@ def rail_facts(song: LoadedSong) -> dict[str, Any]:
     }
 
 
-def _in_section(song: LoadedSong) -> dict[str, Any]:
+def _in_section(song: LoadedSong) -> InSection:
     """Where the section begins in the pattern, how long a turn is, and whether the section plays it at all."""
     cell = selected_cell(song)
     where = next((one for one in song.sections if one.id == song.section_id), None)
@@ -152,13 +157,13 @@ def _in_section(song: LoadedSong) -> dict[str, Any]:
     return {"start": cell.start_ticks, "cycle": song.part.cycle_ticks or song.pattern.length_ticks, "plays": plays}
 
 
-def rail_data(song: LoadedSong, performance: Performance, only: frozenset[str] | None = None) -> dict[str, Any]:
+def rail_data(song: LoadedSong, performance: Performance, only: frozenset[str] | None = None) -> RailData:
     """The facts and the hits of every rail, or of some."""
     voices = [voice for voice in song.part.voices if only is None or voice in only]
     return {
         "whole": only is None,
-        "facts": rail_facts(song)
-        | {
+        "facts": {
+            **rail_facts(song),
             "others": other_hits(song),
             "under": {one.id: register_layered_loop(one, performance) for one in song.layered_loops},
         },

@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
 from easy_pocket.core.feel.tighten import Tightening
 from easy_pocket.core.pattern.timebase import GRID_TICKS
+from easy_pocket.web.screens.bench.shapes import Moves, Tightened
 
 
-def tighten_doc(done: Tightening) -> dict[str, Any]:
+def tighten_doc(done: Tightening) -> Tightened:
     """Per voice the ticks of hits that move, by how many ms, and how far they were from their target and then are."""
     hits = done.before
     by_ms = done.to_ms - done.from_ms
-    moves = {}
+    moves: dict[str, Moves] = {}
     for index, voice in enumerate(hits.voices):
         mine = np.flatnonzero((hits.voice_index == index) & done.moved)
         if len(mine):

@@ -17,6 +17,7 @@ from easy_pocket.web.screens.bench.feel_panel import feel_panel
 from easy_pocket.web.screens.bench.other_parts import other_heads
 from easy_pocket.web.screens.bench.pocket_chart import pocket_piece
 from easy_pocket.web.screens.bench.rails_view import rail_data, rail_heads
+from easy_pocket.web.screens.bench.shapes import OtherHead, RailData
 from easy_pocket.web.screens.song.part_description import cycles_of, part_words
 from easy_pocket.web.shared.edit_requests import View
 from easy_pocket.web.shared.render import render
@@ -51,7 +52,7 @@ class BenchView:
         return part_words(part, self.song)
 
     @cached_property
-    def others(self) -> list[dict[str, Any]]:
+    def others(self) -> list[OtherHead]:
         """The other parts, for their heads."""
         return other_heads(self.song)
 
@@ -79,7 +80,7 @@ class BenchView:
     def length_steps(self) -> str:
         return f"{self.song.pattern.length_ticks / self.song.part.step_ticks:g}"
 
-    def rail_data(self, only: frozenset[str] | None = None) -> dict[str, Any]:
+    def rail_data(self, only: frozenset[str] | None = None) -> RailData:
         return rail_data(self.song, self.performance, only)
 
     def fragments(self, only: frozenset[str] | None = None) -> dict[str, str]:

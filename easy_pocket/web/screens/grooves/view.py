@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from markupsafe import Markup
@@ -18,6 +17,7 @@ from easy_pocket.store.grooves.templates import template_of_row
 from easy_pocket.store.loops.loops import loops_of
 from easy_pocket.store.schema.tables import TemplateRow
 from easy_pocket.store.songs.loaded import LoadedSong
+from easy_pocket.web.screens.grooves.shapes import GrooveData
 from easy_pocket.web.shared.edit_requests import View
 from easy_pocket.web.shared.render import render
 
@@ -114,7 +114,7 @@ class GrooveView:
     def others(self) -> list[GrooveCard]:
         return [card for card in self.cards if self.row and card.id != self.row.id]
 
-    def data(self) -> dict[str, Any] | None:
+    def data(self) -> GrooveData | None:
         """The chosen groove as the page draws it."""
         if self.groove is None or self.row is None:
             return None

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError
 from easy_pocket.core.ideas.borrow import borrow
@@ -39,12 +38,13 @@ from easy_pocket.web.screens.ideas.requests import (
     RollAsk,
     VariationAsk,
 )
+from easy_pocket.web.screens.ideas.shapes import IdeasAnswer
 from easy_pocket.web.shared.render import render
 
 AT_ONCE = 6
 
 
-def answer(reader: Reader, song: LoadedSong, asked: Ask) -> dict[str, Any]:
+def answer(reader: Reader, song: LoadedSong, asked: Ask) -> IdeasAnswer:
     """Raises EditRefusedError or BadValueError when no idea fits, with the reason."""
     scene = idea_context_of(song)
     step = step_of(scene)
@@ -91,7 +91,7 @@ def answer(reader: Reader, song: LoadedSong, asked: Ask) -> dict[str, Any]:
 
 def brought(
     song: LoadedSong, source: Pattern, begin: int, end: int, name: str, from_tick: int | None = None
-) -> dict[str, Any]:
+) -> IdeasAnswer:
     """A fill out of another pattern as an idea of its own."""
     scene = idea_context_of(song)
     idea = bring_fill(scene, source, begin, end, name, from_tick)
@@ -106,7 +106,7 @@ def _told(
     end: int,
     words: str = "",
     named: Sequence[tuple[str, int]] = (),
-) -> dict[str, Any]:
+) -> IdeasAnswer:
     return {
         "revision": song.revision,
         "ideas": [idea_doc(idea, begin, end, named) for idea in ideas],
@@ -124,7 +124,7 @@ def _bars(scene: IdeaContext, from_bar: int, bars: int | None) -> tuple[int, int
     return begin, length if bars is None else min(begin + bars * bar, length)
 
 
-def _built(song: LoadedSong, scene: IdeaContext, asked: BuildAsk, step: int) -> dict[str, Any]:
+def _built(song: LoadedSong, scene: IdeaContext, asked: BuildAsk, step: int) -> IdeasAnswer:
     made = stages(scene.pattern, asked.stages, tuple(asked.order), asked.from_percent, asked.bars)
     idea = build_up(scene.pattern, made, asked.bars)
     bars = max(1, idea.length_ticks // len(made) // scene.metre.bar_ticks)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Any
 
 from easy_pocket.core.ideas.build_up import Stage
 from easy_pocket.core.ideas.change import Change, Idea
@@ -13,6 +12,7 @@ from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.pattern.voices import voice_name
 from easy_pocket.store.ideas.log import change_to_doc
 from easy_pocket.web.screens.ideas.picture import Picture, picture
+from easy_pocket.web.screens.ideas.shapes import IdeaData
 
 BEFORE_BEATS = 2  # a fill is shown with so many beats before it, and a half after
 MOST_SHOWN = 600  # changes of an idea that are listed
@@ -33,7 +33,7 @@ class Card:
     changes: tuple[int, ...] = ()  # those of its idea that are its own; none for all
 
 
-def idea_doc(idea: Idea, begin: int, end: int, stages: Sequence[tuple[str, int]] = ()) -> dict[str, Any]:
+def idea_doc(idea: Idea, begin: int, end: int, stages: Sequence[tuple[str, int]] = ()) -> IdeaData:
     """begin, end: the ticks it is about, in the pattern with the idea."""
     added = sum(len(change.come) for change in idea.changes)
     removed = sum(len(change.gone) for change in idea.changes)

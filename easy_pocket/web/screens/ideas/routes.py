@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
 from starlette.concurrency import run_in_threadpool
@@ -31,6 +31,7 @@ from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.web.screens.ideas.answers import answer, brought
 from easy_pocket.web.screens.ideas.cards import fill_cards, idea_doc
 from easy_pocket.web.screens.ideas.requests import Ask, HearAsk, LogAsk, StateAsk
+from easy_pocket.web.screens.ideas.shapes import IdeaData, IdeasAnswer
 from easy_pocket.web.screens.ideas.view import IdeasView, log_rows
 from easy_pocket.web.shared.dependencies import Reads, RowId, Song, SongId, Store, song_page
 from easy_pocket.web.shared.job_routes import workers
@@ -75,7 +76,7 @@ async def upload(
     known, data = plain_name(name), await read_upload(request)
     pattern = await workers(request).run(read_fill, data, known)
 
-    def bring() -> dict[str, Any]:
+    def bring() -> IdeasAnswer:
         song = read_song(store.reader, song_id, at)
         begin, end = window(idea_context_of(song), beats, end_tick)
         return brought(song, pattern, begin, end, known)
@@ -124,9 +125,10 @@ def bring_back(
     return JsonResponse(_again(song, rows[: MOST_BACK.get(state, 6)]))
 
 
-def _again(song: LoadedSong, rows: list[IdeaRow]) -> dict[str, Any]:
+def _again(song: LoadedSong, rows: list[IdeaRow]) -> IdeasAnswer:
     scene = idea_context_of(song)
-    told, cards = [], []
+    told: list[IdeaData] = []
+    cards = []
     for row in rows:
         doc = json.loads(row.doc)
         changes = tuple(change_from_doc(change) for change in doc["changes"])

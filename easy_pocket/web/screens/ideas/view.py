@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from typing import Any
 
 from easy_pocket.core.ideas.build_up import usual_order
 from easy_pocket.core.ideas.fill_endings import ENDINGS
@@ -17,6 +16,7 @@ from easy_pocket.store.ideas.log import logged_ideas
 from easy_pocket.store.loops.loops import loops_of
 from easy_pocket.store.schema.tables import IdeaRow
 from easy_pocket.store.songs.loaded import LoadedSong
+from easy_pocket.web.screens.ideas.shapes import IdeaData, IdeasData, LoggedIdea
 from easy_pocket.web.shared.voice_title import voice_title
 
 TABS = (("fill", "Fill"), ("variation", "Variation"), ("grow", "Grow"), ("roll", "Roll"), ("build", "Build-up"),
@@ -50,7 +50,7 @@ class IdeasView:
         """The voices with hits, in the order in which they usually come in."""
         return [(voice, voice_title(self.song.kit, voice)) for voice in usual_order(self.song.pattern)]
 
-    def data(self) -> dict[str, Any]:
+    def data(self) -> IdeasData:
         """What the page's script starts from."""
         metre, pattern = self.song.metre, self.song.pattern
         return {
@@ -69,13 +69,14 @@ class IdeasView:
         return voice in self.song.pattern.arrays.voices
 
 
-def pinned_doc(row: IdeaRow) -> dict[str, Any]:
-    return {**json.loads(row.doc), "id": row.id}
+def pinned_doc(row: IdeaRow) -> IdeaData:
+    stored: IdeaData = json.loads(row.doc)
+    return {**stored, "id": row.id}
 
 
-def log_rows(reader: Reads, song: LoadedSong) -> list[dict[str, Any]]:
+def log_rows(reader: Reads, song: LoadedSong) -> list[LoggedIdea]:
     """The log, the newest first, without what it takes to have an idea again."""
-    found = []
+    found: list[LoggedIdea] = []
     for row in logged_ideas(reader, song):
         doc = json.loads(row.doc)
         found.append({"id": row.id, "kind": row.kind, "state": row.state, "words": doc["words"], "seed": doc["seed"],

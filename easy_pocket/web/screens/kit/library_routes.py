@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Query
 from starlette.concurrency import run_in_threadpool
@@ -31,6 +31,7 @@ from easy_pocket.store.songs.edits.fields import Name, Strict, Voice
 from easy_pocket.store.songs.load import read_song
 from easy_pocket.store.songs.selection import Selection
 from easy_pocket.web.screens.kit.library_view import other_layers_energy, sound_doc
+from easy_pocket.web.screens.kit.shapes import SoundRow
 from easy_pocket.web.shared.dependencies import Reads, RowId, Song, SongId, Store
 from easy_pocket.web.shared.job_routes import workers
 from easy_pocket.web.shared.json_response import JsonResponse
@@ -95,7 +96,7 @@ def _keep(
     with store.transaction() as session:
         save_samples(session, audio)
         kept = keep_measured(session, measures)
-    docs: list[dict[str, Any]] = [
+    docs: list[SoundRow] = [
         {**sound_doc(row, kit), "new": fresh, "certainty": round(one.certainty, 2)}
         for one, (row, fresh) in zip(ready, kept, strict=True)
     ]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -15,6 +14,7 @@ from easy_pocket.core.sound.sound import SampleSource
 from easy_pocket.core.sound.spectrum import THIRD_HZ, third_energy
 from easy_pocket.core.sound.velocity import HARD_VELOCITY
 from easy_pocket.store.schema.tables import SoundRow
+from easy_pocket.web.screens.kit import shapes
 from easy_pocket.web.screens.kit.drags import note_name
 from easy_pocket.web.shared.waves import picture_path
 
@@ -22,7 +22,7 @@ DARK_HZ, BRIGHT_HZ = 80.0, 12_000.0
 SHORT_S, LONG_S = 0.03, 3.0
 
 
-def sound_doc(row: SoundRow, kit: Kit | None) -> dict[str, Any]:
+def sound_doc(row: SoundRow, kit: Kit | None) -> shapes.SoundRow:
     """What a row of the list needs; kit: to say which sounds it uses."""
     key = row.key
     used = kit is not None and any(layer.sound.key == key for voice in kit.voices for layer in voice.layers)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Query
 from starlette.concurrency import run_in_threadpool
@@ -98,7 +98,7 @@ async def import_kit(
             made = edit_from_file(store, song_id, BringInKit(read=read), at, revision=revision, edit_id=edit_id)
         except StaleRevisionError as error:
             return stale(error, song_state(read_song(store.reader, song_id, at), view, store.reader))
-        told: dict[str, Any] = result_state(made, view, store.reader)
+        told = result_state(made, view, store.reader)
         return JsonResponse({**told, "remarks": read.remarks, "name": read.kit.name})
 
     return await run_in_threadpool(bring_in)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
 
 import numpy as np
 
@@ -27,6 +26,7 @@ from easy_pocket.web.screens.kit.drags import Drag, db, layer_drags, model_drags
 from easy_pocket.web.shared.edit_requests import View
 from easy_pocket.web.shared.playing import strike
 from easy_pocket.web.shared.render import render
+from easy_pocket.web.shared.shapes import Strike
 from easy_pocket.web.shared.waves import line_path, small_wave, wave_path
 
 AXES_MS = (60, 100, 150, 200, 300, 400, 600, 800, 1200, 1600, 2400, 3200, 4800, 6400)
@@ -268,7 +268,7 @@ class KitView:
         return GLYPHS
 
     @cached_property
-    def strike(self) -> dict[str, Any]:
+    def strike(self) -> Strike:
         """One hard hit of what is shown, for the player."""
         return strike(self.shown, self.song.mix.get(self.role))
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
 from easy_pocket.core.feel.perform import perform
@@ -19,18 +17,19 @@ from easy_pocket.store.loops.loops import analysis_from_doc, get_loop
 from easy_pocket.store.schema.tables import LoopRow
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.songs.loop_uses import loop_groups, sitting_in
+from easy_pocket.web.screens.loops.shapes import Against, GapRow, HitGroup, HitGroups, WorstGap
 
 UNSURE = 0.5
 WORST = 16
 
 
-def groups_doc(reader: Reads, row: LoopRow) -> dict[str, Any]:
+def groups_doc(reader: Reads, row: LoopRow) -> HitGroups:
     """The groups of a loop, with when their hits are and how sure they are."""
     heard, groups = loop_groups(reader, row)
     return {"groups": [_group_doc(group, heard) for group in groups], "unsure": _unsure(groups)}
 
 
-def _group_doc(group: Group, heard: LoopAnalysis) -> dict[str, Any]:
+def _group_doc(group: Group, heard: LoopAnalysis) -> HitGroup:
     own = list(group.hits)
     return {
         "name": group.name,
@@ -47,7 +46,7 @@ def _unsure(groups: tuple[Group, ...]) -> int:
     return sum(sure < UNSURE for group in groups for sure in group.certainty)
 
 
-def against_doc(reader: Reader, song: LoadedSong, loop_id: int, wanted: SitIn) -> dict[str, Any]:
+def against_doc(reader: Reader, song: LoadedSong, loop_id: int, wanted: SitIn) -> Against:
     """The gap between the stack and the loop as they are, by voice and by the worst hits, and what sitting in would
     make of it. Raises BadValueError and EditRefusedError."""
     row = get_loop(reader, song.id, loop_id)
@@ -62,7 +61,7 @@ def against_doc(reader: Reader, song: LoadedSong, loop_id: int, wanted: SitIn) -
     voices = [stack.voices[index] for index in stack.voice_index[found.a].tolist()]
     names = {voice.role: voice.title for voice in song.kit.voices}
     gaps = {row.voice: row for row in comparison_by_voice(stack, found, tempo_bpm)}
-    rows = [
+    rows: list[GapRow] = [
         {
             "voice": voice,
             "name": names.get(voice, ROLES[voice].name),
@@ -74,7 +73,7 @@ def against_doc(reader: Reader, song: LoadedSong, loop_id: int, wanted: SitIn) -
         for voice in song.part.voices
         if voice in gaps
     ]
-    worst = [
+    worst: list[WorstGap] = [
         {
             "voice": voices[pair],
             "tick": int(stack.tick[found.a[pair]]),

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from easy_pocket.core.song.perform_song import perform_song
 from easy_pocket.core.song.song_mix import song_columns, together
 from easy_pocket.core.sound.events import CUT_FADE_S, MASTER_GAIN
@@ -12,9 +10,10 @@ from easy_pocket.store.loops.layered_loop_audio import register_layered_loop
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.songs.song_loops import layers_in_song
 from easy_pocket.web.shared.playing import columns
+from easy_pocket.web.shared.shapes import SongPlaying
 
 
-def song_playing(song: LoadedSong, timing: str = "felt") -> dict[str, Any]:
+def song_playing(song: LoadedSong, timing: str = "felt") -> SongPlaying:
     """As `playing`, of the song from its first beat to its end. bars_s: when each bar begins, and the end; beats: of
     each bar, beat_s of each."""
     for kit in song.kits.values():

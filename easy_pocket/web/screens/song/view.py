@@ -19,6 +19,7 @@ from easy_pocket.core.song.part_hits import turn_keys
 from easy_pocket.core.song.section import JOIN_KINDS, ORDER
 from easy_pocket.store.database import Reader
 from easy_pocket.store.kits.kits import kit_names
+from easy_pocket.store.loops.layered_loop_rows import LayeredLoop
 from easy_pocket.store.loops.loops import loops_of
 from easy_pocket.store.songs.cells import join_from_doc
 from easy_pocket.store.songs.loaded import LoadedPart, LoadedSection, LoadedSong
@@ -31,6 +32,7 @@ from easy_pocket.web.screens.song.part_description import (
     said_of,
     turning_parts,
 )
+from easy_pocket.web.screens.song.shapes import Cell, Double, Part, Section, SongData, SongLoop
 from easy_pocket.web.shared.voice_title import voice_title
 
 MOST_BINS = 48  # strokes of a cell's picture
@@ -50,7 +52,7 @@ class SongView:
             self.arrangement, tuple((span, resolve_collisions(self.arrangement, lines)) for span, lines in before)
         )
 
-    def data(self) -> dict[str, Any]:
+    def data(self) -> SongData:
         """Everything the page draws: sections, parts with their cells, loops, energy, and what is to be pointed at."""
         song, arrangement = self.song, self.arrangement
         energy = energy_of(self.flat)
@@ -76,7 +78,7 @@ class SongView:
                 "level": np.round(energy.level, 3),
                 "brightness": np.round(energy.brightness, 3),
             },
-            "cycles": [[part.name, part.turning.shift_ticks, ticks] for part, ticks in turning_parts(song)],
+            "cycles": [(part.name, part.turning.shift_ticks, ticks) for part, ticks in turning_parts(song)],
             "meet": meetings_of(song),
             "bar": song.metre.bar_ticks,
             "together": describe_meeting(cycles_of(song), song.metre),
@@ -84,10 +86,10 @@ class SongView:
             "kits": self.kit_names,
             "joins": JOIN_KINDS,
             "grids": {str(ticks): STEP_WORDS[ticks] for ticks in GRID_TICKS.values()},
-            "free_loops": [[row.id, row.name] for row in self.loops],
+            "free_loops": [(row.id, row.name) for row in self.loops],
         }
 
-    def _double(self, one: Collision, names: dict[int, str]) -> dict[str, Any]:
+    def _double(self, one: Collision, names: dict[int, str]) -> Double:
         (part, other), (span, tick) = one.parts, one.first
         voice = ROLES[one.voice].name if one.voice in ROLES else one.voice
         at = place_name(tick + (span.first_bar - 1) * span.metre.bar_ticks, span.metre)
@@ -95,7 +97,7 @@ class SongView:
         words = f"{voice}: {names[part]} and {names[other]}, {times}, first at {at}"
         return {"part": part, "other": other, "voice": one.voice, "choice": one.choice, "words": words}
 
-    def _section(self, one: LoadedSection, span: Span, promises: dict[int, str]) -> dict[str, Any]:
+    def _section(self, one: LoadedSection, span: Span, promises: dict[int, str]) -> Section:
         return {
             "id": one.id,
             "name": one.name,
@@ -114,7 +116,7 @@ class SongView:
             "promise": promises.get(one.id, ""),
         }
 
-    def _part(self, part: LoadedPart) -> dict[str, Any]:
+    def _part(self, part: LoadedPart) -> Part:
         row, song = part, self.song
         kit = song.kits[row.kit_key]
         voices = dict.fromkeys([*row.voices, *(v for p in part.patterns_by_id.values() for v in p.arrays.voices)])
@@ -125,20 +127,26 @@ class SongView:
             "kit_name": kit.name,
             "words": part_words(part, song),
             "said": said_of(part, song),
-            "patterns": [[pattern.id, pattern.name, pattern.length_ticks] for pattern in part.patterns],
-            "voices": [[voice, voice_title(kit, voice)] for voice in voices],
-            "crashes": [[v, voice_title(kit, v)] for v in kit.roles],
+            "patterns": [(pattern.id, pattern.name, pattern.length_ticks) for pattern in part.patterns],
+            "voices": [(voice, voice_title(kit, voice)) for voice in voices],
+            "crashes": [(v, voice_title(kit, v)) for v in kit.roles],
             "muted": sorted(voice for voice, mix in part.mix.items() if mix.mute),
-            **{
-                name: getattr(row, name)
-                for name in (
-                    "cycle_ticks", "step_ticks", "start_shift_ticks", "rotation_ticks", "restarts", "bars",
-                    "pattern_order", "change_percent", "seed", "fills", "level_db", "mute", "solo",
-                )
-            },
-        }  # fmt: skip
+            "cycle_ticks": row.cycle_ticks,
+            "step_ticks": row.step_ticks,
+            "start_shift_ticks": row.start_shift_ticks,
+            "rotation_ticks": row.rotation_ticks,
+            "restarts": row.restarts,
+            "bars": row.bars,
+            "pattern_order": row.pattern_order,
+            "change_percent": row.change_percent,
+            "seed": row.seed,
+            "fills": row.fills,
+            "level_db": row.level_db,
+            "mute": row.mute,
+            "solo": row.solo,
+        }
 
-    def _cell(self, one: LoadedSection, span: Span, part: LoadedPart) -> dict[str, Any]:
+    def _cell(self, one: LoadedSection, span: Span, part: LoadedPart) -> Cell:
         doc = one.cells.get(part.id)
         own = one.parent_id is not None and f"cell {part.id}" in one.own
         if doc is None:
@@ -164,7 +172,7 @@ class SongView:
         line = self.flat.spans[span.number][1].get(part)
         return strokes_text(line, span) if line is not None else ""
 
-    def _loop(self, one: Any) -> dict[str, Any]:
+    def _loop(self, one: LayeredLoop) -> SongLoop:
         doc = next(doc for doc in self.song.layered_loop_docs if doc["loop_id"] == one.id)
         return {
             "id": one.id,

@@ -1,0 +1,1568 @@
+// Made by `python -m easy_pocket.web.script_types` from the shapes of answers and the models of edits.
+
+/** at: ids of the part, the pattern and the section that are looked at. undo, redo: what they would do, in words. */
+export interface SongHeader {
+  id: number;
+  revision: number;
+  name: string;
+  tempo_bpm: number;
+  metre: string;
+  at: number[];
+  undo: string | null;
+  redo: string | null;
+}
+
+/** One hard hit of a voice. */
+export interface Strike {
+  audio: string;
+  gain: number;
+  pan: number;
+}
+
+/** Events as the player takes them, a row each; sound is an index into audio. A rate of 1 for all is null, and so is a cut that never comes. */
+export interface Columns {
+  audio: string[];
+  sound: number[];
+  start_s: number[];
+  gain: number[];
+  rate: number[] | null;
+  pan: number[];
+  cut_s: number[];
+}
+
+/** A loop in the song: which audio, and when. */
+export interface LoopUnder {
+  key: string;
+  at_s: number;
+  length_s: number;
+}
+
+/** One turn of a section. */
+export interface SongSpan {
+  section: number;
+  turn: number;
+  from_s: number;
+  to_s: number;
+  first_bar: number;
+  bars: number;
+  start_tick: number;
+  ticks: number;
+}
+
+/** What goes round: `felt` and `straight` are its first pass, `felt_more` and `straight_more` what differs after it; null is not asked for. Of a whole song there are bars and spans besides. */
+export interface Playing {
+  strikes: Record<string, Strike>;
+  tempo_bpm: number;
+  length_s: number;
+  beat_s: number;
+  beats: number;
+  bars: number;
+  first_pass_differs: boolean;
+  master_gain: number;
+  cut_fade_s: number;
+  under: string[];
+  felt: Columns | null;
+  felt_more: Columns[];
+  straight: Columns | null;
+  straight_more: Columns[];
+}
+
+/** bars_s: when each bar begins, and the end. bar_beats: of each bar. */
+export interface SongPlaying {
+  strikes: Record<string, Strike>;
+  tempo_bpm: number;
+  length_s: number;
+  beat_s: number;
+  beats: number;
+  bars: number;
+  first_pass_differs: boolean;
+  master_gain: number;
+  cut_fade_s: number;
+  under: string[];
+  felt: Columns | null;
+  felt_more: Columns[];
+  straight: Columns | null;
+  straight_more: Columns[];
+  revision: number;
+  whole: boolean;
+  timing: string;
+  bars_s: number[];
+  bar_beats: number[];
+  spans: SongSpan[];
+  under_at: LoopUnder[];
+}
+
+/** The song as it is, or after an edit. fragments: HTML to be swapped in. data: numbers the screen draws. */
+export interface State {
+  screen: string;
+  fragments: string;
+  data: any;
+  added: number | null;
+  made: number | null;
+  playing: Playing | null;
+  song: SongHeader;
+  description: string;
+  words: string;
+}
+
+/** An edit that met another one: what stands there now, and what was wanted, in words. now: the song as it is. */
+export interface BothSides {
+  error: string;
+  theirs: string[];
+  mine: string;
+  now: State;
+}
+
+/** What sets a hit apart: in words, as strokes to draw (ms from it, velocity), and as it is stored. */
+export interface Articulated {
+  ornament?: string;
+  strokes?: number;
+  span_ticks?: number;
+  spacing?: string;
+  swell?: number;
+  grace_ms?: number;
+  tune_cents?: number;
+  pan?: number;
+  length_ticks?: number;
+  odds_percent?: number;
+  passes?: number;
+  locked?: boolean;
+  backwards?: boolean;
+  fade_ms?: number;
+  words: string;
+  drawn: number[][];
+}
+
+/** What the feel makes of a voice's hits, a row each: offset in ms, played velocity, and of every stage that moves one of them its ms (amounts) and velocity steps (accents). silent: rows that do not sound. */
+export interface Lean {
+  silent: number[];
+  played: number[];
+  offset: number[];
+  amounts: Record<string, number[]>;
+  accents: Record<string, number[]>;
+}
+
+/** A voice's hits, a row each. asked and articulated hold by row the few that ask for another sound or are not plain. */
+export interface HitColumns {
+  silent: number[];
+  played: number[];
+  offset: number[];
+  amounts: Record<string, number[]>;
+  accents: Record<string, number[]>;
+  tick: number[];
+  velocity: number[];
+  own: number[];
+  asked: Record<number, number>;
+  articulated: Record<number, Articulated>;
+}
+
+/** Another part's hits by voice, as name, ticks, velocities and offsets in ms; seams: where its turns begin. */
+export interface OtherPart {
+  part: number;
+  voices: [string, number[], number[], number[]][];
+  seams: number[];
+}
+
+export interface OtherHead {
+  id: number;
+  name: string;
+  words: string;
+  mute: boolean;
+  solo: boolean;
+  sounds: boolean;
+  voices: [string, string][];
+}
+
+/** Where the section begins in the pattern, how long a turn is (ticks), and whether the section plays it at all. */
+export interface InSection {
+  start: number;
+  cycle: number;
+  plays: boolean;
+}
+
+/** What the rails are drawn by: ticks of the pattern, its grids, bars and beats, what is locked, names by voice. */
+export interface RailFacts {
+  start: number;
+  cycle: number;
+  plays: boolean;
+  length: number;
+  step: number;
+  steps: Record<string, number>;
+  bar: number;
+  beat: number;
+  beats: number;
+  compound: boolean;
+  msPerTick: number;
+  lockedVoices: string[];
+  lockedPlaces: number[];
+  names: Record<string, string>;
+}
+
+export interface WholeRailFacts {
+  start: number;
+  cycle: number;
+  plays: boolean;
+  length: number;
+  step: number;
+  steps: Record<string, number>;
+  bar: number;
+  beat: number;
+  beats: number;
+  compound: boolean;
+  msPerTick: number;
+  lockedVoices: string[];
+  lockedPlaces: number[];
+  names: Record<string, string>;
+  others: OtherPart[];
+  under: Record<number, string>;
+}
+
+/** whole: of every rail, not only of some. */
+export interface RailData {
+  whole: boolean;
+  facts: WholeRailFacts;
+  hits: Record<string, HitColumns>;
+}
+
+/** What a slider that is being dragged would do. */
+export interface FeelTried {
+  revision: number;
+  note: string;
+  leans: Record<string, Lean>;
+  pocket: string | null;
+  playing: Playing;
+}
+
+export interface Moves {
+  tick: number[];
+  by: number[];
+  was: number[];
+  is: number[];
+}
+
+export interface Tightened {
+  moves: Record<string, Moves>;
+  count: number;
+  hits: number;
+  mean_was: number;
+  mean_is: number;
+  warning: string | null;
+  proposed: string | null;
+  proposed_ticks: number | null;
+  revision: number;
+}
+
+/** A short line; picture: a stroke for each hit as share across, row from the top, share of full velocity. */
+export interface ShelfLine {
+  key: string;
+  name: string;
+  group: string;
+  metre: string;
+  swung: boolean;
+  own: boolean;
+  bars: number;
+  voices: string[];
+  picture: number[][];
+}
+
+export interface ShelfLines {
+  lines: ShelfLine[];
+  kept: string;
+}
+
+/** One step of the song's history. */
+export interface Step {
+  id: number;
+  words: string;
+  undone: boolean;
+}
+
+export interface Steps {
+  changes: Step[];
+}
+
+export interface Snapshot {
+  id: number;
+  name: string;
+}
+
+export interface Snapshots {
+  snapshots: Snapshot[];
+  kept: number;
+}
+
+export interface Difference {
+  kind: string;
+  voice: string;
+  tick: number;
+}
+
+/** Two versions as they play, and what differs. */
+export interface Compared {
+  one: Playing;
+  other: Playing;
+  marks: Difference[];
+  words: string[];
+  count: number;
+}
+
+/** By slot: offset and spread in ms, accent 0-1, how many hits it was taken from, whether it was guessed. */
+export interface GrooveLane {
+  offset: number[];
+  accent: number[];
+  spread: number[];
+  count: number[];
+  guessed: boolean[];
+}
+
+/** reach: ms from the middle to the edge of the picture. beats: of each slot, whether it is a beat. */
+export interface GrooveData {
+  id: number;
+  slots: number;
+  bars: number;
+  reach: number;
+  labels: string[];
+  beats: boolean[];
+  lane: string;
+  lanes: Record<string, GrooveLane>;
+}
+
+export interface StageOfIdea {
+  name: string;
+  bars: number;
+}
+
+/** begin, end: the ticks it is about, in the pattern with the idea. id: in the log, when it is pinned. */
+export interface IdeaData {
+  kind: string;
+  key: string;
+  words: string;
+  tags: string[];
+  seed: number;
+  length_ticks: number;
+  changes: StoredChange[];
+  begin: number;
+  end: number;
+  stages: StageOfIdea[];
+  line: string;
+  id: number;
+  state: string;
+}
+
+/** Hits that go and come, as rows (hits_json.py). */
+export interface StoredChange {
+  kind: string;
+  gone: any[];
+  come: any[];
+  words: string;
+}
+
+/** cards: HTML. of: the idea each card shows. */
+export interface IdeasAnswer {
+  revision: number;
+  ideas: IdeaData[];
+  cards: string[];
+  of: number[];
+  words: string;
+}
+
+export interface LoggedIdea {
+  id: number;
+  kind: string;
+  state: string;
+  words: string;
+  seed: number;
+  changes: number;
+  key: string;
+}
+
+export interface IdeaLog {
+  log: LoggedIdea[];
+}
+
+/** Ticks of bar, pulse and pattern; goes_on: voices that usually go on through a fill. */
+export interface IdeasData {
+  bar: number;
+  pulse: number;
+  beats: number;
+  usual_beats: number;
+  length: number;
+  bars: number;
+  section: string;
+  goes_on: string[];
+  pinned: IdeaData[];
+}
+
+/** bright, long: 0-100 of the list's scales. path: a picture. new, certainty: of one that was just brought in. */
+export interface SoundRow {
+  id: number;
+  name: string;
+  role: string;
+  role_name: string;
+  source: string;
+  bright: number;
+  long: number;
+  facts: string;
+  path: string;
+  favourite: boolean;
+  in_use: boolean;
+  removed: boolean;
+  new: boolean;
+  certainty: number;
+}
+
+export interface SoundsFound {
+  total: number;
+  offset: number;
+  sounds: SoundRow[];
+}
+
+/** refused: in words what could not be used. */
+export interface SoundsBrought {
+  sounds: SoundRow[];
+  refused: string[];
+}
+
+/** A sound that is tried: one hard hit, and the beat with it when that was asked for. */
+export interface Tried {
+  hit: Strike;
+  playing: Playing | null;
+}
+
+/** The same beat on another kit, as loud as on its own. */
+export interface Beside {
+  name: string;
+  gain_db: number;
+  playing: Playing;
+}
+
+/** Hits of one sound: seconds in the file, strength 0-1, and how sure each belongs to it, 0-1. */
+export interface HitGroup {
+  name: string;
+  voice: string;
+  voice_name: string;
+  glyph: string;
+  times: number[];
+  strength: number[];
+  certainty: number[];
+}
+
+export interface HitGroups {
+  groups: HitGroup[];
+  unsure: number;
+}
+
+/** Of one voice against the loop, in ms: positive is later than the loop. */
+export interface GapRow {
+  voice: string;
+  name: string;
+  pairs: number;
+  mean: number;
+  size: number;
+  gaps: number[];
+}
+
+/** A pair that is far apart: where, by how many ms, and when each sounds. */
+export interface WorstGap {
+  voice: string;
+  tick: number;
+  words: string;
+  gap: number;
+  stack_s: number;
+  loop_s: number;
+  heard_s: number;
+  heard_gap_s: number;
+}
+
+/** The stack against the loop; then: the mean size of the gap after sitting in. stack, would, loop: seconds and loudness of each hit. */
+export interface Against {
+  revision: number;
+  pairs: number;
+  alone: number;
+  size: number | null;
+  then: number | null;
+  moved: number;
+  led: number;
+  hits: number;
+  rows: GapRow[];
+  worst: WorstGap[];
+  length_s: number;
+  stack: number[][];
+  would: number[][];
+  loop: number[][];
+}
+
+/** Ids of what is looked at. */
+export interface Seen {
+  part: number;
+  pattern: number;
+  section: number;
+}
+
+/** By bar of the song: total 0-100 of the largest, hits a beat, level and brightness 0-1. */
+export interface Energy {
+  total: number[];
+  density: number[];
+  level: number[];
+  brightness: number[];
+}
+
+/** Two parts that hit the same voice at the same time, and what is done about it. */
+export interface Double {
+  part: number;
+  other: number;
+  voice: string;
+  choice: string;
+  words: string;
+}
+
+/** own: names of what a varied section has of its own. joins: what leads over to the next. promise: a mark it does not keep, in words. */
+export interface Section {
+  id: number;
+  name: string;
+  bars: number;
+  repeats: number;
+  tempo_bpm: number | null;
+  metre: string | null;
+  first_bar: number;
+  notes: string;
+  mark: string;
+  parent: number | null;
+  parent_name: string;
+  own: string[];
+  joins: Record<string, any>[];
+  join_words: string[];
+  promise: string;
+}
+
+/** patterns: id, name and ticks of each. voices, crashes: voice and name. */
+export interface Part {
+  id: number;
+  name: string;
+  kit: string;
+  kit_name: string;
+  words: string;
+  said: Record<string, any>;
+  patterns: [number, string, number][];
+  voices: [string, string][];
+  crashes: [string, string][];
+  muted: string[];
+  cycle_ticks: number | null;
+  step_ticks: number;
+  start_shift_ticks: number;
+  rotation_ticks: number;
+  restarts: boolean;
+  bars: string;
+  pattern_order: number[];
+  change_percent: number;
+  seed: number;
+  fills: boolean;
+  level_db: number;
+  mute: boolean;
+  solo: boolean;
+}
+
+/** A cell in which the part rests. */
+export interface Rest {
+  rest: boolean;
+  own: boolean;
+  strokes: string;
+}
+
+/** pattern: its id, or "order". strokes: a picture of loudness 0-9 of so many equal stretches. */
+export interface Cell {
+  rest: boolean;
+  own: boolean;
+  strokes: string;
+  pattern?: number | string;
+  name?: string;
+  muted?: string[];
+  level_db?: number;
+  feel?: Record<string, any>;
+}
+
+export interface SongLoop {
+  id: number;
+  name: string;
+  sections: number[];
+  muted: boolean;
+  level_db: number;
+  from_bar: number;
+  to_bar: number;
+}
+
+/** written: every hit stands where it is played. cycles: name, shift and ticks of each part that turns; meet: ticks at which they begin together. grids: words by ticks. */
+export interface SongData {
+  seen: Seen;
+  metre: string;
+  tempo_bpm: number;
+  bars: number;
+  length_s: number;
+  written: boolean;
+  sections: Section[];
+  parts: Part[];
+  cells: Record<number, Record<number, Cell>>;
+  loops: SongLoop[];
+  energy: Energy;
+  cycles: [string, number, number][];
+  meet: number[];
+  bar: number;
+  together: string;
+  doubles: Double[];
+  kits: Record<string, string>;
+  joins: Record<string, string>;
+  grids: Record<string, string>;
+  free_loops: [number, string][];
+}
+
+/** Which pattern the part plays in sections: an id, 0 for the part's own order, null for rest. */
+export interface CellSetEdit {
+  kind: "cell_set";
+  section_ids: number[];
+  part_id: number;
+  pattern: number | null;
+}
+
+export interface CellLevelEdit {
+  kind: "cell_level";
+  section_id: number;
+  part_id: number;
+  value: number;
+}
+
+export interface CellMuteEdit {
+  kind: "cell_mute";
+  section_id: number;
+  part_id: number;
+  voice: string;
+  value: boolean;
+}
+
+/** What is felt otherwise here; null goes by the part again. */
+export interface CellFeelEdit {
+  kind: "cell_feel";
+  section_id: number;
+  part_id: number;
+  field: "swing_percent" | "swing_unit" | "short_note_ms" | "template_id" | "timing_pull" | "accent_pull" | "groove_scales" | "push_ms" | "drift_ms" | "jitter_ms" | "touch" | "seed" | "runs_on" | "groove_on" | "groove_lane" | "ghost_percent" | "depth_percent" | "weaker_hand" | "density_percent";
+  value: boolean | number | string | null;
+}
+
+/** A cell, with all that is set in it, to other sections; a rest too. */
+export interface CellCopyEdit {
+  kind: "cell_copy";
+  part_id: number;
+  from_id: number;
+  to_ids: number[];
+}
+
+/** A cell of a variation goes along with its parent's again. */
+export interface CellFreeEdit {
+  kind: "cell_free";
+  section_id: number;
+  part_id: number;
+}
+
+/** One field of the feel of "stack", "part" or a voice; value None gives it back to what it inherits. */
+export interface FeelEdit {
+  kind: "feel";
+  scope: string;
+  field: "swing_percent" | "swing_unit" | "short_note_ms" | "template_id" | "timing_pull" | "accent_pull" | "groove_scales" | "push_ms" | "drift_ms" | "jitter_ms" | "touch" | "seed" | "runs_on" | "groove_on" | "groove_lane" | "ghost_percent" | "depth_percent" | "weaker_hand" | "density_percent";
+  value: number | boolean | string | null;
+}
+
+/** The voices the groove reaches; all of the part's: as it was by itself. */
+export interface ReachEdit {
+  kind: "reach";
+  voices: string[];
+}
+
+export interface TightenEdit {
+  target: "grid" | "swing" | "groove";
+  strength_percent: number;
+  leave_alone_ms?: number;
+  step_ticks: number;
+  swing_percent?: number;
+  swing_unit?: number;
+  template_id?: number | null;
+  places?: [string, number][];
+  kind: "tighten";
+}
+
+/** The feel becomes the hits: of the whole stack (nothing of the feel is left), or of one voice, whose feel is then set so that its hits stay. The part has the same hits as the stack as long as a song has one part. */
+export interface WriteInEdit {
+  kind: "write_in";
+  scope: string;
+}
+
+/** A straight one in the song's metre and tempo, to be drawn on. */
+export interface GrooveDrawEdit {
+  kind: "groove_draw";
+  name: string;
+  slots_per_bar: number;
+  bars?: number;
+}
+
+/** Of bars as they are played now, on the part's grid. */
+export interface GrooveBarsEdit {
+  kind: "groove_bars";
+  name: string;
+  from_bar: number;
+  bars?: number;
+}
+
+/** from_bars: the bars of the loop it is made of, none for all. put_on: the part leans on it at once. */
+export interface GrooveLoopEdit {
+  kind: "groove_loop";
+  name: string;
+  loop_id: number;
+  bars?: 1 | 2 | 4 | 8;
+  from_bars?: number[];
+  per_beat?: number | null;
+  put_on?: boolean;
+}
+
+/** Of (groove, share) pairs. */
+export interface GrooveBlendEdit {
+  kind: "groove_blend";
+  name: string;
+  shares: [number, number][];
+}
+
+/** A copy of a groove: "copy" as it is, "stretch" at half speed over twice its bars, "repeat" over `bars` bars. */
+export interface GrooveLongerEdit {
+  kind: "groove_longer";
+  groove_id: number;
+  how: "copy" | "stretch" | "repeat";
+  bars?: number;
+}
+
+/** Slots of a lane as [slot from 0, offset in ms, accent 0-1], None leaving one as it is. */
+export interface GrooveSlotsEdit {
+  kind: "groove_slots";
+  groove_id: number;
+  lane: string;
+  values: ([number, number | null, number | null])[];
+}
+
+/** Another name, and what it does in words (at most 200 characters). */
+export interface GrooveNameEdit {
+  kind: "groove_name";
+  groove_id: number;
+  name: string;
+  words?: string;
+}
+
+/** Off the shelf; songs that lean on it still do. */
+export interface GrooveAwayEdit {
+  kind: "groove_away";
+  groove_id: number;
+}
+
+/** Lock these hits, or free them. */
+export interface LockHitsEdit {
+  kind: "lock_hits";
+  places: [string, number][];
+  locked: boolean;
+}
+
+/** Lock a whole row, written or not, or free it. */
+export interface LockVoiceEdit {
+  kind: "lock_voice";
+  voice: string;
+  locked: boolean;
+}
+
+/** Lock the place in every bar that `tick` lies on, on all rows, or free it. */
+export interface LockPlaceEdit {
+  kind: "lock_place";
+  tick: number;
+  locked: boolean;
+}
+
+/** These hits (none: all) on the nearest slot without an offset of their own; the feel stays. A hit off the grid goes to the slot that is nearest to its tick, if its voice has none there. */
+export interface StraightAgainEdit {
+  kind: "straight_again";
+  places: [string, number][];
+  step_ticks: number;
+}
+
+/** WriteHit(voice: 'Voice', tick: 'Tick', velocity: 'Count' = 96) */
+export interface WriteEdit {
+  kind: "write";
+  voice: string;
+  tick: number;
+  velocity?: number;
+}
+
+/** RemoveHit(voice: 'Voice', tick: 'Tick') */
+export interface RemoveEdit {
+  kind: "remove";
+  voice: string;
+  tick: number;
+}
+
+/** Move a hit to another place, another voice, or both; its velocity and own offset go with it. */
+export interface MoveEdit {
+  kind: "move";
+  voice: string;
+  tick: number;
+  to_voice: string;
+  to_tick: number;
+}
+
+/** SetVelocity(voice: 'Voice', tick: 'Tick', velocity: 'Count') */
+export interface VelocityEdit {
+  kind: "velocity";
+  voice: string;
+  tick: number;
+  velocity: number;
+}
+
+/** Set a hit's own offset in ms, negative = early. */
+export interface OffsetEdit {
+  kind: "offset";
+  voice: string;
+  tick: number;
+  offset_ms: number;
+}
+
+/** Let a hit sound with an alternate sound of its voice, 1-4; 0 is the voice's own. */
+export interface AlternateEdit {
+  kind: "alternate";
+  voice: string;
+  tick: number;
+  alternate: number;
+}
+
+/** Give the pattern so many bars. Doubling copies what is there; shortening refuses to drop hits silently. */
+export interface LengthEdit {
+  kind: "length";
+  bars: number;
+}
+
+/** A length of any number of ticks; what lies behind it goes, what is new is empty. */
+export interface LengthTicksEdit {
+  kind: "length_ticks";
+  length_ticks: number;
+}
+
+/** Take bars out, with what is written there; from_bar counts from 1. */
+export interface DropBarsEdit {
+  kind: "drop_bars";
+  from_bar: number;
+  bars: number;
+}
+
+/** Put bars in before from_bar (one past the last: at the end), empty or as copies of the bars before them. */
+export interface AddBarsEdit {
+  kind: "add_bars";
+  from_bar: number;
+  bars: number;
+  copies?: boolean;
+}
+
+/** The whole pattern over twice its length (factor 2), or half of it (0.5). */
+export interface SpeedEdit {
+  kind: "speed";
+  factor: number;
+}
+
+/** In these bars only these voices go on; the rest falls silent there. */
+export interface BreakEdit {
+  kind: "break";
+  from_bar: number;
+  bars: number;
+  keep: string[];
+}
+
+/** A hit on each of these ticks that has none. */
+export interface PaintEdit {
+  kind: "paint";
+  voice: string;
+  ticks: number[];
+  velocity?: number;
+}
+
+/** These hits away; places without a hit are passed over. */
+export interface WipeEdit {
+  kind: "wipe";
+  places: [string, number][];
+}
+
+/** A hit on every n-th slot from a place to the end of the pattern. */
+export interface RowEveryEdit {
+  kind: "row_every";
+  voice: string;
+  start_tick: number;
+  step_ticks: number;
+  every: number;
+  velocity?: number;
+}
+
+/** `hits` hits as evenly as they go over `slots` slots from a place on, turned by so many slots; what the row has there goes. Again and again to the end of the pattern. After Toussaint (2005). */
+export interface RowSpreadEdit {
+  kind: "row_spread";
+  voice: string;
+  start_tick: number;
+  step_ticks: number;
+  hits: number;
+  slots: number;
+  turned?: number;
+  velocity?: number;
+}
+
+/** Leave this many percent of a row's hits, chosen by chance; the same seed leaves the same ones. */
+export interface RowThinEdit {
+  kind: "row_thin";
+  voice: string;
+  percent: number;
+  seed: number;
+}
+
+/** A voice's hits to another voice, so many ticks later (negative: earlier), round the pattern's end. */
+export interface RowCopyEdit {
+  kind: "row_copy";
+  voice: string;
+  to_voice: string;
+  shift_ticks?: number;
+}
+
+/** Turn a row round: "reverse" (the last slot becomes the first), "mirror" (the second half becomes the first, backwards), "later" or "earlier" by one slot, round the end. */
+export interface RowTurnEdit {
+  kind: "row_turn";
+  voice: string;
+  how: string;
+  step_ticks: number;
+}
+
+/** One value for each of these hits. step_ticks: the slot a ratchet fills. */
+export interface ValuesEdit {
+  kind: "values";
+  field: string;
+  values: [string, number, number][];
+  step_ticks?: number;
+}
+
+/** The same articulation fields for all of these hits: {"ornament": "flam"}, {"locked": True}, ... */
+export interface ArticulateEdit {
+  kind: "articulate";
+  places: [string, number][];
+  values: ArticulationFields;
+}
+
+/** Articulation fields; what is not named stays as it is. */
+export interface ArticulationFields {
+  ornament?: string;
+  strokes?: number;
+  span_ticks?: number;
+  spacing?: string;
+  swell?: number;
+  grace_ms?: number;
+  tune_cents?: number;
+  pan?: number;
+  length_ticks?: number;
+  odds_percent?: number;
+  passes?: number;
+  locked?: boolean;
+  backwards?: boolean;
+}
+
+/** Hits to other places and voices, as (voice, tick, to voice, to tick), or copies of them. A hit that lies where one arrives makes way. */
+export interface MoveManyEdit {
+  kind: "move_many";
+  moves: [string, number, string, number][];
+  copies?: boolean;
+}
+
+/** Hits put down with the first at `tick`; what reaches past the end is left out. What lies there makes way. */
+export interface PasteEdit {
+  kind: "paste";
+  hits: [string, number, number, number, number, ArticulationFields][];
+  tick: number;
+}
+
+/** Each hit's own offset by so many ms. */
+export interface NudgeEdit {
+  kind: "nudge";
+  places: [string, number][];
+  by_ms: number;
+}
+
+/** Turn chosen hits round within the span they take: "reverse", "mirror" (rows upside down), "later" or "earlier" by a slot, round the span's ends. */
+export interface TurnEdit {
+  kind: "turn";
+  places: [string, number][];
+  how: string;
+  step_ticks: number;
+  start_tick: number;
+  end_tick: number;
+}
+
+/** Spread chosen hits to twice their distances from start_tick (factor 2), or draw them to half (0.5). */
+export interface StretchEdit {
+  kind: "stretch";
+  places: [string, number][];
+  factor: number;
+  start_tick: number;
+}
+
+/** A shape over one value of these hits. line, curve: from `start` to `end`, the curve bent by `bend` (-1 to 1). wave: between them, `count` times. steps: `weights` as values, one after another. random: anywhere from `start` to `end`, by `seed`. scale: by `amount` percent of what it is. compress: `amount` percent toward the mean (negative: away from it). fixed: all to `start`. limit: none below `start` or above `end`. humanize: up to `amount` either way by `seed`, the order of loud and quiet kept. tilt: the first hit down and the last one up by `amount`. shift: all by `amount`. accents: `figure`, or `weights` (-1 to 1 for each slot of a bar) when it is "own", times `amount`. */
+export interface ShapeEdit {
+  kind: "shape";
+  field: string;
+  places: [string, number][];
+  shape: string;
+  start?: number;
+  end?: number;
+  bend?: number;
+  count?: number;
+  amount?: number;
+  seed?: number;
+  figure?: string;
+  weights?: number[];
+  step_ticks?: number;
+}
+
+/** A line of the shelf from a place on. */
+export interface PutLineEdit {
+  kind: "put_line";
+  key: string;
+  start_tick?: number;
+}
+
+export interface SnapshotBackEdit {
+  kind: "snapshot_back";
+  snapshot_id: number;
+}
+
+/** stages: names and bars of sections before the one there is (a build-up). one_by_one: every change is a step of its own to undo. */
+export interface IdeaEdit {
+  kind: "idea";
+  what: "fill" | "variation" | "grow" | "roll" | "build" | "borrow" | "mix";
+  words: string;
+  changes: ChangeDoc[];
+  length_ticks: number;
+  stages?: Stage[];
+  one_by_one?: boolean;
+}
+
+/** gone, come: hits as rows of voice, tick, velocity, offset in ms, and for some alternate and articulation. */
+export interface ChangeDoc {
+  kind: string;
+  gone?: HitDoc[];
+  come?: HitDoc[];
+  words?: string;
+}
+
+export interface HitDoc {
+  voice: string;
+  tick: number;
+  velocity: number;
+  offset_ms?: number;
+  alternate?: number;
+  articulation?: ArticulationFields | null;
+}
+
+export interface Stage {
+  name: string;
+  bars: number;
+}
+
+/** All joins of a section, as they are wanted. */
+export interface JoinsSetEdit {
+  kind: "joins_set";
+  section_id: number;
+  joins: JoinDoc[];
+}
+
+export interface JoinDoc {
+  kind: "fill" | "drop" | "crash" | "swell" | "pickup";
+  part?: number;
+  pattern?: number;
+  voice?: string;
+  beats?: number;
+  velocity?: number;
+  gap_ms?: number;
+  fade_ms?: number;
+  keep?: number[];
+  last_only?: boolean;
+}
+
+/** A fill or pick-up of the program's own for the end of a section, which becomes a pattern of the part. */
+export interface JoinDrawEdit {
+  kind: "join_draw";
+  section_id: number;
+  part_id: number;
+  what?: "fill" | "pickup";
+  beats?: number;
+  seed?: number;
+  last_only?: boolean;
+}
+
+/** A fill made in Ideas for the selected pattern ends a section; the pattern stays as it is. */
+export interface JoinIdeaEdit {
+  kind: "join_idea";
+  section_id: number;
+  changes: ChangeDoc[];
+  begin_tick: number;
+  end_tick: number;
+  last_only?: boolean;
+}
+
+/** SetVoiceField(role: 'Role', field: 'FieldName', value: 'Value') */
+export interface KitVoiceEdit {
+  kind: "kit_voice";
+  role: string;
+  field: string;
+  value: boolean | number | string | null;
+}
+
+/** Several fields of a layer at once, as a handle or a proposal sets them. */
+export interface KitLayerEdit {
+  kind: "kit_layer";
+  role: string;
+  layer: number;
+  values: Record<string, boolean | number | string | null>;
+  alternate?: number;
+}
+
+/** One control of a layer's model, or "room". */
+export interface KitModelEdit {
+  kind: "kit_model";
+  role: string;
+  layer: number;
+  control: string;
+  value: number;
+  alternate?: number;
+}
+
+/** RemoveLayer(role: 'Role', layer: 'LayerNumber', alternate: 'AlternateNumber' = 0) */
+export interface KitLayerOffEdit {
+  kind: "kit_layer_off";
+  role: string;
+  layer: number;
+  alternate?: number;
+}
+
+/** RemoveAlternate(role: 'Role', alternate: 'Annotated[int, Ge(1), Le(4)]') */
+export interface KitAlternateOffEdit {
+  kind: "kit_alternate_off";
+  role: string;
+  alternate: number;
+}
+
+/** RemoveVoice(role: 'Role') */
+export interface KitVoiceOffEdit {
+  kind: "kit_voice_off";
+  role: string;
+}
+
+/** To a place in the order, from 0. */
+export interface KitVoicePlaceEdit {
+  kind: "kit_voice_place";
+  role: string;
+  place: number;
+}
+
+/** The note tuned voices follow, 0 = C ... 11 = B; None for none. */
+export interface KitKeyEdit {
+  kind: "kit_key";
+  key_note: number | null;
+}
+
+/** Give every voice its General MIDI note again. */
+export interface KitMidiEdit {
+  kind: "kit_midi";
+}
+
+/** A sound of the library on a layer; layer None: one layer more. */
+export interface KitPutEdit {
+  kind: "kit_put";
+  role: string;
+  layer?: number | null;
+  alternate?: number;
+  sound_id: number;
+}
+
+/** A voice more for the kit, with a sound of the library (none chosen: the first of that role). */
+export interface KitVoiceOnEdit {
+  kind: "kit_voice_on";
+  role: string;
+  sound_id?: number | null;
+}
+
+export interface KitAlternateEdit {
+  kind: "kit_alternate";
+  role: string;
+  sound_id: number;
+}
+
+/** A voice's layers become one sound of the library, which takes their place. */
+export interface KitFoldEdit {
+  kind: "kit_fold";
+  role: string;
+  name: string;
+}
+
+/** A kit of one's own on the part: a copy of the one there, or one with a first sound of the library for every voice the part has. For the song: a copy on each of its parts that play on that kit. */
+export interface KitNewEdit {
+  kind: "kit_new";
+  name: string;
+  source: "copy" | "new" | "song";
+}
+
+export interface KitNameEdit {
+  kind: "kit_name";
+  name: string;
+}
+
+export interface LoopTakeEdit {
+  kind: "loop_take";
+  loop_id: number;
+}
+
+/** One correction of what was heard. */
+export interface LoopCorrectEdit {
+  kind: "loop_correct";
+  loop_id: number;
+  change: Sensitivity | Pace | Bars | One | AddHit | MoveHit | RemoveHit | KeepHit | Ignore | Regard | Follow | AsHeard | GroupCount | GroupVoice | GroupSplit | GroupMerge | GroupMove;
+}
+
+export interface Sensitivity {
+  kind: "sensitivity";
+  value: number;
+}
+
+/** Half or double the tempo. */
+export interface Pace {
+  kind: "half" | "double";
+}
+
+export interface Bars {
+  kind: "bars";
+  bars: number;
+  metre: string;
+}
+
+export interface One {
+  kind: "one";
+  time_s: number;
+}
+
+export interface AddHit {
+  kind: "add";
+  time_s: number;
+}
+
+export interface MoveHit {
+  kind: "move";
+  time_s: number;
+  to_s: number;
+}
+
+export interface RemoveHit {
+  kind: "remove";
+  time_s: number;
+}
+
+/** A doubtful hit is one. */
+export interface KeepHit {
+  kind: "keep";
+  time_s: number;
+}
+
+/** Nothing in this span is a hit. */
+export interface Ignore {
+  kind: "ignore";
+  time_s: number;
+  to_s: number;
+}
+
+/** The span round this place counts again. */
+export interface Regard {
+  kind: "regard";
+  time_s: number;
+}
+
+/** Whether every bar has a line of its own, where its hits are. */
+export interface Follow {
+  kind: "follow";
+  follows: boolean;
+}
+
+/** Give up every correction. */
+export interface AsHeard {
+  kind: "as_heard";
+}
+
+/** So many groups by sound, proposed anew; 0: as many as there seem to be. */
+export interface GroupCount {
+  kind: "group_count";
+  count: number;
+}
+
+export interface GroupVoice {
+  kind: "group_voice";
+  group: number;
+  voice: string;
+}
+
+export interface GroupSplit {
+  kind: "group_split";
+  group: number;
+}
+
+export interface GroupMerge {
+  kind: "group_merge";
+  group: number;
+  into: number;
+}
+
+/** A hit from one group to another, or out of it (to: None). */
+export interface GroupMove {
+  kind: "group_move";
+  time_s: number;
+  group: number;
+  to: number | null;
+}
+
+/** A loop's hits on the song's kit: "replace" the pattern, or "join" what is written (hits in the same place stay). tempo: the song goes at the loop's. */
+export interface LoopBeatEdit {
+  kind: "loop_beat";
+  loop_id: number;
+  how: "replace" | "join";
+  tempo?: boolean;
+}
+
+export interface SitInEdit {
+  strength_percent: number;
+  voices?: string[];
+  step_ticks?: number;
+  kind: "sit_in";
+  loop_id: number;
+}
+
+/** From nothing (an empty bar, and the kit's first two rails), from a line of the shelf, or from a loop's hits at their true places. */
+export interface PartAddEdit {
+  kind: "part_add";
+  kit_key: string;
+  name?: string;
+  line?: string;
+  loop_id?: number;
+}
+
+/** The same hits on another kit, some voices muted; it plays where the other one does. */
+export interface PartCopyEdit {
+  kind: "part_copy";
+  part_id: number;
+  kit_key: string;
+  muted?: string[];
+}
+
+export interface PartTakeEdit {
+  kind: "part_take";
+  part_id: number;
+}
+
+/** To a place among the parts, counted from 0. */
+export interface PartMoveEdit {
+  kind: "part_move";
+  part_id: number;
+  to: number;
+}
+
+/** One field; what is out of range is refused by the core's own rules. */
+export interface PartSetEdit {
+  kind: "part_set";
+  part_id: number;
+  field: "cycle_ticks" | "start_shift_ticks" | "rotation_ticks" | "restarts" | "bars" | "pattern_order" | "change_percent" | "seed" | "name" | "step_ticks" | "fills" | "level_db" | "mute" | "solo" | "kit_key";
+  value: boolean | number | string | number[] | null;
+}
+
+/** Two parts become the first of them: for every section a pattern of what both play there. It keeps its own kit and feel; cycles, orders and marks are carried out in the patterns. */
+export interface PartMergeEdit {
+  kind: "part_merge";
+  part_id: number;
+  other_id: number;
+}
+
+/** One part for each of its voices, each with the part's rules, feel and cells; the first keeps its place. */
+export interface PartSplitEdit {
+  kind: "part_split";
+  part_id: number;
+}
+
+/** Another pattern of a part: empty as long as a bar, or a copy of one of its patterns. */
+export interface PatternAddEdit {
+  kind: "pattern_add";
+  part_id: number;
+  copy_of?: number | null;
+}
+
+export interface PatternNameEdit {
+  kind: "pattern_name";
+  part_id: number;
+  pattern_id: number;
+  name: string;
+}
+
+/** Refused while it is played somewhere. */
+export interface PatternTakeEdit {
+  kind: "pattern_take";
+  part_id: number;
+  pattern_id: number;
+}
+
+/** After another one; 0: at the end. how: "empty", a "copy" of it, or a "variation" that goes along with it. */
+export interface SectionAddEdit {
+  kind: "section_add";
+  after_id?: number;
+  how?: "empty" | "copy" | "variation";
+}
+
+/** Variations of it keep what they had from it, as their own. */
+export interface SectionTakeEdit {
+  kind: "section_take";
+  section_id: number;
+}
+
+/** A variation becomes a section by itself, sounding as it does. */
+export interface SectionFreeEdit {
+  kind: "section_free";
+  section_id: number;
+}
+
+/** To a place among the sections, counted from 0. */
+export interface SectionMoveEdit {
+  kind: "section_move";
+  section_id: number;
+  to: number;
+}
+
+/** One field; null gives it back to the song, or to the section it is a variation of. */
+export interface SectionSetEdit {
+  kind: "section_set";
+  section_id: number;
+  field: "name" | "bars" | "repeats" | "tempo_bpm" | "metre" | "notes" | "mark";
+  value: string | number | null;
+}
+
+/** A section begins at this bar of the song, counted from 1: the one it lies in ends before it. */
+export interface SectionSplitEdit {
+  kind: "section_split";
+  bar: number;
+}
+
+export interface SectionNameEdit {
+  kind: "section_name";
+  section_id: number;
+  name: string;
+}
+
+/** A section and the one after it become one, under the first one's name and with what it plays; it ends as the second one did. */
+export interface SectionJoinEdit {
+  kind: "section_join";
+  section_id: number;
+}
+
+export interface TempoEdit {
+  kind: "tempo";
+  tempo_bpm: number;
+}
+
+export interface NameEdit {
+  kind: "name";
+  name: string;
+}
+
+export interface MixEdit {
+  kind: "mix";
+  voice: string;
+  field: "level_db" | "pan" | "mute" | "solo";
+  value: number | boolean;
+}
+
+/** Exactly these voices soloed; none: all sound again. */
+export interface SoloOnlyEdit {
+  kind: "solo_only";
+  voices: string[];
+}
+
+/** Give the part a voice's rail, or take away one without hits. */
+export interface VoiceEdit {
+  kind: "voice";
+  voice: string;
+  there: boolean;
+}
+
+/** What a slot of the part is; hits stay where they were written. */
+export interface GridEdit {
+  kind: "grid";
+  grid: "8" | "8T" | "16" | "16T" | "32" | "quint";
+}
+
+/** A row's own grid: as for the part, "part" for the part's, or "off". */
+export interface VoiceGridEdit {
+  kind: "voice_grid";
+  voice: string;
+  grid: "8" | "8T" | "16" | "16T" | "32" | "quint" | "part" | "off";
+}
+
+/** The kit of the selected part. */
+export interface KitEdit {
+  kind: "kit";
+  kit_key: string;
+}
+
+/** The loop plays under the stack, as it is by itself; or (there: False) no longer. */
+export interface UnderEdit {
+  kind: "under";
+  loop_id: number;
+  there: boolean;
+}
+
+/** One thing of how it plays there; what is out of range is refused. */
+export interface UnderSetEdit {
+  kind: "under_set";
+  loop_id: number;
+  field: "how" | "level_db" | "low_cut_hz" | "muted" | "from_bar" | "to_bar" | "section_id" | "cycle_ticks" | "start_ticks" | "to" | "strength_percent" | "template_id" | "duck_voice" | "duck_db" | "duck_hold_ms" | "duck_release_ms";
+  value: number | boolean | string | null;
+}
+
+/** Whether a loop plays in a section. One that went by its bars plays in all sections before. */
+export interface UnderCellEdit {
+  kind: "under_cell";
+  loop_id: number;
+  section_id: number;
+  there: boolean;
+}
+
+/** What is done where two parts strike a voice of their kit at one moment. */
+export interface DoubleEdit {
+  kind: "double";
+  part_id: number;
+  other_id: number;
+  voice: string;
+  choice: "keep" | "drop" | "offset";
+}
+
+/** Sections before a section that build up to it ("up"), or after it that take it apart ("down"). */
+export interface SectionStagesEdit {
+  kind: "section_stages";
+  section_id: number;
+  stages?: number;
+  bars?: number;
+  way?: "up" | "down";
+}
+
+/** One linear pattern per part, and a section for every turn; the sections there were are kept to go back to. */
+export interface SongFlatEdit {
+  kind: "song_flat";
+}
+
+/** The sections as they were before the song was written out; what was written out stays with the parts. */
+export interface SongBackEdit {
+  kind: "song_back";
+}
+
+export type Edit = CellSetEdit | CellLevelEdit | CellMuteEdit | CellFeelEdit | CellCopyEdit | CellFreeEdit | FeelEdit | ReachEdit | TightenEdit | WriteInEdit | GrooveDrawEdit | GrooveBarsEdit | GrooveLoopEdit | GrooveBlendEdit | GrooveLongerEdit | GrooveSlotsEdit | GrooveNameEdit | GrooveAwayEdit | LockHitsEdit | LockVoiceEdit | LockPlaceEdit | StraightAgainEdit | WriteEdit | RemoveEdit | MoveEdit | VelocityEdit | OffsetEdit | AlternateEdit | LengthEdit | LengthTicksEdit | DropBarsEdit | AddBarsEdit | SpeedEdit | BreakEdit | PaintEdit | WipeEdit | RowEveryEdit | RowSpreadEdit | RowThinEdit | RowCopyEdit | RowTurnEdit | ValuesEdit | ArticulateEdit | MoveManyEdit | PasteEdit | NudgeEdit | TurnEdit | StretchEdit | ShapeEdit | PutLineEdit | SnapshotBackEdit | IdeaEdit | JoinsSetEdit | JoinDrawEdit | JoinIdeaEdit | KitVoiceEdit | KitLayerEdit | KitModelEdit | KitLayerOffEdit | KitAlternateOffEdit | KitVoiceOffEdit | KitVoicePlaceEdit | KitKeyEdit | KitMidiEdit | KitPutEdit | KitVoiceOnEdit | KitAlternateEdit | KitFoldEdit | KitNewEdit | KitNameEdit | LoopTakeEdit | LoopCorrectEdit | LoopBeatEdit | SitInEdit | PartAddEdit | PartCopyEdit | PartTakeEdit | PartMoveEdit | PartSetEdit | PartMergeEdit | PartSplitEdit | PatternAddEdit | PatternNameEdit | PatternTakeEdit | SectionAddEdit | SectionTakeEdit | SectionFreeEdit | SectionMoveEdit | SectionSetEdit | SectionSplitEdit | SectionNameEdit | SectionJoinEdit | TempoEdit | NameEdit | MixEdit | SoloOnlyEdit | VoiceEdit | GridEdit | VoiceGridEdit | KitEdit | UnderEdit | UnderSetEdit | UnderCellEdit | DoubleEdit | SectionStagesEdit | SongFlatEdit | SongBackEdit;
