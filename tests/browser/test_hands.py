@@ -53,6 +53,26 @@ def test_after_a_press_on_a_section_space_plays_and_the_keys_belong_to_the_rails
         until(bench, "!easyPocket.player.running")
 
 
+def test_space_plays_even_before_a_pressed_button_has_given_the_keys_back(bench):
+    bench.evaluate("easyPocket.whose.later = () => {}")  # as on a busy machine: it comes too late
+    bench.locator("#ribbon [data-section-go]").first.click()
+    has_keys(bench, "#ribbon")
+    bench.keyboard.press("Space")
+    until(bench, "easyPocket.player.running")
+    bench.keyboard.press("Space")
+    until(bench, "!easyPocket.player.running")
+
+
+def test_a_button_reached_by_tab_is_pressed_by_space(bench):
+    bench.keyboard.press("Shift+Tab")
+    bench.locator("#play-song").focus()
+    bench.keyboard.press("Shift+Tab")
+    expect(bench.locator("#loop-toggle")).to_be_focused()
+    bench.keyboard.press("Space")
+    expect(bench.locator("#loop-toggle")).to_have_attribute("aria-pressed", "false")
+    assert not bench.evaluate("easyPocket.player.running")
+
+
 def test_on_the_shelf_nothing_is_asked_of_the_song_that_was_left(bench):
     asked = []
     bench.on("request", lambda request: asked.append(request.url) if "/state" in request.url else None)

@@ -64,7 +64,9 @@ export class Keys {
   constructor(page) {
     this.page = page;
     this.byPointer = false; // what happens now was begun by a pointer
+    this.byTab = false; // what has the focus was reached by keys
     document.addEventListener("pointerdown", () => (this.byPointer = true), true);
+    document.addEventListener("focusin", () => (this.byTab = !this.byPointer));
     document.addEventListener("keydown", (event) => this.first(event), true);
     document.addEventListener("keydown", (event) => this.down(event));
     document.addEventListener("click", (event) => this.byPointer && event.detail > 0 && this.later(event.target));
@@ -134,8 +136,10 @@ export function isTyping(element) {
   return Boolean(element.matches?.(`${TYPED}, select`));
 }
 
-// Space presses what was reached by Tab; everywhere else it plays.
-export function isPressedBySpace(element) {
+// Space presses what was reached by Tab; everywhere else it plays. (A button that was just pressed by a pointer counts as
+// one in focus as soon as a key goes down, when the focus has not been given back yet.)
+export function isPressedBySpace(element, byTab) {
   if (element.closest?.("[role='grid']")) return false;
-  return Boolean(element.matches?.('input[type="checkbox"], input[type="radio"], [role="switch"], button:focus-visible, a:focus-visible, summary:focus-visible'));
+  if (element.matches?.('input[type="checkbox"], input[type="radio"], [role="switch"]')) return true;
+  return byTab && Boolean(element.matches?.("button:focus-visible, a:focus-visible, summary:focus-visible"));
 }

@@ -65,7 +65,7 @@ export class Page {
 
   get keys() {
     return [
-      { keys: "Space", words: "play, stop", run: (event) => (isPressedBySpace(event.target) ? false : this.transport.toggle()) },
+      { keys: "Space", words: "play, stop", run: (event) => (isPressedBySpace(event.target, this.whose.byTab) ? false : this.transport.toggle()) },
       { keys: "h", words: "hold to hear it straight", run: (event) => event.repeat || this.transport.hold() },
       { keys: "t", words: "tap the tempo", run: () => this.header.tap() },
       { keys: "Ctrl+z", shows: "Ctrl Z", words: "undo; with Shift, redo", run: () => this.edits.step("undo") },
