@@ -9,6 +9,8 @@ Value = TypeVar("Value")
 
 
 class Cache(Protocol):
+    """A place to keep results in, given from outside: bounded by whoever gives it."""
+
     def get(self, key: Hashable, make: Callable[[], Any]) -> Any: ...
 
     def clear(self) -> None: ...

@@ -8,16 +8,43 @@ NUMBER = re.compile(r"\d{1,9}", re.ASCII)
 
 
 def one_line(text: str, most: int) -> str:
-    """Without control characters, half signs and double spaces; at most so many characters."""
+    r"""Bring a text from outside onto one line that can be shown.
+
+    Parameters
+    ----------
+    text
+        Control characters, half signs and double spaces are left out.
+    most
+        So many characters at most.
+
+    Examples
+    --------
+    >>> one_line("  Low \x07 Tide ", 40)
+    'Low Tide'
+    """
     return " ".join("".join(c for c in text if c.isprintable()).split())[:most]
 
 
 def several_lines(text: str) -> str:
+    """Bring a text from outside into lines that can be shown."""
     return "".join(c for c in text if c.isprintable() or c == "\n").strip()
 
 
 def whole_number(text: str) -> int | None:
-    """Plain digits, at most nine. Other scripts have signs that count as digits and cannot be read as a number."""
+    """Read plain digits, at most nine.
+
+    Other scripts have signs that count as digits and cannot be read as a number.
+
+    Returns
+    -------
+    int or None
+        None for anything else.
+
+    Examples
+    --------
+    >>> whole_number("42"), whole_number("²"), whole_number("-1")
+    (42, None, None)
+    """
     return int(text) if NUMBER.fullmatch(text) else None
 
 

@@ -166,21 +166,28 @@ def test_a_loop_plays_under_the_stack_at_its_tempo_and_is_seen_on_the_bench(loop
     saved(loop)
     expect(loop.locator("#under-level_db")).to_be_visible()
     loop.click("#play")
-    until(loop, "easyPocket.player.running && easyPocket.player.under.size > 0")
-    first = loop.evaluate("[...easyPocket.player.under.values()].map(({ at }) => at - easyPocket.player.anchor)")
+    until(loop, "easyPocket.player.running && easyPocket.player.layered.sounding.size > 0")
+    first = loop.evaluate(
+        "[...easyPocket.player.layered.sounding.values()].map(({ at }) => at - easyPocket.player.anchor)"
+    )
     length_s = loop.evaluate("easyPocket.player.stack.length_s")
     assert all(at == pytest.approx(length_s * number, abs=0.03) for number, at in enumerate(first))
     loop.select_option('[data-under="how"]', "repitch")
     saved(loop)
     key = loop.evaluate("easyPocket.playing.under[0]")
-    until(loop, f"[...easyPocket.player.under.values()].some(({{ key }}) => key === '{key}')")  # in the same pass
+    until(
+        loop, f"[...easyPocket.player.layered.sounding.values()].some(({{ key }}) => key === '{key}')"
+    )  # in the same pass
     assert loop.evaluate(
-        "[...easyPocket.player.under.values()].every(({ key }) => easyPocket.playing.under.includes(key))"
+        "[...easyPocket.player.layered.sounding.values()].every(({ key }) => easyPocket.playing.under.includes(key))"
     )
     for percent in (3, 4, 5):  # one pass of each, but only what is played is kept
         loop.locator("#under-level_db").fill(str(-percent))
         saved(loop)
-    until(loop, "[...easyPocket.player.under.values()].every(({ key }) => easyPocket.playing.under.includes(key))")
+    until(
+        loop,
+        "[...easyPocket.player.layered.sounding.values()].every(({ key }) => easyPocket.playing.under.includes(key))",
+    )
     assert (
         loop.evaluate("[...easyPocket.player.buffers.keys()].filter((name) => name.startsWith('under/')).length") <= 2
     )
@@ -190,7 +197,7 @@ def test_a_loop_plays_under_the_stack_at_its_tempo_and_is_seen_on_the_bench(loop
     until(loop, "[...easyPocket.screens.bench.rails.under.kept.values()].some((peaks) => peaks instanceof Int8Array)")
     loop.click("[data-under-mute]")
     saved(loop)
-    until(loop, "easyPocket.player.under.size === 0")
+    until(loop, "easyPocket.player.layered.sounding.size === 0")
     expect(loop.locator("[data-under-mute]")).to_have_attribute("aria-pressed", "true")
     loop.click("#play")
 

@@ -19,7 +19,9 @@ GOLDEN = 0.6180339887498949
 
 def importance(pattern: Pattern) -> npt.NDArray[np.float64]:
     """How much each hit matters, shape (n,) in the pattern's order: by metrical weight, velocity, and the backbeat.
-    Locked hits matter most. No two hits of a voice matter alike: bars take turns, so that thinning is even."""
+
+    Locked hits matter most. No two hits of a voice matter alike: bars take turns, so that thinning is even.
+    """
     columns = pattern.arrays
     held = {(hit.voice, hit.tick) for hit in backbeat(pattern)}
     score = weights(columns.tick, pattern.metre) + VELOCITY_SHARE * columns.velocity / 127
@@ -36,8 +38,10 @@ def importance(pattern: Pattern) -> npt.NDArray[np.float64]:
 
 def sounding_at(pattern: Pattern, percent_of: Mapping[str, float]) -> npt.NDArray[np.bool_]:
     """Which hits sound, shape (n,): of each voice the most important ones, as many as its percent (100 when not named).
+
     The same setting always gives the same hits, a higher one all of a lower one's and more. Raises BadValueError
-    outside 0-100 %."""
+    outside 0-100 %.
+    """
     columns = pattern.arrays
     heard = np.ones(len(columns.tick), dtype=bool)
     if all(percent_of.get(voice, 100.0) == 100.0 for voice in columns.voices):

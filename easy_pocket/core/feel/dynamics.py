@@ -38,7 +38,9 @@ def weaken_hand(
     hits: HitArrays, settings: list[Feel], tick_ms: float, velocity: Ints, late_ms: Floats, quieter: Ints
 ) -> None:
     """Fill the amounts of the weaker hand: every second place of a fast run on hats or ride, whichever hits are there.
-    A run is fast where the next or the last hit of the hats is nearer than FAST_MS."""
+
+    A run is fast where the next or the last hit of the hats is nearer than FAST_MS.
+    """
     for family in HAND_VOICES:
         members = [index for index, voice in enumerate(hits.voices) if voice in family]
         asked = [index for index in members if settings[index].weaker_hand]

@@ -176,8 +176,10 @@ STRAIGHT = Feel()
 
 @dataclass(frozen=True)
 class FeelScopes:
-    """The feel of the stack, of one part, and of single voices of that part. player: which part it is; each wanders
-    and scatters for itself."""
+    """The feel of the stack, of one part, and of single voices of that part.
+
+    player: which part it is; each wanders and scatters for itself.
+    """
 
     stack: Feel = STRAIGHT
     part: Feel = STRAIGHT

@@ -19,8 +19,10 @@ def lane_from_hits(
     slots: int,
     every: Lane | None = None,
 ) -> Lane:
-    """A lane from hits, as columns: slot, offset_ms, strength 0-1; `chosen` says which count. `every` (all hits) stands
-    in for a swing phase without any."""
+    """A lane from hits, as columns: slot, offset_ms, strength 0-1; `chosen` says which count.
+
+    `every` (all hits) stands in for a swing phase without any.
+    """
     index = slot[chosen] % slots
     offset_ms, strength = offset_ms[chosen], np.maximum(strength[chosen], 1e-6)
     weight = np.sqrt(strength)  # a loud hit says more, but one loud bar does not speak for all

@@ -21,8 +21,10 @@ Ints = npt.NDArray[np.int64]
 
 @lru_cache(maxsize=64)
 def _stretch(seed: int, name: str, block: int) -> Floats:
-    """One stretch of 1/f noise of mean 0 and standard deviation 1: shape (4096,). Its spectrum falls with the frequency
-    exactly, only the phases are drawn (after Hennig et al. 2011)."""
+    """One stretch of 1/f noise of mean 0 and standard deviation 1: shape (4096,).
+
+    Its spectrum falls with the frequency exactly, only the phases are drawn (after Hennig et al. 2011).
+    """
     count = BLOCK // 2
     phases = 2 * np.pi * uniform(seed, f"{name} {block}", np.arange(1, count + 1))
     spectrum = np.zeros(count + 1, dtype=np.complex128)

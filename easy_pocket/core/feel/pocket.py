@@ -29,8 +29,10 @@ class SwingMeasure:
 
 @dataclass(frozen=True)
 class VoicePocket:
-    """One voice's offsets: mean and standard deviation in ms, number of hits, and each offset in ms. swing: None when
-    the voice has no off-beats. accents: mean velocity by slot of the bar, NaN where it never plays."""
+    """One voice's offsets: mean and standard deviation in ms, number of hits, and each offset in ms.
+
+    swing: None when the voice has no off-beats. accents: mean velocity by slot of the bar, NaN where it never plays.
+    """
 
     voice: str
     mean_ms: float
@@ -45,8 +47,10 @@ Chosen = npt.NDArray[np.bool_]
 
 
 def pocket_by_voice(performance: Performance, chosen: Chosen | None = None, step_ticks: int = 240) -> list[VoicePocket]:
-    """Offsets against the straight grid for every voice with hits (of the chosen ones), in order of appearance. The
-    accents are counted in slots of step_ticks."""
+    """Offsets against the straight grid for every voice with hits (of the chosen ones), in order of appearance.
+
+    The accents are counted in slots of step_ticks.
+    """
     if performance.heard is not None:
         chosen = performance.heard if chosen is None else chosen & performance.heard
     offsets = performance.offset_ms

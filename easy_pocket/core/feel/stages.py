@@ -81,8 +81,10 @@ class Stage:
 
 
 def swing_of(settings: list[Feel], tick_ms: float) -> tuple[Floats, Floats]:
-    """Per voice the ticks of a swung pair and the share of its first note. A shortest short note limits the share at
-    fast tempi, after Friberg & Sundstrom (2002)."""
+    """Per voice the ticks of a swung pair and the share of its first note.
+
+    A shortest short note limits the share at fast tempi, after Friberg & Sundstrom (2002).
+    """
     pair_ticks = np.array([2.0 * 3840 // (setting.swing_unit or 16) for setting in settings])
     share = np.array([(setting.swing_percent or 50.0) / 100.0 for setting in settings])
     short_ms = np.array([setting.short_note_ms or 0.0 for setting in settings])

@@ -50,8 +50,23 @@ class Strokes:
 
 
 def pass_cycle(pattern: Pattern) -> int:
-    """After how many passes a loop of the pattern repeats, not counting what only the first pass has: 1 when every
-    pass is the same."""
+    """Count the passes after which a loop of the pattern repeats.
+
+    What only the first pass has is not counted.
+
+    Returns
+    -------
+    int
+        1 when every pass is the same.
+
+    Examples
+    --------
+    >>> from easy_pocket.core.pattern.articulation import Articulation
+    >>> from easy_pocket.core.pattern.pattern import Hit, Pattern
+    >>> every_third = Hit("crash", 0, 110, articulation=Articulation(passes=3))
+    >>> pass_cycle(Pattern(3840, (every_third, Hit("kick", 960, 110))))
+    3
+    """
     arts = [articulation for _, articulation in pattern.arrays.articulated if articulation.depends_on_pass]
     periods = [articulation.passes for articulation in arts if articulation.passes > FIRST_PASS]
     periods += [ODDS_CYCLE] if any(articulation.odds_percent < 100 for articulation in arts) else []
@@ -59,6 +74,7 @@ def pass_cycle(pattern: Pattern) -> int:
 
 
 def first_pass_differs(pattern: Pattern) -> bool:
+    """Say whether some hits sound in the first pass only."""
     return any(articulation.passes == FIRST_PASS for _, articulation in pattern.arrays.articulated)
 
 

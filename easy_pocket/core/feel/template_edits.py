@@ -46,8 +46,11 @@ def with_slots(
     lane: str,
     values: Mapping[int, tuple[float | None, float | None]],
 ) -> GrooveTemplate:
-    """Slots of a lane set to (offset in ms, accent 0-1), None leaving one as it is. A lane the template does not have
-    yet begins as a copy of all. What is set by hand is no guess. Raises BadValueError for a slot there is none of."""
+    """Slots of a lane set to (offset in ms, accent 0-1), None leaving one as it is.
+
+    A lane the template does not have yet begins as a copy of all. What is set by hand is no guess. Raises BadValueError
+    for a slot there is none of.
+    """
     if lane not in LANES:
         raise BadValueError(f"There is no lane '{lane[:20]}'; lanes are {', '.join(LANES)}.")
     old = template.lanes.get(lane, template.lanes["all"])
@@ -64,9 +67,12 @@ def with_slots(
 def template_from_performance(
     performance: Performance, name: str, source: str, *, step_ticks: int, from_bar: int = 1, bars: int = 1
 ) -> GrooveTemplate:
-    """The groove of some bars as they are played: per slot of `step_ticks` the mean offset, spread and accent of its
-    hits, for all voices and for those of each band. from_bar counts from 1. Raises BadValueError when no hits lie in
-    these bars, when there are too many bars, or when the grid does not fill a bar with whole slots."""
+    """The groove of some bars as they are played.
+
+    Per slot of `step_ticks` the mean offset, spread and accent of its hits, for all voices and for those of each band.
+    from_bar counts from 1. Raises BadValueError when no hits lie in these bars, when there are too many bars, or when
+    the grid does not fill a bar with whole slots.
+    """
     metre, hits = performance.metre, performance.hits
     require_range("The groove's bars", bars, 1, MAX_TEMPLATE_BARS)
     if metre.bar_ticks % step_ticks:
@@ -93,9 +99,12 @@ def template_from_performance(
 
 
 def blend(templates: Sequence[GrooveTemplate], weights: Sequence[float], name: str) -> GrooveTemplate:
-    """The weighted mean of grooves, slot by slot, offsets as shares of a slot; at the tempo and on the slots of the
-    finest. Two of different length repeat until both are whole. Raises BadValueError for different metres, fewer than
-    two grooves, weights that are negative or add up to nothing, or more than 8 bars."""
+    """The weighted mean of grooves, slot by slot, offsets as shares of a slot.
+
+    At the tempo and on the slots of the finest. Two of different length repeat until both are whole. Raises
+    BadValueError for different metres, fewer than two grooves, weights that are negative or add up to nothing, or more
+    than 8 bars.
+    """
     if not 2 <= len(templates) <= 8 or len(weights) != len(templates):
         raise BadValueError(f"{len(templates)} grooves cannot be blended: choose 2 to 8, each with its share.")
     for weight in weights:
@@ -141,8 +150,11 @@ def _taken(lane: Lane, index: npt.NDArray[np.intp]) -> Lane:
 
 
 def stretched(template: GrooveTemplate) -> GrooveTemplate:
-    """The groove at half speed, over twice its bars: swung 16ths become swung 8ths. A slot keeps its place as a share
-    of the whole; new slots between two lean as the mean of both, and are marked as guessed."""
+    """The groove at half speed, over twice its bars: swung 16ths become swung 8ths.
+
+    A slot keeps its place as a share of the whole; new slots between two lean as the mean of both, and are marked as
+    guessed.
+    """
     bars = template.bars * 2
     require_range("The stretched template's bars", bars, 1, MAX_TEMPLATE_BARS)
     lanes = {name: _stretched(lane) for name, lane in template.lanes.items()}
@@ -165,7 +177,25 @@ def _stretched(lane: Lane) -> Lane:
 
 
 def describe_fit(template: GrooveTemplate, metre: Metre, bars: int) -> str:
-    """How a groove fits a pattern of another metre or length, in words; empty when it simply fits."""
+    """Say in words how a groove fits a pattern of another metre or length; nothing when it simply fits.
+
+    Parameters
+    ----------
+    template
+        The groove.
+    metre, bars
+        Of the pattern.
+
+    Examples
+    --------
+    >>> from easy_pocket.core.feel.template import GrooveTemplate, Lane
+    >>> lane = Lane(offset_ms=(0.0,) * 16, accent=(1.0,) * 16)
+    >>> groove = GrooveTemplate("Keel", 104.0, 16, {"all": lane}, bars=1, metre=Metre(4, 4))
+    >>> describe_fit(groove, Metre(4, 4), 2)
+    ''
+    >>> describe_fit(groove, Metre(3, 4), 2)
+    'a groove in 4/4 on 3/4: each bar begins a bar of it, cut after 3/4'
+    """
     words = []
     if template.metre != metre:
         shorter = template.metre.bar_ticks > metre.bar_ticks

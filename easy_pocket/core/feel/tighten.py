@@ -106,7 +106,7 @@ class Tightening:
 
 
 def tighten(pattern: Pattern, feel: FeelScopes, tempo_bpm: float, wanted: Tighten) -> Tightening:
-    """o' = target + (1 - k)(o - target) for strength k, where o is where a hit is played.
+    """O' = target + (1 - k)(o - target) for strength k, where o is where a hit is played.
 
     A hit written on the chosen grid keeps its slot; others go to the slot whose target is nearest to where they are
     played. The feel stays: what the hits need to be played at o' becomes their own offset. Locked hits stay. Raises
@@ -191,8 +191,10 @@ def _targets(pattern: Pattern, wanted: Tighten, grid: Ints, voice: str, tempo_bp
 def _collisions(
     pattern: Pattern, slot: Ints, distance_ms: Floats, chosen: npt.NDArray[np.bool_]
 ) -> tuple[tuple[Collision, ...], npt.NDArray[np.bool_]]:
-    """Hits of a voice that would share a place, and which of them stay: all but the nearest, or all when a hit that
-    does not move is there already."""
+    """Hits of a voice that would share a place, and which of them stay.
+
+    All but the nearest, or all when a hit that does not move is there already.
+    """
     hits = pattern.arrays
     place = np.where(chosen, np.mod(slot, pattern.length_ticks), hits.tick)
     key = hits.voice_index.astype(np.int64) * (pattern.length_ticks + 1) + place
@@ -230,8 +232,9 @@ def placed(
     to_ms: Floats,
     velocity: Ints | None = None,
 ) -> Pattern:
-    """The pattern with these hits (indices) written on `tick` so that with this feel they are played at to_ms, with
-    this written velocity. tick, to_ms and velocity have a value for every hit of the pattern.
+    """Write these hits (indices) on `tick` so that with this feel they are played at to_ms.
+
+    tick, to_ms and velocity (as written; None: as it is) have a value for every hit of the pattern.
 
     An own offset beyond its range goes to the nearest 32nd; EditRefusedError when that place is taken.
     """
@@ -279,8 +282,10 @@ def _moved(pattern: Pattern, old: list[Hit], new: list[Hit]) -> Pattern:
 
 
 def write_in(pattern: Pattern, feel: FeelScopes, tempo_bpm: float, after: FeelScopes, voices: Iterable[str]) -> Pattern:
-    """The hits of these voices as they are played now (first pass), so that with the feel `after` they are played the
-    same. Raises EditRefusedError for locked hits."""
+    """Write these voices' hits so that the feel `after` plays them as they are played now (first pass).
+
+    Raises EditRefusedError for locked hits.
+    """
     now = perform(pattern, feel, tempo_bpm=tempo_bpm)
     of = [index for index, voice in enumerate(now.hits.voices) if voice in set(voices)]
     heard = np.ones(len(now.hits.tick), dtype=bool) if now.heard is None else now.heard
@@ -299,8 +304,10 @@ def write_in(pattern: Pattern, feel: FeelScopes, tempo_bpm: float, after: FeelSc
 
 @dataclass(frozen=True)
 class StraightAgain(PatternEdit, kind="straight_again"):
-    """These hits (none: all) on the nearest slot without an offset of their own; the feel stays. A hit off the grid
-    goes to the slot that is nearest to its tick, if its voice has none there."""
+    """These hits (none: all) on the nearest slot without an offset of their own; the feel stays.
+
+    A hit off the grid goes to the slot that is nearest to its tick, if its voice has none there.
+    """
 
     places: Annotated[tuple[Place, ...], MaxLen(MAX_CHOSEN)]
     step_ticks: Tick

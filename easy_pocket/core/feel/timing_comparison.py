@@ -21,8 +21,11 @@ Ints = npt.NDArray[np.int64]
 
 @dataclass(frozen=True)
 class Side:
-    """Hits to compare, sorted by time. voices: what voice_index points into. time_ms: 0 up to length_ms, at one tempo.
-    tick: the written place nearest to each. bands: shape (n, 3), whether a hit has to do with low, mid and high."""
+    """Hits to compare, sorted by time.
+
+    voices: what voice_index points into. time_ms: 0 up to length_ms, at one tempo. tick: the written place nearest to
+    each. bands: shape (n, 3), whether a hit has to do with low, mid and high.
+    """
 
     name: str
     voices: tuple[str, ...]
@@ -40,6 +43,7 @@ class Side:
 
 
 def side_of(performance: Performance, name: str) -> Side:
+    """Take the hits of a performance that sound as one side of a comparison."""
     performance = only_sounding(performance)
     hits = performance.hits
     order = np.argsort(performance.loop_ms, kind="stable")
@@ -62,8 +66,11 @@ def _band(voice: str) -> str:
 
 @dataclass(frozen=True)
 class TimingComparison:
-    """Hits of one side with the nearest of the other. a, b: shape (n,), indices of the pairs; gap_ms: b minus a,
-    positive where b is later. only_a, only_b: indices of hits that have none within half a slot."""
+    """Hits of one side with the nearest of the other.
+
+    a, b: shape (n,), indices of the pairs; gap_ms: b minus a, positive where b is later. only_a, only_b: indices of
+    hits that have none within half a slot.
+    """
 
     a: npt.NDArray[np.intp]
     b: npt.NDArray[np.intp]
@@ -85,8 +92,10 @@ class TimingComparison:
 
 
 def gap(a: Side, b: Side, half_slot_ms: float) -> TimingComparison:
-    """Pair every hit of `a` with the nearest of `b` in the same voice (of a loop: in the voice's band, or at all when
-    the loop has nothing in it), round the loop's end. Sides of different length repeat: the longer one is measured.
+    """Pair every hit of `a` with the nearest of `b` in the same voice (of a loop.
+
+    In the voice's band, or at all when the loop has nothing in it), round the loop's end. Sides of different length
+    repeat: the longer one is measured.
 
     Raises BadValueError when the lengths have nothing to do with each other (neither is a multiple of the other).
     """
@@ -141,7 +150,7 @@ def _families(a: Side, b: Side) -> list[tuple[npt.NDArray[np.intp], npt.NDArray[
 def _pairs(
     a: Side, b: Side, mine: npt.NDArray[np.intp], theirs: npt.NDArray[np.intp], half_slot_ms: float
 ) -> tuple[npt.NDArray[np.intp], npt.NDArray[np.intp], Floats]:
-    """b repeats within a."""
+    """B repeats within a."""
     if not len(mine) or not len(theirs):
         return mine[:0], theirs[:0], np.zeros(0)
     to, gap_ms = nearest_round(a.time_ms[mine], b.time_ms[theirs], b.length_ms)
@@ -150,8 +159,10 @@ def _pairs(
 
 
 def nearest_round(at_ms: Floats, times_ms: Floats, length_ms: float) -> tuple[npt.NDArray[np.intp], Floats]:
-    """For each place the nearest of the times (sorted, at least one) and the way to it in ms, round a loop of
-    length_ms."""
+    """Find for each place the nearest of the times (sorted, at least one).
+
+    And the way to it in ms, round a loop of length_ms.
+    """
     inside = np.mod(at_ms, length_ms)
     after = np.searchsorted(times_ms, inside) % len(times_ms)
     before = (after - 1) % len(times_ms)
@@ -177,8 +188,11 @@ def comparison_of_places(a: Side, found: TimingComparison, places: set[tuple[str
 
 @dataclass(frozen=True)
 class VoiceComparison:
-    """One voice of side a: each gap in ms, their mean and their mean size, and other_ms, how far the hits it is paired
-    with are off the places written in a."""
+    """Gather the pairs of one voice of side a.
+
+    Each gap in ms, their mean and their mean size, and other_ms, how far the hits it is paired with are off the places
+    written in a.
+    """
 
     voice: str
     gaps_ms: Floats

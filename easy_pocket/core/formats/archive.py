@@ -67,7 +67,18 @@ def _unfold(archive: zipfile.ZipFile, entry: zipfile.ZipInfo, name: str, left: i
 
 
 def plain_path(path: str) -> str:
-    """A path with forward slashes, '.' and '..' worked out and never above the top."""
+    """Give a path with forward slashes, "." and ".." worked out and never above the top.
+
+    Parameters
+    ----------
+    path
+        As an archive or a file in it says it.
+
+    Examples
+    --------
+    >>> plain_path("kit/./samples/../../../etc/x.wav")
+    'etc/x.wav'
+    """
     pieces: list[str] = []
     for piece in path.replace("\\", "/").split("/"):
         if piece == "..":
@@ -78,7 +89,21 @@ def plain_path(path: str) -> str:
 
 
 def write_archive(files: dict[str, bytes]) -> bytes:
-    """A zip of these files, the same bytes for the same files."""
+    """Pack files into a zip; the same files give the same bytes.
+
+    Parameters
+    ----------
+    files
+        Content by path.
+
+    Examples
+    --------
+    >>> data = write_archive({"a.txt": b"one"})
+    >>> data == write_archive({"a.txt": b"one"})
+    True
+    >>> read_archive(data, "x.zip", (".txt",))
+    {'a.txt': b'one'}
+    """
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
         for path, content in files.items():

@@ -25,8 +25,11 @@ def no_mix() -> Mixed:
 
 @dataclass(frozen=True)
 class PatternToWrite:
-    """A pattern as it is played. section: of the song, for a marker. note_map: MIDI notes by voice, where they are not
-    the usual ones. heard: the voices that are written (None: all). loop: early hits wrap to the end. mix: as audio."""
+    """A pattern as it is played.
+
+    section: of the song, for a marker. note_map: MIDI notes by voice, where they are not the usual ones. heard: the
+    voices that are written (None: all). loop: early hits wrap to the end. mix: as audio.
+    """
 
     performance: Performance
     name: str
@@ -39,8 +42,10 @@ class PatternToWrite:
 
 @dataclass(frozen=True)
 class ReadPattern:
-    """What a file of a pattern holds: its hits (what is off the grid keeps its place as own offsets), its tempo, and in
-    words what could not be taken."""
+    """What a file of a pattern holds.
+
+    Its hits (what is off the grid keeps its place as own offsets), its tempo, and in words what could not be taken.
+    """
 
     pattern: Pattern
     tempo_bpm: float
@@ -59,6 +64,8 @@ class SongToWrite:
 
 @dataclass(frozen=True)
 class KitToWrite:
+    """A kit, and where the audio of its sampled sounds comes from."""
+
     kit: Kit
     samples: SampleSource = no_samples
 

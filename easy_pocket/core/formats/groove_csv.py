@@ -37,8 +37,10 @@ def _cell(value: object) -> object:
 
 
 def load_groove_csv(text: str | bytes, name: str) -> GrooveTemplate:
-    """Read what `dump_groove_csv` wrote, changed or not; rows may come in any order. Raises BadValueError with the
-    file's name and the line."""
+    """Read what `dump_groove_csv` wrote, changed or not; rows may come in any order.
+
+    Raises BadValueError with the file's name and the line.
+    """
     if len(text) > MAX_BYTES:
         raise BadValueError(f"{name} is larger than a groove can be ({MAX_BYTES // 1_000_000} MB).")
     try:
@@ -109,6 +111,7 @@ def _whole(text: str | None, line: int) -> int:
 
 
 def write(given: GrooveTemplate, _options: NoOptions) -> Written:
+    """Write a groove as a table."""
     return Written(dump_groove_csv(given).encode())
 
 

@@ -84,6 +84,7 @@ def _number(value: Any) -> float:
 
 
 def dump_template(template: GrooveTemplate) -> str:
+    """Give the text of a template file."""
     return json.dumps(template_to_doc(template), indent=1) + "\n"
 
 
@@ -102,6 +103,7 @@ def load_template(text: str | bytes, name: str) -> GrooveTemplate:
 
 
 def write(given: GrooveTemplate, _options: NoOptions) -> Written:
+    """Write a groove after our schema."""
     return Written(dump_template(given).encode())
 
 

@@ -49,6 +49,7 @@ def grid_of(pattern: Pattern) -> int:
 
 
 def write(given: GrooveTemplate, _options: NoOptions) -> Written:
+    """Write a groove as notes."""
     return Written(dump_groove_midi(given))
 
 

@@ -41,24 +41,84 @@ NEAREST_BY_NOTE = {
 
 
 def voice_of_note(note: int) -> str:
-    """The voice of a note, or 'noteNN' when no voice of ours is exactly that; see `nearest_voice`."""
+    """Name the voice of a MIDI note.
+
+    Parameters
+    ----------
+    note
+        0 to 127.
+
+    Returns
+    -------
+    str
+        A voice of ours, or "noteNN" when none is exactly that: see `nearest_voice`.
+
+    Examples
+    --------
+    >>> voice_of_note(36), voice_of_note(90)
+    ('kick', 'note90')
+    """
     return EXACT_VOICE.get(note, f"{NOTE_PREFIX}{note}")
 
 
 def note_of_voice(voice: str) -> int:
+    """Give the MIDI note of a voice, or of "noteNN" its number."""
     return int(voice.removeprefix(NOTE_PREFIX)) if voice.startswith(NOTE_PREFIX) else ROLES[voice].midi_note
 
 
 def nearest_voice(voice: str) -> str:
-    """A voice our kits have: itself, or for 'noteNN' the one that sounds most like it ('rim' for the unheard of)."""
+    """Name a voice that our kits have.
+
+    Parameters
+    ----------
+    voice
+        A voice, or "noteNN".
+
+    Returns
+    -------
+    str
+        Itself, or for "noteNN" the one that sounds most like it ("rim" for the unheard of).
+
+    Examples
+    --------
+    >>> nearest_voice("note35"), nearest_voice("snare"), nearest_voice("note100")
+    ('kick', 'snare', 'rim')
+    """
     if not voice.startswith(NOTE_PREFIX):
         return voice
     return NEAREST_BY_NOTE.get(int(voice.removeprefix(NOTE_PREFIX)), "rim")
 
 
 def read_midi(data: bytes, name: str) -> ReadPattern:
-    """Read every note; none is lost. Raises MidiRefusedError for a damaged file, SMPTE time, or a change of metre
-    or tempo along the way."""
+    """Read the hits of a MIDI file; no note is lost.
+
+    Parameters
+    ----------
+    data
+        The whole file: Standard MIDI File of any type and resolution.
+    name
+        For messages.
+
+    Returns
+    -------
+    ReadPattern
+        A note on a slot is written there, another on the nearest slot of the grid that suits the file best; what is
+        left becomes its own offset. remarks say what could not be taken.
+
+    Raises
+    ------
+    MidiRefusedError
+        For a damaged file, SMPTE time, or a change of metre or tempo along the way.
+
+    Examples
+    --------
+    >>> from easy_pocket.core.feel.perform import perform
+    >>> from easy_pocket.core.pattern.pattern import Hit, Pattern
+    >>> written = write_midi(perform(Pattern(3840, (Hit("snare", 960, 100),)), tempo_bpm=96), loop=True)
+    >>> back = read_midi(written.data, "beat.mid")
+    >>> back.tempo_bpm, [(hit.voice, hit.tick, hit.velocity) for hit in back.pattern.hits]
+    (96.0, [('snare', 960, 100)])
+    """
     return _beat(open_midi(data, name), name)
 
 
@@ -86,8 +146,10 @@ def open_midi(data: bytes, name: str) -> mido.MidiFile:
 
 
 def _count_events(data: bytes, name: str) -> None:
-    """Refuse a file that holds too much before it is read: the reader is slow, counting is quick. Damaged tracks are
-    left to the reader."""
+    """Refuse a file that holds too much before it is read: the reader is slow, counting is quick.
+
+    Damaged tracks are left to the reader.
+    """
     count, place = 0, 8 + int.from_bytes(data[4:8], "big")
     while place + 8 <= len(data):
         end = min(place + 8 + int.from_bytes(data[place + 4 : place + 8], "big"), len(data))
@@ -165,6 +227,7 @@ def _beat(midi: mido.MidiFile, name: str) -> ReadPattern:
 
 
 def metre_of(message: mido.MetaMessage, name: str) -> Metre:
+    """Read the metre of a time signature; raises MidiRefusedError for one that bars cannot be counted in."""
     if message.denominator not in (2, 4, 8, 16) or not 1 <= message.numerator <= 32:
         raise MidiRefusedError(f"{name} has a metre of {message.numerator}/{message.denominator}, which is not known.")
     return Metre(message.numerator, message.denominator)
@@ -229,8 +292,10 @@ def split_places(notes: list[tuple[int, str, int]], tempo_bpm: float, length_tic
 
 
 def _in_order_of_time(rows: list[list[int]], length_ticks: int) -> None:
-    """Notes of one voice as [tick, place, velocity] in order of time: where two would swap their places, both are
-    written where they are played."""
+    """Notes of one voice as [tick, place, velocity] in order of time.
+
+    Where two would swap their places, both are written where they are played.
+    """
     swapped = True
     while swapped:
         swapped = False
@@ -355,6 +420,7 @@ class MidiOptions(PatternOptions):
 
 
 def write(given: PatternToWrite, options: MidiOptions) -> Written:
+    """Write a pattern as it is played."""
     written = write_midi(
         given.performance,
         name=given.name,

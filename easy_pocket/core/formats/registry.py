@@ -1,5 +1,7 @@
-"""File formats: each registers itself in its own file. Export menus, addresses, what a file may be called, the command
-line and the table in docs/formats.md follow from these entries.
+"""File formats: each registers itself in its own file.
+
+Export menus, addresses, what a file may be called, the command line and the table in docs/formats.md follow from these
+entries.
 
 A new format is one file in this folder:
 
@@ -95,8 +97,11 @@ _REGISTERED: list[Format] = []
 
 
 def register(one: Format) -> Format:
-    """Raises TypeError for a name that is taken among the formats of the same thing, and for a format that can neither
-    be read nor written."""
+    """Add a format.
+
+    Raises TypeError for a name that is taken among the formats of the same thing, and for a format that can neither be
+    read nor written.
+    """
     for other in _REGISTERED:
         if other.of == one.of and other.name == one.name:
             raise TypeError(f"two formats of a {one.of} are called '{one.name}'")
@@ -115,10 +120,12 @@ def formats_of(of: Of) -> list[Format]:
 
 
 def written(of: Of) -> list[Format]:
+    """List the formats a thing can be written in."""
     return [one for one in formats_of(of) if one.write]
 
 
 def endings_read(of: Of) -> tuple[str, ...]:
+    """List the endings of files that are read as a thing."""
     return tuple(ending for one in formats_of(of) if one.read for ending in one.endings)
 
 

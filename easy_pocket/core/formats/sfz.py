@@ -42,8 +42,11 @@ FAR_OFF_DB = 6.0  # a kit that is so much louder or softer than ours on the whol
 
 
 def write_sfz(kit: Kit, samples: SampleSource = no_samples) -> bytes:
-    """The zip's bytes. Alternate sounds are chosen by key switches: the lowest keys without a voice, the first of them
-    for the voices' own sounds."""
+    """The zip's bytes.
+
+    Alternate sounds are chosen by key switches: the lowest keys without a voice, the first of them for the voices' own
+    sounds.
+    """
     files: dict[str, bytes] = {}
     lines = [
         f"// {plain_line(kit.name)}, a drum kit",
@@ -333,6 +336,7 @@ def _velocity_level(region: dict[str, str]) -> float:
 
 
 def write(given: KitToWrite, _options: NoOptions) -> Written:
+    """Write a kit with its samples."""
     return Written(write_sfz(given.kit, given.samples))
 
 

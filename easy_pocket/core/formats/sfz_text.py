@@ -26,7 +26,26 @@ class SfzText:
 
 
 def parse_sfz(data: bytes, name: str) -> SfzText:
-    """Raises KitRefusedError for a file that is no text, too large, or holds no region."""
+    """Read the regions of an SFZ text, what they inherit written out.
+
+    Parameters
+    ----------
+    data
+        The file's bytes.
+    name
+        For messages.
+
+    Raises
+    ------
+    KitRefusedError
+        For a file that is no text, too large, or holds no region.
+
+    Examples
+    --------
+    >>> text = parse_sfz(b"<group> volume=-3 <region> sample=kick.wav key=36", "kit.sfz")
+    >>> text.regions
+    ({'volume': '-3', 'sample': 'kick.wav', 'key': '36'},)
+    """
     if len(data) > MAX_BYTES:
         raise KitRefusedError(f"{name} has {len(data) / 1e6:.0f} MB of text; an SFZ of at most 4 MB can be read.")
     if b"\0" in data:

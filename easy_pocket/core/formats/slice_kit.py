@@ -51,8 +51,10 @@ def slice_sfz(count: int) -> str:
 
 
 def slice_files(audio: Audio, heard: LoopAnalysis, name: str, by: str = "hits", slots: int = 1) -> dict[str, bytes]:
-    """Every file by its path: samples/001.wav and so on (24 bit), NAME.sfz and NAME.mid. Raises BadValueError before
-    any is made when the loop cannot be cut so."""
+    """Every file by its path: samples/001.wav and so on (24 bit), NAME.sfz and NAME.mid.
+
+    Raises BadValueError before any is made when the loop cannot be cut so.
+    """
     cuts = cut_slices(heard.onsets, heard.reading, by, slots)
     plain = "".join(c for c in name if c.isalnum() or c in " -_") or "loop"
     files = {
@@ -99,8 +101,11 @@ def slice_midi(slices: Slices, reading: Reading, name: str) -> bytes:
 def slice_kit(
     audio: Audio, heard: LoopAnalysis, name: str, by: str = "hits", slots: int = 1
 ) -> tuple[Kit, dict[str, Frames], Pattern]:
-    """The slices as a kit with its samples by content key, and the pattern that replays them. A slice cuts the one
-    before it; struck hardest it is as loud as it was. Raises BadValueError when the loop cannot be cut so."""
+    """The slices as a kit with its samples by content key, and the pattern that replays them.
+
+    A slice cuts the one before it; struck hardest it is as loud as it was. Raises BadValueError when the loop cannot be
+    cut so.
+    """
     cuts = cut_slices(heard.onsets, heard.reading, by, slots)
     if len(cuts) > MOST_SLICES:
         raise BadValueError(

@@ -42,8 +42,10 @@ MOST_SECTIONS = 128
 
 
 def song_ticks(song: Arrangement, time_ms: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
-    """Unrounded ticks of the song at these times, by the tempo of the section each falls in; what is early on the very
-    first beat is negative."""
+    """Unrounded ticks of the song at these times, by the tempo of the section each falls in.
+
+    What is early on the very first beat is negative.
+    """
     if not song.spans:
         return np.zeros(len(time_ms))
     starts_ms = np.array([span.start_ms for span in song.spans])
@@ -60,9 +62,11 @@ def write_song_midi(
     name: str = "Easy Pocket",
     by: str = "part",
 ) -> WrittenMidi:
-    """by: a track for each "part", or for each "voice" of each part. note_maps: by part. When a hit comes before the
-    first beat a bar of pre-roll is set before it. As in the mix, what is muted (or not soloed when something is) is
-    left out; a part or voice that is has its track, without hits."""
+    """by: a track for each "part", or for each "voice" of each part.
+
+    note_maps: by part. When a hit comes before the first beat a bar of pre-roll is set before it. As in the mix, what
+    is muted (or not soloed when something is) is left out; a part or voice that is has its track, without hits.
+    """
     song = played.song
     heard_parts = audible_parts(song.parts)
     ticks_of = {one.part.key: np.rint(song_ticks(song, one.struck.time_ms)).astype(np.int64) for one in played.parts}
@@ -169,6 +173,8 @@ class ReadPart:
 
 @dataclass(frozen=True)
 class ReadSection:
+    """A stretch of the file with one tempo and one metre; bars: how many of that metre."""
+
     name: str
     bars: int
     tempo_bpm: float
@@ -189,9 +195,11 @@ class ReadSong:
 
 
 def read_song_midi(data: bytes, name: str, *, by_voice: bool = False) -> ReadSong:
-    """A file with any number of tracks, tempi and metres. A track with notes is a part (with `by_voice` each of its
-    voices is one); markers begin sections, and so does every change of tempo or metre. No note of the percussion
-    channel is lost; a bar of pre-roll as the program writes it is kept as a section of that name.
+    """A file with any number of tracks, tempi and metres.
+
+    A track with notes is a part (with `by_voice` each of its voices is one); markers begin sections, and so does every
+    change of tempo or metre. No note of the percussion channel is lost; a bar of pre-roll as the program writes it is
+    kept as a section of that name.
 
     Raises MidiRefusedError for a damaged file, one without notes, or more than 512 bars, 64 parts or 128 sections.
     """
@@ -303,6 +311,7 @@ class SongMidiOptions(SongOptions):
 
 
 def write(given: SongToWrite, options: SongMidiOptions) -> Written:
+    """Write a whole song as it is played."""
     written = write_song_midi(given.played, given.note_maps, name=given.name, by=options.by)
     return Written(written.data, (PRE_ROLL,) if written.pre_roll_bars else ())
 

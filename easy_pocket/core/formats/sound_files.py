@@ -19,6 +19,8 @@ MAX_ALL_S = 1200.0
 
 @dataclass(frozen=True)
 class ImportedSounds:
+    """A sound out of a file: frames at 44.1 kHz, and which role it was taken for (certainty 0-1)."""
+
     name: str
     audio: str  # content key
     frames: Frames

@@ -29,6 +29,7 @@ def write_one_shots(kit: Kit, samples: SampleSource = no_samples) -> bytes:
 
 
 def write(given: KitToWrite, _options: NoOptions) -> Written:
+    """Write the sounds of a kit."""
     return Written(write_one_shots(given.kit, given.samples))
 
 

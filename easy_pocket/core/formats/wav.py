@@ -23,6 +23,7 @@ def write_mix(mixed: Mixed, options: FitOptions) -> bytes:
 
 
 def write(given: PatternToWrite | SongToWrite, options: FitOptions) -> Written:
+    """Mix it and write the mix. Raises WouldClipError."""
     return Written(write_mix(given.mix(), options))
 
 

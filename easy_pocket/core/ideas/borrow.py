@@ -15,9 +15,12 @@ from easy_pocket.core.pattern.voices import voice_name
 
 
 def fitted(source: Pattern, voice: str, target: Pattern, grid_ticks: int = 0) -> list[Hit]:
-    """The voice's hits laid over the target's length: bar by bar, beat by beat. A bar with more beats than the source
-    has begins again with its first ones, one with fewer drops the last; between beats of two and of three parts places
-    go to the nearest part. grid_ticks: places go to the nearest slot of that grid, 0 leaves them."""
+    """The voice's hits laid over the target's length: bar by bar, beat by beat.
+
+    A bar with more beats than the source has begins again with its first ones, one with fewer drops the last; between
+    beats of two and of three parts places go to the nearest part. grid_ticks: places go to the nearest slot of that
+    grid, 0 leaves them.
+    """
     line = [hit for hit in source.hits if hit.voice == voice]
     if not line:
         return []
@@ -54,8 +57,10 @@ def _part(inside: int, stretch: float, from_thirds: bool, to_thirds: bool, pulse
 
 
 def borrow(scene: IdeaContext, source: Pattern, voice: str, to_voice: str, name: str, grid_ticks: int = 0) -> Idea:
-    """The line of `voice` in place of what `to_voice` plays here. Raises EditRefusedError when there is none, or it is
-    locked."""
+    """The line of `voice` in place of what `to_voice` plays here.
+
+    Raises EditRefusedError when there is none, or it is locked.
+    """
     if to_voice not in scene.voices:
         raise EditRefusedError(f"The kit has no {voice_name(to_voice)}: choose a voice it has.")
     line = [replace(hit, voice=to_voice) for hit in fitted(source, voice, scene.pattern, grid_ticks)]

@@ -46,10 +46,13 @@ def usual_order(pattern: Pattern) -> tuple[str, ...]:
 def stages(
     pattern: Pattern, count: int, order: tuple[str, ...] = (), from_percent: float = 60.0, bars: int = 0
 ) -> tuple[Stage, ...]:
-    """`count` stages up to the whole pattern. order: voices in the order in which they come in, those not named last.
-    from_percent: how dense the first stage is. bars: of a stage, 0 for the pattern's own length.
+    """`count` stages up to the whole pattern.
 
-    Raises EditRefusedError when there is too little to build up from, BadValueError for a number out of range."""
+    order: voices in the order in which they come in, those not named last. from_percent: how dense the first stage is.
+    bars: of a stage, 0 for the pattern's own length.
+
+    Raises EditRefusedError when there is too little to build up from, BadValueError for a number out of range.
+    """
     require_range("The number of stages", count, 2, MOST_STAGES)
     require_range("The density of the first stage", from_percent, 10, 100, "%")
     require_range("The bars of a stage", bars, 0, 64)

@@ -17,8 +17,11 @@ MOST_CHANGES = 20_000
 
 @dataclass(frozen=True)
 class Change:
-    """One thing an idea does, in words: hits that go and hits that come. Most are a single hit each; kind is "add",
-    "remove", "move", "velocity", "voice", or the name of something that takes several ("break")."""
+    """One thing an idea does, in words: hits that go and hits that come.
+
+    Most are a single hit each; kind is "add", "remove", "move", "velocity", "voice", or the name of something that
+    takes several ("break").
+    """
 
     kind: str
     gone: tuple[Hit, ...]
@@ -61,8 +64,27 @@ def key_of(changes: Iterable[Change], length_ticks: int) -> str:
 
 
 def with_changes(pattern: Pattern, changes: Iterable[Change], length_ticks: int | None = None) -> Pattern:
-    """The pattern after these changes. A hit that comes to a place whose own hit stays (its removal was dropped) takes
-    that place; one that goes and is gone already is passed over."""
+    """Give the pattern as it is after changes.
+
+    A hit that comes to a place whose own hit stays (its removal was dropped) takes that place; one that goes and is
+    gone already is passed over.
+
+    Parameters
+    ----------
+    pattern
+        Before them.
+    changes
+        Hits that go and come.
+    length_ticks
+        Of the pattern then; None: as it is.
+
+    Examples
+    --------
+    >>> kick, soft = Hit("kick", 0, 110), Hit("kick", 0, 60)
+    >>> softer = Change("accent", gone=(kick,), come=(soft,), words="softer kick")
+    >>> with_changes(Pattern(3840, (kick,)), [softer]).hits[0].velocity
+    60
+    """
     taken = dict(pattern.by_place)
     for change in changes:
         for hit in change.gone:
@@ -73,8 +95,10 @@ def with_changes(pattern: Pattern, changes: Iterable[Change], length_ticks: int 
 
 
 def changes_between(before: Pattern, after: Iterable[Hit], among: Iterable[Hit] | None = None) -> tuple[Change, ...]:
-    """What leads from a pattern (of the hits `among` it, all when None) to other hits, hit by hit, in order of place: a
-    hit that goes and one that comes in one place are a change of voice when each has only the other."""
+    """What leads from a pattern (of the hits `among` it, all when None) to other hits, hit by hit, in order of place.
+
+    A hit that goes and one that comes in one place are a change of voice when each has only the other.
+    """
     now = {(hit.voice, hit.tick): hit for hit in after}
     then = before.by_place if among is None else {(hit.voice, hit.tick): hit for hit in among}
     gone = [hit for place, hit in then.items() if place not in now]
@@ -93,18 +117,22 @@ def changes_between(before: Pattern, after: Iterable[Hit], among: Iterable[Hit] 
 
 
 def where(hit: Hit, pattern: Pattern) -> str:
+    """Name a hit by its voice and place."""
     return f"{voice_name(hit.voice)} at {place_name(hit.tick, pattern.metre)}"
 
 
 def added(hit: Hit, pattern: Pattern, kind: str = "add", what: str = "") -> Change:
+    """Make a change that brings a hit."""
     return Change(kind, (), (hit,), f"{what or 'new'} {where(hit, pattern)}, velocity {hit.velocity}")
 
 
 def removed(hit: Hit, pattern: Pattern, kind: str = "remove") -> Change:
+    """Make a change that takes a hit away."""
     return Change(kind, (hit,), (), f"{where(hit, pattern)} out")
 
 
 def voice_change(hit: Hit, new: Hit, pattern: Pattern) -> Change:
+    """Make a change that gives a hit to another voice."""
     return Change("voice", (hit,), (new,), f"{where(hit, pattern)} on {voice_name(new.voice)} instead")
 
 

@@ -104,6 +104,7 @@ class Draft:
 
 
 def frame_of(scene: IdeaContext, settings: FillSettings, begin: int, end: int) -> Frame:
+    """Gather what is fixed before a fill is drawn: voices, slots, what goes on under it."""
     pattern = scene.pattern
     voices = check_voices(scene.voices)
     keep = set(settings.keep or ())
@@ -132,8 +133,10 @@ def pick(rng: np.random.Generator, odds: Mapping[str, float]) -> str:
 
 
 def _target(frame: Frame, rng: np.random.Generator, sparser: bool) -> tuple[int, int, int]:
-    """Hits of the whole window that are wanted, and the fewest and most that will do. sparser: they need not be denser
-    than the beat, because what was asked for leaves no room for it."""
+    """Hits of the whole window that are wanted, and the fewest and most that will do.
+
+    sparser: they need not be denser than the beat, because what was asked for leaves no room for it.
+    """
     if frame.settings.density is not None:
         exact = sum(frame.settings.density) / 2 * frame.beats
         slack = max(DENSITY_SLACK * exact, 0.5)
@@ -219,8 +222,10 @@ def _lands(last: int, hits: list[Hit], staying: tuple[Hit, ...]) -> bool:
 def _placed(
     frame: Frame, drawn: _Drawn, laid: Ground, new: int, chord: list[str], rng: np.random.Generator
 ) -> tuple[list[tuple[str, int]], str]:
-    """Voices and ticks of `new` hits, the ending's chord among them, and the way of the line in words; nothing when
-    they find no room."""
+    """Voices and ticks of `new` hits, the ending's chord among them, and the way of the line in words.
+
+    Nothing when they find no room.
+    """
     settings, metre = frame.settings, frame.scene.metre
     ramp = settings.density or (1.0, 1.25)
     per_slot = shares(new - len(chord), laid.slots, frame.begin, frame.end, ramp)

@@ -39,8 +39,11 @@ def _silence(begin: int, end: int, metre: Metre, step: int) -> Place:
 
 @dataclass(frozen=True)
 class Ending:
-    """short: its words on a button. odds: how often it is drawn when nobody asks for one; all add up to 1.
-    place(begin, end, metre, step): where its last hit lies in the window from tick begin to end."""
+    """short: its words on a button.
+
+    odds: how often it is drawn when nobody asks for one; all add up to 1. place(begin, end, metre, step): where its
+    last hit lies in the window from tick begin to end.
+    """
 
     short: str
     odds: float

@@ -63,8 +63,10 @@ def ground(ending: str, begin: int, end: int, subdivision: str, metre: Metre, rn
 
 
 def shares(wanted: int, slots: Ints, begin: int, end: int, ramp: tuple[float, float]) -> Ints:
-    """How many of `wanted` hits fall on each slot on average, as whole numbers whose running sum follows the ramp of
-    density from begin to end."""
+    """Deal `wanted` hits out to the slots.
+
+    Whole numbers, how many fall on each on average; their running sum follows the ramp of density from begin to end.
+    """
     if not len(slots) or wanted <= 0:
         return np.zeros(len(slots), dtype=np.int64)
     u = (slots - begin) / max(end - begin, 1)

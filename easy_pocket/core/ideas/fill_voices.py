@@ -102,8 +102,11 @@ def _trade(slots: list[int], drums: list[str], feet: bool, metre: Metre, rng: np
 
 @dataclass(frozen=True)
 class Way:
-    """A way through the drums. short: its words on a button. odds: how often it is drawn when nobody asks for one; all
-    add up to 1. walk(slots, drums, feet, metre, rng): its voices, one for each slot."""
+    """A way through the drums.
+
+    short: its words on a button. odds: how often it is drawn when nobody asks for one; all add up to 1. walk(slots,
+    drums, feet, metre, rng): its voices, one for each slot.
+    """
 
     short: str
     odds: float
@@ -119,8 +122,10 @@ WAYS = {
 
 
 class Limbs:
-    """What each slot holds so far, and whether one more stroke could be played there: feet by their own distance, hands
-    by a rough rule that the real check of playability comes after."""
+    """What each slot holds so far, and whether one more stroke could be played there.
+
+    Feet by their own distance, hands by a rough rule that the real check of playability comes after.
+    """
 
     def __init__(self, taken: dict[int, list[str]], tempo_bpm: float, playable: bool) -> None:
         self.taken = taken

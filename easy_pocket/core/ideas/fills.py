@@ -89,8 +89,10 @@ def describe_briefly(found: int, wanted: int) -> str:
 
 
 def furthest_apart(lists: Sequence[Sequence[Hit]], count: int) -> list[int]:
-    """Which of these lists of hits are furthest from each other, one after another: none nearer to another than 0.15,
-    and 0.35 on average."""
+    """Which of these lists of hits are furthest from each other, one after another.
+
+    None nearer to another than 0.15, and 0.35 on average.
+    """
     table = distances(lists)
     chosen = [0]
     while len(chosen) < min(count, len(lists)):
@@ -122,8 +124,11 @@ def _idea(frame: Frame, draft: Draft, seed: int) -> Idea:
 
 
 def measured(scene: IdeaContext, hits: Iterable[Hit], begin: int, end: int) -> tuple[dict[str, float], tuple[str, ...]]:
-    """What is measured of the hits an idea leaves in its window (density, syncopation, distance from what was there),
-    and its tags: these, and whether two hands and two feet can play it."""
+    """Measure the hits an idea leaves in its window: density, syncopation, distance from what was there.
+
+    What is measured of the hits an idea leaves in its window (density, syncopation, distance from what was there), and
+    its tags: these, and whether two hands and two feet can play it.
+    """
     before = scene.pattern
     inside = sorted(hits, key=attrgetter("tick", "voice"))
     was = Pattern(before.length_ticks, tuple(within(before, begin, end)), before.metre)

@@ -27,8 +27,11 @@ ALIKE = 20  # steps of velocity two hits may lie apart and still count as one
 
 @dataclass(frozen=True)
 class GrowSettings:
-    """bars: of the pattern then. changes: hits by which each bar differs from every other at least. bigger: bars 4, 8,
-    12 and 16 change more. fill_beats: a fill at the end, so many beats long; 0 for none."""
+    """bars: of the pattern then.
+
+    changes: hits by which each bar differs from every other at least. bigger: bars 4, 8, 12 and 16 change more.
+    fill_beats: a fill at the end, so many beats long; 0 for none.
+    """
 
     bars: int = 8
     changes: int = 2
@@ -43,8 +46,10 @@ class GrowSettings:
 
 @dataclass(frozen=True)
 class BarPlan:
-    """What becomes of a bar (both counted from 1): a copy of an earlier one, and which changes of the idea are its
-    own."""
+    """What becomes of a bar (both counted from 1).
+
+    A copy of an earlier one, and which changes of the idea are its own.
+    """
 
     bar: int
     from_bar: int
@@ -55,13 +60,18 @@ class BarPlan:
 
 @dataclass(frozen=True)
 class Grown:
+    """The longer pattern as an idea, and what each of its bars is."""
+
     idea: Idea
     plan: tuple[BarPlan, ...]
 
 
 def grow(scene: IdeaContext, settings: GrowSettings, seed: int, again: Mapping[int, int] | None = None) -> Grown:
-    """The pattern at its new length, and what each bar is. again: how often a bar (counted from 1) was drawn anew; the
-    other bars stay. Raises EditRefusedError when the pattern is as long already, or its bars cannot be told apart."""
+    """The pattern at its new length, and what each bar is.
+
+    again: how often a bar (counted from 1) was drawn anew; the other bars stay. Raises EditRefusedError when the
+    pattern is as long already, or its bars cannot be told apart.
+    """
     require_range("The seed", seed, 0, MAX_SEED)
     bar = scene.metre.bar_ticks
     source = -(-scene.pattern.length_ticks // bar)

@@ -59,13 +59,27 @@ class IdeaContext:
 
 
 def usual_beats(metre: Metre) -> int:
-    """Beats of a fill when nobody says: half a bar, rounded up."""
+    """Say how long a fill is when nobody says: half a bar, rounded up.
+
+    Parameters
+    ----------
+    metre
+        Of the pattern.
+
+    Examples
+    --------
+    >>> usual_beats(Metre(4, 4)), usual_beats(Metre(3, 4))
+    (2, 2)
+    """
     return -(-(metre.bar_ticks // metre.pulse_ticks) // 2)
 
 
 def window(scene: IdeaContext, beats: float | None = None, end_tick: int | None = None) -> tuple[int, int]:
-    """Ticks from and up to which a fill lies: so many beats (as one counts them) before end_tick, which is the end of
-    the pattern when None. beats None: half a bar. Raises EditRefusedError when it does not fit the pattern."""
+    """Ticks from and up to which a fill lies.
+
+    So many beats (as one counts them) before end_tick, which is the end of the pattern when None. beats None: half a
+    bar. Raises EditRefusedError when it does not fit the pattern.
+    """
     metre, pattern = scene.metre, scene.pattern
     end = pattern.length_ticks if end_tick is None else end_tick
     if beats is None:

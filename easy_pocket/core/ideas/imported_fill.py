@@ -16,9 +16,11 @@ from easy_pocket.core.pattern.pattern import Pattern
 def bring_fill(
     scene: IdeaContext, source: Pattern, begin: int, end: int, name: str, from_tick: int | None = None
 ) -> Idea:
-    """The source's hits from from_tick on (None: up to the beat of its last hit) in the window from tick begin to
-    end, with their rhythm, offsets and dynamics, on the voices of this kit. Raises EditRefusedError when it has none
-    there."""
+    """The source's hits from from_tick on (None.
+
+    Up to the beat of its last hit) in the window from tick begin to end, with their rhythm, offsets and dynamics, on
+    the voices of this kit. Raises EditRefusedError when it has none there.
+    """
     length = end - begin
     pulse = source.metre.pulse_ticks
     last_beat = max((hit.tick for hit in source.hits), default=0) // pulse

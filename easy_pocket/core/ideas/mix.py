@@ -19,8 +19,11 @@ SECOND_VOICES = (*FEET, "crash", "ride", "hat_closed", "hat_open", "shaker", "ta
 
 
 def mix(scene: IdeaContext, one: Pattern, other: Pattern, way: str, begin: int, end: int, seed: int = 0) -> Idea:
-    """A fill out of two that are in place already, over ticks begin to end. What the first does outside the window
-    goes, what the second does there (a crash) stays. Raises EditRefusedError for another way."""
+    """A fill out of two that are in place already, over ticks begin to end.
+
+    What the first does outside the window goes, what the second does there (a crash) stays. Raises EditRefusedError for
+    another way.
+    """
     if way not in WAYS:
         raise EditRefusedError(f"Fills can be mixed by {', '.join(WAYS)}; '{way[:20]}' is none of them.")
     metre = scene.metre

@@ -145,7 +145,9 @@ def _unchained(chain: tuple[object, ...]) -> list[Fault]:
 
 def faults_of_hits(hits: Sequence[Hit], tempo_bpm: float) -> list[Fault]:
     """Faults of written hits on the straight grid; places point into the hits as given, which are in order of tick.
-    Ornaments are not counted: see `check_performance`."""
+
+    Ornaments are not counted: see `check_performance`.
+    """
     tick_ms = ms_per_tick(tempo_bpm)
     return faults([hit.tick * tick_ms for hit in hits], [hit.voice for hit in hits])
 
@@ -166,7 +168,27 @@ def check_performance(performance: Performance) -> list[tuple[Hit, Fault]]:
 
 
 def unplayable(pattern: Pattern, tempo_bpm: float) -> list[str]:
-    """In words, what two hands and two feet cannot play of a pattern, straight."""
+    """Say in words what two hands and two feet cannot play of a pattern, straight.
+
+    Parameters
+    ----------
+    pattern
+        What is written.
+    tempo_bpm
+        How fast.
+
+    Returns
+    -------
+    list of str
+        Empty when all can be played.
+
+    Examples
+    --------
+    >>> from easy_pocket.core.pattern.pattern import Hit, Pattern
+    >>> at_once = [Hit(voice, 0, 100) for voice in ("snare", "ride", "crash", "tom_low")]
+    >>> unplayable(Pattern(3840, tuple(at_once)), 100)[0]
+    'snare at 1.1: more than two strokes for two hands at once'
+    """
     return [
         f"{voice_name(hit.voice)} at {place_name(hit.tick, pattern.metre)}: {fault.words}"
         for hit, fault in check_performance(perform(pattern, tempo_bpm=tempo_bpm, straight=True))
@@ -174,7 +196,7 @@ def unplayable(pattern: Pattern, tempo_bpm: float) -> list[str]:
 
 
 def limbs_used(voices: Sequence[str]) -> str:
-    """ "two hands, one foot": what plays these voices when all of a hand's work is shared."""
+    """Say what plays these voices when all of a hand's work is shared: "two hands, one foot"."""
     feet = len({FEET[voice] for voice in voices if voice in FEET})
     hands = "two hands" if any(voice not in FEET for voice in voices) else "no hand"
     return f"{hands}, {('no foot', 'one foot', 'two feet')[feet]}"

@@ -27,8 +27,11 @@ MOST_STROKES = 512
 
 @dataclass(frozen=True)
 class RollSettings:
-    """rates: of equal cells of the span, one after another; "" is a gap. velocity and tune_cents: from the first stroke
-    to the last. gap: every so many-th stroke is left out (0: none). lands: a last stroke on the end of the span."""
+    """rates: of equal cells of the span, one after another; "" is a gap.
+
+    velocity and tune_cents: from the first stroke to the last. gap: every so many-th stroke is left out (0: none).
+    lands: a last stroke on the end of the span.
+    """
 
     voice: str
     begin: int
@@ -82,7 +85,8 @@ FIGURES = (
 def roll(scene: IdeaContext, wanted: RollSettings, name: str = "", seed: int = 0) -> Idea:
     """One roll. What the voice has in the span goes, but for locked hits, which stay in place of the strokes there.
 
-    Raises EditRefusedError when no stroke is left, BadValueError for a span outside the pattern."""
+    Raises EditRefusedError when no stroke is left, BadValueError for a span outside the pattern.
+    """
     pattern = scene.pattern
     require_range("The beginning of the roll", wanted.begin, 0, pattern.length_ticks - 1, "ticks")
     require_range("The length of the roll", wanted.end - wanted.begin, 60, pattern.length_ticks, "ticks")

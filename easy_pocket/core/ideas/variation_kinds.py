@@ -81,6 +81,7 @@ class Span:
 
 
 def ghosts(span: Span) -> list[Change]:
+    """Soft strokes of the snare, or what stands for it, on weak places that are free."""
     voice = span.scene.first("snare", "rim", "conga_high", "clap")
     if voice is None:
         return []
@@ -89,6 +90,7 @@ def ghosts(span: Span) -> list[Change]:
 
 
 def kicks(span: Span) -> list[Change]:
+    """Kicks more or fewer, none of them beside the backbeat."""
     voice = span.scene.first("kick", "tom_low", "conga_low")
     if voice is None:
         return []
@@ -112,6 +114,7 @@ def extra_backbeats(span: Span) -> list[Change]:
 
 
 def opened(span: Span) -> list[Change]:
+    """Closed hats that open, where there is room."""
     if "hat_open" not in span.scene.voices:
         return []
     free = set(span.empty("hat_open"))
@@ -124,6 +127,7 @@ def opened(span: Span) -> list[Change]:
 
 
 def moved(span: Span) -> list[Change]:
+    """Hits moved to a free place beside theirs; the backbeat stays."""
     held = {(hit.voice, hit.tick) for hit in backbeat(span.pattern)}
     found = []
     for voice in dict.fromkeys(hit.voice for hit in span.hits):
@@ -140,6 +144,7 @@ def moved(span: Span) -> list[Change]:
 
 
 def other_sounds(span: Span) -> list[Change]:
+    """Hits given to a voice that is like theirs."""
     found = []
     for hit in span.hits:
         for other in OTHERS.get(hit.voice, ()):
@@ -229,8 +234,10 @@ def step_of(scene: IdeaContext) -> int:
 
 
 def possible(span: Span, kinds: tuple[str, ...], rng: np.random.Generator) -> list[Change]:
-    """Everything that could be done, each kind in an order of chance and the kinds by turns, so that the first ones are
-    of many kinds."""
+    """List everything that could be done.
+
+    Each kind in an order of chance and the kinds by turns, so that the first ones are of many kinds.
+    """
     by_kind = [span.all_of(kind) for kind in kinds]
     shuffled = [[changes[place] for place in rng.permutation(len(changes)).tolist()] for changes in by_kind]
     order = rng.permutation(len(shuffled)).tolist()

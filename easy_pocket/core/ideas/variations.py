@@ -26,9 +26,11 @@ SHUFFLES = 8  # orders of what could be done, drawn on the way to a distance
 
 @dataclass(frozen=True)
 class VariationSettings:
-    """changes: how many, None as many as the distance takes (3 when that is open too). distance: 0 to 1 of the bars
-    that are varied, None whatever comes. kinds: empty for all. playable: add nothing two hands and two feet cannot
-    play."""
+    """changes: how many, None as many as the distance takes (3 when that is open too).
+
+    distance: 0 to 1 of the bars that are varied, None whatever comes. kinds: empty for all. playable: add nothing two
+    hands and two feet cannot play.
+    """
 
     changes: int | None = None
     distance: float | None = None
@@ -91,8 +93,10 @@ def variations(
 def choose(
     span: Span, settings: VariationSettings, rng: np.random.Generator, used: dict[tuple[str, int], int] | None = None
 ) -> list[Change]:
-    """Changes that do not get in each other's way, as many and as far as asked; empty when it cannot be. Places in
-    `used` come last, so that the ideas of a batch touch different ones."""
+    """Changes that do not get in each other's way, as many and as far as asked; empty when it cannot be.
+
+    Places in `used` come last, so that the ideas of a batch touch different ones.
+    """
     kinds = settings.kinds or tuple(KINDS)
     best: list[Change] = []
     nearest = np.inf
@@ -220,6 +224,7 @@ def _idea(span: Span, whole: Pattern, chosen: list[Change], seed: int) -> Idea:
 
 
 def variation_facts(span: Span, after: Pattern) -> dict[str, float]:
+    """Measure a variation: its distance from what was there, its density (hits a beat) and its syncopation."""
     return {
         "distance": round(_between(span, after), 4),
         "density": round(density(after, span.begin, span.end), 3),

@@ -22,8 +22,10 @@ WAYS_OUT = "Set the bars by hand, add or drop hits, or take it as slices: they n
 
 
 def beat_doubt(onsets: Onsets, reading: Reading) -> str:
-    """Why there is no steady beat, and what can be done all the same, in a sentence each; empty for a beat one can
-    lean on. A reading the user set is not doubted."""
+    """Why there is no steady beat, and what can be done all the same, in a sentence each.
+
+    Empty for a beat one can lean on. A reading the user set is not doubted.
+    """
     if reading.confidence >= 1.0:
         return ""
     likely = reading.confidence * reading.fit >= BELIEVED and reading.fit >= FITTING and len(onsets) >= FEW_HITS
@@ -44,8 +46,10 @@ def _reason(onsets: Onsets, reading: Reading) -> str:
 
 
 def _two_tempi(onsets: Onsets, reading: Reading) -> tuple[float, float] | None:
-    """The tempi of its halves, where each fits a grid of its own much better than all fit one, or the beat that was
-    followed jumps between them."""
+    """Give the tempi of its two halves, where they are to be doubted.
+
+    Where each fits a grid of its own much better than all fit one, or the beat that was followed jumps between them.
+    """
     if len(onsets) <= FEW_HITS:
         return None
     first, second = (_half(onsets, half) for half in (0, 1))

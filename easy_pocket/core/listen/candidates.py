@@ -49,8 +49,11 @@ PICTURE = 5 * SPANS + 2 * 5 + 4 + len(AROUND_MS) + 5
 
 @dataclass(frozen=True)
 class Candidates:
-    """Places where something stirs, in order. at: samples of the prepared signal, (n,). attack: where the attack of
-    each starts, likewise, and over_db how far it stands above what rang before. pictures: (n, PICTURE)."""
+    """Places where something stirs, in order.
+
+    at: samples of the prepared signal, (n,). attack: where the attack of each starts, likewise, and over_db how far it
+    stands above what rang before. pictures: (n, PICTURE).
+    """
 
     at: Ints
     attack: Ints
@@ -141,8 +144,10 @@ def _refined(prepared: Prepared, places: Ints) -> tuple[Ints, Floats]:
 
 
 def _span_levels_db(prepared: Prepared, at: Ints) -> tuple[Floats, Floats]:
-    """Level of each band in each span round places, in dB of what is loud in that band: (n, 5, spans); and how loud
-    that is against the loudest band, in dB: (5,)."""
+    """Level of each band in each span round places, in dB of what is loud in that band.
+
+    (n, 5, spans); and how loud that is against the loudest band, in dB: (5,).
+    """
     energy, last = prepared.energy, prepared.energy.shape[1] - 1
     edges = np.rint(np.array(SPAN_EDGES_MS) / 1000 * RATE_HZ / BLOCK).astype(np.intp)
     where = np.clip(at[:, None] // BLOCK + edges, 0, last)

@@ -61,8 +61,10 @@ def _follow(onsets: Onsets, evened_s: Floats, reading: Reading) -> Reading | Non
 
 
 def followed(onsets: Onsets, reading: Reading) -> Reading:
-    """A reading with a bar line for every bar, where its hits say it is, however little they differ; the reading itself
-    when they do not say (a single bar, or lines out of order)."""
+    """A reading with a bar line for every bar, where its hits say it is, however little they differ.
+
+    The reading itself when they do not say (a single bar, or lines out of order).
+    """
     if reading.drifts or reading.bars < 2:
         return reading
     laid = _laid(onsets, onsets.time_s, replace(reading, trimmed=False))

@@ -34,9 +34,12 @@ PIECE = 512  # hits looked at together
 
 
 def onset_pictures(mono: npt.NDArray[np.floating[Any]], times_s: Floats) -> Floats:
-    """One row of 82 per hit: new energy by three spans and 20 bands in dB below the hit's loudest cell - bands above
-    400 Hz below their own loudest, so that a bass does not hide them - what rang before likewise, how far apart the two
-    are, and the hit's level in dB below the loop's loud hits. mono: 44.1 kHz, shape (frames,)."""
+    """Picture each hit by its energy: shape (hits, 82).
+
+    New energy by three spans and 20 bands in dB below the hit's loudest cell (bands above 400 Hz below their own
+    loudest, so that a bass does not hide them), what rang before likewise, how far apart the two are, and the hit's
+    level in dB below the loop's loud hits. mono: 44.1 kHz, shape (frames,).
+    """
     if not len(times_s):
         return np.zeros((0, 4 * (len(BANDS_HZ) - 1) + 2))
     starts = np.rint(times_s * RATE_HZ).astype(np.intp)
@@ -85,8 +88,10 @@ def _fitted() -> dict[str, Floats]:
 
 
 def kind_scores(pictures: Floats) -> tuple[Floats, Floats]:
-    """What speaks for each of KINDS, about 0 to 1 each: (n, 5); and how alike each picture is to the one known that is
-    most like it, 0-1: (n,)."""
+    """What speaks for each of KINDS, about 0 to 1 each.
+
+    (n, 5); and how alike each picture is to the one known that is most like it, 0-1: (n,).
+    """
     fitted = _fitted()
     scaled = (pictures - fitted["middle"]) / fitted["width"]
     scores, likeness = np.zeros((len(scaled), len(KINDS))), np.zeros(len(scaled))

@@ -60,9 +60,12 @@ def found_swing_percent(onsets: Onsets, reading: Reading) -> float | None:
 def hits_that_count(
     onsets: Onsets, slot: Ints, reading: Reading, from_bars: Sequence[int] = (), lane: str = "all"
 ) -> npt.NDArray[np.bool_]:
-    """Which hits a groove is made of: those in its bars (counted from 1; none named: all of the loop) that belong to
-    the lane, and lie on slots: a 16th between 8ths says nothing about either. slot: as `slots_and_offsets` gives it.
-    Raises BadValueError for a bar the loop has not."""
+    """Which hits a groove is made of.
+
+    Those in its bars (counted from 1; none named: all of the loop) that belong to the lane, and lie on slots: a 16th
+    between 8ths says nothing about either. slot: as `slots_and_offsets` gives it. Raises BadValueError for a bar the
+    loop has not.
+    """
     for bar in from_bars:
         require_range("A bar to take the groove from", bar, 1, reading.bars)
     counts = (slot >= 0) & (slot < reading.slots_per_bar * reading.bars)

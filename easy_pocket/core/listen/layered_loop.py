@@ -1,5 +1,7 @@
-"""A loop under the stack: at the song's tempo, set to its grid, a groove or the stack, turning at its own length, and
-making room for a voice."""
+"""A loop under the stack: at the song's tempo, on its grid, a groove or the stack.
+
+It turns at its own length, and makes room for a voice.
+"""
 
 from __future__ import annotations
 
@@ -196,8 +198,10 @@ def _turned(turn: npt.NDArray[np.float32], under: LayerSettings, tick_s: float, 
 
 
 def duck_db(under: LayerSettings, performance: Performance, frames: int) -> Floats:
-    """What room is made for a voice, in dB (0 or less) for each frame of the pass: full depth a little before each of
-    its hits, held, then let go evenly in dB."""
+    """What room is made for a voice, in dB (0 or less) for each frame of the pass.
+
+    Full depth a little before each of its hits, held, then let go evenly in dB.
+    """
     hits = performance.hits
     if under.duck_voice not in hits.voices or not under.duck_db:
         return np.zeros(frames)

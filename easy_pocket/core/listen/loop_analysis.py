@@ -75,8 +75,10 @@ class LoopAnalysis:
 def analyze_loop(
     audio: Audio, corrections: Corrections | None = None, on_progress: OnProgress = no_progress
 ) -> LoopAnalysis:
-    """Find hits, tempo and bars. Raises NoHitsError when no hit stands out, and whatever `on_progress` raises to stop
-    it."""
+    """Find hits, tempo and bars.
+
+    Raises NoHitsError when no hit stands out, and whatever `on_progress` raises to stop it.
+    """
     corrections = corrections or Corrections()
     prepared = prepare(audio, on_progress)
     del audio  # if nobody else holds it: of ten minutes it is a hundred megabytes
@@ -94,8 +96,10 @@ def analyze_loop(
 def _found(
     prepared: Prepared, corrections: Corrections, on_progress: OnProgress
 ) -> tuple[Onsets | None, list[Reading]]:
-    """What is heard before anything is corrected, and how its bars read. What the bars say about faint hits changes no
-    reading: those lie on its grid."""
+    """What is heard before anything is corrected, and how its bars read.
+
+    What the bars say about faint hits changes no reading: those lie on its grid.
+    """
     candidates = find_candidates(prepared, on_progress)
     odds = sound_log_odds(candidates)
     try:

@@ -20,8 +20,11 @@ Floats = npt.NDArray[np.float64]
 
 
 def loop_performance(onsets: Onsets, reading: Reading, tempo_bpm: float) -> Performance:
-    """What was heard in a loop as a performance at a tempo: its voices are the bands low, mid and high (each hit is of
-    its strongest), written on the slots of the reading. Hits before its bar one are left out."""
+    """What was heard in a loop as a performance at a tempo.
+
+    Its voices are the bands low, mid and high (each hit is of its strongest), written on the slots of the reading. Hits
+    before its bar one are left out.
+    """
     return _heard(onsets, reading, tempo_bpm)[0]
 
 

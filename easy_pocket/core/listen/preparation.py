@@ -83,8 +83,10 @@ def prepare(audio: Audio, on_progress: OnProgress = no_progress) -> Prepared:
 
 
 def _add_up_band(energy: Floats, samples: Singles, band_hz: tuple[float, float]) -> None:
-    """Energy of one band summed up to every BLOCK-th sample, into `energy`; low bands are filtered at an eighth of the
-    rate."""
+    """Energy of one band summed up to every BLOCK-th sample, into `energy`.
+
+    Low bands are filtered at an eighth of the rate.
+    """
     blocks = len(samples) // BLOCK
     step = LOW_STEP if band_hz[1] <= LOW_BELOW_HZ else 1
     sos = filter_of("band", band_hz, RATE_HZ // step)
@@ -102,6 +104,7 @@ def _add_up_band(energy: Floats, samples: Singles, band_hz: tuple[float, float])
 
 @lru_cache
 def filter_of(kind: str, corner_hz: float | tuple[float, float], rate_hz: int = RATE_HZ) -> Singles:
+    """Design a Butterworth filter of second order, as second-order sections."""
     return np.asarray(signal.butter(2, corner_hz, kind, fs=rate_hz, output="sos"), dtype=np.float32)
 
 

@@ -1,4 +1,4 @@
-"""Sit in: hits go to the hits of a loop. (How a loop sits in a beat is in listen/under.py.)"""
+"""Sit in: hits go to the hits of a loop. How a loop sits in a beat is in layered_loop.py."""
 
 from __future__ import annotations
 
@@ -39,8 +39,11 @@ class SitIn:
 
 @dataclass(frozen=True)
 class SitInResult:
-    """What sitting in does. led: shape (n,), whether a hit of the loop leads a hit of the pattern; one that has none
-    near it follows the loop's template instead."""
+    """What sitting in does.
+
+    led: shape (n,), whether a hit of the loop leads a hit of the pattern; one that has none near it follows the loop's
+    template instead.
+    """
 
     tightening: Tightening
     led: npt.NDArray[np.bool_]
@@ -49,10 +52,13 @@ class SitInResult:
 def sit_in(
     pattern: Pattern, feel: FeelScopes, tempo_bpm: float, onsets: Onsets, reading: Reading, wanted: SitIn
 ) -> SitInResult:
-    """Every hit goes by the strength to the nearest hit of the loop in its voice's band (or of the loop at all) within
+    """Move a pattern's hits to those of a loop.
+
+    Every hit goes by the strength to the nearest hit of the loop in its voice's band (or of the loop at all) within
     half a slot, and if there is none to where the loop's template has its slot. The loop repeats along the pattern.
     Hits keep their slots, none is lost; the feel stays. Raises EditRefusedError when there is nothing to move, and
-    BadValueError for a loop without hits."""
+    BadValueError for a loop without hits.
+    """
     check_tempo(tempo_bpm)
     hits = pattern.arrays
     if not pattern.hits:

@@ -25,9 +25,11 @@ Floats = npt.NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Slices:
-    """Where a loop is cut: start_s and end_s, shape (n,), ascending; each slice ends where the next begins. attack_s:
-    where in the loop its hit lies (its start, when it was cut on the grid). The last one may reach round the loop's end
-    to its beginning: then its end_s is beyond duration_s."""
+    """Where a loop is cut: start_s and end_s, shape (n,), ascending; each slice ends where the next begins.
+
+    attack_s: where in the loop its hit lies (its start, when it was cut on the grid). The last one may reach round the
+    loop's end to its beginning: then its end_s is beyond duration_s.
+    """
 
     start_s: Floats
     end_s: Floats

@@ -49,8 +49,10 @@ Singles = npt.NDArray[np.float32]
 
 @dataclass(frozen=True)
 class Group:
-    """Hits that sound alike: indices into the onsets, in order. voice: what they are on a kit. certainty: 0-1 for each
-    hit, how sure it is that it belongs here."""
+    """Hits that sound alike: indices into the onsets, in order.
+
+    voice: what they are on a kit. certainty: 0-1 for each hit, how sure it is that it belongs here.
+    """
 
     name: str
     kind: str
@@ -61,8 +63,10 @@ class Group:
 
 @dataclass(frozen=True)
 class StoredGroup:
-    """A group as the user left it; its hits by their times, so that hearing again does not lose them. certainty: 0-1
-    for each of them."""
+    """A group as the user left it; its hits by their times, so that hearing again does not lose them.
+
+    certainty: 0-1 for each of them.
+    """
 
     name: str
     kind: str
@@ -75,6 +79,7 @@ SAME_S = 0.005  # a hit that moved by less is the same
 
 
 def stored_groups(groups: Sequence[Group], onsets: Onsets) -> tuple[StoredGroup, ...]:
+    """Give groups as they are kept: their hits by time, so that they outlast another hearing."""
     return tuple(
         StoredGroup(one.name, one.kind, one.voice, tuple(onsets.time_s[list(one.hits)].tolist()), one.certainty)
         for one in groups
@@ -82,8 +87,10 @@ def stored_groups(groups: Sequence[Group], onsets: Onsets) -> tuple[StoredGroup,
 
 
 def current_groups(audio: Audio, onsets: Onsets, kept: Sequence[StoredGroup]) -> tuple[Group, ...]:
-    """The groups as they were left, with what is heard now: hits that are new go where they sound best. Nothing kept:
-    as proposed."""
+    """The groups as they were left, with what is heard now: hits that are new go where they sound best.
+
+    Nothing kept: as proposed.
+    """
     if not kept or not len(onsets):
         return group_hits(audio, onsets)
     groups, known = [], set()
@@ -157,8 +164,10 @@ def _by_kind(mono: Singles, onsets: Onsets, scores: Floats) -> list[Group]:
 
 
 def _without_a_snare(groups: list[Group], pictures: Floats) -> list[Group]:
-    """Where nothing was taken for a snare but the hats are of two very different brightnesses, as a mouth's are: the
-    darker ones are the snare, and what was taken for a tom is the kick."""
+    """Where nothing was taken for a snare but the hats are of two very different brightnesses, as a mouth's are.
+
+    The darker ones are the snare, and what was taken for a tom is the kick.
+    """
     kinds = {group.kind for group in groups}
     hats = [place for place, group in enumerate(groups) if group.kind == "hat"]
     if "snare" in kinds or "kick" not in kinds or len(hats) != 1 or len(groups[hats[0]].hits) < 2 * FEWEST:
@@ -188,8 +197,10 @@ def _part(group: Group, places: list[int]) -> Group:
 
 
 def _hats(mono: Singles, onsets: Onsets, mine: Ints, score: Floats, noisy: npt.NDArray[np.bool_]) -> list[Group]:
-    """Closed and open ones: those that still ring after 70 ms, if nothing else is struck until then and nothing noisy
-    sounds with them."""
+    """Split hats into closed and open ones.
+
+    Open are those that still ring after 70 ms, if nothing else is struck until then and nothing noisy sounds with them.
+    """
     follows = np.append(np.diff(onsets.time_s), np.inf)[mine]
     at = np.rint(onsets.time_s[mine] * RATE_HZ).astype(np.intp)
     change = np.diff(mono[: len(mono) // STEP * STEP], prepend=mono[:1]).reshape(-1, STEP)  # what is above some kHz
@@ -216,8 +227,10 @@ def _group(name: str, kind: str, voice: str, hits: Ints, certainty: Floats) -> G
 
 
 def _clusters(pictures: Floats, count: int) -> Ints:
-    """k-means (Lloyd 1982) on level by band, the best of several beginnings (Arthur & Vassilvitskii 2007; the dice are
-    always the same): which cluster each picture is in."""
+    """k-means (Lloyd 1982) on level by band, the best of several beginnings (Arthur & Vassilvitskii 2007.
+
+    The dice are always the same): which cluster each picture is in.
+    """
     spans = np.maximum(pictures[:, : 3 * (len(BANDS_HZ) - 1)], QUIET_DB)
     best, least = np.zeros(len(spans), dtype=np.intp), np.inf
     for beginning in range(BEGINNINGS):
@@ -318,8 +331,10 @@ def merge_groups(one: Group, other: Group) -> Group:
 
 
 def move_hit(groups: Sequence[Group], index: int, number: int, to: int | None) -> tuple[Group, ...]:
-    """A hit from the group of that number to another, where it is certain then, or out of it (to: None). Raises
-    BadValueError when it is not in the group."""
+    """A hit from the group of that number to another, where it is certain then, or out of it (to: None).
+
+    Raises BadValueError when it is not in the group.
+    """
     if index not in groups[number].hits:
         raise BadValueError("This hit is in another group now; look again.")
     moved = list(groups)

@@ -33,8 +33,9 @@ def peaks(mono: Ints16, every: int = PEAKS_EVERY) -> npt.NDArray[np.int8]:
 
 
 def spectrum(mono: Ints16, rate_hz: int, start: int, count: int, columns: int) -> npt.NDArray[np.uint8]:
-    """Level by band and column between two samples: shape (BANDS, columns), lowest band first, 0 at FLOOR_DB, 255 at
-    full scale.
+    """Level by band and column between two samples.
+
+    Shape (BANDS, columns), lowest band first, 0 at FLOOR_DB, 255 at full scale.
 
     Each column is the power of a Hann window round its middle, shorter where columns lie closer than a window, in
     bands spaced evenly on a logarithmic axis.

@@ -113,7 +113,20 @@ def changed(articulation: Articulation, **values: Any) -> Articulation:
 
 
 def describe_articulation(articulation: Articulation) -> str:
-    """What sets the hit apart, in words: 'ratchet of 4, accelerating, 50 % odds'."""
+    """Say in words what sets a hit apart; nothing for a plain one.
+
+    Parameters
+    ----------
+    articulation
+        Of the hit.
+
+    Examples
+    --------
+    >>> describe_articulation(Articulation("ratchet", strokes=4, span_ticks=240, odds_percent=50))
+    'ratchet of 4, 50 % odds'
+    >>> describe_articulation(PLAIN)
+    ''
+    """
     words = []
     match articulation.ornament:
         case "flam":
@@ -144,6 +157,7 @@ def describe_articulation(articulation: Articulation) -> str:
 
 
 def describe_passes(passes: int) -> str:
+    """Say in words in which passes a hit sounds."""
     ends = {2: "2nd", 3: "3rd"}
     if passes == FIRST_PASS:
         return "1st pass only"

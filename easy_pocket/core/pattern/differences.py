@@ -53,6 +53,20 @@ def _changes(before: Hit, after: Hit) -> str:
 
 
 def describe_differences(one: Pattern, other: Pattern) -> list[str]:
+    """Say in words what leads from one pattern to another, a line for each difference.
+
+    Parameters
+    ----------
+    one, other
+        The patterns, at any lengths.
+
+    Examples
+    --------
+    >>> from easy_pocket.core.pattern.pattern import Hit, Pattern
+    >>> before, after = Pattern(3840, (Hit("kick", 0, 110),)), Pattern(3840, (Hit("kick", 0, 96),))
+    >>> describe_differences(before, after)
+    ['kick 1.1 velocity 110 to 96']
+    """
     lines = [difference.words for difference in differences(one, other)]
     if one.length_ticks != other.length_ticks:
         bars = [pattern.length_ticks / pattern.metre.bar_ticks for pattern in (one, other)]

@@ -25,7 +25,9 @@ class Rule(Protocol):
 
 
 def apply_edit(pattern: Pattern, edit: Rule) -> Pattern:
-    """The pattern after the edit. Raises EditRefusedError (for what is locked, too) or BadValueError and changes
-    nothing."""
+    """The pattern after the edit.
+
+    Raises EditRefusedError (for what is locked, too) or BadValueError and changes nothing.
+    """
     after = edit.applied(pattern)
     return keep_locks(pattern, after) if getattr(edit, "minds_locks", True) else after

@@ -1,5 +1,7 @@
-"""Edits of single hits. One that names a hit that is not there is refused, never guessed at: the caller then shows the
-pattern as it is now."""
+"""Edits of single hits.
+
+One that names a hit that is not there is refused, never guessed at: the caller then shows the pattern as it is now.
+"""
 
 from __future__ import annotations
 
@@ -14,6 +16,8 @@ from easy_pocket.core.pattern.voices import check_voice, voice_name
 
 @dataclass(frozen=True)
 class WriteHit(PatternEdit, kind="write"):
+    """A new hit; one that is there already gets the velocity."""
+
     voice: Voice
     tick: Tick
     velocity: Count = 96
@@ -31,6 +35,8 @@ class WriteHit(PatternEdit, kind="write"):
 
 @dataclass(frozen=True)
 class RemoveHit(PatternEdit, kind="remove"):
+    """A hit goes."""
+
     voice: Voice
     tick: Tick
 
@@ -68,6 +74,8 @@ class MoveHit(PatternEdit, kind="move"):
 
 @dataclass(frozen=True)
 class SetVelocity(PatternEdit, kind="velocity"):
+    """A hit gets another velocity, 1 to 127."""
+
     voice: Voice
     tick: Tick
     velocity: Count

@@ -11,8 +11,10 @@ from easy_pocket.core.pattern.voices import stand_in
 
 @dataclass(frozen=True)
 class InsertPhrase:
-    """These hits, which last line_ticks, repeated from start_tick to the pattern's end. What the rows they are for have
-    from there on goes; other rows stay."""
+    """These hits, which last line_ticks, repeated from start_tick to the pattern's end.
+
+    What the rows they are for have from there on goes; other rows stay.
+    """
 
     name: str
     hits: tuple[Hit, ...]

@@ -33,7 +33,25 @@ def levels(metre: Metre) -> tuple[int, ...]:
 
 
 def weights(ticks: npt.ArrayLike, metre: Metre) -> Ints:
-    """Metrical weight of ticks (any shape): 0 on the one, one less for every finer level, -5 at the least."""
+    """Weigh places by the metre.
+
+    Parameters
+    ----------
+    ticks
+        Any shape.
+    metre
+        Of the bars they lie in.
+
+    Returns
+    -------
+    numpy.ndarray of int64
+        Of the same shape: 0 on the one, one less for every finer level, -5 at the least.
+
+    Examples
+    --------
+    >>> weights([0, 1920, 960, 480, 240], Metre(4, 4)).tolist()
+    [0, -1, -2, -3, -4]
+    """
     inside = np.asarray(ticks, dtype=np.int64) % metre.bar_ticks
     steps = np.array(levels(metre), dtype=np.int64)
     on = inside[..., None] % steps == 0
@@ -47,10 +65,36 @@ def weights(ticks: npt.ArrayLike, metre: Metre) -> Ints:
 
 
 def syncopation(pattern: Pattern, begin: int = 0, end: int | None = None) -> float:
-    """Syncopation a beat from tick begin to end, 0 when nothing is: each hit that is followed, in its band, by silence
-    on a stronger place counts the difference in weight, plus 2 in the low band and 1 in the middle.
+    """Measure how much a pattern pulls against its metre.
 
-    After Witek et al. (2014), who weigh streams of instruments; here the streams are the bands low, mid and high.
+    Each hit that is followed, in its band, by silence on a stronger place counts the difference in weight, plus 2 in
+    the low band and 1 in the middle.
+
+    Parameters
+    ----------
+    pattern
+        Its voices are gathered into the bands low, mid and high.
+    begin, end
+        Ticks of the stretch that is measured; end None: to the end.
+
+    Returns
+    -------
+    float
+        A beat; 0 when nothing is syncopated.
+
+    References
+    ----------
+    After Witek et al. (2014), who weigh streams of instruments; here the streams are the bands.
+
+    Examples
+    --------
+    >>> from easy_pocket.core.pattern.pattern import Hit, Pattern
+    >>> on_the_beat = Pattern(3840, tuple(Hit("kick", tick, 110) for tick in range(0, 3840, 960)))
+    >>> syncopation(on_the_beat)
+    0.0
+    >>> off_the_beat = Pattern(3840, tuple(Hit("kick", tick + 720, 110) for tick in range(0, 3840, 960)))
+    >>> syncopation(off_the_beat) > 2
+    True
     """
     end = pattern.length_ticks if end is None else end
     metre, columns = pattern.metre, pattern.arrays

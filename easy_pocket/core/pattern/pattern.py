@@ -39,8 +39,10 @@ class Hit:
 
 @dataclass(frozen=True)
 class HitArrays:
-    """The hits as columns, in the pattern's order (by tick, then voice). articulated: the few that are not plain, as
-    (index, articulation)."""
+    """The hits as columns, in the pattern's order (by tick, then voice).
+
+    articulated: the few that are not plain, as (index, articulation).
+    """
 
     voices: tuple[str, ...]
     voice_index: npt.NDArray[np.intp]
@@ -57,8 +59,9 @@ class HitArrays:
 
 @dataclass(frozen=True)
 class Pattern:
-    """Hits of one part over `length_ticks`, one at most per voice and tick, sorted. locked_places are ticks within a
-    bar that edits leave alone in every bar.
+    """Hits of one part over `length_ticks`, one at most per voice and tick, sorted.
+
+    locked_places are ticks within a bar that edits leave alone in every bar.
 
     Raises BadValueError for a length outside 1 tick to 512 bars of 4/4, more than 120,000 hits, two hits of a
     voice on one tick, a hit outside the pattern, a velocity outside 1-127 or an own offset beyond +-250 ms.
@@ -166,8 +169,10 @@ class Pattern:
         return sorted(was - now, key=_order), sorted(now - was, key=_order)
 
     def exchanged(self, gone: Iterable[Hit], come: Iterable[Hit]) -> Pattern:
-        """Without these of its hits, and with those. When few change, the columns of the many others are taken over
-        instead of being made anew."""
+        """Without these of its hits, and with those.
+
+        When few change, the columns of the many others are taken over instead of being made anew.
+        """
         gone, come = list(gone), sorted(come, key=_order)
         for hit in come:
             self._check(hit)

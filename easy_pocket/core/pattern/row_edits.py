@@ -79,8 +79,10 @@ class PaintRow(PatternEdit, kind="row_every"):
 
 @dataclass(frozen=True)
 class SpreadRow(PatternEdit, kind="row_spread"):
-    """`hits` hits as evenly as they go over `slots` slots from a place on, turned by so many slots; what the row has
-    there goes. Again and again to the end of the pattern. After Toussaint (2005)."""
+    """`hits` hits as evenly as they go over `slots` slots from a place on, turned by so many slots.
+
+    What the row has there goes. Again and again to the end of the pattern. After Toussaint (2005).
+    """
 
     voice: Voice
     start_tick: Tick
@@ -150,8 +152,11 @@ class CopyRow(PatternEdit, kind="row_copy"):
 
 @dataclass(frozen=True)
 class TurnRow(PatternEdit, kind="row_turn"):
-    """Turn a row round: "reverse" (the last slot becomes the first), "mirror" (the second half becomes the first,
-    backwards), "later" or "earlier" by one slot, round the end."""
+    """Turn a row round.
+
+    "reverse": the last slot becomes the first. "mirror": the second half becomes the first, backwards. "later" or
+    "earlier": by one slot, round the end.
+    """
 
     voice: Voice
     how: Word

@@ -1,5 +1,7 @@
-"""Edits of selected hits, wherever they lie: set, articulate, move, copy, reverse, stretch, paste. Each is one step of
-undo."""
+"""Edits of selected hits, wherever they lie: set, articulate, move, copy, reverse, stretch, paste.
+
+Each is one step of undo.
+"""
 
 from __future__ import annotations
 
@@ -83,8 +85,10 @@ class SetArticulation(PatternEdit, kind="articulate"):
 
 @dataclass(frozen=True)
 class MoveHits(PatternEdit, kind="move_many"):
-    """Hits to other places and voices, as (voice, tick, to voice, to tick), or copies of them. A hit that lies where
-    one arrives makes way."""
+    """Hits to other places and voices, as (voice, tick, to voice, to tick), or copies of them.
+
+    A hit that lies where one arrives makes way.
+    """
 
     moves: Annotated[tuple[tuple[Voice, Tick, Voice, AnyTick], ...], MinLen(1), MaxLen(MAX_CHOSEN)]
     copies: bool = False
@@ -146,8 +150,10 @@ class NudgeHits(PatternEdit, kind="nudge"):
 
 @dataclass(frozen=True)
 class TurnHits(PatternEdit, kind="turn"):
-    """Turn chosen hits round within the span they take: "reverse", "mirror" (rows upside down), "later" or "earlier"
-    by a slot, round the span's ends."""
+    """Turn chosen hits round within the span they take.
+
+    "reverse", "mirror" (rows upside down), "later" or "earlier" by a slot, round the span's ends.
+    """
 
     places: Places
     how: Word
@@ -232,6 +238,7 @@ def _rolls(hit: Hit) -> bool:
 
 
 def value_of(hit: Hit, field: str) -> float:
+    """Give a value of a hit by the name of its field; a hit that is not rolled has one stroke."""
     if field in ("velocity", "offset_ms"):
         return float(getattr(hit, field))
     if field == "strokes":
@@ -290,8 +297,10 @@ SHUFFLES = 64  # orders tried until no two hits of a voice fall together
 
 
 def _shuffled(hits: list[Hit]) -> list[Hit]:
-    """The same places struck as they were, the sounds dealt out anew; which order comes of the one there is, so that
-    every shuffle is another."""
+    """The same places struck as they were, the sounds dealt out anew.
+
+    Which order comes of the one there is, so that every shuffle is another.
+    """
     order = sorted(hits, key=lambda hit: (hit.tick, hit.voice))
     named = "|".join(f"{hit.voice}:{hit.alternate}@{hit.tick}" for hit in order)
     dice = np.random.default_rng(zlib.crc32(named.encode()))

@@ -166,8 +166,11 @@ def _ordered_scatter(edit: Shape, hits: list[Hit], ticks: Floats, now: Floats) -
 
 
 def accent_weights(figure: str, weights: tuple[float, ...], ticks: Floats, metre: Metre) -> Floats:
-    """-1 to 1 for every place. "strong beats": the bar's first beat 1, other beats by turns 0.2 and 0.6, between them
-    down to -1. "off-beats": the half between beats up. "3 over 4": every third 16th."""
+    """-1 to 1 for every place.
+
+    "strong beats": the bar's first beat 1, other beats by turns 0.2 and 0.6, between them down to -1. "off-beats": the
+    half between beats up. "3 over 4": every third 16th.
+    """
     inside = ticks % metre.bar_ticks
     pulse = metre.pulse_ticks
     beat, rest = np.floor(inside / pulse), inside % pulse

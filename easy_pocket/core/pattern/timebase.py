@@ -27,7 +27,18 @@ Number = TypeVar("Number", float, npt.NDArray[np.float64])
 
 
 def ms_per_tick(tempo_bpm: float) -> float:
-    """Milliseconds one tick lasts."""
+    """Milliseconds one tick lasts.
+
+    Parameters
+    ----------
+    tempo_bpm
+        Quarter notes a minute.
+
+    Examples
+    --------
+    >>> ms_per_tick(125.0)  # a quarter of 480 ms in 960 ticks
+    0.5
+    """
     return 60_000.0 / (tempo_bpm * PPQ)
 
 
@@ -42,7 +53,23 @@ def seconds_to_ticks(seconds: Number, tempo_bpm: float) -> Number:
 
 
 def check_tempo(tempo_bpm: float) -> float:
-    """Return the tempo, or raise BadValueError when it is not 20 to 400 bpm."""
+    """Return the tempo, or say that it does not fit.
+
+    Parameters
+    ----------
+    tempo_bpm
+        Quarter notes a minute, 20 to 400.
+
+    Raises
+    ------
+    BadValueError
+        Outside that range.
+
+    Examples
+    --------
+    >>> check_tempo(104)
+    104.0
+    """
     require_range("The tempo", tempo_bpm, MIN_TEMPO_BPM, MAX_TEMPO_BPM, "bpm")
     return float(tempo_bpm)
 
@@ -87,7 +114,25 @@ COMMON_TIME = Metre(4, 4)
 
 
 def parse_metre(text: str) -> Metre:
-    """'6/8' to Metre(6, 8); raises BadValueError for anything else."""
+    """Read a metre as people write it.
+
+    Parameters
+    ----------
+    text
+        Beats in a bar, a slash, and the note that is a beat.
+
+    Raises
+    ------
+    BadValueError
+        For anything else.
+
+    Examples
+    --------
+    >>> parse_metre("6/8")
+    Metre(beats=6, unit=8)
+    >>> parse_metre("6/8").bar_ticks
+    2880
+    """
     try:
         beats, unit = (int(piece) for piece in text.split("/"))
     except ValueError:
@@ -96,7 +141,21 @@ def parse_metre(text: str) -> Metre:
 
 
 def place_name(tick: int, metre: Metre) -> str:
-    """Bar.beat and, off the beat, the part of the beat: 240 in 4/4 is '1.1 e', 3840 is '2.1'."""
+    """Name a place as one counts it: bar, beat and, off the beat, the part of the beat.
+
+    Parameters
+    ----------
+    tick
+        From the beginning of the pattern, 960 to a quarter note.
+    metre
+        Of the bars counted.
+
+    Examples
+    --------
+    >>> four = Metre(4, 4)
+    >>> [place_name(tick, four) for tick in (0, 240, 480, 3840)]
+    ['1.1', '1.1 e', '1.1 &', '2.1']
+    """
     bar, inside = divmod(tick, metre.bar_ticks)
     beat, rest = divmod(inside, metre.beat_ticks)
     name = f"{bar + 1}.{beat + 1}"

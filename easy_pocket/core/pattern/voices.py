@@ -102,7 +102,27 @@ STAND_INS = {
 
 
 def stand_in(key: str, there: Iterable[str]) -> str:
-    """The voice itself if it is there, else the nearest one that is, or itself when none is."""
+    """Choose who plays for a voice that may be missing.
+
+    Parameters
+    ----------
+    key
+        The voice wanted.
+    there
+        The voices there are.
+
+    Returns
+    -------
+    str
+        The voice itself if it is there, else the nearest in sound that is, or itself when none is.
+
+    Examples
+    --------
+    >>> stand_in("crash", ["kick", "tambourine"])
+    'tambourine'
+    >>> stand_in("kick", [])
+    'kick'
+    """
     known = set(there)
     return next((voice for voice in (key, *STAND_INS.get(key, ())) if voice in known), key)
 

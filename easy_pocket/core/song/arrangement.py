@@ -49,7 +49,8 @@ class Span:
 class Arrangement:
     """doubles: for two parts (the smaller key first) and a voice what is done where both strike it at one moment.
 
-    Raises BadValueError for a song of more than 512 bars, however short they are, or longer than 512 bars of 4/4."""
+    Raises BadValueError for a song of more than 512 bars, however short they are, or longer than 512 bars of 4/4.
+    """
 
     tempo_bpm: float
     metre: Metre = COMMON_TIME

@@ -23,11 +23,13 @@ class BuildupStage:
 def stages_of(
     song: Arrangement, section: Section, count: int, order: tuple[tuple[int, str], ...] = ()
 ) -> tuple[BuildupStage, ...]:
-    """`count` stages that lead to the section, each with more of its voices than the one before and none with all of
-    them, so that energy rises at every one, and again with the section itself. order: (part, voice) as they come in,
-    those not named last in their usual order.
+    """Make `count` stages that lead to the section, each with more of its voices than the one before.
 
-    Raises EditRefusedError when the section has too few voices for so many stages."""
+    None has all of them, so that energy rises at every one, and again with the section itself. order: (part, voice) as
+    they come in, those not named last in their usual order.
+
+    Raises EditRefusedError when the section has too few voices for so many stages.
+    """
     require_range("The number of stages", count, 1, MOST_STAGES)
     span = next(span for span in song.spans if span.section.key == section.key)
     heard = audible_parts(song.parts)

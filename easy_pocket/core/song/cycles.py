@@ -15,8 +15,10 @@ Ints = npt.NDArray[np.int64]
 
 
 def turns_between(lengths: Sequence[int], begin: int, end: int) -> tuple[Ints, Ints]:
-    """Starts and numbers (from 0) of the turns that reach into [begin, end), counted from tick 0, where turn k is
-    lengths[k mod n] ticks long. Whole numbers throughout: a turn is exactly where it is due however many went before.
+    """Find the turns that reach into [begin, end): their starts and their numbers from 0.
+
+    They are counted from tick 0, turn k is lengths[k mod n] ticks long. Whole numbers throughout: a turn is exactly
+    where it is due however many went before.
     """
     each = np.asarray(lengths, dtype=np.int64)
     total = int(each.sum())
@@ -36,7 +38,20 @@ def together_ticks(cycles: Sequence[int]) -> int:
 
 
 def describe_meeting(cycles: Sequence[int], metre: Metre) -> str:
-    """ "together every 12 bars", or in beats when that is no whole number of bars."""
+    """Say after how long cycles begin together again.
+
+    Parameters
+    ----------
+    cycles
+        Lengths in ticks.
+    metre
+        Of the bars counted.
+
+    Examples
+    --------
+    >>> describe_meeting([3840, 2880], Metre(4, 4))
+    'together every 3 bars'
+    """
     ticks = together_ticks(cycles)
     if not ticks:
         return ""
@@ -50,7 +65,25 @@ def describe_meeting(cycles: Sequence[int], metre: Metre) -> str:
 
 
 def meetings(cycles: Sequence[tuple[int, int]], length_ticks: int) -> list[int]:
-    """Ticks in [0, length) at which all cycles, given as (first start, length), begin together."""
+    """Find where cycles of different lengths begin together.
+
+    Parameters
+    ----------
+    cycles
+        First start and length of each, in ticks.
+    length_ticks
+        How far to look.
+
+    Returns
+    -------
+    list of int
+        Ticks in [0, length).
+
+    Examples
+    --------
+    >>> meetings([(0, 960), (0, 1440)], 9000)  # a quarter against a dotted one
+    [0, 2880, 5760, 8640]
+    """
     if not cycles:
         return []
     offset, step = cycles[0]

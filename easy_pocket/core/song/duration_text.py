@@ -13,8 +13,33 @@ TICKS = {"16th": 240, "8th": 480, "32nd": 120, "tick": 1, "quarter": 960}
 
 
 def parse_ticks(text: str, metre: Metre, step_ticks: int) -> int | None:
-    """ "3/8" (three 8ths), "5 beats", "7 bars", "6 steps", "9 16ths", "480 ticks" to ticks; "auto" or nothing to None.
-    Raises BadValueError for anything else."""
+    """Read a length as people write it.
+
+    Parameters
+    ----------
+    text
+        "3/8" (three 8ths), "5 beats", "7 bars", "6 steps", "9 16ths", "480 ticks"; "auto" or nothing.
+    metre
+        Of bars and beats.
+    step_ticks
+        Of a step.
+
+    Returns
+    -------
+    int or None
+        Ticks; None for "auto" and nothing.
+
+    Raises
+    ------
+    BadValueError
+        For anything else.
+
+    Examples
+    --------
+    >>> four = Metre(4, 4)
+    >>> [parse_ticks(text, four, 240) for text in ("3/8", "2 bars", "6 steps", "auto")]
+    [1440, 7680, 1440, None]
+    """
     said = text.strip().lower()
     if said in ("", "auto", "pattern", "as long as its pattern", "none"):
         return None
@@ -31,7 +56,28 @@ def parse_ticks(text: str, metre: Metre, step_ticks: int) -> int | None:
 
 
 def parse_bar_marks(text: str) -> str:
-    """ "all", "every 2nd", "last of 4", or marks like 0001, to marks ("" for all). Raises BadValueError."""
+    """Read which bars of a round a part plays.
+
+    Parameters
+    ----------
+    text
+        "all", "every 2nd", "last of 4", or marks like 0001.
+
+    Returns
+    -------
+    str
+        Marks, 1 for a bar that is played; "" for all.
+
+    Raises
+    ------
+    BadValueError
+        For anything else.
+
+    Examples
+    --------
+    >>> [parse_bar_marks(text) for text in ("all", "every 2nd", "last of 4", "0110")]
+    ['', '01', '0001', '0110']
+    """
     said = text.strip().lower()
     if said in ("", "all", "every bar"):
         return ""

@@ -22,8 +22,11 @@ CLEARLY = 1.03  # times the energy before, from which on it counts as more
 
 @dataclass(frozen=True)
 class Energy:
-    """Per bar of the song, each of shape (bars,): hits a beat, mean velocity (0 to 1, 0 in silence), share of hits in
-    the high band, and energy a beat: squared velocities weighed by band, by the level of part and cell."""
+    """Per bar of the song, each of shape (bars,).
+
+    Hits a beat, mean velocity (0 to 1, 0 in silence), share of hits in the high band, and energy a beat: squared
+    velocities weighed by band, by the level of part and cell.
+    """
 
     density: Floats
     level: Floats
@@ -65,8 +68,10 @@ def energy_of(flat: Flat) -> Energy:
 
 
 def _bar_sums(line: Line, silent: frozenset[str], span: Span) -> Floats:
-    """Per bar of the span, shape (4, bars): hits, their velocities, those in the high band, and power. Kept with the
-    line, which is often the same in many spans."""
+    """Per bar of the span, shape (4, bars): hits, their velocities, those in the high band, and power.
+
+    Kept with the line, which is often the same in many spans.
+    """
     kept: dict[object, Floats] = line.__dict__.setdefault("bar_sums", {})
     key = (silent, span.metre, span.bars)
     if key not in kept:

@@ -12,15 +12,20 @@ from easy_pocket.core.song.section import Cell, Section
 
 
 def flat_patterns(song: Arrangement, flat: Flat | None = None) -> dict[int, Pattern]:
-    """By part: all it plays, as one pattern as long as the song. Rules, joins, density, chance and what was chosen
-    for hits two parts share are carried out in them."""
+    """By part: all it plays, as one pattern as long as the song.
+
+    Rules, joins, density, chance and what was chosen for hits two parts share are carried out in them.
+    """
     flat = flat or flatten(song)
     return {part.key: flat.pattern(part.key) for part in song.parts}
 
 
 def along(song: Arrangement, keys: Mapping[int, int], patterns: Mapping[int, Pattern]) -> Arrangement:
-    """The song that plays these patterns (by part; keys: under which key each is kept): a section for every turn of
-    each section, with its tempo, metre, levels and feel, and no joins, for they are written."""
+    """The song that plays these patterns (by part.
+
+    Keys: under which key each is kept): a section for every turn of each section, with its tempo, metre, levels and
+    feel, and no joins, for they are written.
+    """
     parts = tuple(replace(part, patterns={**part.patterns, keys[part.key]: patterns[part.key]}) for part in song.parts)
     sections = tuple(
         Section(
@@ -37,12 +42,13 @@ def along(song: Arrangement, keys: Mapping[int, int], patterns: Mapping[int, Pat
 
 
 def along_cell(span: Span, part: int, pattern: int) -> Cell:
+    """Make the cell that plays a pattern as long as the song from where the span begins."""
     was = span.section.cells.get(part, Cell())
     return replace(was, pattern=pattern, start_ticks=span.start_tick, written=True, muted=frozenset())
 
 
 def turn_name(span: Span) -> str:
-    """ "Verse", and "Verse, 2nd time" for a repeat."""
+    """Name a turn of a section: "Verse", and "Verse, 2nd time" for a repeat."""
     if span.turn == 1:
         return span.section.name
     ends = {2: "2nd", 3: "3rd"}

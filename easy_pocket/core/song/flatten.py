@@ -60,6 +60,7 @@ def before_collisions(song: Arrangement) -> list[tuple[Span, dict[int, Line]]]:
 
 
 def flatten(song: Arrangement) -> Flat:
+    """Write a song out: every hit of every part where it is played, collisions resolved."""
     return Flat(song, tuple((span, resolve_collisions(song, lines)) for span, lines in before_collisions(song)))
 
 

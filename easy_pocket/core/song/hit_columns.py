@@ -18,8 +18,11 @@ Mask = npt.NDArray[np.bool_]
 
 @dataclass(frozen=True)
 class Line:
-    """Hits, each column of shape (n,): voice is an index into voices, articulation into articulations (-1: plain);
-    tick counts from the beginning of the stretch."""
+    """Hits, each column of shape (n,).
+
+    Voice is an index into voices, articulation into articulations (-1: plain); tick counts from the beginning of the
+    stretch.
+    """
 
     voices: tuple[str, ...]
     articulations: tuple[Articulation, ...]
@@ -104,6 +107,7 @@ def hit_columns(pattern: Pattern) -> Line:
 
 
 def hit_columns_of_arrays(columns: HitArrays) -> Line:
+    """Take the columns of a pattern as they are in a song."""
     articulation = np.full(len(columns.tick), -1, dtype=np.int64)
     for number, (place, _) in enumerate(columns.articulated):
         articulation[place] = number

@@ -61,8 +61,10 @@ def _pickup(song: Arrangement, span: Span, join: Join, lines: Lines) -> None:
 
 
 def _ending_together(song: Arrangement, span: Span, join: Join) -> tuple[Line | None, int]:
-    """The join's pattern so that it ends with the span (its beginning is cut off when it is longer), and where it
-    begins."""
+    """Give the join's pattern so that it ends with the span, and where it begins.
+
+    Its beginning is cut off when it is longer.
+    """
     part = song.part(join.part)
     pattern = part.patterns.get(join.pattern) if part else None
     if part is None or pattern is None or not part.fills:

@@ -13,8 +13,10 @@ from easy_pocket.core.song.section import Section
 
 
 def merged_pattern(song: Arrangement, section: Section, parts: Sequence[Part]) -> Pattern:
-    """What these parts play together in a section the first time it comes, joins left out: as short as it repeats in
-    whole bars. Where two strike a voice at once, the later part's hit stays."""
+    """What these parts play together in a section the first time it comes, joins left out.
+
+    As short as it repeats in whole bars. Where two strike a voice at once, the later part's hit stays.
+    """
     span = next(span for span in song.spans if span.section.key == section.key)
     line = merge_columns([part_hits(part, span, song.seed) for part in parts]).in_order()
     hits = {(hit.voice, hit.tick): hit for hit in line.hits()}
@@ -37,6 +39,7 @@ def _alike(hit: object, other: object) -> bool:
 
 
 def only_voice(pattern: Pattern, voice: str) -> Pattern:
+    """Leave the hits of one voice."""
     return pattern.with_hits(hit for hit in pattern.hits if hit.voice == voice)
 
 

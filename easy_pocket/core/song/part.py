@@ -56,9 +56,12 @@ class Turning:
 
 @dataclass(frozen=True)
 class Part:
-    """key: what tells it from others. player: what its looseness is drawn by, besides the seed (its key when None).
-    patterns: by key. kit: the key of its kit. stamp: told by whoever keeps the part, the same as long as its feel is
-    the same; empty is not known. fills: whether fills and pick-ups of joins reach it."""
+    """key: what tells it from others.
+
+    player: what its looseness is drawn by, besides the seed (its key when None). patterns: by key. kit: the key of its
+    kit. stamp: told by whoever keeps the part, the same as long as its feel is the same; empty is not known. fills:
+    whether fills and pick-ups of joins reach it.
+    """
 
     key: int
     name: str

@@ -38,8 +38,10 @@ def turn_keys(part: Part, cell: Cell) -> tuple[int, ...]:
 
 
 def turns(part: Part, cell: Cell, span: Span) -> tuple[Ints, Ints, tuple[int, ...]]:
-    """Where in the span its turns begin (before 0 for one that is under way), their numbers from 0, and the patterns
-    they take one after another."""
+    """Find where in the span a part's turns begin (before 0 for one that is under way).
+
+    With their numbers from 0, and the patterns they take one after another.
+    """
     keys = turn_keys(part, cell)
     if not keys:
         return np.zeros(0, dtype=np.int64), np.zeros(0, dtype=np.int64), ()
@@ -62,8 +64,10 @@ _kept: ResultCache[Line] = ResultCache("lines of parts", 96 << 20)
 
 
 def part_hits(part: Part, span: Span, seed: int) -> Line:
-    """Ticks count from the span's beginning; chance is decided, so no hit depends on a pass any more. What is known
-    from before is not made again."""
+    """Ticks count from the span's beginning; chance is decided, so no hit depends on a pass any more.
+
+    What is known from before is not made again.
+    """
     cell = span.section.cells.get(part.key)
     if cell is None:
         return NOTHING
@@ -93,8 +97,10 @@ def _own_line(part: Part, cell: Cell, span: Span, seed: int) -> Line:
 
 
 def plays_in(part: Part, span: Span) -> npt.NDArray[np.bool_]:
-    """In which bars of the span the part plays, shape (bars,): by its marks, from the section's first bar on, or the
-    song's when it runs free."""
+    """In which bars of the span the part plays, shape (bars,).
+
+    By its marks, from the section's first bar on, or the song's when it runs free.
+    """
     marks = np.array([mark == "1" for mark in part.turning.bars or "1"])
     first = 0 if part.turning.restarts else span.first_bar - 1
     return np.asarray(marks[(first + np.arange(span.bars)) % len(marks)])

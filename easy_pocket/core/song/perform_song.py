@@ -29,9 +29,11 @@ _kept: ResultCache[tuple[Performance, Strokes]] = ResultCache("spans, performed"
 
 @dataclass(frozen=True)
 class PartPerformance:
-    """One part through the song. Columns of shape (hits,): span and tick say where a hit is written, times are ms from
-    the song's beginning (early hits on the very first beat negative), level_db is what its cell adds. struck: the
-    strokes, times alike."""
+    """One part through the song.
+
+    Columns of shape (hits,): span and tick say where a hit is written, times are ms from the song's beginning (early
+    hits on the very first beat negative), level_db is what its cell adds. struck: the strokes, times alike.
+    """
 
     part: Part
     hits: HitArrays
@@ -45,6 +47,8 @@ class PartPerformance:
 
 @dataclass(frozen=True)
 class SongPerformance:
+    """A whole song as it is played; length_ms: of all its sections."""
+
     song: Arrangement
     parts: tuple[PartPerformance, ...]
     length_ms: float

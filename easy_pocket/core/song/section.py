@@ -23,9 +23,12 @@ JOIN_KINDS = {
 
 @dataclass(frozen=True)
 class Cell:
-    """What a part plays in a section. pattern: its key, or ORDER. start_ticks: where in it the section begins.
-    written: it plays exactly what is written from there on, whatever the part's rules (a song written out flat).
-    feel: settings that here stand before the part's. stamp: as of a part, for the feel."""
+    """What a part plays in a section.
+
+    pattern: its key, or ORDER. start_ticks: where in it the section begins. written: it plays exactly what is written
+    from there on, whatever the part's rules (a song written out flat). feel: settings that here stand before the
+    part's. stamp: as of a part, for the feel.
+    """
 
     pattern: int = ORDER
     start_ticks: int = 0

@@ -15,8 +15,10 @@ from easy_pocket.core.song.perform_song import SongPerformance
 
 
 def layer_in_span(under: LayerSettings, span: Span, sections: tuple[int, ...] = ()) -> LayerSettings | None:
-    """A loop over the bars of a span, None where it rests. One that plays in sections (their keys) begins anew with
-    each; one that goes by its bars goes on through the song."""
+    """A loop over the bars of a span, None where it rests.
+
+    One that plays in sections (their keys) begins anew with each; one that goes by its bars goes on through the song.
+    """
     if sections:
         return replace(under, muted=False, from_bar=1, to_bar=0) if span.section.key in sections else None
     first = max(under.from_bar - span.first_bar + 1, 1)

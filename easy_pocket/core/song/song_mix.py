@@ -77,8 +77,10 @@ def mix_song(
     under: Sequence[tuple[float, npt.NDArray[np.float32]]] = (),
     name: str = "song",
 ) -> Mixed:
-    """The whole song at 44.1 kHz and the peaks of its parts, tails ringing out after its end. under: loops, as
-    (start in s, shape (frames, 2))."""
+    """The whole song at 44.1 kHz and the peaks of its parts, tails ringing out after its end.
+
+    under: loops, as (start in s, shape (frames, 2)).
+    """
     heard = audible_parts(song.song.parts)
     sounding = [
         (one.part.name, part_columns(one, kits[one.part.kit]), kits[one.part.kit])

@@ -13,9 +13,11 @@ FADE_IN_S = 0.03  # where a sound longer than the stretch is cut off
 
 
 def backwards(sound: Frames, frames: int, fade_frames: int = 0) -> Frames:
-    """`frames` samples whose last one is the sound's first: silence before a shorter sound, a longer one cut off at the
-    beginning and faded in. The last fade_frames are faded out. sound: shape (n, 1 or 2). Raises BadValueError unless
-    frames is 1 to a minute's."""
+    """`frames` samples whose last one is the sound's first.
+
+    Silence before a shorter sound, a longer one cut off at the beginning and faded in. The last fade_frames are faded
+    out. sound: shape (n, 1 or 2). Raises BadValueError unless frames is 1 to a minute's.
+    """
     require_range("The length of a sound that runs backwards", frames, 1, MAX_FRAMES, "samples")
     turned = np.zeros((frames, sound.shape[1]), dtype=np.float32)
     kept = min(frames, len(sound))

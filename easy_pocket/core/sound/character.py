@@ -23,8 +23,11 @@ CLEAR_PITCH = 0.55  # of the autocorrelation; below this nobody would sing it ba
 
 @dataclass(frozen=True)
 class Character:
-    """length_s until it is 40 dB down; bright_hz, the middle of its energy on a pitch scale; noisy 0 (pitched) to 1;
-    pitch_hz or None; peak 0-1; thirds_db, shape (30,), the loudest 0; picture, peaks in equal steps of time, 0-1."""
+    """length_s until it is 40 dB down.
+
+    Bright_hz, the middle of its energy on a pitch scale; noisy 0 (pitched) to 1; pitch_hz or None; peak 0-1; thirds_db,
+    shape (30,), the loudest 0; picture, peaks in equal steps of time, 0-1.
+    """
 
     length_s: float
     bright_hz: float

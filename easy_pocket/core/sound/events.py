@@ -57,16 +57,40 @@ class Event:
 
 
 def audible(voices: tuple[str, ...], mix: Mapping[str, VoiceMix]) -> set[str]:
-    """Voices that sound: the soloed ones if any is, else all that are not muted."""
+    """Choose the voices that sound.
+
+    Parameters
+    ----------
+    voices
+        Those that play.
+    mix
+        Settings by voice; one without any is neither muted nor soloed.
+
+    Returns
+    -------
+    set of str
+        The soloed ones if any is, else all that are not muted.
+
+    Examples
+    --------
+    >>> mix = {"kick": VoiceMix(mute=True), "snare": VoiceMix()}
+    >>> sorted(audible(("kick", "snare", "ride"), mix))
+    ['ride', 'snare']
+    >>> sorted(audible(("kick", "snare"), {"kick": VoiceMix(solo=True)}))
+    ['kick']
+    """
     soloed = {voice for voice in voices if mix.get(voice, VoiceMix()).solo}
     return soloed or {voice for voice in voices if not mix.get(voice, VoiceMix()).mute}
 
 
 @dataclass(frozen=True)
 class EventColumns:
-    """Events as columns, sorted by start. sound points into audio (content keys, each used); cut_s is infinite where
-    nothing cuts; voice points into voices; back is how many samples a sound takes that runs backwards, else 0, and
-    fade how many of them are faded out at its end."""
+    """Events as columns, sorted by start.
+
+    sound points into audio (content keys, each used); cut_s is infinite where nothing cuts; voice points into voices;
+    back is how many samples a sound takes that runs backwards, else 0, and fade how many of them are faded out at its
+    end.
+    """
 
     voices: tuple[str, ...]
     audio: tuple[str, ...]
@@ -92,8 +116,10 @@ def play_columns(
     pass_number: int = 1,
     seed: int = 0,
 ) -> EventColumns:
-    """What sounds when in one pass, counted from 1. In a loop times wrap to 0 <= start_s < length; otherwise early
-    hits are negative. Voices the kit does not have do not sound.
+    """What sounds when in one pass, counted from 1.
+
+    In a loop times wrap to 0 <= start_s < length; otherwise early hits are negative. Voices the kit does not have do
+    not sound.
     """
     struck = strokes(performance, pass_number, seed)
     return columns_of(performance.hits, struck, kit, mix, length_ms=performance.length_ms if loop else None)
@@ -108,8 +134,10 @@ def columns_of(
     length_ms: float | None = None,
     level_db: Floats | None = None,
 ) -> EventColumns:
-    """As `play_columns`, of hits and their strokes. length_ms: of the loop, None when it is none. level_db: of each
-    hit, on top of its voice's."""
+    """As `play_columns`, of hits and their strokes.
+
+    length_ms: of the loop, None when it is none. level_db: of each hit, on top of its voice's.
+    """
     mix = mix or {}
     voice_index = hits.voice_index[struck_all.hit]
     sounding = audible(hits.voices, mix) & set(kit.roles)
@@ -191,6 +219,7 @@ def play_events(
 
 
 def events_of(columns: EventColumns) -> list[Event]:
+    """Give events in columns as single ones."""
     rows = zip(
         columns.voice.tolist(), columns.stretch.tolist(), columns.sound.tolist(), columns.start_s.tolist(),
         columns.gain.tolist(), columns.pan.tolist(), columns.cut_s.tolist(), columns.alternate.tolist(),

@@ -62,7 +62,25 @@ class WouldClipError(PocketError):
 
 
 def block_peaks(samples: npt.NDArray[np.floating]) -> Floats:
-    """The largest size in each block of 1024 samples; samples: shape (frames, channels)."""
+    """Find the largest size in each block of 1024 samples.
+
+    Parameters
+    ----------
+    samples
+        Shape (frames, channels); 1.0 is full scale.
+
+    Returns
+    -------
+    numpy.ndarray of float64
+        Shape (blocks,), the last block as long as what is left.
+
+    Examples
+    --------
+    >>> samples = np.zeros((2500, 2))
+    >>> samples[1500, 1] = -0.8
+    >>> block_peaks(samples).tolist()
+    [0.0, 0.8, 0.0]
+    """
     sizes = np.abs(samples).max(axis=1)
     if not len(sizes):
         return np.zeros(0)
@@ -92,8 +110,37 @@ def clipping_of(mixed: Mixed) -> Clipping | None:
 
 
 def fitting(mixed: Mixed, bits: int, *, take_off_db: float = 0.0, as_it_is: bool = False) -> Audio:
-    """The mix, so many dB softer (0 to 60). Raises WouldClipError when it does not fit into 16 or 24 bits even so;
-    32 bits hold it in any case. as_it_is: what is over full scale is to be cut off."""
+    """Make a mix fit into a file.
+
+    Parameters
+    ----------
+    mixed
+        The mix, and what is in it.
+    bits
+        16, 24 or 32 of the file; 32 bits hold it in any case.
+    take_off_db
+        Make it so many dB softer, 0 to 60.
+    as_it_is
+        What is over full scale is to be cut off.
+
+    Raises
+    ------
+    WouldClipError
+        When it does not fit into 16 or 24 bits even so: how far, where, and what is loudest there.
+    BadValueError
+        When more than 60 dB are to be taken off.
+
+    Examples
+    --------
+    >>> loud = Mixed(Audio(np.full((64, 1), 1.5, dtype=np.float32), 44_100, "mix"))
+    >>> try:
+    ...     fitting(loud, 16)
+    ... except WouldClipError as error:
+    ...     error.clipping.take_off_db
+    3.6
+    >>> round(float(fitting(loud, 16, take_off_db=3.6).samples.max()), 3)
+    0.991
+    """
     require_range("what is taken off", take_off_db, 0.0, MOST_OFF_DB, "dB")
     gain = np.float32(10 ** (-take_off_db / 20))
     softer = replace(mixed.audio, samples=mixed.audio.samples * gain) if take_off_db else mixed.audio

@@ -201,6 +201,8 @@ def voice_from_doc(doc: dict[str, Any]) -> KitVoice:
 
 @dataclass(frozen=True)
 class Kit:
+    """Voices with a name. key: of the kit where it is kept. key_note: 0 (C) to 11, that tuned sounds follow."""
+
     key: str
     name: str
     voices: tuple[KitVoice, ...] = field(default=())
@@ -243,8 +245,9 @@ NOTHING = np.zeros((64, 1), dtype=np.float32)
 
 
 def voice_audio(voice: KitVoice, number: int, samples: SampleSource = no_samples) -> Frames:
-    """Audio of a voice struck in a stretch of velocities (0 softest), at its role's level: 44.1 kHz, shape (frames, 1
-    or 2).
+    """Audio of a voice struck in a stretch of velocities (0 softest), at its role's level.
+
+    44.1 kHz, shape (frames, 1 or 2).
 
     Raises BadValueError when a recording it needs is not at hand.
     """

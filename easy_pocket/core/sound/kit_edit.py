@@ -35,9 +35,11 @@ Value = bool | Number | Annotated[str, MaxLen(40)] | None
 
 
 class KitEdit:
-    """What every edit of a kit is: a small value with its rule and its words. One that lacks either fails when it is
-    imported. `kind`: its name in requests; those made with a sound of the library have none, for the store fills it
-    in."""
+    """What every edit of a kit is: a small value with its rule and its words.
+
+    One that lacks either fails when it is imported. `kind`: its name in requests; those made with a sound of the
+    library have none, for the store fills it in.
+    """
 
     kind: ClassVar[str]
     kinds: ClassVar[dict[str, type[KitEdit]]] = {}
@@ -61,6 +63,8 @@ class KitEdit:
 
 @dataclass(frozen=True)
 class SetVoiceField(KitEdit, kind="kit_voice"):
+    """One setting of a voice."""
+
     role: Role
     field: FieldName
     value: Value
@@ -142,6 +146,8 @@ class PutSound(KitEdit):
 
 @dataclass(frozen=True)
 class RemoveLayer(KitEdit, kind="kit_layer_off"):
+    """A layer goes; the last one of a sound stays."""
+
     role: Role
     layer: LayerNumber
     alternate: AlternateNumber = 0
@@ -177,6 +183,8 @@ class FoldLayers(KitEdit):
 
 @dataclass(frozen=True)
 class AddAlternate(KitEdit):
+    """A voice gets one more alternate sound."""
+
     role: str
     sound: Sound
     name: str
@@ -193,6 +201,8 @@ class AddAlternate(KitEdit):
 
 @dataclass(frozen=True)
 class RemoveAlternate(KitEdit, kind="kit_alternate_off"):
+    """An alternate sound goes; those after it move up."""
+
     role: Role
     alternate: Annotated[int, Ge(1), Le(4)]
 
@@ -208,6 +218,8 @@ class RemoveAlternate(KitEdit, kind="kit_alternate_off"):
 
 @dataclass(frozen=True)
 class AddVoice(KitEdit):
+    """The kit gets a voice of this role."""
+
     role: str
     sound: Sound
     name: str
@@ -223,6 +235,8 @@ class AddVoice(KitEdit):
 
 @dataclass(frozen=True)
 class RemoveVoice(KitEdit, kind="kit_voice_off"):
+    """A voice goes; the last one of a kit stays."""
+
     role: Role
 
     def applied(self, kit: Kit) -> Kit:

@@ -68,6 +68,7 @@ class Layer:
 
 
 def layer_from_doc(doc: dict[str, Any]) -> Layer:
+    """Read a layer as it is stored; fields that are not known are passed over."""
     known = {field.name for field in fields(Layer)}
     return Layer(**{**{k: v for k, v in doc.items() if k in known}, "sound": sound_from_doc(doc["sound"])})
 
@@ -116,8 +117,10 @@ def folded_to_mono(x: Frames) -> Frames:
 
 
 def placed(layers: list[tuple[Layer, Frames]]) -> npt.NDArray[np.float32]:
-    """The layers on one time axis with their delays: shape (layers, frames, channels). A layer of one channel among
-    stereo ones goes to the middle, as loud as it was."""
+    """The layers on one time axis with their delays: shape (layers, frames, channels).
+
+    A layer of one channel among stereo ones goes to the middle, as loud as it was.
+    """
     delays = [round(layer.delay_ms * RATE_HZ / 1000) for layer, _ in layers]
     length = max((delay + len(x) for delay, (_, x) in zip(delays, layers, strict=True)), default=0)
     channels = max((x.shape[1] for _, x in layers), default=1)

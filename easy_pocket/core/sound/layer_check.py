@@ -35,9 +35,12 @@ class Proposal:
 
 @dataclass(frozen=True)
 class LayerCheck:
-    """levels_db: shape (layers, 30), 0 is the loudest band of any layer. sum_db: shape (30,). cancel_db: shape (30,),
-    level of the sum against the sum of the levels, below 0 where layers cancel; 0 where there is nothing to cancel.
-    layers: which layers of the voice these are (those that sound when it is struck hard)."""
+    """levels_db: shape (layers, 30), 0 is the loudest band of any layer.
+
+    sum_db: shape (30,). cancel_db: shape (30,), level of the sum against the sum of the levels, below 0 where layers
+    cancel; 0 where there is nothing to cancel. layers: which layers of the voice these are (those that sound when it is
+    struck hard).
+    """
 
     layers: tuple[int, ...]
     levels_db: Floats

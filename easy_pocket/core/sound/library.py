@@ -19,8 +19,10 @@ MAX_WORDS = 8
 
 @dataclass(frozen=True)
 class SoundIndex:
-    """All sounds of a library, one per row. thirds_db: shape (n, 30), the loudest band of each 0; used_at: seconds
-    since the epoch, 0 for never."""
+    """All sounds of a library, one per row.
+
+    thirds_db: shape (n, 30), the loudest band of each 0; used_at: seconds since the epoch, 0 for never.
+    """
 
     ids: npt.NDArray[np.int64]
     names: tuple[str, ...]
@@ -92,8 +94,10 @@ class Query:
 
 
 def search(index: SoundIndex, query: Query) -> Places:
-    """Places in the index of what matches, the best first: by likeness or fit when asked, the latest first when only
-    recent ones are wanted, else by name."""
+    """Places in the index of what matches, the best first.
+
+    By likeness or fit when asked, the latest first when only recent ones are wanted, else by name.
+    """
     keep = np.ones(len(index.ids), dtype=bool)
     if query.role:
         keep &= index.roles == query.role

@@ -61,7 +61,29 @@ def hit_loudness_lufs(samples: Floats) -> float:
 
 
 def programme_loudness_lufs(samples: Floats) -> float:
-    """Integrated loudness of a mix, quiet stretches gated out; -120 for silence. samples: (frames, channels)."""
+    """Measure the integrated loudness of a mix, quiet stretches gated out.
+
+    Parameters
+    ----------
+    samples
+        Shape (frames, channels), 44.1 kHz.
+
+    Returns
+    -------
+    float
+        In LUFS; -120 for silence.
+
+    References
+    ----------
+    ITU-R BS.1770-4.
+
+    Examples
+    --------
+    >>> seconds = np.arange(2 * 44_100) / 44_100
+    >>> tone = np.sin(2 * np.pi * 997 * seconds)[:, None] * np.ones(2)
+    >>> round(programme_loudness_lufs(tone), 1), round(programme_loudness_lufs(tone / 10), 1)
+    (0.0, -20.0)
+    """
     moments = _moments(samples, 0.1)
     loud = moments[_lufs(moments) > ABSOLUTE_GATE_LUFS]
     if not len(loud):

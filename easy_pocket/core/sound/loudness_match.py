@@ -15,8 +15,11 @@ MOST_KNOWN = 4096
 
 
 def matching_gain(columns: EventColumns, like: EventColumns, kit: Kit, samples: SampleSource = no_samples) -> float:
-    """The gain by which `columns` are as loud as `like`: the roots of their K-weighted energies compared, each hit
-    counted whole. 1 when either is silent or both have the same hits; at most 12 dB either way."""
+    """The gain by which `columns` are as loud as `like`.
+
+    The roots of their K-weighted energies compared, each hit counted whole. 1 when either is silent or both have the
+    same hits; at most 12 dB either way.
+    """
     if len(columns.gain) == len(like.gain) and np.allclose(np.sort(columns.gain), np.sort(like.gain)):
         return 1.0
     wanted, found = _energy(like, kit, samples), _energy(columns, kit, samples)

@@ -29,8 +29,10 @@ def pan_gains(pan: float) -> tuple[float, float]:
 
 
 def panned(line: Floats, pan: float) -> Floats:
-    """Shape (frames, 1 or 2) to (2, frames), as the Web Audio API's stereo panner does it: a single channel is placed
-    at constant power; of two, the one on the far side is carried over to the near side."""
+    """Shape (frames, 1 or 2) to (2, frames), as the Web Audio API's stereo panner does it.
+
+    A single channel is placed at constant power; of two, the one on the far side is carried over to the near side.
+    """
     if line.shape[1] == 1:
         return np.outer(pan_gains(pan), line[:, 0])
     left, right = line.T
@@ -65,10 +67,12 @@ def mixed_down(
     samples: SampleSource = no_samples,
     under: Sequence[npt.NDArray[np.float32]] = (),
 ) -> Mixed:
-    """Stereo audio at 44.1 kHz, and the peaks of each voice and of the loops under it. A loop has exactly
-    round(length_s x rate) samples and its tails wrap to the start; otherwise tails ring out after the end. Events must
-    not start before 0: shift them by a pre-roll first. under: what loops play under the stack, shape (frames, 2), from
-    the start."""
+    """Stereo audio at 44.1 kHz, and the peaks of each voice and of the loops under it.
+
+    A loop has exactly round(length_s x rate) samples and its tails wrap to the start; otherwise tails ring out after
+    the end. Events must not start before 0: shift them by a pre-roll first. under: what loops play under the stack,
+    shape (frames, 2), from the start.
+    """
     length = round(length_s * RATE_HZ)
     total = length if loop else length + int(MAX_TAIL_S * RATE_HZ)
     mixed = np.zeros((2, total))

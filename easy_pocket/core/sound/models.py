@@ -27,8 +27,11 @@ BLOCK = 512
 
 
 def _decay(t: Floats, tau_s: float) -> Floats:
-    """t as `_time` makes it, here and in `_tones`: a short run times one value for each block is many times faster
-    than one exponential after another, and the same to 1e-12."""
+    """T as `_time` makes it, here and in `_tones`.
+
+    A short run times one value for each block is many times faster than one exponential after another, and the same to
+    1e-12.
+    """
     rate = -1 / (tau_s * RATE_HZ)
     blocks = np.exp(rate * BLOCK * np.arange(-(-len(t) // BLOCK)))
     return np.asarray(np.outer(blocks, np.exp(rate * np.arange(BLOCK))).ravel()[: len(t)])

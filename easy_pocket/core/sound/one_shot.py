@@ -58,6 +58,19 @@ def _same_sides(x: np.ndarray) -> bool:
 
 
 def content_key(x: Frames) -> str:
-    """Equal audio has an equal key, whatever file it came in: hashed as 16 bit, so that a copy in another format of at
-    least that depth is the same sound."""
+    """Name audio by what it holds: equal audio has an equal key, whatever file it came in.
+
+    It is hashed as 16 bit, so that a copy in another format of at least that depth is the same sound.
+
+    Parameters
+    ----------
+    x
+        Shape (frames, channels).
+
+    Examples
+    --------
+    >>> tone = np.sin(np.arange(400) / 9)[:, None].astype(np.float32)
+    >>> content_key(tone) == content_key(tone.copy()), content_key(tone) == content_key(-tone)
+    (True, False)
+    """
     return hashlib.sha256(np.rint(x * 32_767).astype("<i2").tobytes() + bytes([x.shape[1]])).hexdigest()

@@ -10,6 +10,8 @@ from easy_pocket.core.sound.sound import Sound
 
 @dataclass(frozen=True)
 class Preset:
+    """A sound to begin with, and the role it is for."""
+
     name: str
     role: str
     sound: Sound

@@ -30,6 +30,8 @@ KERNEL_WIDTH = 0.6
 
 @dataclass(frozen=True)
 class RoleGuess:
+    """What a sound is probably for."""
+
     role: str
     certainty: float  # 0-1, its share of what speaks for any role
 
@@ -99,8 +101,11 @@ NEARLY = 0.4
 
 
 def guess_roles(hits: list[npt.NDArray[np.floating[Any]]]) -> list[RoleGuess]:
-    """Guesses for sounds brought in together: doubtful ones give way to those that are surer of the same role, and
-    two or three toms or congas among them are told apart by pitch."""
+    """Guesses for sounds brought in together.
+
+    Doubtful ones give way to those that are surer of the same role, and two or three toms or congas among them are told
+    apart by pitch.
+    """
     votes = [_votes(x) for x in hits]
     chosen: dict[int, int] = {}
     for index in sorted(range(len(hits)), key=lambda index: -votes[index].max()):

@@ -16,6 +16,7 @@ SILENT = 10 ** (-66 / 20)  # of the peak; what is quieter at the end is cut off
 
 @lru_cache(maxsize=1)
 def without_dc_filter() -> npt.NDArray[np.float64]:
+    """Design the filter that takes out what lies below 25 Hz."""
     return np.asarray(signal.butter(2, 25, "high", fs=RATE_HZ, output="sos"))
 
 
@@ -33,6 +34,7 @@ def _room_response() -> npt.NDArray[np.float64]:
 
 
 def in_room(x: npt.NDArray[np.float64], amount: float) -> npt.NDArray[np.float64]:
+    """Add the room to a sound, amount 0 to 1; it rings out after its end."""
     wet = signal.fftconvolve(x, _room_response())
     wet[: len(x)] = amount * wet[: len(x)] + x
     wet[len(x) :] *= amount

@@ -102,6 +102,7 @@ def sampled(audio: str) -> Sound:
 
 
 def no_samples(audio: str) -> Frames:
+    """Stand in where no recordings are at hand: raises BadValueError."""
     raise BadValueError(f"The audio {audio[:12]} of a sampled sound is not at hand here.")
 
 
@@ -175,7 +176,7 @@ def _recorded(sound: Sound, velocity: float, brightness: float, samples: SampleS
 
 
 def _levelled(x: npt.NDArray[np.float64], to_reference: float, hardest_rms: float) -> Frames:
-    """x at the level the hardest hit has when it is brought to the reference: equal in their loudest 10 ms."""
+    """X at the level the hardest hit has when it is brought to the reference: equal in their loudest 10 ms."""
     return np.asarray(x * (to_reference * hardest_rms / loudest_rms(x)), dtype=np.float32)
 
 

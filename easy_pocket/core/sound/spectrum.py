@@ -34,4 +34,5 @@ def third_energy(x: npt.NDArray[np.floating], frames: int = SPECTRUM_FRAMES) -> 
 
 
 def decibels(energy: npt.NDArray[np.floating]) -> Floats:
+    """Give energies in dB, floored."""
     return np.asarray(np.maximum(10 * np.log10(np.maximum(energy, 1e-12)), FLOOR_DB), dtype=np.float64)

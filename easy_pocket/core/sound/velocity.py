@@ -13,6 +13,18 @@ LOUDNESS_POWER = 1.7  # of velocity: 127 to 64 is about -10 dB
 
 
 def zone_of(velocity: int) -> int:
+    """Number the zone of velocities one is in, the softest 0.
+
+    Parameters
+    ----------
+    velocity
+        0 to 127.
+
+    Examples
+    --------
+    >>> zone_of(1), zone_of(127) == VELOCITY_ZONES - 1
+    (0, True)
+    """
     return min(velocity * VELOCITY_ZONES // 128, VELOCITY_ZONES - 1)
 
 
@@ -57,7 +69,25 @@ def stretches(borders: Iterable[int]) -> tuple[Stretch, ...]:
 
 @lru_cache(maxsize=128)
 def gains(response: float) -> tuple[float, ...]:
-    """Gain by velocity 0-127 (0 is not used) for a level response of 0 (none) to 1 (full)."""
+    """Tabulate how loud each velocity is.
+
+    Parameters
+    ----------
+    response
+        Of the level to velocity: 0 (none) to 1 (full).
+
+    Returns
+    -------
+    tuple of float
+        128 gains by velocity; that of 0 is not used.
+
+    Examples
+    --------
+    >>> gains(0.0)[1], gains(1.0)[127]
+    (1.0, 1.0)
+    >>> gains(1.0)[64] < gains(0.5)[64] < 1
+    True
+    """
     return (0.0, *((velocity / 127) ** (LOUDNESS_POWER * response) for velocity in range(1, 128)))
 
 

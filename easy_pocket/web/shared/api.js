@@ -6,6 +6,7 @@ import { lookText } from "./selection.js";
 const TAB = crypto.randomUUID ? crypto.randomUUID().slice(0, 18) : `${Date.now()}${Math.floor(Math.random() * 1e9)}`;
 let count = 0;
 
+/** @param {string} address */
 export function withLooking(address) {
   const url = new URL(address, location.href);
   if (!url.pathname.startsWith("/songs/")) return address;
@@ -13,11 +14,19 @@ export function withLooking(address) {
   return `${url.pathname}${url.search}`;
 }
 
-// As fetch.
+/**
+ * As fetch.
+ * @param {string} address
+ * @param {any} [options]
+ */
 export function ask(address, options = {}) {
   return fetch(withLooking(address), options);
 }
 
+/**
+ * @param {string} address
+ * @param {any} body
+ */
 export function askJson(address, body) {
   return ask(address, { method: "POST", headers: { "Content-Type": "application/json", Accept: "application/json" }, body: JSON.stringify(body) });
 }

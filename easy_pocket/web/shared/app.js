@@ -1,5 +1,6 @@
 // Where a page's scripts begin: its screens are told by the page, and a song's page is put together.
 
+import { byId } from "./dom.js";
 import { showNote } from "./notes.js";
 import { Page } from "./page.js";
 
@@ -20,10 +21,10 @@ document.body.addEventListener("htmx:responseError", (event) => {
 });
 document.body.addEventListener("htmx:sendError", (event) => showNote(SILENT, { near: event.detail.elt, wrong: true }));
 
-const state = document.getElementById("song-state");
+const state = byId("song-state");
 if (state) {
-  const told = JSON.parse(document.getElementById("screens").textContent);
-  const screens = await Promise.all(told.map(async (screen) => ({ ...screen, Script: (await import(screen.script)).default })));
+  const told = JSON.parse(byId("screens").textContent ?? "[]");
+  const screens = await Promise.all(told.map(async (/** @type {any} */ screen) => ({ ...screen, Script: (await import(screen.script)).default })));
   window.easyPocket = new Page(JSON.parse(state.textContent), screens);
 } else {
   // The Shelf has no song: the list of shortcuts shows those that hold in every song.

@@ -11,6 +11,13 @@ const PATHS = ["edits", "undo", "redo"];
 const MOST_PARKED = 30;
 
 export class Edits extends EventTarget {
+  /** @type {any} */
+  revision;
+  /**
+   * @param {number} songId
+   * @param {number} revision
+   * @param {any} view
+   */
   constructor(songId, revision, view) {
     super();
     this.songId = songId;
@@ -32,8 +39,12 @@ export class Edits extends EventTarget {
     this.dispatchEvent(new CustomEvent("waiting", { detail: { count: this.queue.length, failing: this.attempt > 0 } }));
   }
 
-  // `near` is the element an error is shown beside. Edits of one gesture replace each other while they wait. Gives what
-  // the server answered when the edit was made, null when it was not.
+  /**
+   * `near` is the element an error is shown beside. Edits of one gesture replace each other while they wait. Gives what
+   * the server answered when the edit was made, null when it was not.
+   * @param {import("./shapes").Edit} edit
+   * @param {{ gesture?: string | null, near?: Element | null }} [options]
+   */
   push(edit, { gesture = null, near = null } = {}) {
     const last = this.queue[this.queue.length - 1];
     const replaces = gesture && last && last.gesture === gesture && !(this.sending && this.queue.length === 1);
@@ -41,10 +52,18 @@ export class Edits extends EventTarget {
     return this.add({ path: "edits", edit, gesture }, near);
   }
 
+  /**
+   * @param {string} path
+   * @param {number} [steps]
+   */
   step(path, steps = 1) {
     return this.add({ path, steps }, document.getElementById(path));
   }
 
+  /**
+   * @param {any} wanted
+   * @param {any} near
+   */
   add(wanted, near) {
     const item = { ...wanted, id: newEditId(), revision: this.revision, at: { ...looking }, near };
     const settled = new Promise((settle) => (item.settle = settle));
@@ -75,7 +94,9 @@ export class Edits extends EventTarget {
     this.send();
   }
 
+  /** @param {any} item */
   post(item) {
+    /** @type {Record<string, any>} */
     const body = { edit_id: item.id, revision: item.revision ?? this.revision, looking_at: item.at ?? { ...looking }, view: this.view() };
     if (item.steps > 1) body.steps = item.steps;
     if (item.edit) Object.assign(body, { edit: item.edit, gesture: item.gesture });
@@ -86,6 +107,7 @@ export class Edits extends EventTarget {
     });
   }
 
+  /** @param {any} answer */
   async wait(answer) {
     const result = answer ? await answer.json().catch(() => ({})) : {};
     const pause = RETRY_MS[Math.min(this.attempt, RETRY_MS.length - 1)];
@@ -97,6 +119,10 @@ export class Edits extends EventTarget {
     this.timer = setTimeout(() => this.send(), pause);
   }
 
+  /**
+   * @param {any} result
+   * @param {any} item
+   */
   accept(result, item) {
     this.revision = result.song.revision;
     sessionStorage.setItem(`${this.key}-seen`, this.revision);
@@ -104,14 +130,22 @@ export class Edits extends EventTarget {
     item.settle?.(result);
   }
 
-  // Another tab changed the same thing: what it is now is shown, and both sides are told.
+  /**
+   * Another tab changed the same thing: what it is now is shown, and both sides are told.
+   * @param {any} result
+   * @param {any} item
+   */
   refuse(result, item) {
     const settle = item.settle;
     this.accept(result.now, { path: "now" });
     this.park({ ...item, settle }, result.error);
   }
 
-  // It was not made; the others go on.
+  /**
+   * It was not made; the others go on.
+   * @param {any} item
+   * @param {string} words
+   */
   park(item, words) {
     const parked = { ...item, words };
     this.parked = [...this.parked, parked].slice(-MOST_PARKED);
@@ -119,26 +153,36 @@ export class Edits extends EventTarget {
     item.settle?.(null);
   }
 
-  // Make a parked edit now, on the song as it is.
+  /**
+   * Make a parked edit now, on the song as it is.
+   * @param {any} parked
+   */
   tryAgain(parked) {
     this.drop(parked);
     return this.add({ path: parked.path, edit: parked.edit, steps: parked.steps, gesture: parked.gesture }, parked.near);
   }
 
+  /** @param {any} parked */
   drop(parked) {
     this.parked = this.parked.filter((other) => other.id !== parked.id);
     this.keep();
     this.dispatchEvent(new CustomEvent("dropped"));
   }
 
-  // Another request of the page changed the song (a file was brought in, say).
+  /**
+   * Another request of the page changed the song (a file was brought in, say).
+   * @param {any} song
+   */
   follow(song) {
     this.revision = song.revision;
     this.dispatchEvent(new CustomEvent("song", { detail: song }));
   }
 }
 
-// What cannot be an edit is left behind: a kept queue never jams.
+/**
+ * What cannot be an edit is left behind: a kept queue never jams.
+ * @param {string} key
+ */
 function kept(key) {
   try {
     const found = JSON.parse(sessionStorage.getItem(key) || "[]");
@@ -148,13 +192,18 @@ function kept(key) {
   }
 }
 
+/** @param {any} item */
 function isItem(item) {
   if (!item || !PATHS.includes(item.path)) return false;
   return item.path === "edits" ? typeof item.edit?.kind === "string" : true;
 }
 
+/**
+ * @param {string} key
+ * @param {any} items
+ */
 function remember(key, items) {
-  const plain = items.map(({ id, path, edit, gesture, steps, revision, at, words }) => ({ id, path, edit, gesture, steps, revision, at, words }));
+  const plain = items.map((/** @type {any} */ { id, path, edit, gesture, steps, revision, at, words }) => ({ id, path, edit, gesture, steps, revision, at, words }));
   if (plain.length) sessionStorage.setItem(key, JSON.stringify(plain));
   else sessionStorage.removeItem(key);
 }

@@ -4,6 +4,10 @@ import { ask } from "./api.js";
 import { lookText } from "./selection.js";
 import { hideNote, showNote } from "./notes.js";
 
+/**
+ * @param {any} link
+ * @param {PageEvent} event
+ */
 export function takeAway(link, event) {
   const address = new URL(link.href);
   if (link.dataset.mixed === undefined) {
@@ -16,6 +20,10 @@ export function takeAway(link, event) {
   if (!link.ariaBusy) mix(link, address);
 }
 
+/**
+ * @param {Piece} link
+ * @param {any} address
+ */
 async function mix(link, address) {
   const near = document.querySelector("[aria-controls='export-menu']");
   link.ariaBusy = "true";
@@ -28,7 +36,7 @@ async function mix(link, address) {
       return;
     }
     const { error, clipping } = await answer.json().catch(() => ({ error: "The server did not answer as it should: try again." }));
-    const again = (field, value) => () => {
+    const again = (/** @type {string} */ field, /** @type {any} */ value) => () => {
       address.searchParams.set(field, value);
       mix(link, address);
     };
@@ -42,6 +50,7 @@ async function mix(link, address) {
   }
 }
 
+/** @param {any} answer */
 function nameIn(answer) {
   const said = answer.headers.get("Content-Disposition") ?? "";
   const plain = said.match(/filename="([^"]+)"/)?.[1];
@@ -49,6 +58,10 @@ function nameIn(answer) {
   return coded ? decodeURIComponent(coded) : (plain ?? "mix.wav");
 }
 
+/**
+ * @param {any} blob
+ * @param {string} name
+ */
 function save(blob, name) {
   const link = document.createElement("a");
   link.href = URL.createObjectURL(blob);

@@ -1,11 +1,13 @@
 // Fragments of the page that the server drew, swapped in by htmx out of band. They are morphed into what is there, so
 // that focus, caret, scroll and open menus survive.
 
-/* global htmx, Idiomorph */
-
 const TYPED = 'input:not([type="range"], [type="checkbox"], [type="radio"]), textarea';
 
-// Attributes that belong to the page, not to the server: what Alpine binds, what a hand has opened, what is being typed.
+/**
+ * Attributes that belong to the page, not to the server: what Alpine binds, what a hand has opened, what is being typed.
+ * @param {string} name
+ * @param {Piece} node
+ */
 function isOurs(name, node) {
   if (name === "value" && node === document.activeElement && node.matches(TYPED)) return true;
   if (name === "open" && node.matches("details")) return true;
@@ -15,11 +17,16 @@ function isOurs(name, node) {
 
 const MORPH = {
   morphStyle: "innerHTML",
-  callbacks: { beforeAttributeUpdated: (name, node) => !isOurs(name, node) },
+  callbacks: { beforeAttributeUpdated: (/** @type {string} */ name, /** @type {Piece} */ node) => !isOurs(name, node) },
 };
 
 htmx.defineExtension("refresh", {
   isInlineSwap: () => false,
+  /**
+   * @param {any} style
+   * @param {Piece} target
+   * @param {any} fragment
+   */
   handleSwap(style, target, fragment) {
     if (style !== "refresh") return false;
     const only = fragment.childElementCount === 1 && fragment.firstElementChild;
@@ -36,7 +43,7 @@ htmx.defineExtension("refresh", {
  */
 export function swapFragments(html, holds = () => false) {
   if (!html) return;
-  const veto = (event) => {
+  const veto = (/** @type {any} */ event) => {
     if (holds(event.detail.target.id, event.detail.target)) event.detail.shouldSwap = false;
   };
   document.body.addEventListener("htmx:oobBeforeSwap", veto);

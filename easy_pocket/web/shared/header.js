@@ -1,15 +1,16 @@
 // The header: the song's name and tempo, undo and redo in words, what is saved, and what waits.
 
+import { byId } from "./dom.js";
 import { lookedAt } from "./selection.js";
 import { showNote } from "./notes.js";
 
-const byId = (id) => document.getElementById(id);
-
 export class Header {
+  /** @param {import("./page.js").Page} page */
   constructor(page) {
     this.page = page;
     this.edits = page.edits;
     this.savedAt = Date.now();
+    /** @type {any[]} */
     this.taps = [];
     this.edits.addEventListener("waiting", ({ detail }) => this.showWaiting(detail));
     this.edits.addEventListener("failing", ({ detail }) => this.showFailing(detail));
@@ -23,11 +24,14 @@ export class Header {
     setInterval(() => this.showSaved(), 1000);
   }
 
+  /** @param {Piece} button */
   click(button) {
+    /** @type {Record<string, any>} */
     const actions = { undo: () => this.edits.step("undo"), redo: () => this.edits.step("redo"), tap: () => this.tap() };
     actions[button?.id]?.();
   }
 
+  /** @param {any} song */
   show(song) {
     lookedAt(song.at);
     this.savedAt = Date.now();
@@ -51,6 +55,7 @@ export class Header {
     byId("saved").textContent = seconds < 3 ? "saved" : seconds < 90 ? `saved ${seconds} s ago` : `saved ${Math.round(seconds / 60)} min ago`;
   }
 
+  /** @param {any} options */
   showWaiting({ count, failing }) {
     if (!count) {
       this.answered();
@@ -60,11 +65,13 @@ export class Header {
     }
   }
 
+  /** @param {any} options */
   showFailing({ words, count }) {
     byId("banner").textContent = `${words} ${count} edit${count > 1 ? "s are" : " is"} waiting.`;
     byId("banner").hidden = false;
   }
 
+  /** @param {any} field */
   rename(field) {
     const name = field.value.trim();
     const { song } = this.page;
@@ -78,6 +85,10 @@ export class Header {
   }
 
   // Tempo: typed, drawn up and down, tapped ---------------------------------------------------------------------------
+  /**
+   * @param {any} value
+   * @param {any} [gesture]
+   */
   setTempo(value, gesture = null) {
     const tempo = Number(String(value).replace(",", "."));
     const field = byId("tempo");
@@ -93,6 +104,7 @@ export class Header {
     if (tempo !== this.page.song.tempo_bpm) this.edits.push({ kind: "tempo", tempo_bpm: Math.round(tempo * 1000) / 1000 }, { gesture, near: field });
   }
 
+  /** @param {PageEvent} event */
   dragTempo(event) {
     const field = event.target;
     if (document.activeElement === field) return;
@@ -100,7 +112,7 @@ export class Header {
     const from = { y: event.clientY, tempo: this.page.song.tempo_bpm };
     const gesture = `tempo-${Date.now()}`;
     let moved = false;
-    const move = (now) => {
+    const move = (/** @type {any} */ now) => {
       if (!moved && Math.abs(now.clientY - from.y) < 3) return;
       moved = true;
       const tempo = Math.max(20, Math.min(400, from.tempo + (from.y - now.clientY) * (now.shiftKey ? 0.1 : 0.5)));

@@ -12,12 +12,15 @@ import { hideNote } from "./notes.js";
  * @property {string} [shows] how the list of shortcuts writes them; without it as they are
  * @property {string} [words] what they do, for the list of shortcuts; without it they are not listed
  * @property {() => boolean} [when] where they hold; without it everywhere on the screen
- * @property {(event: KeyboardEvent) => unknown} run what they do; false: nothing, look further
+ * @property {(event: PageEvent) => unknown} run what they do; false: nothing, look further
  */
 
 const TYPED = 'input:not([type="range"], [type="checkbox"], [type="radio"], [type="file"]), textarea';
 
-// "g", "G", "Shift+ArrowUp", "Ctrl+c"; a letter says itself whether Shift is held.
+/**
+ * "g", "G", "Shift+ArrowUp", "Ctrl+c"; a letter says itself whether Shift is held.
+ * @param {any} event
+ */
 export function nameOf(event) {
   if (event.altKey) return "";
   const key = event.key === " " ? "Space" : event.key;
@@ -25,17 +28,18 @@ export function nameOf(event) {
   return event.shiftKey && key.length > 1 ? `Shift+${key}` : key;
 }
 
+/** @param {any} row */
 function namesIn(row) {
-  return row.keys.split(" ").flatMap((name) => {
+  return row.keys.split(" ").flatMap((/** @type {string} */ name) => {
     const span = /^(\d)-(\d)$/.exec(name);
-    return span ? Array.from({ length: span[2] - span[1] + 1 }, (_, index) => `${Number(span[1]) + index}`) : [name];
+    return span ? Array.from({ length: Number(span[2]) - Number(span[1]) + 1 }, (_, index) => `${Number(span[1]) + index}`) : [name];
   });
 }
 
 /**
  * Do what the first row that holds says; whether there was one.
  * @param {KeyRow[]} rows
- * @param {KeyboardEvent} event
+ * @param {PageEvent} event
  */
 export function press(rows, event) {
   const name = nameOf(event);
@@ -45,14 +49,18 @@ export function press(rows, event) {
   return false;
 }
 
-// The list of shortcuts: one heading for each table.
+/**
+ * The list of shortcuts: one heading for each table.
+ * @param {Piece} box
+ * @param {any} tables
+ */
 export function listKeys(box, tables) {
-  const made = (tag, text) => Object.assign(document.createElement(tag), { textContent: text });
-  const parts = tables.map(([title, rows]) => {
-    const listed = rows.filter((row) => row.words);
+  const made = (/** @type {string} */ tag, /** @type {string} */ text) => Object.assign(document.createElement(tag), { textContent: text });
+  const parts = tables.map((/** @type {any} */ [title, rows]) => {
+    const listed = rows.filter((/** @type {any} */ row) => row.words);
     if (!listed.length) return [];
     const list = document.createElement("dl");
-    list.append(...listed.flatMap((row) => [made("dt", row.shows ?? row.keys), made("dd", row.words)]));
+    list.append(...listed.flatMap((/** @type {any} */ row) => [made("dt", row.shows ?? row.keys), made("dd", row.words)]));
     const part = document.createElement("section");
     part.append(made("h3", title), list);
     return [part];
@@ -61,6 +69,7 @@ export function listKeys(box, tables) {
 }
 
 export class Keys {
+  /** @param {import("./page.js").Page} page */
   constructor(page) {
     this.page = page;
     this.byPointer = false; // what happens now was begun by a pointer
@@ -83,9 +92,10 @@ export class Keys {
     if (!focused || focused === document.body || focused.id === "screen") this.work?.focus({ preventScroll: true });
   }
 
+  /** @param {Piece} pressed */
   later(pressed) {
     setTimeout(() => {
-      const focused = document.activeElement;
+      const focused = /** @type {Piece} */ (document.activeElement);
       // Something else was given them on purpose: a menu that opened, a field to be typed into.
       const theirs = focused && focused !== document.body && focused !== pressed && !focused.contains(pressed) && !pressed.contains?.(focused);
       if (theirs || focused?.matches?.(TYPED) || focused?.matches?.("[tabindex='0']")) return;
@@ -96,7 +106,10 @@ export class Keys {
     if (this.changed) setTimeout(() => (this.changed = false), 1);
   }
 
-  // Before anything else: Escape lets go, Enter and Escape end typing.
+  /**
+   * Before anything else: Escape lets go, Enter and Escape end typing.
+   * @param {PageEvent} event
+   */
   first(event) {
     if (!event.isTrusted) return; // from closeMenus
     this.byPointer = false;
@@ -114,6 +127,7 @@ export class Keys {
     });
   }
 
+  /** @param {PageEvent} event */
   down(event) {
     if (!event.isTrusted) return;
     const typing = isTyping(event.target);
@@ -130,14 +144,21 @@ export class Keys {
   }
 }
 
-// Whether a key is text for this element.
+/**
+ * Whether a key is text for this element.
+ * @param {Piece} element
+ */
 export function isTyping(element) {
   if (element.matches?.(".drag input")) return element.classList.contains("typing");
   return Boolean(element.matches?.(`${TYPED}, select`));
 }
 
-// Space presses what was reached by Tab; everywhere else it plays. (A button that was just pressed by a pointer counts as
-// one in focus as soon as a key goes down, when the focus has not been given back yet.)
+/**
+ * Space presses what was reached by Tab; everywhere else it plays. (A button that was just pressed by a pointer counts as
+ * one in focus as soon as a key goes down, when the focus has not been given back yet.)
+ * @param {Piece} element
+ * @param {any} byTab
+ */
 export function isPressedBySpace(element, byTab) {
   if (element.closest?.("[role='grid']")) return false;
   if (element.matches?.('input[type="checkbox"], input[type="radio"], [role="switch"]')) return true;

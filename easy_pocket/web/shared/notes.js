@@ -1,9 +1,16 @@
 // Words beside the thing they are about, the bottom line, and what a screen reader says.
 
-const note = document.getElementById("note");
+import { byId } from "./dom.js";
+
+const note = byId("note");
+/** @type {any} */
 let timer = null;
 
-// actions: [words, what pressing them does]; the note goes then. stays: until something else is said.
+/**
+ * actions: [words, what pressing them does]; the note goes then. stays: until something else is said.
+ * @param {string} words
+ * @param {any} [options]
+ */
 export function showNote(words, { near = null, wrong = false, actions = [], stays = false } = {}) {
   clearTimeout(timer);
   note.replaceChildren(document.createTextNode(words));
@@ -14,7 +21,7 @@ export function showNote(words, { near = null, wrong = false, actions = [], stay
     button.type = "button";
     button.textContent = name;
     button.addEventListener("click", () => {
-      for (const one of row.children) one.disabled = true;
+      for (const one of row.querySelectorAll("button")) one.disabled = true;
       button.blur();
       clearTimeout(timer);
       timer = setTimeout(hideNote, 350); // the second press of a double click falls on the note, not on what lies under it
@@ -25,7 +32,7 @@ export function showNote(words, { near = null, wrong = false, actions = [], stay
   if (actions.length) note.append(" ", row);
   note.hidden = false;
   note.style.left = "8px"; // measured where nothing squeezes it
-  const place = (near && near.isConnected ? near : document.getElementById("ledger")).getBoundingClientRect();
+  const place = (near && near.isConnected ? near : byId("ledger")).getBoundingClientRect();
   const box = note.getBoundingClientRect();
   const below = place.bottom + 8 + box.height < window.innerHeight;
   note.style.left = `${Math.max(8, Math.min(place.left, window.innerWidth - box.width - 8))}px`;
@@ -37,11 +44,12 @@ export function hideNote() {
   note.hidden = true;
 }
 
+/** @param {string | undefined} text */
 export function showLedger(text) {
-  const line = document.getElementById("ledger-line");
-  const [name, sum, result, velocity] = text.split("|");
+  const line = byId("ledger-line");
+  const [name, sum, result, velocity] = (text ?? "").split("|");
   line.replaceChildren();
-  const add = (tag, words, className = "") => {
+  const add = (/** @type {string} */ tag, /** @type {string} */ words, className = "") => {
     const piece = document.createElement(tag);
     piece.textContent = words;
     piece.className = className;
@@ -53,6 +61,7 @@ export function showLedger(text) {
   if (velocity !== undefined) add("span", ` · ${velocity}`, "sum");
 }
 
+/** @param {string} words */
 export function speak(words) {
-  document.getElementById("spoken").textContent = words;
+  byId("spoken").textContent = words;
 }

@@ -1,5 +1,6 @@
 // A song's page: the queue of edits, the player, and the screen that is shown. It knows no screen by name.
 
+import { byId } from "./dom.js";
 import { ask } from "./api.js";
 import { Edits } from "./edit_queue.js";
 import { takeAway } from "./exports.js";
@@ -19,11 +20,11 @@ import { TryOut } from "./try_out.js";
 
 const EAR_FIRST_MS = 120;
 
-const byId = (id) => document.getElementById(id);
-
 export class Page {
+  /** @type {any} */
+  view;
   /**
-   * @param {{song: object, playing: object}} state
+   * @param {{song: import("./shapes").SongHeader, playing: import("./shapes").Playing}} state
    * @param {{name: string, title: string, Script: new (page: Page) => import("./screen.js").Screen}[]} screens
    */
   constructor(state, screens) {
@@ -41,6 +42,7 @@ export class Page {
     this.plan = new SongPlan(this);
     this.transport = new Transport(this);
     this.titles = screens;
+    /** @type {Record<string, any>} */
     this.screens = {};
     for (const { name, Script } of screens) this.screens[name] = new Script(this);
     this.plain = new Screen(this); // of a screen that has no script of its own
@@ -65,15 +67,20 @@ export class Page {
 
   get keys() {
     return [
-      { keys: "Space", words: "play, stop", run: (event) => (isPressedBySpace(event.target, this.whose.byTab) ? false : this.transport.toggle()) },
-      { keys: "h", words: "hold to hear it straight", run: (event) => event.repeat || this.transport.hold() },
+      { keys: "Space", words: "play, stop", run: (/** @type {PageEvent} */ event) => (isPressedBySpace(event.target, this.whose.byTab) ? false : this.transport.toggle()) },
+      { keys: "h", words: "hold to hear it straight", run: (/** @type {PageEvent} */ event) => event.repeat || this.transport.hold() },
       { keys: "t", words: "tap the tempo", run: () => this.header.tap() },
       { keys: "Ctrl+z", shows: "Ctrl Z", words: "undo; with Shift, redo", run: () => this.edits.step("undo") },
       { keys: "Ctrl+Shift+z", run: () => this.edits.step("redo") },
       ...Object.values(this.screens).flatMap((screen) => screen.everywhere),
       { keys: "? Shift+?", shows: "?", words: "this list", run: () => this.showKeys() },
-      { keys: "Escape", run: () => (byId("shortcuts").hidden = true) && false },
+      { keys: "Escape", run: () => this.hideKeys() },
     ];
+  }
+
+  hideKeys() {
+    byId("shortcuts").hidden = true;
+    return false; // Escape has more to let go of
   }
 
   showKeys(on = byId("shortcuts").hidden) {
@@ -105,7 +112,10 @@ export class Page {
     for (const name of ["pointerup", "pointercancel"]) document.addEventListener(name, () => setTimeout(() => this.letUp()), true);
   }
 
-  // A screen was drawn (at first, by moving between screens, or anew): nothing that sounds is touched.
+  /**
+   * A screen was drawn (at first, by moving between screens, or anew): nothing that sounds is touched.
+   * @param {{song: import("./shapes").SongHeader, playing: import("./shapes").Playing} | null} [state]
+   */
   arrive(state = null) {
     const newer = state && state.song.id === this.song.id && state.song.revision > this.edits.revision;
     if (newer || (state && this.untold)) {
@@ -133,6 +143,7 @@ export class Page {
     this.whose.give();
   }
 
+  /** @param {import("./shapes").Playing} playing */
   setPlaying(playing) {
     this.playing = playing;
     if (!playing.straight) this.fetchStraightSoon();
@@ -180,7 +191,10 @@ export class Page {
     }
   }
 
-  // Header, player and queue stay, so the sound goes on.
+  /**
+   * Header, player and queue stay, so the sound goes on.
+   * @param {string} html
+   */
   showScreen(html) {
     const fresh = new DOMParser().parseFromString(html, "text/html");
     const same = fresh.getElementById("screen")?.dataset.screen === this.screen;
@@ -193,7 +207,7 @@ export class Page {
   // Ask for the song as it is now.
   async refresh() {
     if (!this.showsSong) return;
-    const query = new URLSearchParams(this.view);
+    const query = new URLSearchParams(/** @type {any} */ (this.view));
     const turn = (this.refreshes = (this.refreshes ?? 0) + 1);
     const answer = await ask(`/songs/${this.song.id}/state?${query}`).catch(() => null);
     if (!answer?.ok || turn !== this.refreshes) return;
@@ -215,6 +229,7 @@ export class Page {
   }
 
   // Answers -----------------------------------------------------------------------------------------------------------
+  /** @param {import("./screen.js").Answer} answer */
   take(answer) {
     const { state } = answer;
     const heard = state.screen === this.screen ? this.current.soundOf(answer) : null;
@@ -229,6 +244,7 @@ export class Page {
     else Promise.race([heard, new Promise((go) => setTimeout(go, EAR_FIRST_MS))]).then(() => turn === this.turn && this.drawAnswer(answer));
   }
 
+  /** @param {import("./screen.js").Answer} answer */
   drawAnswer(answer) {
     const { state, item } = answer;
     this.waitsForEar = false;
@@ -244,6 +260,7 @@ export class Page {
     showNote(`${item.path === "undo" ? "Undone" : "Done again"}: ${state.words}`, { near: byId(item.path) });
   }
 
+  /** @param {any} target */
   isPressed(target) {
     const pressed = Boolean(this.pressed?.matches?.("button, button *, select, .check, .check *") && target.contains(this.pressed));
     this.postponed ||= pressed;
@@ -262,28 +279,37 @@ export class Page {
     this.header.show(song);
   }
 
-  // Let a voice be heard: what was written when nothing plays, or what was pressed.
+  /**
+   * Let a voice be heard: what was written when nothing plays, or what was pressed.
+   * @param {string} voice
+   * @param {boolean} [always]
+   */
   sound(voice, always = false) {
     const strike = this.playing.strikes[voice];
     if (strike && (always || !this.player.running)) this.player.audition(strike.audio, strike.gain, strike.pan);
   }
 
+  /** @param {any} changes */
   look(changes) {
     this.view = { ...this.view, ...changes };
     return this.refresh();
   }
 
-  // Look at another part, pattern or section: the screen and what is heard go there.
+  /**
+   * Look at another part, pattern or section: the screen and what is heard go there.
+   * @param {any} changes
+   */
   lookAt(changes) {
     Object.assign(looking, changes);
     return this.refresh();
   }
 
+  /** @param {PageEvent} event */
   click(event) {
     const link = event.target.closest?.("a[data-go]");
     if (link && event.button === 0 && !event.ctrlKey && !event.metaKey && !event.shiftKey) {
       event.preventDefault();
-      if (link.getAttribute("href") !== location.pathname) this.redraw(link.getAttribute("href"));
+      if (link.pathname !== location.pathname) this.redraw(link.pathname);
       return;
     }
     const exported = event.target.closest?.("a[data-export]");

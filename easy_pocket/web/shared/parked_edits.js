@@ -1,14 +1,14 @@
 // Edits that were not made, beside the thing they were meant for, with the reason: try again, or drop it. How many there
 // are stands beside what is saved; pressing it shows them all.
 
+import { byId } from "./dom.js";
 import { hideNote, showNote } from "./notes.js";
 
-const byId = (id) => document.getElementById(id);
-
 export class Parked {
+  /** @param {any} edits */
   constructor(edits) {
     this.edits = edits;
-    edits.addEventListener("parked", ({ detail }) => this.show(detail));
+    edits.addEventListener("parked", (/** @type {any} */ { detail }) => this.show(detail));
     edits.addEventListener("dropped", () => this.count());
     byId("not-made").addEventListener("click", () => this.list());
     byId("parked-list").addEventListener("click", (event) => this.click(event));
@@ -16,6 +16,7 @@ export class Parked {
     this.count();
   }
 
+  /** @param {any} parked */
   show(parked) {
     this.count();
     showNote(`Not made, because: ${parked.words}`, {
@@ -43,7 +44,7 @@ export class Parked {
   }
 
   draw() {
-    const rows = this.edits.parked.map((parked, number) => {
+    const rows = this.edits.parked.map((/** @type {any} */ parked, /** @type {number} */ number) => {
       const row = document.createElement("li");
       const words = Object.assign(document.createElement("span"), { textContent: parked.words });
       row.append(words, button("try again", "again", number), button("drop it", "drop", number));
@@ -52,6 +53,7 @@ export class Parked {
     byId("parked-list").replaceChildren(...rows);
   }
 
+  /** @param {any} event */
   click(event) {
     const pressed = event.target.closest("button");
     const parked = this.edits.parked[Number(pressed?.dataset.number)];
@@ -61,6 +63,11 @@ export class Parked {
   }
 }
 
+/**
+ * @param {string} words
+ * @param {any} does
+ * @param {number} number
+ */
 function button(words, does, number) {
   const made = Object.assign(document.createElement("button"), { type: "button", className: "plain", textContent: words });
   Object.assign(made.dataset, { does, number });

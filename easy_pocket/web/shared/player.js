@@ -1,12 +1,13 @@
 // The player: one AudioContext and a look-ahead scheduler. It schedules the times, gains and pans Python gave; it
 // computes no rule of its own. A pass of the stack begins every `length_s`; the anchor is when pass 0 began.
 
+import { LayeredLoopPlayer } from "./layered_loop_player.js";
+import { columnsOf, firstFrom, keysOf, placeIn, soundsAlike } from "./schedule.js";
+
 const LOOK_AHEAD_S = 2.5; // a busy page may keep the timer waiting; edits take back what has not sounded, so this costs nothing
 const HIDDEN_LOOK_AHEAD_S = 4; // timers of a hidden page run once a second
 const STEERED_LOOK_AHEAD_S = 0.9; // new times come many times a second: what lies further off would be planned in vain
 const MOST_PLACES = 256;
-const UNDER_AHEAD_S = 20; // loops under the song are fetched so long before they come in
-const UNDER_FADE_S = 0.008; // where a loop under the stack comes in or goes in the middle of a pass
 const TICK_MS = 25;
 const LEAD_S = 0.1; // between the press of Play and the first hit
 const TOUCH_S = 0.03; // what starts sooner than this is left to sound: nobody hears an edit come that late
@@ -14,12 +15,18 @@ const TOUCH_S = 0.03; // what starts sooner than this is left to sound: nobody h
 export class Player extends EventTarget {
   constructor() {
     super();
+    /** @type {any} */
     this.context = null;
+    /** @type {import("./shapes").Playing | null} */
     this.stack = null; // what Python says the stack plays
+    /** @type {import("./shapes").SongPlaying | null} */
     this.song = null; // what Python says the whole song plays, when it is to be played
+    /** @type {any} */
     this.songSpan = null; // {from_s, to_s}: round which of the song's seconds it goes; null is all of them
     this.began = { when: 0, at_s: 0 }; // when the sound begins, and at which place
+    /** @type {any} */
     this.before = null; // {anchor, until}: where the music was until a jump takes place
+    /** @type {any} */
     this.loop = null; // {url, start_s, length_s, duration_s, wraps} of the audio loop beside it
     this.mode = "stack"; // "stack", "loop", "both", or "song"
     this.blend = "together"; // how both are heard: "together", "turns" or "sides"
@@ -30,16 +37,25 @@ export class Player extends EventTarget {
     this.running = false;
     this.anchor = 0;
     this.horizon = 0;
+    /** @type {Map<any, any>} */
     this.buffers = new Map();
-    this.under = new Map(); // pieces of loops under the stack, by pass and key
+    this.layered = new LayeredLoopPlayer(this);
+    /** @type {Map<any, any>} */
     this.panners = new Map(); // by place, -1 to 1
+    /** @type {Map<any, any>} */
     this.latest = new Map(); // the sound last heard of a voice and velocity, while a changed one comes in
+    /** @type {import("./shapes").Playing | null} */
     this.beside = null; // what the stack plays on another kit or with an idea in it, while that is heard
+    /** @type {any} */
     this.span = null; // {from_s, to_s}: round which of its seconds it goes; null is all of them
     this.clock = { at: 0, ms: 0 };
+    /** @type {Set<any>} */
     this.pending = new Set();
+    /** @type {any} */
     this.starting = null;
+    /** @type {any} */
     this.timer = null;
+    /** @type {any[]} */
     this.starts = []; // context times of what was scheduled, newest last; read by tests and meters
   }
 
@@ -73,11 +89,12 @@ export class Player extends EventTarget {
     if (this.context.state !== "running") await this.context.resume();
   }
 
+  /** @param {any} playing */
   setStack(playing) {
     const before = this.stack;
     this.stack = playing;
-    const unchanged = !this.steered && same(before, playing);
-    if (unchanged && !playing.straight) Object.assign(playing, { straight: before.straight, straight_more: before.straight_more });
+    const unchanged = !this.steered && soundsAlike(before, playing);
+    if (before && unchanged && !playing.straight) Object.assign(playing, { straight: before.straight, straight_more: before.straight_more });
     if (this.running && (this.mode === "stack" || this.mode === "both") && !unchanged) {
       if (before && before.length_s !== playing.length_s) {
         // Another tempo or length: the place in the music stays where it is.
@@ -90,7 +107,11 @@ export class Player extends EventTarget {
     }
   }
 
-  // The whole song, as it is now. The place in the music stays: the same bar, as far into it.
+  /**
+   * The whole song, as it is now. The place in the music stays: the same bar, as far into it.
+   * @param {any} song
+   * @param {number | null} [at]
+   */
   setSong(song, at = null) {
     const before = this.song;
     this.song = song;
@@ -105,7 +126,10 @@ export class Player extends EventTarget {
     this.replanWithSounds();
   }
 
-  // Round some of the song, or all of it. Where it is inside, it goes on; else it goes to where that begins.
+  /**
+   * Round some of the song, or all of it. Where it is inside, it goes on; else it goes to where that begins.
+   * @param {any} span
+   */
   setSongSpan(span) {
     const at = this.mode === "song" ? this.position : null;
     this.songSpan = span;
@@ -116,7 +140,11 @@ export class Player extends EventTarget {
     this.replan();
   }
 
-  // To another place of the song, at a moment of this pass; what was planned for after it is taken back.
+  /**
+   * To another place of the song, at a moment of this pass; what was planned for after it is taken back.
+   * @param {any} to_s
+   * @param {number} at_s
+   */
   jump(to_s, at_s) {
     if (!this.running || this.mode !== "song") return;
     const when = this.anchor + at_s - this.from;
@@ -125,12 +153,13 @@ export class Player extends EventTarget {
     this.songSpan = null;
     this.anchor = when - to_s;
     const late = [...this.pending].filter((voice) => voice.at >= when - 1e-6);
-    this.endUnder(when, false);
+    this.layered.end(when, false);
     this.takeBack(late);
     this.horizon = Math.min(this.horizon, when);
     this.plan();
   }
 
+  /** @param {string} timing */
   setTiming(timing) {
     this.timing = timing;
     this.replanWithSounds();
@@ -139,12 +168,15 @@ export class Player extends EventTarget {
   // With what is there at once, and again when sounds that were missing have come.
   replanWithSounds() {
     this.replan();
-    this.forgetUnder();
+    this.layered.forget();
     const playing = this.heard;
     if (this.context && playing && keysOf(playing).some((key) => !(this.buffers.get(key) instanceof AudioBuffer))) this.fetchSounds().then(() => this.replan());
   }
 
-  // Loop and stack at once, by turns (a turn of the loop each, the loop first), or to either side.
+  /**
+   * Loop and stack at once, by turns (a turn of the loop each, the loop first), or to either side.
+   * @param {any} blend
+   */
   setBlend(blend) {
     this.blend = blend;
     if (!this.context) return;
@@ -157,11 +189,15 @@ export class Player extends EventTarget {
     this.replan();
   }
 
-  // Whether the stack is heard in the turn of the loop in which something sounds.
+  /**
+   * Whether the stack is heard in the turn of the loop in which something sounds.
+   * @param {number} at
+   */
   silenced(at) {
     return this.mode === "both" && this.blend === "turns" && Math.floor((at - this.anchor) / this.loop.length_s + 1e-6) % 2 === 0;
   }
 
+  /** @param {number} until */
   planTurns(until) {
     if (this.mode !== "both" || this.blend !== "turns") return;
     for (let begin = this.anchor + this.turned * this.loop.length_s; begin < until; begin += this.loop.length_s) {
@@ -170,7 +206,10 @@ export class Player extends EventTarget {
     }
   }
 
-  // The same beat on another kit, or null for its own.
+  /**
+   * The same beat on another kit, or null for its own.
+   * @param {import("./shapes").Playing | null} playing
+   */
   async setBeside(playing) {
     this.wanted = playing;
     if (playing && this.context) await this.fetchSounds(playing);
@@ -185,7 +224,10 @@ export class Player extends EventTarget {
     this.replan();
   }
 
-  // Round a part of the stack only. Where it is inside, it goes on; else it goes to where the part begins.
+  /**
+   * Round a part of the stack only. Where it is inside, it goes on; else it goes to where the part begins.
+   * @param {any} span
+   */
   setSpan(span) {
     if (JSON.stringify(span) === JSON.stringify(this.span)) return;
     const at = this.position;
@@ -218,20 +260,14 @@ export class Player extends EventTarget {
 
   get turnLength() {
     if (this.mode === "loop") return this.loop.length_s;
-    const { length_s } = this.heard;
+    const length_s = this.heard?.length_s ?? 0;
     if (!this.round) return length_s;
     return Math.min(this.round.to_s, length_s) - this.round.from_s;
   }
 
-  // What a pass (counted from 0) plays. Straight columns may still be on their way: until then it is felt.
-  sounds(pass) {
-    const { heard } = this;
-    const timing = heard[this.timing] ? this.timing : "felt";
-    const more = heard[`${timing}_more`] ?? [];
-    const again = heard.first_pass_differs ? 1 : 0;
-    const count = more.length + 1;
-    const place = pass < count ? pass : again + ((pass - again) % (count - again));
-    return place ? more[place - 1] : heard[timing];
+  /** @param {number} [pass] */
+  sounds(pass = 0) {
+    return this.heard && columnsOf(this.heard, this.timing, pass);
   }
 
   async fetchSounds(playing = this.heard) {
@@ -239,7 +275,10 @@ export class Player extends EventTarget {
     await Promise.all(keysOf(playing).map((key) => this.sound(key)));
   }
 
-  // One buffer by content key; asked for once.
+  /**
+   * One buffer by content key; asked for once.
+   * @param {string} key
+   */
   sound(key) {
     if (!this.buffers.has(key)) {
       const promise = fetch(`/audio/${key.startsWith("under/") ? key : `sounds/${key}`}.wav`)
@@ -271,6 +310,7 @@ export class Player extends EventTarget {
 
   async start(mode = this.mode, at_s = 0) {
     this.stop();
+    /** @type {Record<string, any>} */
     const there = { loop: this.loop, both: this.loop, song: this.song };
     this.mode = there[mode] ? mode : "stack";
     this.before = null;
@@ -287,7 +327,7 @@ export class Player extends EventTarget {
     this.anchor = begins - inside;
     this.horizon = inside ? begins : this.context.currentTime; // what lies before the place it begins at stays silent
     this.began = { when: begins, at_s: this.from + inside };
-    this.underAnchor = this.anchor;
+    this.layered.anchor = this.anchor;
     this.setBlend(this.blend);
     if (this.usesLoop) this.startLoop();
     this.timer = setInterval(() => this.plan(), TICK_MS);
@@ -300,7 +340,7 @@ export class Player extends EventTarget {
     this.starting = null;
     clearInterval(this.timer);
     this.takeBack([...this.pending]);
-    if (this.context) this.endUnder(0, false);
+    if (this.context) this.layered.end(0, false);
     this.loopNode?.stop();
     this.loopNode = null;
     this.dispatchEvent(new Event("change"));
@@ -346,16 +386,21 @@ export class Player extends EventTarget {
     this.horizon = until;
   }
 
+  /**
+   * @param {number} from
+   * @param {number} until
+   */
   planStack(from, until) {
-    const { from: offset, turnLength: length } = this;
+    const { from: offset, turnLength: length, heard } = this;
+    if (!heard) return;
     const early = this.mode === "song" ? LEAD_S : 1e-6; // a song's first hits may come before its first beat
     const lastPass = this.repeats ? Infinity : 0;
     const firstPass = Math.max(0, Math.floor((from - this.anchor) / length));
     for (let pass = firstPass; pass <= lastPass; pass += 1) {
       const begin = this.anchor + pass * length;
       if (begin >= until) break;
-      this.planUnder(pass, begin, from, begin + length);
-      const events = this.sounds(pass);
+      this.layered.plan(pass, begin, from, begin + length);
+      const events = columnsOf(heard, this.timing, pass);
       for (let index = firstFrom(events.start_s, Math.max(from, begin - early) - begin + offset); index < events.start_s.length; index += 1) {
         const at = begin + events.start_s[index] - offset;
         if (at >= until || at >= begin + length) break;
@@ -365,67 +410,12 @@ export class Player extends EventTarget {
     }
   }
 
-  // Loops under the stack: each pass a piece of audio of its own. One that has begun goes on; what is new in a pass that
-  // runs already comes in at its place.
-  planUnder(pass, begin, from, end) {
-    if (end <= from) return;
-    const { heard } = this;
-    const whole = (heard.under ?? []).map((key) => ({ key, at_s: 0, length_s: Infinity }));
-    for (const { key, at_s, length_s } of [...whole, ...(heard.under_at ?? [])]) {
-      const name = `${pass} ${at_s} ${key}`;
-      const starts = begin + at_s - this.from;
-      const ends = Math.min(end, starts + length_s);
-      if (this.under.has(name) || ends <= from || starts > from + UNDER_AHEAD_S) continue;
-      const buffer = this.buffers.get(`under/${key}`);
-      if (!(buffer instanceof AudioBuffer)) {
-        this.sound(`under/${key}`);
-        continue;
-      }
-      if (starts > from + this.lookAhead) continue;
-      const at = Math.max(starts, begin, from);
-      if (this.silenced(at + 1e-3)) continue;
-      const node = this.context.createBufferSource();
-      const gain = this.context.createGain();
-      node.buffer = buffer;
-      gain.gain.value = this.stack.master_gain;
-      if (at > starts) {
-        gain.gain.setValueAtTime(0, at);
-        gain.gain.linearRampToValueAtTime(this.stack.master_gain, at + UNDER_FADE_S);
-      }
-      node.connect(gain).connect(this.stackOut);
-      node.start(Math.round(at * this.context.sampleRate) / this.context.sampleRate, at - starts);
-      if (this.round || ends < starts + buffer.duration - 1e-3) {
-        gain.gain.setValueAtTime(this.stack.master_gain, Math.max(at, ends - UNDER_FADE_S));
-        gain.gain.linearRampToValueAtTime(0, ends);
-        node.stop(ends);
-      }
-      const voice = { node, gain, at, end: ends, key, name };
-      this.under.set(name, voice);
-      node.onended = () => this.under.get(name) === voice && this.under.delete(name);
-    }
-  }
-
-  // What is no longer to be heard from a moment on: another tempo or place lets everything begin anew.
-  endUnder(from, keep) {
-    for (const [name, { node, gain, at, key }] of this.under) {
-      if (keep && (this.heard.under?.includes(key) || this.heard.under_at?.some((piece) => piece.key === key))) continue;
-      this.under.delete(name);
-      if (at < from) {
-        gain.gain.setValueAtTime(gain.gain.value, from);
-        gain.gain.linearRampToValueAtTime(0, from + UNDER_FADE_S);
-        node.stop(from + UNDER_FADE_S);
-      } else node.stop();
-    }
-  }
-
-  // Whole passes are large: only those that are played or were just told are kept.
-  forgetUnder() {
-    const wanted = new Set([this.stack, this.beside].flatMap((playing) => playing?.under ?? []));
-    for (const { key } of this.song?.under_at ?? []) wanted.add(key);
-    for (const { key } of this.under.values()) wanted.add(key);
-    for (const name of this.buffers.keys()) if (name.startsWith("under/") && !wanted.has(name.slice(6))) this.buffers.delete(name);
-  }
-
+  /**
+   * @param {any} events
+   * @param {number} index
+   * @param {number} at
+   * @param {number} begin
+   */
   strike(events, index, at, begin) {
     const key = events.audio[events.sound[index]];
     const place = key.replace(/-[0-9a-f]+-/, "-");
@@ -439,17 +429,18 @@ export class Player extends EventTarget {
     const node = this.context.createBufferSource();
     const gain = this.context.createGain();
     node.buffer = buffer;
-    gain.gain.value = events.gain[index] * this.heard.master_gain;
+    gain.gain.value = events.gain[index] * (this.heard?.master_gain ?? 1);
     if (events.rate?.[index]) node.playbackRate.value = events.rate[index];
     node.connect(gain).connect(this.panned(events.pan[index]));
     // On a whole sample, as in the mixdown: between two the browser would interpolate, and dull the attack.
     node.start(Math.round(at * this.context.sampleRate) / this.context.sampleRate);
     const cut = events.cut_s[index];
     if (cut !== null) {
+      const fade_s = this.stack?.cut_fade_s ?? 0.005;
       const cutAt = begin + cut;
       gain.gain.setValueAtTime(gain.gain.value, cutAt);
-      gain.gain.linearRampToValueAtTime(0, cutAt + this.stack.cut_fade_s);
-      node.stop(cutAt + this.stack.cut_fade_s + 0.01);
+      gain.gain.linearRampToValueAtTime(0, cutAt + fade_s);
+      node.stop(cutAt + fade_s + 0.01);
     }
     const voice = { node, gain, at };
     this.pending.add(voice);
@@ -459,7 +450,10 @@ export class Player extends EventTarget {
     return voice;
   }
 
-  // What sounds from one place goes through one panner: there are few places and many hits.
+  /**
+   * What sounds from one place goes through one panner: there are few places and many hits.
+   * @param {any} place
+   */
   panned(place) {
     let panner = this.panners.get(place);
     if (!panner) {
@@ -471,7 +465,12 @@ export class Player extends EventTarget {
     return panner;
   }
 
-  // A single hit now, for the ear: what was just written or chosen. The one before it makes room.
+  /**
+   * A single hit now, for the ear: what was just written or chosen. The one before it makes room.
+   * @param {string} key
+   * @param {any} gain
+   * @param {any} pan
+   */
   async audition(key, gain, pan) {
     const turn = (this.auditions = (this.auditions ?? 0) + 1);
     if (this.context) this.sound(key); // on its way while the rest is made ready
@@ -495,14 +494,15 @@ export class Player extends EventTarget {
     // a hit that fell between two readings of the clock would be lost.
     const from = Math.max(this.anchor, this.now + TOUCH_S);
     const old = [...this.pending].filter((voice) => voice.at >= from);
-    this.endUnder(from, this.anchor === this.underAnchor);
-    this.underAnchor = this.anchor;
+    this.layered.end(from, this.anchor === this.layered.anchor);
+    this.layered.anchor = this.anchor;
     const until = Math.max(from, this.now + this.lookAhead);
     if (this.mode !== "loop") this.planStack(from, until);
     this.horizon = until;
     this.takeBack(old);
   }
 
+  /** @param {any[]} voices */
   takeBack(voices) {
     for (const voice of voices) {
       voice.node.onended = null;
@@ -521,39 +521,4 @@ export class Player extends EventTarget {
     const heard = now - this.anchor;
     return heard < 0 ? this.from : this.from + (heard % this.turnLength);
   }
-}
-
-// The first of ascending times that is not before another one.
-function firstFrom(times, at) {
-  let [low, high] = [0, times.length];
-  while (low < high) {
-    const middle = (low + high) >> 1;
-    if (times[middle] < at) low = middle + 1;
-    else high = middle;
-  }
-  return low;
-}
-
-// The bar (from 0) of a song in which a time lies, and how far into it.
-export function placeIn(song, at_s) {
-  const bar = Math.max(0, Math.min(firstFrom(song.bars_s, at_s + 1e-6) - 1, song.bars_s.length - 2));
-  const length = song.bars_s[bar + 1] - song.bars_s[bar];
-  return { bar, share: Math.max(0, Math.min((at_s - song.bars_s[bar]) / length, 1)) };
-}
-
-function keysOf(playing) {
-  const under = (playing.under ?? []).map((key) => `under/${key}`);
-  const heard = [playing.felt, ...(playing.felt_more ?? []), playing.straight, ...(playing.straight_more ?? [])];
-  return [...new Set([...heard.flatMap((columns) => columns?.audio ?? []), ...under])];
-}
-
-// Whether two performances sound alike: then nothing that is planned needs to be taken back. The page and the server's
-// answers order their fields differently, so they are compared one by one.
-function same(before, after) {
-  if (!before) return false;
-  const equal = (one, other) => JSON.stringify(one) === JSON.stringify(other);
-  const alike = (one, other) => Object.keys({ ...one, ...other }).every((field) => equal(one[field], other[field]));
-  const { felt, straight, straight_more, strikes, ...facts } = after;
-  const straightAlike = !straight || !before.straight || alike(before.straight, straight);
-  return alike(before.felt, felt) && straightAlike && Object.keys(facts).every((field) => equal(before[field], facts[field]));
 }

@@ -5,6 +5,7 @@ document.addEventListener("alpine:init", () => {
     get closed() {
       return !this.open;
     },
+    /** @this {any} */
     toggle() {
       this.open = !this.open;
       if (this.open) this.$nextTick(() => this.$el.closest("[x-data]")?.querySelector("input")?.select());

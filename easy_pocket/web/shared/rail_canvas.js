@@ -11,17 +11,21 @@ const FOOT_RADIUS = 2.4;
 const FOOT_FILL = "#fff";
 const FOOT_LINE = "#8f836b";
 
+/** @type {any} */
 let known = null;
 export function colours() {
   if (!known) {
     const style = getComputedStyle(document.documentElement);
-    const of = (name) => style.getPropertyValue(name).trim();
+    const of = (/** @type {string} */ name) => style.getPropertyValue(name).trim();
     known = { ink: of("--ink"), early: of("--early"), late: of("--late"), thread: of("--thread"), quiet: of("--quiet"), seam: of("--seam"), deep: of("--seam-deep"), paper: of("--paper"), denim: of("--denim-light") };
   }
   return known;
 }
 
-// A canvas fitted to its box, ready to draw on in CSS pixels.
+/**
+ * A canvas fitted to its box, ready to draw on in CSS pixels.
+ * @param {any} canvas
+ */
 export function fitted(canvas) {
   const { clientWidth: width, clientHeight: height } = canvas;
   const scale = window.devicePixelRatio || 1;
@@ -35,20 +39,39 @@ export function fitted(canvas) {
   return { pen, width, height };
 }
 
+/**
+ * @param {number} tick
+ * @param {any} look
+ * @param {number} width
+ */
 export function xOf(tick, look, width) {
   return (width * (EDGE + ((100 - 2 * EDGE) * (tick - look.start)) / (look.end - look.start))) / 100;
 }
 
+/**
+ * @param {number} x
+ * @param {any} look
+ * @param {number} width
+ */
 export function tickOf(x, look, width) {
   return look.start + (((x / width) * 100 - EDGE) / (100 - 2 * EDGE)) * (look.end - look.start);
 }
 
+/** @param {number} offset */
 export function lean(offset) {
   if (Math.abs(offset) < ON_GRID_MS) return "even";
   return offset > 0 ? "late" : "early";
 }
 
-// Where a hit is drawn on a rail of this size.
+/**
+ * Where a hit is drawn on a rail of this size.
+ * @param {any} hit
+ * @param {any} look
+ * @param {import("./shapes").RailFacts} facts
+ * @param {number} width
+ * @param {number} height
+ * @param {number} [step]
+ */
 export function placed(hit, look, facts, width, height, step = facts.step) {
   const foot = xOf(hit.tick, look, width);
   const x = xOf(hit.tick + (hit.offset / facts.msPerTick) * look.magnify, look, width);
@@ -62,7 +85,15 @@ export function placed(hit, look, facts, width, height, step = facts.step) {
 const MOST_GRIDS = 12;
 const grids = new Map();
 
-// The lines of a rail: the same for every rail of its grid and size, so they are drawn once and laid under each.
+/**
+ * The lines of a rail: the same for every rail of its grid and size, so they are drawn once and laid under each.
+ * @param {any} pen
+ * @param {any} look
+ * @param {import("./shapes").RailFacts} facts
+ * @param {number} step
+ * @param {number} width
+ * @param {number} height
+ */
 export function drawGrid(pen, look, facts, step, width, height) {
   const scale = window.devicePixelRatio || 1;
   const key = [look.start, look.end, facts.bar, facts.beat, facts.length, facts.lockedPlaces, step, width, height, scale].join(" ");
@@ -80,10 +111,19 @@ export function drawGrid(pen, look, facts, step, width, height) {
   pen.drawImage(grid, 0, 0, width, height);
 }
 
+/**
+ * @param {CanvasRenderingContext2D} pen
+ * @param {any} look
+ * @param {import("./shapes").RailFacts} facts
+ * @param {number} step
+ * @param {number} width
+ * @param {number} height
+ */
 function drawLines(pen, look, facts, step, width, height) {
   const c = colours();
+  /** @type {Record<string, any>} */
   const lines = { "#e5dccc": new Path2D(), "#cfc3ae": new Path2D(), "#8f99b5": new Path2D() };
-  const rule = (tick, colour) => {
+  const rule = (/** @type {number} */ tick, /** @type {string} */ colour) => {
     const x = Math.round(xOf(tick, look, width)) + 0.5;
     lines[colour].moveTo(x, 0);
     lines[colour].lineTo(x, height);
@@ -121,7 +161,16 @@ function drawLines(pen, look, facts, step, width, height) {
   }
 }
 
-// One rail. `marks` has the chosen keys, the hit under the pointer, and what differs from a snapshot.
+/**
+ * One rail. `marks` has the chosen keys, the hit under the pointer, and what differs from a snapshot.
+ * @param {any} canvas
+ * @param {string} voice
+ * @param {import("./rail_data.js").Hit[]} hits
+ * @param {any} look
+ * @param {import("./shapes").RailFacts} facts
+ * @param {number} step
+ * @param {any} marks
+ */
 export function drawRail(canvas, voice, hits, look, facts, step, marks) {
   const { pen, width, height } = fitted(canvas);
   if (!width || !height) return;
@@ -143,6 +192,10 @@ export function drawRail(canvas, voice, hits, look, facts, step, marks) {
   if (targets) for (const hit of hits) if (targets.has(hit.tick)) drawTarget(pen, hit, targets.get(hit.tick), look, facts, width, height);
 }
 
+/**
+ * @param {import("./rail_data.js").Hit} hit
+ * @param {any} marks
+ */
 function isPlain(hit, marks) {
   if (hit.articulation || hit.asked || hit.waiting || hit.silent) return false;
   if (!marks.chosen.size && !marks.hot && !marks.differs?.size) return true;
@@ -153,17 +206,23 @@ function isPlain(hit, marks) {
 // Plain hits of one colour, drawn together: a few long paths are much faster than many short ones.
 class Batch {
   constructor() {
+    /** @type {any[]} */
     this.hits = [];
     this.heads = new Path2D();
     this.feet = new Path2D();
   }
 
+  /** @param {any} at */
   add(at) {
     this.hits.push(at);
     dot(this.heads, at.x, at.head, headRadius(at.loud, at.thin));
     if (at.thin > FEET_FROM) dot(this.feet, at.foot, at.base, FOOT_RADIUS);
   }
 
+  /**
+   * @param {any} pen
+   * @param {string} colour
+   */
   draw(pen, colour) {
     pen.strokeStyle = pen.fillStyle = colour;
     for (const { x, foot, base, head, thin, loud } of this.hits) {
@@ -181,16 +240,31 @@ class Batch {
   }
 }
 
+/**
+ * @param {any} path
+ * @param {number} x
+ * @param {number} y
+ * @param {number} radius
+ */
 function dot(path, x, y, radius) {
   path.moveTo(x + radius, y);
   path.arc(x, y, radius, 0, 2 * Math.PI);
 }
 
-const stemWidth = (loud, thin) => (2 + 4.2 * loud) * thin;
-const headRadius = (loud, thin) => (2.6 + 2.6 * loud) * Math.max(thin, 0.35);
-const threadWidth = (thin) => Math.max(1, 2.2 * thin);
+const stemWidth = (/** @type {number} */ loud, /** @type {number} */ thin) => (2 + 4.2 * loud) * thin;
+const headRadius = (/** @type {number} */ loud, /** @type {number} */ thin) => (2.6 + 2.6 * loud) * Math.max(thin, 0.35);
+const threadWidth = (/** @type {number} */ thin) => Math.max(1, 2.2 * thin);
 
-// Where a hit would go: an open ring, and the way there.
+/**
+ * Where a hit would go: an open ring, and the way there.
+ * @param {any} pen
+ * @param {import("./rail_data.js").Hit} hit
+ * @param {number} by
+ * @param {any} look
+ * @param {import("./shapes").RailFacts} facts
+ * @param {number} width
+ * @param {number} height
+ */
 function drawTarget(pen, hit, by, look, facts, width, height) {
   const from = placed(hit, look, facts, width, height);
   const to = placed({ ...hit, offset: hit.offset + by }, look, facts, width, height);
@@ -208,6 +282,14 @@ function drawTarget(pen, hit, by, look, facts, width, height) {
   pen.stroke();
 }
 
+/**
+ * @param {any} pen
+ * @param {import("./rail_data.js").Hit} hit
+ * @param {any} look
+ * @param {import("./shapes").RailFacts} facts
+ * @param {number} width
+ * @param {number} height
+ */
 function drawMissing(pen, hit, look, facts, width, height) {
   const at = placed(hit, look, facts, width, height);
   pen.strokeStyle = colours().quiet;
@@ -222,11 +304,27 @@ function drawMissing(pen, hit, look, facts, width, height) {
   pen.setLineDash([]);
 }
 
+/**
+ * @param {CanvasRenderingContext2D} pen
+ * @param {number} x
+ * @param {number} y
+ * @param {number} radius
+ */
 function circle(pen, x, y, radius) {
   pen.beginPath();
   pen.arc(x, y, radius, 0, 2 * Math.PI);
 }
 
+/**
+ * @param {any} pen
+ * @param {any} hit
+ * @param {any} at
+ * @param {any} look
+ * @param {import("./shapes").RailFacts} facts
+ * @param {number} width
+ * @param {number} height
+ * @param {any} marks
+ */
 function drawHit(pen, hit, at, look, facts, width, height, marks) {
   const c = colours();
   const side = lean(hit.offset);
@@ -236,7 +334,7 @@ function drawHit(pen, hit, at, look, facts, width, height, marks) {
   pen.globalAlpha = alpha;
   pen.strokeStyle = colour;
   pen.fillStyle = colour;
-  const stem = (x, top, weight) => {
+  const stem = (/** @type {number} */ x, /** @type {any} */ top, /** @type {number} */ weight) => {
     pen.lineWidth = weight;
     pen.beginPath();
     pen.moveTo(x, at.base);
@@ -310,6 +408,14 @@ function drawHit(pen, hit, at, look, facts, width, height, marks) {
   if (marks.differs?.has(key)) ring(pen, at, radius + 5, [2, 2], c.thread, 1.5);
 }
 
+/**
+ * @param {CanvasRenderingContext2D} pen
+ * @param {any} at
+ * @param {number} radius
+ * @param {any} dash
+ * @param {string} colour
+ * @param {number} [weight]
+ */
 function ring(pen, at, radius, dash, colour, weight = 1.2) {
   pen.strokeStyle = colour;
   pen.lineWidth = weight;
@@ -319,6 +425,13 @@ function ring(pen, at, radius, dash, colour, weight = 1.2) {
   pen.setLineDash([]);
 }
 
+/**
+ * @param {CanvasRenderingContext2D} pen
+ * @param {number} x
+ * @param {number} y
+ * @param {any} dx
+ * @param {any} dy
+ */
 function chevron(pen, x, y, dx, dy) {
   pen.lineWidth = 1.4;
   pen.beginPath();

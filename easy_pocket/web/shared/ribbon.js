@@ -1,11 +1,11 @@
 // The ribbon of sections: each as wide as its bars; pressed, its bars are shown; named, split and joined in place.
 
+import { byId } from "./dom.js";
 import { looking } from "./selection.js";
 import { showNote } from "./notes.js";
 
-const byId = (id) => document.getElementById(id);
-
 export class Ribbon {
+  /** @param {import("./page.js").Page} page */
   constructor(page) {
     this.page = page;
     document.addEventListener("click", (event) => this.click(event));
@@ -23,6 +23,7 @@ export class Ribbon {
     }
   }
 
+  /** @param {PageEvent} event */
   click(event) {
     const button = event.target.closest?.("#ribbon button");
     if (!button) return;
@@ -33,25 +34,35 @@ export class Ribbon {
     else if (dataset.sectionJoin !== undefined) this.push({ kind: "section_join", section_id: Number(section.dataset.section) }, section);
   }
 
+  /**
+   * @param {import("./shapes").Edit} edit
+   * @param {Piece} near
+   */
   push(edit, near) {
     this.page.edits.push(edit, { near });
   }
 
-  // Where the song is, in the section that sounds; null hides it.
+  /**
+   * Where the song is, in the section that sounds; null hides it.
+   * @param {any} place
+   */
   needle(place) {
     const thread = byId("ribbon-needle");
     if (!thread) return;
     const section = place && byId("ribbon").querySelector(`[data-section="${place.span.section}"]`);
     thread.hidden = !section;
     if (!section) return;
-    const turns = this.page.plan.song.spans.filter((span) => span.section === place.span.section);
+    const turns = this.page.plan.song.spans.filter((/** @type {any} */ span) => span.section === place.span.section);
     const share = (turns.indexOf(place.span) + place.within) / turns.length;
     const x = Math.round(section.offsetLeft + section.offsetWidth * share);
-    if (thread.dataset.x !== `${x}`) thread.style.transform = `translateX(${(thread.dataset.x = x)}px)`;
+    if (thread.dataset.x !== `${x}`) thread.style.transform = `translateX(${(thread.dataset.x = String(x))}px)`;
   }
 
-  // To a section: the page looks at what is played there. While the song plays it goes on; from where it is chosen
-  // on the Song screen one plays it.
+  /**
+   * To a section: the page looks at what is played there. While the song plays it goes on; from where it is chosen
+   * on the Song screen one plays it.
+   * @param {any} section
+   */
   async go(section) {
     const id = Number(section.dataset.section);
     const { page } = this;
@@ -61,6 +72,10 @@ export class Ribbon {
     await page.current.showSection(section, moves);
   }
 
+  /**
+   * @param {any} section
+   * @param {Piece} button
+   */
   split(section, button) {
     const field = section.querySelector("[data-section-bar]");
     const bar = Math.round(Number(field.value));
@@ -68,6 +83,7 @@ export class Ribbon {
     else showNote(`'${field.value}' is no bar: type its number.`, { near: button, wrong: true });
   }
 
+  /** @param {any} options */
   change({ target }) {
     if (target.dataset?.sectionName === undefined || !target.value.trim()) return;
     const section = target.closest(".section");

@@ -7,7 +7,10 @@ export function lookText() {
   return `${looking.part}.${looking.pattern}.${looking.section}`;
 }
 
-// What the server says the page looks at now.
+/**
+ * What the server says the page looks at now.
+ * @param {any} options
+ */
 export function lookedAt([part, pattern, section]) {
   Object.assign(looking, { part, pattern, section });
   const address = new URL(location.href);

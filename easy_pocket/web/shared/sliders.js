@@ -1,5 +1,6 @@
 // Paint how far each slider's thread is drawn.
 
+/** @param {Piece} slider */
 export function paint(slider) {
   const low = Number(slider.min);
   const high = Number(slider.max);
@@ -9,6 +10,7 @@ export function paint(slider) {
   slider.style.setProperty("--fill", `${Math.max(share, zero)}%`);
 }
 
+/** @param {ParentNode} [root] */
 export function paintAll(root = document) {
   root.querySelectorAll('input[type="range"]').forEach(paint);
 }

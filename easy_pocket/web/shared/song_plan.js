@@ -1,15 +1,15 @@
 // The whole song, heard: what the server says it plays is fetched when it is wanted and again after edits; sections,
 // bars and spans of it are played, and left for another one at the next bar or at their end.
 
+import { byId } from "./dom.js";
 import { ask as askServer } from "./api.js";
-import { placeIn } from "./player.js";
+import { placeIn } from "./schedule.js";
 import { showNote } from "./notes.js";
 
 const AFTER_EDIT_MS = 120; // more edits may come at once
 
-const byId = (id) => document.getElementById(id);
-
 export class SongPlan {
+  /** @param {import("./page.js").Page} page */
   constructor(page) {
     this.page = page;
     this.on = false; // Play plays the song, not the selected pattern
@@ -88,6 +88,10 @@ export class SongPlan {
   }
 
   // From a time on, round a stretch of it or through to its end.
+  /**
+   * @param {number} [from_s]
+   * @param {any} [span]
+   */
   async play(from_s = 0, span = null) {
     this.on = true;
     this.show();
@@ -96,6 +100,7 @@ export class SongPlan {
     await this.player.start("song", from_s);
   }
 
+  /** @param {number} bar */
   async playBar(bar) {
     if (!(await this.ready())) return;
     const at = this.song.bars_s[Math.max(0, Math.min(bar - 1, this.song.bars_s.length - 2))];
@@ -103,13 +108,20 @@ export class SongPlan {
     await this.play(at);
   }
 
-  // One section with its repeats, round and round.
+  /**
+   * One section with its repeats, round and round.
+   * @param {any} id
+   */
   async playSection(id) {
     if (!(await this.ready())) return;
     const span = this.spanOf(id);
     if (span) await this.play(span.from_s, span);
   }
 
+  /**
+   * @param {any} first
+   * @param {any} last
+   */
   async loopBars(first, last) {
     if (!(await this.ready())) return;
     const { bars_s } = this.song;
@@ -119,12 +131,17 @@ export class SongPlan {
     this.show();
   }
 
+  /** @param {any} id */
   spanOf(id) {
-    const mine = this.song.spans.filter((span) => span.section === id);
+    const mine = this.song.spans.filter((/** @type {any} */ span) => span.section === id);
     return mine.length ? { from_s: mine[0].from_s, to_s: mine[mine.length - 1].to_s } : null;
   }
 
-  // To another section while the song plays: at the next bar, or when the section that sounds has ended.
+  /**
+   * To another section while the song plays: at the next bar, or when the section that sounds has ended.
+   * @param {any} id
+   * @param {any} when
+   */
   async jump(id, when) {
     if (!this.playsSong) {
       const span = (await this.ready()) && this.spanOf(id);
@@ -134,18 +151,21 @@ export class SongPlan {
     const target = this.spanOf(id);
     const position = this.player.position;
     const { bar } = placeIn(this.song, position);
-    const now = this.song.spans.find((span) => position < span.to_s) ?? this.song.spans[0];
-    const end = this.song.spans.filter((span) => span.section === now.section && span.from_s >= now.from_s).at(-1);
+    const now = this.song.spans.find((/** @type {any} */ span) => position < span.to_s) ?? this.song.spans[0];
+    const end = this.song.spans.filter((/** @type {any} */ span) => span.section === now.section && span.from_s >= now.from_s).at(-1);
     if (!target) return;
     this.player.jump(target.from_s, when === "bar" ? this.song.bars_s[bar + 1] : end.to_s);
     this.show();
   }
 
-  // Where the song is: its bar and beat, and the section that sounds.
+  /**
+   * Where the song is: its bar and beat, and the section that sounds.
+   * @param {number} position
+   */
   place(position) {
     const { bar, share } = placeIn(this.song, position);
     const beats = this.song.bar_beats[bar] ?? 4;
-    const span = this.song.spans.find((one) => position < one.to_s) ?? this.song.spans.at(-1);
+    const span = this.song.spans.find((/** @type {any} */ one) => position < one.to_s) ?? this.song.spans.at(-1);
     return { bar, beat: share * beats, span, within: (position - span.from_s) / (span.to_s - span.from_s) };
   }
 }

@@ -1,11 +1,13 @@
 // Play and stop, what is heard (felt, straight), and where the playing is.
 
-const byId = (id) => document.getElementById(id);
+import { byId } from "./dom.js";
 
 export class Transport {
+  /** @param {import("./page.js").Page} page */
   constructor(page) {
     this.page = page;
     this.player = page.player;
+    /** @type {any} */
     this.held = null; // the timing that comes back when "straight" is let go
     this.player.addEventListener("change", () => this.show());
     document.addEventListener("click", (event) => this.click(event.target.closest?.("button")));
@@ -13,7 +15,9 @@ export class Transport {
     window.addEventListener("blur", () => this.letGo()); // keys that are held do not say that they were let go elsewhere
   }
 
+  /** @param {Piece} button */
   click(button) {
+    /** @type {Record<string, any>} */
     const actions = {
       play: () => this.toggle(),
       "play-song": () => this.page.plan.toggle(),
@@ -31,12 +35,14 @@ export class Transport {
     else this.player.toggle();
   }
 
+  /** @param {Piece} button */
   toggleLoop(button) {
     this.player.repeats = !this.player.repeats;
     button.classList.toggle("on", this.player.repeats);
     button.setAttribute("aria-pressed", this.player.repeats);
   }
 
+  /** @param {string} timing */
   setTiming(timing) {
     for (const name of ["felt", "straight"]) {
       byId(name).classList.toggle("on", name === timing);
@@ -80,7 +86,10 @@ export class Transport {
     if (this.moving) requestAnimationFrame(() => this.draw());
   }
 
-  // "6.3.02": bar, beat, 16th.
+  /**
+   * "6.3.02": bar, beat, 16th.
+   * @param {number} position
+   */
   placeText(position) {
     if (this.player.mode === "song") {
       const { bar, beat } = this.page.plan.place(position);

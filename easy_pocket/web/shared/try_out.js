@@ -1,19 +1,27 @@
 // Hearing a groove or a setting in the beat before it is kept: the stack plays with it, nothing is written.
 
+import { byId } from "./dom.js";
 import { ask as askServer } from "./api.js";
 
 const POCKET_MS = 150; // the chart follows the drag a little less often than the rails
 
 export class TryOut {
+  /** @param {import("./page.js").Page} page */
   constructor(page) {
     this.page = page;
+    /** @type {any} */
     this.now = null; // what is tried, or null
     this.turn = 0;
+    /** @type {any} */
     this.waiting = null; // the newest value of a slider that was not asked for yet
     this.asking = false;
     this.pocketAt = 0;
   }
 
+  /**
+   * @param {any} id
+   * @param {string} [scope]
+   */
   async hear(id, scope = this.now?.scope ?? "stack") {
     this.now = { id, scope };
     const turn = (this.turn += 1);
@@ -22,8 +30,14 @@ export class TryOut {
     this.page.player.setStack(await answer.json());
   }
 
-  // A slider of the feel is being dragged: each value is drawn and heard as fast as answers come; what was passed over
-  // meanwhile is not asked for. The next is asked for before this one is drawn, so that both machines work.
+  /**
+   * A slider of the feel is being dragged: each value is drawn and heard as fast as answers come; what was passed over
+   * meanwhile is not asked for. The next is asked for before this one is drawn, so that both machines work.
+   * @param {string} scope
+   * @param {string} field
+   * @param {any} value
+   * @param {any} show
+   */
   steer(scope, field, value, show) {
     this.show = show;
     this.now = { scope, field };
@@ -32,6 +46,7 @@ export class TryOut {
     if (!this.asking) this.ask(this.turn);
   }
 
+  /** @param {number} turn */
   async ask(turn) {
     const pocket = performance.now() - this.pocketAt > POCKET_MS;
     if (pocket) this.pocketAt = performance.now();
@@ -68,24 +83,36 @@ export class TryOut {
 
 // A listbox of grooves: arrows step and try, Enter takes. `take(id)` and `leave()` say what follows.
 export class GrooveList {
+  /**
+   * @param {any} tryOut
+   * @param {any} options
+   */
   constructor(tryOut, { scope, stepped = () => {}, take, leave = () => {} }) {
-    Object.assign(this, { tryOut, scope, stepped, take, leave });
+    this.tryOut = tryOut;
+    this.scope = scope;
+    this.stepped = stepped;
+    this.take = take;
+    this.leave = leave;
   }
 
+  /** @param {Piece} box */
   rows(box) {
     return [...box.querySelectorAll("[data-groove-id]")];
   }
 
-  /** Rows for a key table; `at` gives the list while the keys are its, else something false. */
+  /**
+   * Rows for a key table.
+   * @param {() => any} at gives the list while the keys are its, else something false
+   */
   keys(at) {
     const when = () => Boolean(at());
-    const place = (rows) => rows.findIndex((row) => row.classList.contains("on"));
-    const step = (by) => {
+    const place = (/** @type {any} */ rows) => rows.findIndex((/** @type {any} */ row) => row.classList.contains("on"));
+    const step = (/** @type {number} */ by) => {
       const rows = this.rows(at());
       if (rows.length) this.show(at(), rows[Math.max(0, Math.min(rows.length - 1, place(rows) + by))]);
       return rows.length > 0;
     };
-    const chosen = (run) => {
+    const chosen = (/** @type {any} */ run) => {
       const rows = this.rows(at());
       return place(rows) >= 0 && (run(idOf(rows[place(rows)])) ?? true);
     };
@@ -94,24 +121,30 @@ export class GrooveList {
       { keys: "ArrowUp", when, run: () => step(-1) },
       { keys: "Home", when, run: () => step(-Infinity) },
       { keys: "End", when, run: () => step(Infinity) },
-      { keys: "ArrowRight", when, run: () => chosen((id) => void this.tryOut.hear(id, this.scope())) },
-      { keys: "Enter", when, run: () => chosen((id) => void this.take(id)) },
+      { keys: "ArrowRight", when, run: () => chosen((/** @type {any} */ id) => void this.tryOut.hear(id, this.scope())) },
+      { keys: "Enter", when, run: () => chosen((/** @type {any} */ id) => void this.take(id)) },
       { keys: "Escape", when, run: () => void this.leave() },
     ];
   }
 
+  /**
+   * @param {Piece} box
+   * @param {any} row
+   * @param {any} [heard]
+   */
   show(box, row, heard = true) {
     for (const one of this.rows(box)) {
       one.classList.toggle("on", one === row);
       one.setAttribute("aria-selected", one === row);
     }
     row.scrollIntoView({ block: "nearest" });
-    document.getElementById("spoken").textContent = row.textContent.trim().replace(/\s+/g, " ");
+    byId("spoken").textContent = row.textContent.trim().replace(/\s+/g, " ");
     if (heard) this.tryOut.hear(idOf(row), this.scope());
     this.stepped(idOf(row));
   }
 }
 
+/** @param {any} row */
 export function idOf(row) {
   return Number(row.dataset.grooveId);
 }

@@ -1,5 +1,6 @@
 // The Bench: rails, what stands beside them, and what is remembered.
 
+import { byId } from "../../shared/dom.js";
 import { looking } from "../../shared/selection.js";
 import { Screen } from "../../shared/screen.js";
 import { FeelControls } from "./feel_controls.js";
@@ -10,9 +11,14 @@ import { Side } from "./side.js";
 
 const STEERED_NEEDLE_MS = 60; // while a slider is dragged the frames are for what it moves
 
-const byId = (id) => document.getElementById(id);
-
 export default class Bench extends Screen {
+  /** @type {any} */
+  history;
+  /** @type {any} */
+  rails;
+  /** @type {any} */
+  needleAt;
+  /** @param {import("../../shared/page.js").Page} page */
   constructor(page) {
     super(page);
     this.rails = new Rails(page.edits, page, this);
@@ -26,6 +32,7 @@ export default class Bench extends Screen {
     return byId("rail-rows");
   }
 
+  /** @returns {import("../../shared/keys.js").KeyRow[]} */
   get keys() {
     return [...this.history.keys, ...this.side.keys, ...this.rails.keys.rows];
   }
@@ -44,6 +51,7 @@ export default class Bench extends Screen {
     this.left = true;
   }
 
+  /** @param {any} options */
   apply({ state }) {
     if (state.data && !this.rails.busy) this.rails.take(state.data);
     if (!state.data?.whole) return;
@@ -51,6 +59,7 @@ export default class Bench extends Screen {
     this.rails.chooseBars(this.rails.bars);
   }
 
+  /** @param {any} options */
   follow({ item, more }) {
     if (this.rails.box) this.rails.later();
     if (item.edit?.kind === "write") this.page.sound(item.edit.voice);
@@ -59,6 +68,10 @@ export default class Bench extends Screen {
     this.history.follow();
   }
 
+  /**
+   * @param {any} id
+   * @param {Piece} target
+   */
   holds(id, target) {
     if (id === "feel") return this.feel.steering || Boolean(document.activeElement?.matches?.('#feel input[type="range"]:active, #feel .typed'));
     if (id === "rails") return this.rails.busy;
@@ -70,7 +83,11 @@ export default class Bench extends Screen {
     return this.rails.letGo();
   }
 
-  // Sliders of the feel, while they are dragged.
+  /**
+   * Sliders of the feel, while they are dragged.
+   * @param {any} options
+   * @param {string} field
+   */
   showTried({ leans, note, pocket, playing }, field) {
     const { player } = this.page;
     // Loops under the stack that follow it are rendered anew when the slider is let go, not for every step of the way.
@@ -82,6 +99,10 @@ export default class Bench extends Screen {
     if (pocket) byId("pocket").innerHTML = pocket;
   }
 
+  /**
+   * @param {any} section
+   * @param {boolean} moves
+   */
   async showSection(section, moves) {
     if (moves) {
       looking.pattern = 0;
@@ -94,7 +115,10 @@ export default class Bench extends Screen {
     rails.chooseBars({ from, count });
   }
 
-  // In the song: where the selected pattern is, or -1 while another one plays.
+  /**
+   * In the song: where the selected pattern is, or -1 while another one plays.
+   * @param {number} position
+   */
   songTick(position) {
     const { span, within } = this.page.plan.place(position);
     const { start, cycle, plays } = this.rails.facts;
@@ -102,6 +126,7 @@ export default class Bench extends Screen {
     return (within * span.ticks + start) % cycle;
   }
 
+  /** @param {number} position */
   needle(position) {
     const needle = byId("needle");
     const { player } = this.page;
@@ -112,7 +137,7 @@ export default class Bench extends Screen {
     }
     const { start, end } = this.rails.look;
     const { msPerTick } = this.rails.facts;
-    const stretch = player.stack.tempo_bpm / this.page.playing.tempo_bpm;
+    const stretch = (player.stack ?? this.page.playing).tempo_bpm / this.page.playing.tempo_bpm;
     const tick = player.mode === "song" ? this.songTick(position) : ((position * 1000) / msPerTick) * stretch;
     const rail = this.rails.box.querySelector("canvas.rail");
     needle.hidden = tick < start || tick >= end || !rail;
@@ -121,6 +146,6 @@ export default class Bench extends Screen {
     this.needleAt = now;
     // On whole pixels: over many bars it moves less than one a frame, and a frame without change costs nothing.
     const x = Math.round(rail.offsetLeft + (rail.clientWidth * this.rails.percent(tick)) / 100);
-    if (needle.dataset.x !== `${x}`) needle.style.transform = `translateX(${(needle.dataset.x = x)}px)`;
+    if (needle.dataset.x !== `${x}`) needle.style.transform = `translateX(${(needle.dataset.x = String(x))}px)`;
   }
 }

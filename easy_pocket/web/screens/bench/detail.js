@@ -1,9 +1,11 @@
 // The detail strip under the rails: one value of many hits, drawn over, shaped, or typed.
 
+import { byId } from "../../shared/dom.js";
 import { colours, fitted, lean, xOf } from "../../shared/rail_canvas.js";
 import { keyOf, placeOf, valueOf } from "../../shared/rail_data.js";
 import { showLedger, showNote } from "../../shared/notes.js";
 
+/** @type {Record<string, any>} */
 const FIELDS = {
   velocity: { label: "velocity", low: 1, high: 127, rest: 1, unit: "", digits: 0 },
   offset_ms: { label: "own timing", low: -50, high: 50, rest: 0, unit: " ms", digits: 1, wide: 250 },
@@ -13,12 +15,13 @@ const FIELDS = {
   odds_percent: { label: "odds", low: 1, high: 100, rest: 1, unit: " %", digits: 0 },
 };
 const PAD = 10;
-const byId = (id) => document.getElementById(id);
 
 export class Detail {
+  /** @param {any} rails */
   constructor(rails) {
     this.rails = rails;
     this.field = "velocity";
+    /** @type {Map<any, any>} */
     this.drawn = new Map();
     document.addEventListener("pointerdown", (event) => this.down(event));
     document.addEventListener("pointermove", (event) => this.move(event));
@@ -99,7 +102,7 @@ export class Detail {
     }
     const field = byId("detail-value");
     if (document.activeElement !== field) {
-      const values = [...new Set(this.targets.map((hit) => this.words(valueOf(hit, this.field))))];
+      const values = [...new Set(this.targets.map((/** @type {import("../../shared/rail_data.js").Hit} */ hit) => this.words(valueOf(hit, this.field))))];
       field.value = values.length === 1 ? values[0] : "";
       field.placeholder = values.length > 1 ? "various" : "–";
     }
@@ -110,16 +113,25 @@ export class Detail {
     return this.rails.chosen.targets;
   }
 
+  /** @param {any} value */
   words(value) {
     return `${Number(value).toFixed(this.facts.digits).replace("-", "−")}${this.facts.unit}`;
   }
 
+  /**
+   * @param {any} value
+   * @param {number} height
+   */
   y(value, height) {
     const { low, high } = this.facts;
     const share = (Math.max(low, Math.min(value, high)) - low) / (high - low);
     return height - PAD - share * (height - 2 * PAD);
   }
 
+  /**
+   * @param {number} y
+   * @param {number} height
+   */
   valueAt(y, height) {
     const { low, high, digits, snap } = this.facts;
     const value = low + ((height - PAD - y) / (height - 2 * PAD)) * (high - low);
@@ -128,6 +140,7 @@ export class Detail {
     return Number(held.toFixed(digits));
   }
 
+  /** @param {PageEvent} event */
   down(event) {
     if (event.target !== this.canvas || event.button !== 0) return;
     event.preventDefault();
@@ -136,6 +149,7 @@ export class Detail {
     this.over(event.offsetX, event.offsetY);
   }
 
+  /** @param {PageEvent} event */
   move(event) {
     if (!this.drawing || event.target !== this.canvas) return;
     for (const point of event.getCoalescedEvents?.() ?? [event]) {
@@ -144,8 +158,13 @@ export class Detail {
     }
   }
 
-  // Every hit between the last point and this one takes the height of the line between them.
+  /**
+   * Every hit between the last point and this one takes the height of the line between them.
+   * @param {number} x
+   * @param {number} y
+   */
   over(x, y) {
+    /** @type {any} */
     const from = this.drawing;
     const { clientWidth: width, clientHeight: height } = this.canvas;
     const still = Math.abs(x - from.x) < 1;
@@ -168,16 +187,18 @@ export class Detail {
   up() {
     if (!this.drawing) return;
     this.drawing = null;
-    const values = this.hits.filter((hit) => this.drawn.has(keyOf(hit))).map((hit) => [...placeOf(hit), this.drawn.get(keyOf(hit))]);
+    const values = this.hits.filter((/** @type {import("../../shared/rail_data.js").Hit} */ hit) => this.drawn.has(keyOf(hit))).map((/** @type {import("../../shared/rail_data.js").Hit} */ hit) => [...placeOf(hit), this.drawn.get(keyOf(hit))]);
     this.drawn.clear();
     if (values.length) this.push(values);
     this.rails.later();
   }
 
+  /** @param {any} values */
   push(values) {
     this.rails.push({ kind: "values", field: this.field, values, step_ticks: this.rails.data.step(values[0][0]) }, { near: this.canvas });
   }
 
+  /** @param {PageEvent} event */
   click(event) {
     const button = event.target.closest?.("button");
     if (button?.dataset.detail) {
@@ -189,11 +210,13 @@ export class Detail {
     }
   }
 
+  /** @param {PageEvent} event */
   change(event) {
     if (event.target.id === "detail-value") this.typed(event.target);
     else if (event.target.id === "shape-kind" || event.target.id === "shape-figure") this.showShape();
   }
 
+  /** @param {any} field */
   typed(field) {
     const value = Number(field.value.replace("−", "-").replace(",", ".").replace(/[^\d.\-+]/g, ""));
     const low = this.facts.wide ? -this.facts.wide : this.facts.low;
@@ -203,33 +226,36 @@ export class Detail {
       return;
     }
     field.blur();
-    this.push(this.targets.map((hit) => [...placeOf(hit), value]));
+    this.push(this.targets.map((/** @type {import("../../shared/rail_data.js").Hit} */ hit) => [...placeOf(hit), value]));
   }
 
   // The fields a shape has, with a start worth having for the value shown.
   showShape() {
     const kind = byId("shape-kind")?.value;
     if (!kind) return;
+    /** @type {any} */
     const shown = { line: ["start", "end"], curve: ["start", "end", "bend"], wave: ["start", "end", "count"], steps: ["weights"], random: ["start", "end"], scale: ["amount"], compress: ["amount"], tilt: ["amount"], shift: ["amount"], fixed: ["start"], limit: ["start", "end"], humanize: ["amount"], accents: byId("shape-figure").value === "own" ? ["figure", "weights", "amount"] : ["figure", "amount"] }[kind];
     for (const line of document.querySelectorAll("[data-shape-field]")) line.hidden = !shown.includes(line.dataset.shapeField);
     const { low, high, wide } = this.facts;
     const tenth = (high - low) / 10;
-    const set = (id, value) => (byId(id).value = Number(value.toFixed(2)));
+    const set = (/** @type {any} */ id, /** @type {any} */ value) => (byId(id).value = String(Number(value.toFixed(2))));
     const fresh = `${this.field} ${kind}`;
     if (this.shapeFor === fresh) return;
+    /** @type {any} */
     this.shapeFor = fresh;
     set("shape-start", wide ? -tenth : low + (high - low) * 0.35);
     set("shape-end", wide ? tenth : low + (high - low) * 0.85);
     set("shape-amount", { scale: 90, compress: 50, humanize: this.field === "velocity" ? 8 : Math.round(tenth * 5) / 10 }[kind] ?? Math.round(tenth * 10) / 10);
   }
 
+  /** @param {Piece} button */
   shape(button) {
     const { hits } = this;
     if (!hits.length) {
       showNote("There are no hits to shape: choose some, or put the cursor on a row that has them.", { near: button, wrong: true });
       return;
     }
-    const number = (id) => Number(byId(id).value) || 0;
+    const number = (/** @type {any} */ id) => Number(byId(id).value) || 0;
     const weights = byId("shape-weights").value.split(/[ ,;]+/).filter(Boolean).map(Number).slice(0, 64);
     this.rails.push(
       {

@@ -1,24 +1,26 @@
 // Sliders, switches and lists of the Bench: the feel of a scope, the mix of a voice, grid, length and voices.
 
+import { byId } from "../../shared/dom.js";
 import { showNote } from "../../shared/notes.js";
 
 const HOLD_MS = 280;
 
-const byId = (id) => document.getElementById(id);
-
 export class FeelControls {
+  /** @param {any} bench */
   constructor(bench) {
     this.bench = bench;
     this.page = bench.page;
     this.edits = bench.page.edits;
     this.steering = false; // a slider of the feel is being dragged
+    /** @type {any} */
     this.gesture = null;
-    bench.on("click", (event) => this.click(event));
-    bench.on("input", (event) => event.target.type === "range" && this.slide(event.target));
-    bench.on("change", (event) => this.change(event));
-    bench.on("pointerdown", (event) => event.target.dataset?.mix === "solo" && this.holdSolo(event.target));
+    bench.on("click", (/** @type {PageEvent} */ event) => this.click(event));
+    bench.on("input", (/** @type {PageEvent} */ event) => event.target.type === "range" && this.slide(event.target));
+    bench.on("change", (/** @type {PageEvent} */ event) => this.change(event));
+    bench.on("pointerdown", (/** @type {PageEvent} */ event) => event.target.dataset?.mix === "solo" && this.holdSolo(event.target));
   }
 
+  /** @param {PageEvent} event */
   click(event) {
     const button = event.target.closest?.("button");
     if (!button) return;
@@ -35,15 +37,29 @@ export class FeelControls {
     else if (dataset.takeVoice !== undefined) this.edits.push({ kind: "voice", voice: voiceOf(button), there: false }, { near: button });
   }
 
+  /**
+   * @param {string} field
+   * @param {any} value
+   * @param {any} near
+   * @param {any} [gesture]
+   */
   feel(field, value, near, gesture = null) {
     this.edits.push({ kind: "feel", scope: this.page.view.scope, field, value }, { gesture, near });
   }
 
+  /**
+   * @param {Piece} element
+   * @param {any} value
+   * @param {any} [gesture]
+   */
   mix(element, value, gesture = null) {
     this.edits.push({ kind: "mix", voice: voiceOf(element), field: element.dataset.mix, value }, { gesture, near: element });
   }
 
-  // Solo while the button is held; a short press turns it on and off.
+  /**
+   * Solo while the button is held; a short press turns it on and off.
+   * @param {Piece} button
+   */
   holdSolo(button) {
     const voice = voiceOf(button);
     if (button.getAttribute("aria-pressed") === "true") return;
@@ -57,7 +73,7 @@ export class FeelControls {
       clearTimeout(timer);
       if (!held) return;
       this.edits.push({ kind: "mix", voice, field: "solo", value: false }, { near: byId("rail-rows") });
-      const swallow = (click) => {
+      const swallow = (/** @type {any} */ click) => {
         click.stopImmediatePropagation();
         click.preventDefault();
       };
@@ -67,18 +83,20 @@ export class FeelControls {
     document.addEventListener("pointerup", release, { once: true });
   }
 
+  /** @param {Piece} slider */
   slide(slider) {
     this.gesture ??= `slide-${Date.now()}`;
     if (slider.dataset.feel) {
       this.steering = true;
       const typed = document.querySelector(`.typed[data-feel="${slider.dataset.feel}"]`);
       if (typed) typed.value = slider.value;
-      this.page.tryOut.steer(this.page.view.scope, slider.dataset.feel, Number(slider.value), (tried, field) => this.bench.showTried(tried, field));
+      this.page.tryOut.steer(this.page.view.scope, slider.dataset.feel, Number(slider.value), (/** @type {any} */ tried, /** @type {string} */ field) => this.bench.showTried(tried, field));
     } else if (slider.dataset.mix) {
       this.mix(slider, Number(slider.value), this.gesture);
     }
   }
 
+  /** @param {PageEvent} event */
   change(event) {
     const { target } = event;
     if (target.type === "range") this.slid(target);
@@ -91,6 +109,7 @@ export class FeelControls {
     else if (target.id === "length-typed") this.typedLength(target);
   }
 
+  /** @param {Piece} slider */
   slid(slider) {
     this.steering = false;
     this.gesture = null;
@@ -99,6 +118,7 @@ export class FeelControls {
     this.feel(slider.dataset.feel, Number(slider.value), slider);
   }
 
+  /** @param {any} field */
   typed(field) {
     const value = Number(field.value);
     const low = Number(field.min);
@@ -112,7 +132,10 @@ export class FeelControls {
     }
   }
 
-  // A length in slots of the grid; odd ones too.
+  /**
+   * A length in slots of the grid; odd ones too.
+   * @param {any} field
+   */
   typedLength(field) {
     const slots = Number(field.value.replace(",", "."));
     const ticks = Math.round(slots * this.bench.rails.facts.step);
@@ -121,6 +144,7 @@ export class FeelControls {
   }
 }
 
+/** @param {Piece} element */
 function voiceOf(element) {
   return element.closest(".rail-row").dataset.voice;
 }

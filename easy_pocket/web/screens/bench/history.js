@@ -1,20 +1,27 @@
 // What the Bench remembers: steps in words, snapshots to compare with, and short lines to begin from.
 
+import { byId } from "../../shared/dom.js";
 import { ask as askServer } from "../../shared/api.js";
 import { showLedger, showNote } from "../../shared/notes.js";
-import { placeOf } from "../../shared/rail_data.js";
 
 const GROUPS = { "": "all", kick: "kick", backbeat: "backbeat", hats: "hats", percussion: "percussion", break: "breaks", own: "your own" };
-const byId = (id) => document.getElementById(id);
 
 export class History {
+  /**
+   * @param {import("../../shared/page.js").Page} page
+   * @param {any} rails
+   */
   constructor(page, rails) {
     this.page = page;
     this.rails = rails;
+    /** @type {any} */
     this.open = null;
+    /** @type {any} */
     this.compared = null; // {one, other, marks, words}: two states side by side
+    /** @type {any[]} */
     this.lines = [];
     this.asked = 0;
+    /** @type {Record<string, any>} */
     this.answered = {}; // by what was asked for: the newest question that has its answer
     document.addEventListener("click", (event) => this.click(event));
     document.addEventListener("input", (event) => event.target.id === "line-name" && this.showLines());
@@ -30,7 +37,11 @@ export class History {
     return byId("memory");
   }
 
-  // A list that a newer answer overtook is old, and is not shown.
+  /**
+   * A list that a newer answer overtook is old, and is not shown.
+   * @param {string} path
+   * @param {any} [body]
+   */
   async ask(path, body = null) {
     const turn = (this.asked += 1);
     const [what] = path.split("/");
@@ -46,6 +57,7 @@ export class History {
     return null;
   }
 
+  /** @param {string} kind */
   async show(kind) {
     if (this.open === kind) {
       this.close();
@@ -70,6 +82,7 @@ export class History {
     this.stopComparing();
   }
 
+  /** @param {PageEvent} event */
   click(event) {
     const button = event.target.closest?.("button");
     if (!button) return;
@@ -86,6 +99,7 @@ export class History {
     else if (dataset.lineAway) this.putLineAway(dataset.lineAway, button);
   }
 
+  /** @param {PageEvent} event */
   submit(event) {
     if (event.target.id === "snapshot-form") {
       event.preventDefault();
@@ -100,14 +114,14 @@ export class History {
   async showSteps() {
     const result = await this.ask("changes");
     if (!result) return;
-    const ahead = result.changes.filter((change) => change.undone).length;
-    const rows = result.changes.map((change, index) => {
+    const ahead = result.changes.filter((/** @type {any} */ change) => change.undone).length;
+    const rows = result.changes.map((/** @type {any} */ change, /** @type {number} */ index) => {
       const line = document.createElement("button");
       line.type = "button";
       line.className = change.undone ? "memory-line undone" : "memory-line";
       line.textContent = change.words;
-      if (change.undone) line.dataset.stepsOn = ahead - index;
-      else if (index > ahead) line.dataset.stepsBack = index - ahead;
+      if (change.undone) line.dataset.stepsOn = `${ahead - index}`;
+      else if (index > ahead) line.dataset.stepsBack = `${index - ahead}`;
       else line.classList.add("now");
       line.title = change.undone ? "Done again up to here" : index > ahead ? "Back to here" : "Now";
       return line;
@@ -117,15 +131,20 @@ export class History {
     byId("steps").replaceChildren(...rows);
   }
 
+  /** @param {number} count */
   beginning(count) {
     const line = document.createElement("button");
     line.type = "button";
     line.className = "memory-line";
     line.textContent = "the song as it was made";
-    if (count) line.dataset.stepsBack = count;
+    if (count) line.dataset.stepsBack = String(count);
     return line;
   }
 
+  /**
+   * @param {string} path
+   * @param {number} steps
+   */
   step(path, steps) {
     this.page.edits.step(path, steps);
     this.stepped = true;
@@ -138,6 +157,7 @@ export class History {
   }
 
   // Snapshots --------------------------------------------------------------------------------------------------------------
+  /** @param {any} field */
   async keepSnapshot(field) {
     const name = field.value.trim() || `take ${(this.snapshots?.length ?? 0) + 1}`;
     const result = await this.ask("snapshots", { name });
@@ -146,6 +166,10 @@ export class History {
     await this.listSnapshots(result, result.kept);
   }
 
+  /**
+   * @param {any} id
+   * @param {Piece} button
+   */
   async putAway(id, button) {
     const result = await this.ask(`snapshots/${id}`, { removed: true });
     if (!result) return;
@@ -154,14 +178,18 @@ export class History {
     showNote("The snapshot was put away.", { near: byId("snapshots") ?? button, actions: [["Put it back", back]] });
   }
 
+  /**
+   * @param {any} result
+   * @param {any} [chosen]
+   */
   async listSnapshots(result, chosen = null) {
     if (!result) return;
     this.snapshots = result.snapshots;
     byId("snapshots").replaceChildren(...(result.snapshots.length ? result.snapshots.map(snapshotLine) : [words("None yet: keep the pattern as it is now, then go on.")]));
     const before = [byId("compare-one").value, byId("compare-other").value];
     for (const [place, id] of ["compare-one", "compare-other"].entries()) {
-      byId(id).replaceChildren(new Option("as it is now", "0"), ...result.snapshots.map((row) => new Option(row.name, row.id)));
-      byId(id).value = result.snapshots.some((row) => String(row.id) === before[place]) ? before[place] : "0";
+      byId(id).replaceChildren(new Option("as it is now", "0"), ...result.snapshots.map((/** @type {any} */ row) => new Option(row.name, row.id)));
+      byId(id).value = result.snapshots.some((/** @type {any} */ row) => String(row.id) === before[place]) ? before[place] : "0";
     }
     if (chosen && byId("compare-one").value === "0") byId("compare-other").value = String(chosen);
     else if (byId("compare-other").value === "0" && result.snapshots.length) byId("compare-other").value = String(result.snapshots.at(-1).id);
@@ -185,7 +213,7 @@ export class History {
   mark() {
     const { rails } = this;
     const { compared } = this;
-    rails.marks.differs = compared && new Set(compared.marks.filter(({ kind }) => kind !== "added").map(({ voice, tick }) => `${voice} ${tick}`));
+    rails.marks.differs = compared && new Set(compared.marks.filter((/** @type {any} */ { kind }) => kind !== "added").map((/** @type {any} */ { voice, tick }) => `${voice} ${tick}`));
     rails.marks.missing = null;
     if (compared?.now) {
       const missing = new Map();
@@ -202,6 +230,7 @@ export class History {
     return true;
   }
 
+  /** @param {any} side */
   hearSide(side) {
     this.side = side;
     const plain = side === "one" && this.compared.now;
@@ -230,6 +259,7 @@ export class History {
     byId("line-list").focus({ preventScroll: true });
   }
 
+  /** @param {any} group */
   filter(group) {
     this.group = group;
     this.showLines();
@@ -255,7 +285,10 @@ export class History {
     byId("line-list").replaceChildren(...(rows.length ? rows : [words(this.group === "own" ? "None of yours yet: choose hits and keep them below." : "No line fits.")]));
   }
 
-  // A line in tempo on the kit of the part, at once if something plays, else from its start.
+  /**
+   * A line in tempo on the kit of the part, at once if something plays, else from its start.
+   * @param {string} key
+   */
   async hear(key) {
     this.heard = key;
     this.showLines();
@@ -278,6 +311,7 @@ export class History {
     this.startedHere = false;
   }
 
+  /** @param {string} key */
   put(key) {
     this.stopAudition();
     this.showLines();
@@ -287,6 +321,7 @@ export class History {
     rails.push({ kind: "put_line", key, start_tick }, { near: byId("memory") });
   }
 
+  /** @param {any} field */
   async keepLine(field) {
     const { rails } = this;
     const hits = rails.chosen.hits;
@@ -295,10 +330,10 @@ export class History {
       return;
     }
     const { bar, length } = rails.facts;
-    const ticks = hits.map(({ tick }) => tick);
+    const ticks = hits.map((/** @type {any} */ { tick }) => tick);
     const start = Math.floor(Math.min(...ticks) / bar) * bar;
     const end = Math.min(length, (Math.floor(Math.max(...ticks) / bar) + 1) * bar);
-    const rows = hits.map((hit) => [hit.voice, hit.tick - start, hit.velocity, hit.own, hit.asked, rails.chosen.bare(hit)]);
+    const rows = hits.map((/** @type {import("../../shared/rail_data.js").Hit} */ hit) => [hit.voice, hit.tick - start, hit.velocity, hit.own, hit.asked, rails.chosen.bare(hit)]);
     const name = field.value.trim() || `line ${this.lines.filter((line) => line.own).length + 1}`;
     const result = await this.ask("lines", { name, length_ticks: Math.max(10, end - start), hits: rows });
     if (!result) return;
@@ -307,6 +342,10 @@ export class History {
     this.filter("own");
   }
 
+  /**
+   * @param {string} key
+   * @param {Piece} button
+   */
   async putLineAway(key, button) {
     const result = await this.ask(`lines/${encodeURIComponent(key)}`, { removed: true });
     if (!result) return;
@@ -323,7 +362,7 @@ export class History {
   get keys() {
     const inPanel = () => Boolean(this.open && this.panel?.contains(document.activeElement));
     const inLines = () => inPanel() && this.open === "lines";
-    const step = (by) => {
+    const step = (/** @type {number} */ by) => {
       const { shown } = this;
       if (shown.length) this.hear(shown[Math.max(0, Math.min(shown.length - 1, this.at + by))].key);
       return shown.length > 0;
@@ -349,6 +388,7 @@ export class History {
   }
 }
 
+/** @param {string} text */
 function words(text) {
   const line = document.createElement("p");
   line.className = "memory-words";
@@ -356,6 +396,7 @@ function words(text) {
   return line;
 }
 
+/** @param {any} options */
 function snapshotLine({ id, name }) {
   const row = document.createElement("div");
   row.className = "memory-row";
@@ -365,6 +406,10 @@ function snapshotLine({ id, name }) {
   return row;
 }
 
+/**
+ * @param {string} text
+ * @param {any} data
+ */
 function pressing(text, data) {
   const button = document.createElement("button");
   button.type = "button";
@@ -376,6 +421,10 @@ function pressing(text, data) {
 
 const SVG = "http://www.w3.org/2000/svg";
 
+/**
+ * @param {any} line
+ * @param {boolean} on
+ */
 function lineRow(line, on) {
   const row = document.createElement("div");
   row.className = on ? "line-row on" : "line-row";
@@ -395,6 +444,7 @@ function lineRow(line, on) {
   return row;
 }
 
+/** @param {any} line */
 function picture(line) {
   const svg = document.createElementNS(SVG, "svg");
   svg.setAttribute("viewBox", "0 0 84 26");

@@ -7,12 +7,15 @@ const RATE_HZ = 44100;
 const MOST_KEPT = 24;
 
 export class UnderRows {
+  /** @param {any} rails */
   constructor(rails) {
     this.rails = rails;
+    /** @type {Map<any, any>} */
     this.kept = new Map(); // peaks by key
     document.addEventListener("click", (event) => this.click(event));
   }
 
+  /** @param {PageEvent} event */
   click(event) {
     const button = event.target.closest?.("[data-under-mute]");
     if (!button) return;
@@ -20,7 +23,11 @@ export class UnderRows {
     this.rails.edits.push({ kind: "under_set", loop_id: Number(button.dataset.underMute), field: "muted", value }, { near: button });
   }
 
-  // What the stack plays now says what to draw; a muted loop is drawn as it would be.
+  /**
+   * What the stack plays now says what to draw; a muted loop is drawn as it would be.
+   * @param {any} look
+   * @param {any} facts
+   */
   draw(look, facts) {
     for (const row of document.querySelectorAll(".under-row")) {
       const peaks = this.peaks(facts.under[row.dataset.loopId]);
@@ -31,7 +38,7 @@ export class UnderRows {
       const left = Math.max(0, Math.floor(xOf(look.start, look, width)));
       const right = Math.min(width, Math.ceil(xOf(look.end, look, width)));
       for (let x = left; x < right; x += 1) {
-        const tick = (at) => look.start + ((at - xOf(look.start, look, width)) / (xOf(look.end, look, width) - xOf(look.start, look, width))) * (look.end - look.start);
+        const tick = (/** @type {number} */ at) => look.start + ((at - xOf(look.start, look, width)) / (xOf(look.end, look, width) - xOf(look.start, look, width))) * (look.end - look.start);
         const first = Math.floor(tick(x) * perTick);
         const last = Math.max(first + 1, Math.floor(tick(x + 1) * perTick));
         let low = 0;
@@ -45,6 +52,7 @@ export class UnderRows {
     }
   }
 
+  /** @param {string} key */
   peaks(key) {
     if (!key) return null;
     if (!this.kept.has(key)) {
@@ -54,6 +62,7 @@ export class UnderRows {
     return this.kept.get(key);
   }
 
+  /** @param {string} key */
   async fetch(key) {
     const answer = await fetch(`/audio/under/${key}.bin`).catch(() => null);
     if (answer?.ok) this.kept.set(key, new Int8Array(await answer.arrayBuffer()));

@@ -7,12 +7,14 @@ import { fitted, xOf } from "../../shared/rail_canvas.js";
 const FOLDED = "easy-pocket-folded";
 
 export class OtherParts {
+  /** @param {any} rails */
   constructor(rails) {
     this.rails = rails;
     this.folded = new Set(JSON.parse(sessionStorage.getItem(FOLDED) || "[]"));
     document.addEventListener("click", (event) => this.click(event));
   }
 
+  /** @param {PageEvent} event */
   click(event) {
     const button = event.target.closest?.("[data-other-part] button, .other-hits");
     if (!button) return;
@@ -25,19 +27,27 @@ export class OtherParts {
     } else this.look(part);
   }
 
-  // Write another part; the place on the ruler stays.
+  /**
+   * Write another part; the place on the ruler stays.
+   * @param {any} part
+   */
   look(part) {
     Object.assign(looking, { part, pattern: 0 });
     this.rails.page.view.scope = "part";
     return this.rails.page.refresh();
   }
 
+  /** @param {any} part */
   fold(part) {
     if (!this.folded.delete(part)) this.folded.add(part);
     sessionStorage.setItem(FOLDED, JSON.stringify([...this.folded]));
     this.rails.later();
   }
 
+  /**
+   * @param {any} look
+   * @param {any} facts
+   */
   draw(look, facts) {
     for (const row of document.querySelectorAll("[data-other-part]")) {
       const part = Number(row.dataset.otherPart);
@@ -46,11 +56,17 @@ export class OtherParts {
       const fold = row.querySelector("[data-fold]");
       fold.textContent = folded ? "▸" : "▾";
       fold.setAttribute("aria-expanded", !folded);
-      const told = facts.others?.find((one) => one.part === part);
+      const told = facts.others?.find((/** @type {any} */ one) => one.part === part);
       if (told && !folded) this.drawPart(row.querySelector("canvas"), told, look, facts);
     }
   }
 
+  /**
+   * @param {HTMLCanvasElement} canvas
+   * @param {any} told
+   * @param {any} look
+   * @param {import("../../shared/shapes").RailFacts} facts
+   */
   drawPart(canvas, told, look, facts) {
     const { pen, width, height } = fitted(canvas);
     const lane = height / Math.max(told.voices.length, 1);
@@ -75,11 +91,11 @@ export class OtherParts {
       pen.fill();
     }
     pen.setLineDash([]);
-    told.voices.forEach(([, ticks, velocities, offsets], number) => {
+    told.voices.forEach((/** @type {any} */ [, ticks, velocities, offsets], /** @type {number} */ number) => {
       const foot = (number + 1) * lane - 2;
       pen.fillStyle = "#e0d6c4";
       pen.fillRect(0, Math.round(foot), width, 1);
-      ticks.forEach((tick, at) => {
+      ticks.forEach((/** @type {number} */ tick, /** @type {number} */ at) => {
         if (tick < look.start - 60 || tick > look.end) return;
         const x = xOf(tick + offsets[at] / facts.msPerTick, look, width);
         const tall = 3 + (velocities[at] / 127) * (lane - 6);

@@ -1,5 +1,6 @@
 // The Bench without a mouse: the cursor on the rails, and every deed by a key.
 
+import { byId } from "../../shared/dom.js";
 import { showLedger, showNote, speak } from "../../shared/notes.js";
 import { ledgerText, placeName, spokenHit } from "../../shared/rail_words.js";
 
@@ -7,6 +8,7 @@ const GHOST_VELOCITY = 38;
 const ACCENT_VELOCITY = 116;
 
 export class RailKeys {
+  /** @param {any} rails */
   constructor(rails) {
     this.rails = rails;
   }
@@ -28,8 +30,8 @@ export class RailKeys {
     const { chosen } = this.rails;
     const step = () => this.rails.data.step(this.rails.cursor.voice);
     return [
-      { keys: "ArrowLeft ArrowRight ArrowUp ArrowDown Home End", shows: "arrows, Home, End", words: "move the cursor", run: (event) => this.go(event.key) },
-      { keys: "PageUp PageDown", shows: "Page ↑ ↓", words: "a page of bars on", run: (event) => this.go(event.key) },
+      { keys: "ArrowLeft ArrowRight ArrowUp ArrowDown Home End", shows: "arrows, Home, End", words: "move the cursor", run: (/** @type {PageEvent} */ event) => this.go(event.key) },
+      { keys: "PageUp PageDown", shows: "Page ↑ ↓", words: "a page of bars on", run: (/** @type {PageEvent} */ event) => this.go(event.key) },
       { keys: "Shift+ArrowLeft", shows: "Shift arrows", words: "move hits by a slot, or a rail", run: () => chosen.move(-step(), 0) ?? true },
       { keys: "Shift+ArrowRight", run: () => chosen.move(step(), 0) ?? true },
       { keys: "Shift+ArrowUp", run: () => chosen.move(0, -1) ?? true },
@@ -44,11 +46,11 @@ export class RailKeys {
   get writing() {
     const { rails } = this;
     const { chosen } = rails;
-    const press = (kind) => document.querySelector(`#rail-${rails.cursor.voice} [data-mix="${kind}"]`).click();
+    const press = (/** @type {string} */ kind) => document.querySelector(`#rail-${rails.cursor.voice} [data-mix="${kind}"]`).click();
     return [
       { keys: "Enter", words: "write or remove a hit", run: () => this.turn() },
       { keys: "Delete Backspace", shows: "Delete", words: "remove the hit or the chosen ones", run: () => chosen.remove() ?? true },
-      { keys: "1-9", shows: "1 – 9", words: "velocity of the hit, or of the chosen ones", run: (event) => this.velocity(Math.round((Number(event.key) / 9) * 127)) },
+      { keys: "1-9", shows: "1 – 9", words: "velocity of the hit, or of the chosen ones", run: (/** @type {PageEvent} */ event) => this.velocity(Math.round((Number(event.key) / 9) * 127)) },
       { keys: "g", shows: "g, a", words: "ghost, accent", run: () => this.velocity(GHOST_VELOCITY) },
       { keys: "a", run: () => this.velocity(ACCENT_VELOCITY) },
       { keys: "f", shows: "f, r", words: "flam, ratchet (Shift: drag, roll)", run: () => chosen.ornament("flam") ?? true },
@@ -82,7 +84,7 @@ export class RailKeys {
 
   get looking() {
     const { rails } = this;
-    const length = (factor) => Math.round(rails.facts.length * factor);
+    const length = (/** @type {number} */ factor) => Math.round(rails.facts.length * factor);
     return [
       { keys: "+", shows: "+ −", words: "zoom", run: () => rails.zoom(0.5, rails.cursor.tick) },
       { keys: "-", run: () => rails.zoom(2, rails.cursor.tick) },
@@ -109,6 +111,7 @@ export class RailKeys {
     rails.push({ kind: "lock_voice", voice, locked: !rails.facts.lockedVoices.includes(voice) }, { near: rails.box });
   }
 
+  /** @param {string} key */
   go(key) {
     const { rails } = this;
     const { voice, tick } = rails.cursor;
@@ -117,6 +120,7 @@ export class RailKeys {
     const row = voices.indexOf(voice);
     const { start, end } = rails.look;
     const last = (Math.ceil(rails.facts.length / step) - 1) * step;
+    /** @type {Record<string, any>} */
     const places = {
       ArrowLeft: [voice, (Math.ceil(tick / step) - 1) * step],
       ArrowRight: [voice, (Math.floor(tick / step) + 1) * step],
@@ -129,7 +133,7 @@ export class RailKeys {
     };
     const [toVoice, toTick] = places[key];
     rails.putCursor(toVoice, Math.max(0, Math.min(toTick, last)));
-    document.getElementById(`rail-${toVoice}`).scrollIntoView({ block: "nearest" });
+    byId(`rail-${toVoice}`).scrollIntoView({ block: "nearest" });
     this.tell();
   }
 
@@ -142,10 +146,14 @@ export class RailKeys {
     rails.marks.hot = hit ? `${voice} ${tick}` : null;
   }
 
-  // Choose bars: from the cursor's bar on, or up to it.
+  /**
+   * Choose bars: from the cursor's bar on, or up to it.
+   * @param {number | null} from
+   * @param {number | null} to
+   */
   bars(from, to) {
     const { rails } = this;
-    const barOf = (tick) => Math.floor(tick / rails.facts.bar) + 1;
+    const barOf = (/** @type {any} */ tick) => Math.floor(tick / rails.facts.bar) + 1;
     const now = rails.bars ?? { from: barOf(from ?? to), count: 1 };
     const last = now.from + now.count - 1;
     const first = from === null ? Math.min(now.from, barOf(to)) : barOf(from);
@@ -154,6 +162,7 @@ export class RailKeys {
     speak(rails.bars.count > 1 ? `bars ${first} to ${end} chosen` : `bar ${first} chosen`);
   }
 
+  /** @param {any} value */
   velocity(value) {
     const { rails } = this;
     const { voice, tick } = rails.cursor;
@@ -162,6 +171,7 @@ export class RailKeys {
     else rails.write(voice, tick, value);
   }
 
+  /** @param {number} ms */
   nudge(ms) {
     const { rails } = this;
     if (rails.chosen.keys.size) {
@@ -180,7 +190,7 @@ export class RailKeys {
   nextSound() {
     const { rails, hit } = this;
     if (!hit) return;
-    const row = document.getElementById(`rail-${hit.voice}`);
+    const row = byId(`rail-${hit.voice}`);
     const count = Number(row.dataset.alternates);
     if (!count) showNote("This voice has no other sounds yet: add an alternate on the Kit screen.", { near: row });
     else rails.push({ kind: "alternate", voice: hit.voice, tick: hit.tick, alternate: (hit.asked + 1) % (count + 1) }, { near: row });
@@ -189,9 +199,9 @@ export class RailKeys {
   // Only kick and snare, and all again.
   onlyBackbone() {
     const { rails } = this;
-    const backbone = rails.voices().filter((voice) => voice === "kick" || voice === "snare");
+    const backbone = rails.voices().filter((/** @type {string} */ voice) => voice === "kick" || voice === "snare");
     const soloed = [...document.querySelectorAll('.rail-row:has([data-mix="solo"][aria-pressed="true"])')].map((row) => row.dataset.voice);
-    const same = soloed.length === backbone.length && backbone.every((voice) => soloed.includes(voice));
+    const same = soloed.length === backbone.length && backbone.every((/** @type {string} */ voice) => soloed.includes(voice));
     rails.push({ kind: "solo_only", voices: same ? [] : backbone }, { near: rails.box });
   }
 }

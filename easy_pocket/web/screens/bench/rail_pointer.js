@@ -1,6 +1,7 @@
 // What the pointer does on the rails, the ruler and the overview: write, paint, wipe, draw up or sideways, frame, move,
 // choose bars, scroll and zoom. Rails builds on it; what is drawn here is provisional until the server answers.
 
+import { byId } from "../../shared/dom.js";
 import { showLedger } from "../../shared/notes.js";
 import { placed, tickOf } from "../../shared/rail_canvas.js";
 import { keyOf } from "../../shared/rail_data.js";
@@ -12,10 +13,17 @@ const HEAD_PX = 8; // under a head's middle: what is grabbed lower is the stem
 const NEW_VELOCITY = 96;
 
 export class RailPointer {
+  /** @type {any} */
+  marks;
+  /** @type {any} */
   drag = null;
   touches = new Map();
 
   // The pointer --------------------------------------------------------------------------------------------------------
+  /**
+   * @param {PageEvent} event
+   * @this {import("./rails.js").Rails}
+   */
   down(event) {
     if (!this.facts || ![0, 2].includes(event.button)) return;
     if (event.target.id === "counting" || event.target.id === "overview") {
@@ -52,6 +60,10 @@ export class RailPointer {
     this.drag = { ...base, byHead, tick: hit?.tick, velocity: hit?.velocity, own: hit?.own, many: many ? this.chosen.hits.map((one) => ({ ...one })) : null };
   }
 
+  /**
+   * @param {PageEvent} event
+   * @this {import("./rails.js").Rails}
+   */
   move(event) {
     if (this.touches.has(event.pointerId)) this.touches.set(event.pointerId, event.clientX);
     const { drag } = this;
@@ -67,6 +79,10 @@ export class RailPointer {
     else this.turnHit(event);
   }
 
+  /**
+   * @param {PageEvent} event
+   * @this {import("./rails.js").Rails}
+   */
   hover(event) {
     const canvas = event.target.closest?.("canvas.rail");
     const hit = canvas && this.facts ? this.hitAt(canvas, event) : null;
@@ -79,7 +95,11 @@ export class RailPointer {
     this.later(touched);
   }
 
-  // A stem drawn up and down sets velocity, a head drawn sideways the hit's own offset; chosen hits go along.
+  /**
+   * A stem drawn up and down sets velocity, a head drawn sideways the hit's own offset; chosen hits go along.
+   * @param {PageEvent} event
+   * @this {import("./rails.js").Rails}
+   */
   turnHit(event) {
     const { drag } = this;
     const dx = event.clientX - drag.x;
@@ -96,17 +116,21 @@ export class RailPointer {
     }
     const hits = drag.many ?? [{ ...drag.hit, velocity: drag.velocity, own: drag.own }];
     const height = drag.canvas.clientHeight * 0.7 * 0.86;
-    const velocity = (one) => Math.max(1, Math.min(127, Math.round(one.velocity - (dy / height) * 127)));
-    const offset = (one) => Math.max(-250, Math.min(250, Math.round((one.own + dx * this.msPerPixel(drag.canvas)) * 10) / 10));
-    drag.values = hits.map((one) => [one.voice, one.tick, drag.axis === "velocity" ? velocity(one) : offset(one)]);
+    const velocity = (/** @type {any} */ one) => Math.max(1, Math.min(127, Math.round(one.velocity - (dy / height) * 127)));
+    const offset = (/** @type {any} */ one) => Math.max(-250, Math.min(250, Math.round((one.own + dx * this.msPerPixel(drag.canvas)) * 10) / 10));
+    drag.values = hits.map((/** @type {any} */ one) => [one.voice, one.tick, drag.axis === "velocity" ? velocity(one) : offset(one)]);
     this.data.foresee({ kind: "values", field: drag.axis, values: drag.values });
-    const [, , value] = drag.values[hits.findIndex((one) => one.tick === drag.tick && one.voice === drag.voice)];
+    const [, , value] = drag.values[hits.findIndex((/** @type {any} */ one) => one.tick === drag.tick && one.voice === drag.voice)];
     const words = drag.axis === "velocity" ? `velocity ${drag.velocity} → ${value}` : `own offset ${drag.own} → ${value} ms`;
     showLedger(`${this.nameOf(drag.voice)}|${words}${drag.many ? ` and ${hits.length - 1} more` : ""}`);
-    this.later(new Set(hits.map((one) => one.voice)));
+    this.later(new Set(hits.map((/** @type {any} */ one) => one.voice)));
   }
 
-  // Drawn along a rail: every slot passed gets a hit, and all of them are one move.
+  /**
+   * Drawn along a rail: every slot passed gets a hit, and all of them are one move.
+   * @param {PageEvent} event
+   * @this {import("./rails.js").Rails}
+   */
   paint(event) {
     const { drag } = this;
     if (!drag.ticks && Math.abs(event.clientX - drag.x) < DRAG_PX * 2) return;
@@ -124,6 +148,10 @@ export class RailPointer {
     this.later([drag.voice]);
   }
 
+  /**
+   * @param {number} tick
+   * @this {import("./rails.js").Rails}
+   */
   paintSlot(tick) {
     const { voice, ticks } = this.drag;
     if (ticks.includes(tick) || this.find(voice, tick)) return;
@@ -131,7 +159,11 @@ export class RailPointer {
     this.data.foresee({ kind: "write", voice, tick, velocity: NEW_VELOCITY });
   }
 
-  // Wiped over: what lies under the pointer's way goes, on every rail it crosses.
+  /**
+   * Wiped over: what lies under the pointer's way goes, on every rail it crosses.
+   * @param {PageEvent} event
+   * @this {import("./rails.js").Rails}
+   */
   wipe(event) {
     const { drag } = this;
     const far = Math.max(Math.abs(event.clientX - drag.x), Math.abs(event.clientY - drag.y));
@@ -150,7 +182,11 @@ export class RailPointer {
     this.later();
   }
 
-  // Choosing: from a hit the chosen ones move, from elsewhere a frame is drawn.
+  /**
+   * Choosing: from a hit the chosen ones move, from elsewhere a frame is drawn.
+   * @param {PageEvent} event
+   * @this {import("./rails.js").Rails}
+   */
   moveChosen(event) {
     const { drag } = this;
     const dx = event.clientX - drag.x;
@@ -164,7 +200,7 @@ export class RailPointer {
     const step = this.data.step(drag.voice);
     const box = drag.canvas.getBoundingClientRect();
     drag.ticks = Math.round((tickOf(event.clientX - box.left, this.look, box.width) - tickOf(drag.x - box.left, this.look, box.width)) / step) * step;
-    const over = document.elementsFromPoint(Math.min(Math.max(event.clientX, box.left + 1), box.right - 1), event.clientY).find((one) => one.matches?.("canvas.rail"));
+    const over = /** @type {Piece[]} */ (document.elementsFromPoint(Math.min(Math.max(event.clientX, box.left + 1), box.right - 1), event.clientY)).find((one) => one.matches?.("canvas.rail"));
     const voices = this.voices();
     if (over) drag.rails = voices.indexOf(over.parentElement.dataset.voice) - voices.indexOf(drag.voice);
     drag.copies = event.altKey;
@@ -174,6 +210,7 @@ export class RailPointer {
   }
 
   // Where the chosen hits would come to lie.
+  /** @this {import("./rails.js").Rails} */
   showMoving() {
     const { drag } = this;
     const voices = this.voices();
@@ -186,9 +223,13 @@ export class RailPointer {
     this.later();
   }
 
+  /**
+   * @param {PageEvent} event
+   * @this {import("./rails.js").Rails}
+   */
   frame(event) {
     const { drag } = this;
-    const mark = document.getElementById("frame");
+    const mark = byId("frame");
     const stack = mark.parentElement.getBoundingClientRect();
     const [left, right] = [drag.x, event.clientX].sort((one, other) => one - other);
     const [top, bottom] = [drag.y, event.clientY].sort((one, other) => one - other);
@@ -208,6 +249,10 @@ export class RailPointer {
     this.chosen.set(drag.adds ? [...this.chosen.hits, ...inside] : inside);
   }
 
+  /**
+   * @param {PageEvent} event
+   * @this {import("./rails.js").Rails}
+   */
   up(event) {
     this.touches.delete(event.pointerId);
     const drag = this.drag;
@@ -222,8 +267,13 @@ export class RailPointer {
     this.later();
   }
 
+  /**
+   * @param {any} drag
+   * @param {PageEvent} event
+   * @this {import("./rails.js").Rails}
+   */
   upChoosing(drag, event) {
-    document.getElementById("frame").hidden = true;
+    byId("frame").hidden = true;
     this.marks.missing = null;
     if (drag.moved && drag.hit) this.chosen.move(drag.ticks ?? 0, drag.rails ?? 0, drag.copies);
     else if (drag.hit && drag.adds) this.chosen.toggle(drag.hit);
@@ -232,6 +282,11 @@ export class RailPointer {
     if (!drag.moved) this.putCursor(drag.voice, drag.hit?.tick ?? this.tickAt(drag.canvas, event.clientX, drag.voice));
   }
 
+  /**
+   * @param {any} drag
+   * @param {PageEvent} event
+   * @this {import("./rails.js").Rails}
+   */
   upWriting(drag, event) {
     const { voice, tick, hit, canvas } = drag;
     if (drag.ticks) {
@@ -253,6 +308,7 @@ export class RailPointer {
   }
 
   // Escape in the middle of drawing: nothing is made, and what was drawn ahead of it goes.
+  /** @this {import("./rails.js").Rails} */
   letGo() {
     if (!this.drag) return false;
     this.cancel({});
@@ -260,24 +316,43 @@ export class RailPointer {
     return true;
   }
 
+  /**
+   * @param {any} event
+   * @this {import("./rails.js").Rails}
+   */
   cancel(event) {
     this.touches.delete(event.pointerId);
     this.drag = null;
     this.marks.missing = null;
-    const mark = document.getElementById("frame");
+    const mark = byId("frame");
     if (mark) mark.hidden = true;
     this.page.refresh();
   }
 
+  /**
+   * @param {string} voice
+   * @param {number} tick
+   * @param {number} [velocity]
+   * @this {import("./rails.js").Rails}
+   */
   write(voice, tick, velocity = NEW_VELOCITY) {
     this.push({ kind: "write", voice, tick, velocity }, { near: this.canvasOf(voice) });
   }
 
+  /**
+   * @param {string} voice
+   * @param {number} tick
+   * @this {import("./rails.js").Rails}
+   */
   remove(voice, tick) {
     this.push({ kind: "remove", voice, tick }, { near: this.canvasOf(voice) });
   }
 
   // Ruler, overview, wheel, touch -------------------------------------------------------------------------------------
+  /**
+   * @param {PageEvent} event
+   * @this {import("./rails.js").Rails}
+   */
   downOnRuler(event) {
     event.preventDefault();
     event.target.setPointerCapture(event.pointerId);
@@ -293,9 +368,13 @@ export class RailPointer {
     }
   }
 
+  /**
+   * @param {PageEvent} event
+   * @this {import("./rails.js").Rails}
+   */
   moveOnRuler(event) {
     const { drag } = this;
-    const x = event.clientX - document.getElementById(drag.ruler).getBoundingClientRect().left;
+    const x = event.clientX - byId(drag.ruler).getBoundingClientRect().left;
     if (drag.ruler === "counting") {
       this.chooseBars(barsBetween(drag.x, x, this.look, this.facts, drag.width));
       drag.moved ||= Math.abs(x - drag.x) > DRAG_PX;
@@ -306,18 +385,31 @@ export class RailPointer {
     this.show(middle - span / 2, span);
   }
 
+  /**
+   * @param {PageEvent} event
+   * @param {any} drag
+   * @this {import("./rails.js").Rails}
+   */
   upOnRuler(event, drag) {
     const { had } = drag;
     if (drag.ruler === "counting" && !drag.moved && had && had.from === this.bars?.from && had.count === this.bars.count) this.chooseBars(null);
   }
 
+  /**
+   * @param {any} bars
+   * @this {import("./rails.js").Rails}
+   */
   chooseBars(bars) {
     this.bars = bars;
-    const line = document.getElementById("bars-chosen");
+    const line = byId("bars-chosen");
     if (line) line.textContent = bars ? (bars.count > 1 ? `bars ${bars.from} to ${bars.from + bars.count - 1} chosen` : `bar ${bars.from} chosen`) : "draw over the ruler to choose some";
     this.later();
   }
 
+  /**
+   * @param {PageEvent} event
+   * @this {import("./rails.js").Rails}
+   */
   wheel(event) {
     const rows = event.target.closest?.("#rail-rows, #counting, #overview, #detail");
     if (!rows || !this.facts) return;
@@ -334,6 +426,7 @@ export class RailPointer {
     this.scroll((sideways / box.width) * (this.look.end - this.look.start));
   }
 
+  /** @this {import("./rails.js").Rails} */
   pinch() {
     const [one, other] = [...this.touches.values()];
     if (other === undefined) return;

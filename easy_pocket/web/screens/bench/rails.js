@@ -1,5 +1,6 @@
 // The rails: what they show, at which zoom, and the tools around them. Pointer and keys have files of their own.
 
+import { byId } from "../../shared/dom.js";
 import { Chosen } from "./selected_hits.js";
 import { Detail } from "./detail.js";
 import { showNote, speak } from "../../shared/notes.js";
@@ -17,6 +18,17 @@ const LEAST_TICKS = 960; // one can zoom to a beat
 const MOST_BARS = 16;
 
 export class Rails extends RailPointer {
+  /** @type {Set<string> | null} */
+  stale = null;
+  /** @type {any} */
+  cursor;
+  /** @type {any} */
+  marks;
+  /**
+   * @param {any} edits
+   * @param {import("../../shared/page.js").Page} page
+   * @param {any} bench
+   */
   constructor(edits, page, bench) {
     super();
     this.bench = bench;
@@ -25,7 +37,9 @@ export class Rails extends RailPointer {
     this.data = new RailData();
     this.look = { start: 0, end: 0, magnify: 3 };
     this.mode = "write";
+    /** @type {any} */
     this.cursor = null;
+    /** @type {any} */
     this.bars = null;
     this.marks = { chosen: new Set(), hot: null };
     this.chosen = new Chosen(this);
@@ -33,6 +47,11 @@ export class Rails extends RailPointer {
     this.keys = new RailKeys(this);
     this.under = new UnderRows(this);
     this.others = new OtherParts(this);
+    /**
+     * @param {string} name
+     * @param {(event: PageEvent) => unknown} run
+     * @param {AddEventListenerOptions} [options]
+     */
     const on = (name, run, options) => document.addEventListener(name, run, options);
     on("pointerdown", (event) => this.down(event));
     on("pointermove", (event) => this.move(event));
@@ -50,7 +69,7 @@ export class Rails extends RailPointer {
   }
 
   get box() {
-    return document.getElementById("rail-rows");
+    return byId("rail-rows");
   }
 
   get busy() {
@@ -65,24 +84,35 @@ export class Rails extends RailPointer {
     return [...document.querySelectorAll(".rail-row")].map((row) => row.dataset.voice);
   }
 
+  /** @param {string | undefined} voice */
   canvasOf(voice) {
     return document.querySelector(`#rail-${voice} canvas.rail`);
   }
 
+  /** @param {string} voice */
   nameOf(voice) {
     return this.facts.names[voice] ?? voice;
   }
 
+  /**
+   * @param {string | undefined} voice
+   * @param {number} tick
+   */
   find(voice, tick) {
     return this.data.hit(voice, tick);
   }
 
+  /**
+   * @param {import("../../shared/shapes").Edit} edit
+   * @param {any} options
+   */
   push(edit, options) {
     this.edits.push(edit, options);
     this.data.foresee(edit);
     this.later();
   }
 
+  /** @param {string} words */
   say(words) {
     showNote(words, { near: this.box });
     speak(words);
@@ -90,12 +120,13 @@ export class Rails extends RailPointer {
 
   // What is shown --------------------------------------------------------------------------------------------------
   arrive() {
-    const text = document.getElementById("rail-data")?.textContent;
+    const text = byId("rail-data")?.textContent;
     if (text) this.take(JSON.parse(text));
     this.showMode();
     this.later();
   }
 
+  /** @param {any} rails */
   take(rails) {
     if (!rails) return;
     const before = this.facts?.length;
@@ -104,12 +135,16 @@ export class Rails extends RailPointer {
     if (!this.look.end || (before && before !== this.facts.length)) this.fit();
     this.chosen.prune();
     const run = this.afterAnswer;
+    /** @type {any} */
     this.afterAnswer = null;
     if (run && !this.edits.queue.length) run();
     this.later();
   }
 
-  // The same hits lean otherwise; nothing around the rails changes.
+  /**
+   * The same hits lean otherwise; nothing around the rails changes.
+   * @param {any} leans
+   */
   lean(leans) {
     this.data.lean(leans);
     this.leans = true;
@@ -124,6 +159,10 @@ export class Rails extends RailPointer {
     if (this.bars && (this.bars.from - 1 + this.bars.count) * bar > length) this.bars = null;
   }
 
+  /**
+   * @param {number} start
+   * @param {any} span
+   */
   show(start, span) {
     const { length, bar } = this.facts;
     const shown = Math.max(Math.min(LEAST_TICKS, length), Math.min(span, MOST_BARS * bar, length));
@@ -132,6 +171,10 @@ export class Rails extends RailPointer {
     this.later();
   }
 
+  /**
+   * @param {number} factor
+   * @param {any} [around]
+   */
   zoom(factor, around = null) {
     const { start, end } = this.look;
     const at = around ?? (start + end) / 2;
@@ -139,23 +182,26 @@ export class Rails extends RailPointer {
     this.show(at - ((at - start) / (end - start)) * span, span);
   }
 
+  /** @param {any} ticks */
   scroll(ticks) {
     this.show(this.look.start + ticks, this.look.end - this.look.start);
   }
 
+  /** @param {number} factor */
   magnify(factor) {
     this.look.magnify = factor;
     this.showMode();
     this.later();
   }
 
+  /** @param {string} mode */
   setMode(mode) {
     this.mode = mode;
     this.showMode();
   }
 
   showMode() {
-    const set = (button, on) => {
+    const set = (/** @type {Piece} */ button, /** @type {boolean} */ on) => {
       button.classList.toggle("on", on);
       button.setAttribute("aria-pressed", on);
     };
@@ -170,11 +216,12 @@ export class Rails extends RailPointer {
     this.later();
     this.bench.side?.follow();
     const count = this.chosen.keys.size;
-    const line = document.getElementById("chosen-count");
+    const line = byId("chosen-count");
     if (line) line.textContent = count ? `${count} chosen ▾` : "choose ▾";
   }
 
   // Drawn once a frame, however much has changed: everything, or only some rails (an empty list: the strip alone).
+  /** @param {Iterable<string> | null} [voices] */
   later(voices = null) {
     if (!voices) this.stale = null;
     else if (this.stale) for (const voice of voices) this.stale.add(voice);
@@ -212,20 +259,28 @@ export class Rails extends RailPointer {
     this.drawAround(look, facts);
   }
 
+  /**
+   * @param {any} look
+   * @param {import("../../shared/shapes").RailFacts} facts
+   */
   drawAround(look, facts) {
-    drawCounting(document.getElementById("counting"), look, facts, this.bars);
-    const overview = document.getElementById("overview");
+    drawCounting(byId("counting"), look, facts, this.bars);
+    const overview = byId("overview");
     drawOverview(overview, look, this.data);
     overview.setAttribute("aria-valuemax", facts.length);
     overview.setAttribute("aria-valuenow", look.start);
     const first = Math.floor(look.start / facts.bar) + 1;
     const last = Math.ceil(look.end / facts.bar);
-    document.getElementById("bars-shown").textContent = last > first ? `bars ${first}–${last}` : `bar ${first}`;
-    overview.setAttribute("aria-valuetext", document.getElementById("bars-shown").textContent);
+    byId("bars-shown").textContent = last > first ? `bars ${first}–${last}` : `bar ${first}`;
+    overview.setAttribute("aria-valuetext", byId("bars-shown").textContent);
     this.showCursor();
   }
 
-  // Where a hit is on the page as drawn; for tests, and for what is put beside it.
+  /**
+   * Where a hit is on the page as drawn; for tests, and for what is put beside it.
+   * @param {string | undefined} voice
+   * @param {number} tick
+   */
   seen(voice, tick) {
     const hit = this.find(voice, tick);
     const canvas = this.canvasOf(voice);
@@ -236,10 +291,16 @@ export class Rails extends RailPointer {
   }
 
   // Geometry ---------------------------------------------------------------------------------------------------------
+  /** @param {number} tick */
   percent(tick) {
     return xOf(tick, this.look, 100);
   }
 
+  /**
+   * @param {HTMLCanvasElement} canvas
+   * @param {number} clientX
+   * @param {string} voice
+   */
   tickAt(canvas, clientX, voice) {
     const box = canvas.getBoundingClientRect();
     const step = this.data.step(voice);
@@ -248,12 +309,17 @@ export class Rails extends RailPointer {
     return Math.max(Math.ceil(this.look.start / step) * step, Math.min(slot, last));
   }
 
+  /** @param {HTMLCanvasElement} canvas */
   msPerPixel(canvas) {
     const one = tickOf(1, this.look, canvas.clientWidth) - tickOf(0, this.look, canvas.clientWidth);
     return (one * this.facts.msPerTick) / this.look.magnify;
   }
 
-  // The hit whose stem or head is under the pointer, the nearest of several.
+  /**
+   * The hit whose stem or head is under the pointer, the nearest of several.
+   * @param {any} canvas
+   * @param {any} event
+   */
   hitAt(canvas, event) {
     const { voice } = canvas.parentElement.dataset;
     const box = canvas.getBoundingClientRect();
@@ -269,6 +335,7 @@ export class Rails extends RailPointer {
   }
 
   // The tools ------------------------------------------------------------------------------------------------------------
+  /** @param {PageEvent} event */
   click(event) {
     const button = event.target.closest?.("button");
     if (!button || !this.facts) return;
@@ -283,8 +350,13 @@ export class Rails extends RailPointer {
     else if (dataset.zoom) this.zoom(Number(dataset.zoom));
   }
 
+  /**
+   * @param {string} name
+   * @param {number} by
+   */
   deed(name, by) {
     const { chosen } = this;
+    /** @type {Record<string, any>} */
     const deeds = {
       ghost: () => chosen.velocity(38),
       accent: () => chosen.velocity(116),
@@ -306,6 +378,10 @@ export class Rails extends RailPointer {
     else this.push({ kind: "lock_place", tick, locked: !this.facts.lockedPlaces.includes(tick % this.facts.bar) }, { near: this.box });
   }
 
+  /**
+   * @param {any} what
+   * @param {Piece} near
+   */
   barsEdit(what, near) {
     const { bar, length } = this.facts;
     const shown = { from: Math.floor(this.look.start / bar) + 1, count: Math.max(1, Math.round((this.look.end - this.look.start) / bar)) };
@@ -319,6 +395,7 @@ export class Rails extends RailPointer {
       return;
     }
     const after = Math.min(from + count, Math.ceil(length / bar) + 1);
+    /** @type {Record<string, any>} */
     const edits = {
       drop: { kind: "drop_bars", from_bar: from, bars: count },
       add: { kind: "add_bars", from_bar: after, bars: 1 },
@@ -342,6 +419,10 @@ export class Rails extends RailPointer {
     this.cursor.tick = Math.max(0, Math.min(this.cursor.tick, this.facts.length - 1));
   }
 
+  /**
+   * @param {string} voice
+   * @param {number} tick
+   */
   putCursor(voice, tick) {
     this.cursor = { voice, tick };
     this.ensureCursor();
@@ -350,19 +431,23 @@ export class Rails extends RailPointer {
     this.later();
   }
 
-  // Show a hit, wherever it is.
+  /**
+   * Show a hit, wherever it is.
+   * @param {string} voice
+   * @param {number} tick
+   */
   goTo(voice, tick) {
     this.marks.hot = `${voice} ${tick}`;
     this.putCursor(voice, tick);
-    document.getElementById(`rail-${voice}`)?.scrollIntoView({ block: "nearest" });
+    byId(`rail-${voice}`)?.scrollIntoView({ block: "nearest" });
     this.box.focus({ preventScroll: true });
   }
 
   showCursor() {
-    const mark = document.getElementById("cursor");
+    const mark = byId("cursor");
     if (!mark || document.activeElement !== this.box || !this.facts) return;
     this.ensureCursor();
-    const row = document.getElementById(`rail-${this.cursor.voice}`);
+    const row = byId(`rail-${this.cursor.voice}`);
     const canvas = row.querySelector("canvas.rail");
     const { start, end } = this.look;
     mark.hidden = this.cursor.tick < start || this.cursor.tick > end;
@@ -372,7 +457,7 @@ export class Rails extends RailPointer {
   }
 
   hideCursor() {
-    const mark = document.getElementById("cursor");
+    const mark = byId("cursor");
     if (mark) mark.hidden = true;
   }
 

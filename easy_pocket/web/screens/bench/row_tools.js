@@ -1,11 +1,16 @@
 // Tools for a whole row: every n-th slot, so many hits spread evenly, thinned, copied, turned. One press is one move.
 
-const byId = (id) => document.getElementById(id);
+import { byId } from "../../shared/dom.js";
 
 export class RowTools {
+  /**
+   * @param {any} edits
+   * @param {any} rails
+   */
   constructor(edits, rails) {
     this.edits = edits;
     this.rails = rails;
+    /** @type {any} */
     this.voice = null;
     document.addEventListener("click", (event) => this.click(event));
     document.addEventListener("keydown", (event) => event.key === "Escape" && this.close());
@@ -15,6 +20,7 @@ export class RowTools {
     return byId("row-tools");
   }
 
+  /** @param {Piece} button */
   open(button) {
     const row = button.closest(".rail-row");
     const voice = row.dataset.voice;
@@ -27,11 +33,11 @@ export class RowTools {
     panel.hidden = false;
     byId("row-tools-name").textContent = this.rails.nameOf(voice);
     const to = byId("row-copy-to");
-    to.replaceChildren(...this.rails.voices().map((key) => new Option(this.rails.nameOf(key), key, false, key !== voice)));
+    to.replaceChildren(...this.rails.voices().map((/** @type {string} */ key) => new Option(this.rails.nameOf(key), key, false, key !== voice)));
     const steps = this.rails.facts.steps[voice];
-    byId("row-grid").value = steps === undefined ? "part" : ({ 480: "8", 320: "8T", 240: "16", 160: "16T", 120: "32", 192: "quint" }[steps] ?? "off");
+    byId("row-grid").value = steps === undefined ? "part" : (/** @type {Record<string, any>} */ ({ 480: "8", 320: "8T", 240: "16", 160: "16T", 120: "32", 192: "quint" })[steps] ?? "off");
     byId("row-lock").textContent = this.rails.facts.lockedVoices.includes(voice) ? "free the row" : "lock the row";
-    to.value = this.rails.voices().find((key) => key !== voice) ?? voice;
+    to.value = this.rails.voices().find((/** @type {string} */ key) => key !== voice) ?? voice;
     // Beside the rail's head, under its row or above it: the row itself stays in sight.
     const place = row.getBoundingClientRect();
     const below = place.bottom + 4;
@@ -55,6 +61,7 @@ export class RowTools {
     return cursor?.voice === this.voice ? cursor.tick : Math.ceil(look.start / step) * step;
   }
 
+  /** @param {PageEvent} event */
   click(event) {
     const button = event.target.closest?.("button");
     if (button?.dataset.rowTools !== undefined) {
@@ -70,11 +77,15 @@ export class RowTools {
     if (button) this.press(button, button.dataset);
   }
 
+  /**
+   * @param {Piece} button
+   * @param {any} dataset
+   */
   press(button, dataset) {
     const { voice } = this;
     const step_ticks = this.rails.data.step(voice);
-    const number = (id) => Math.round(Number(byId(id).value));
-    const push = (edit) => this.edits.push({ voice, ...edit }, { near: button });
+    const number = (/** @type {any} */ id) => Math.round(Number(byId(id).value));
+    const push = (/** @type {any} */ edit) => this.edits.push({ voice, ...edit }, { near: button });
     if (dataset.close !== undefined) this.close();
     else if (dataset.lockRow !== undefined) push({ kind: "lock_voice", locked: !this.rails.facts.lockedVoices.includes(voice) });
     else if (dataset.every) push({ kind: "row_every", start_tick: this.from, step_ticks, every: Number(dataset.every) });

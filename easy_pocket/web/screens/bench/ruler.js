@@ -7,6 +7,12 @@ import { syllable } from "../../shared/rail_words.js";
 const SHORT_PX = 18;
 const LONG_PX = 34;
 
+/**
+ * @param {any} canvas
+ * @param {any} look
+ * @param {import("../../shared/shapes").RailFacts} facts
+ * @param {any} bars
+ */
 export function drawCounting(canvas, look, facts, bars) {
   const { pen, width, height } = fitted(canvas);
   const c = colours();
@@ -18,7 +24,7 @@ export function drawCounting(canvas, look, facts, bars) {
     pen.fillStyle = c.thread;
     pen.fillRect(left, height - 3, right - left, 3);
   }
-  const apart = (ticks) => xOf(look.start + ticks, look, width) - xOf(look.start, look, width);
+  const apart = (/** @type {any} */ ticks) => xOf(look.start + ticks, look, width) - xOf(look.start, look, width);
   const perBeat = facts.beat / facts.step;
   const short = Number.isInteger(perBeat) && [1, 2, 4].includes(perBeat);
   const slots = apart(facts.step) >= (short ? SHORT_PX : LONG_PX);
@@ -32,7 +38,7 @@ export function drawCounting(canvas, look, facts, bars) {
       if (tick < look.start) continue;
       const inside = tick - bar;
       const rest = inside % facts.beat;
-      let words = "";
+      let words;
       if (!inside) words = (bar / facts.bar) % every ? "" : `${bar / facts.bar + 1}.1`;
       else if (!rest) words = beats ? String(inside / facts.beat + 1) : "";
       else words = syllable(rest, facts.beat);
@@ -44,6 +50,11 @@ export function drawCounting(canvas, look, facts, bars) {
   }
 }
 
+/**
+ * @param {any} canvas
+ * @param {any} look
+ * @param {any} data
+ */
 export function drawOverview(canvas, look, data) {
   const { pen, width, height } = fitted(canvas);
   const { facts } = data;
@@ -65,9 +76,16 @@ export function drawOverview(canvas, look, data) {
   pen.strokeRect(look.start * scale + 1, 1, Math.max(4, (look.end - look.start) * scale - 2), height - 2);
 }
 
-// Bars under a stretch of the ruler, or none for a press that chose what was chosen already.
+/**
+ * Bars under a stretch of the ruler, or none for a press that chose what was chosen already.
+ * @param {number} from
+ * @param {number} to
+ * @param {any} look
+ * @param {import("../../shared/shapes").RailFacts} facts
+ * @param {number} width
+ */
 export function barsBetween(from, to, look, facts, width) {
-  const at = (x) => Math.max(0, Math.min(facts.length - 1, tickOf(x, look, width)));
+  const at = (/** @type {number} */ x) => Math.max(0, Math.min(facts.length - 1, tickOf(x, look, width)));
   const [one, other] = [at(from), at(to)].map((tick) => Math.floor(tick / facts.bar) + 1).sort((a, b) => a - b);
   return { from: one, count: other - one + 1 };
 }

@@ -1,5 +1,6 @@
 // Chosen hits: which they are, and what can be done to all of them at once. Every deed is one edit.
 
+import { byId } from "../../shared/dom.js";
 import { keyOf, placeOf } from "../../shared/rail_data.js";
 
 const HEADING = "easy-pocket hits";
@@ -8,8 +9,10 @@ const ACCENT_VELOCITY = 108;
 const RATCHETS = [2, 3, 4, 6, 8];
 
 export class Chosen {
+  /** @param {any} rails */
   constructor(rails) {
     this.rails = rails;
+    /** @type {Set<any>} */
     this.keys = new Set();
     for (const kind of ["copy", "cut", "paste"]) document.addEventListener(kind, (event) => this.clipboard(event, kind));
   }
@@ -30,6 +33,7 @@ export class Chosen {
     return hit ? [hit] : [];
   }
 
+  /** @param {import("../../shared/rail_data.js").Hit[]} hits */
   set(hits) {
     this.keys = new Set([...hits].map(keyOf));
     this.rails.chosenChanged();
@@ -39,6 +43,7 @@ export class Chosen {
     if (this.keys.size) this.set([]);
   }
 
+  /** @param {import("../../shared/rail_data.js").Hit} hit */
   toggle(hit) {
     const key = keyOf(hit);
     if (!this.keys.delete(key)) this.keys.add(key);
@@ -53,6 +58,7 @@ export class Chosen {
   }
 
   // Ways to choose ---------------------------------------------------------------------------------------------------
+  /** @param {string} way */
   by(way) {
     const all = [...this.data.all()];
     const { cursor } = this.rails;
@@ -60,27 +66,35 @@ export class Chosen {
     const from = this.keys.size ? this.hits : cursor ? [cursor] : [];
     const voices = new Set(from.map(({ voice }) => voice));
     const places = new Set(from.map(({ tick }) => tick % bar));
-    const loudest = Number(document.getElementById("quieter-than")?.value || 64);
+    const loudest = Number(byId("quieter-than")?.value || 64);
+    /** @type {Record<string, any>} */
     const ways = {
       all: () => all,
       none: () => [],
       row: () => all.filter(({ voice }) => voices.has(voice)),
       place: () => all.filter(({ voice, tick }) => voices.has(voice) && places.has(tick % bar)),
-      quieter: () => this.within(all).filter(({ velocity }) => velocity < loudest),
-      ghosts: () => this.within(all).filter(({ velocity }) => velocity <= QUIET_VELOCITY),
-      accents: () => this.within(all).filter(({ velocity }) => velocity >= ACCENT_VELOCITY),
+      quieter: () => this.within(all).filter((/** @type {any} */ { velocity }) => velocity < loudest),
+      ghosts: () => this.within(all).filter((/** @type {any} */ { velocity }) => velocity <= QUIET_VELOCITY),
+      accents: () => this.within(all).filter((/** @type {any} */ { velocity }) => velocity >= ACCENT_VELOCITY),
     };
     this.set(ways[way]());
   }
 
-  // Rows narrow a search when whole rows are chosen; else all rails are searched.
+  /**
+   * Rows narrow a search when whole rows are chosen; else all rails are searched.
+   * @param {any} all
+   */
   within(all) {
     if (this.keys.size < 2) return all;
     const voices = new Set(this.hits.map(({ voice }) => voice));
-    return all.filter(({ voice }) => voices.has(voice));
+    return all.filter((/** @type {any} */ { voice }) => voices.has(voice));
   }
 
   // Deeds ------------------------------------------------------------------------------------------------------------
+  /**
+   * @param {import("../../shared/shapes").Edit} edit
+   * @param {any} [options]
+   */
   push(edit, options = {}) {
     this.rails.push(edit, { near: this.rails.box, ...options });
   }
@@ -91,11 +105,13 @@ export class Chosen {
     return targets;
   }
 
+  /** @param {any} values */
   articulation(values) {
     const hits = this.need();
     if (hits.length) this.push({ kind: "articulate", places: hits.map(placeOf), values });
   }
 
+  /** @param {string} name */
   ornament(name) {
     const hits = this.need();
     if (!hits.length) return;
@@ -113,7 +129,11 @@ export class Chosen {
     }
   }
 
-  // One of the finer ways to strike, as chosen or typed.
+  /**
+   * One of the finer ways to strike, as chosen or typed.
+   * @param {string} name
+   * @param {any} value
+   */
   articulateBy(name, value) {
     const hits = this.need();
     if (!hits.length) return;
@@ -128,6 +148,7 @@ export class Chosen {
       this.rails.say("Only a ratchet or a roll has strokes: press ratchet (r) or roll (Shift R) first.");
       return;
     }
+    /** @type {Record<string, any>} */
     const values = {
       spacing: { spacing: value },
       swell: { swell: Math.round(number) },
@@ -144,11 +165,13 @@ export class Chosen {
     this.articulation({ ornament: "", strokes: 0, span_ticks: 0, spacing: "even", swell: 0, tune_cents: 0, pan: 0, length_ticks: 0, odds_percent: 100, passes: 0 });
   }
 
+  /** @param {any} value */
   velocity(value) {
     const hits = this.need();
     if (hits.length) this.push({ kind: "values", field: "velocity", values: hits.map((hit) => [hit.voice, hit.tick, value]) });
   }
 
+  /** @param {any} by_ms */
   nudge(by_ms) {
     const hits = this.need();
     if (!hits.length) return;
@@ -165,11 +188,17 @@ export class Chosen {
     if (hits.length) this.push({ kind: "wipe", places: hits.map(placeOf) });
   }
 
-  // By so many ticks and rails; what would leave the pattern or the rails stays, and says so.
+  /**
+   * By so many ticks and rails; what would leave the pattern or the rails stays, and says so.
+   * @param {number[]} ticks
+   * @param {any} rails
+   * @param {any} [copies]
+   */
   move(ticks, rails, copies = false) {
     const hits = this.need();
     if (!hits.length || (!ticks && !rails)) return;
     const voices = this.rails.voices();
+    /** @type {[string, number, string, number][]} */
     const moves = hits.map((hit) => [hit.voice, hit.tick, voices[voices.indexOf(hit.voice) + rails], hit.tick + ticks]);
     if (moves.some(([, , voice]) => !voice)) {
       this.rails.say("There is no rail there: fewer rails up or down.");
@@ -193,6 +222,7 @@ export class Chosen {
     return { start_tick: start, end_tick: (Math.floor(Math.max(...ticks) / step) + 1) * step, step_ticks: step };
   }
 
+  /** @param {string} how */
   turn(how) {
     const hits = this.need();
     if (!hits.length) return;
@@ -203,16 +233,22 @@ export class Chosen {
     this.push({ kind: "turn", places: hits.map(placeOf), how, ...this.span() });
   }
 
+  /** @param {number} factor */
   stretch(factor) {
     const hits = this.need();
     if (hits.length) this.push({ kind: "stretch", places: hits.map(placeOf), factor, start_tick: Math.min(...hits.map(({ tick }) => tick)) });
   }
 
+  /** @param {import("../../shared/rail_data.js").Hit} hit */
   bare(hit) {
     return bare(hit.articulation);
   }
 
-  // The system's clipboard, as text one can read: voice, tick, velocity, own offset, other sound, what sets it apart.
+  /**
+   * The system's clipboard, as text one can read: voice, tick, velocity, own offset, other sound, what sets it apart.
+   * @param {any} event
+   * @param {string} kind
+   */
   clipboard(event, kind) {
     if (!this.rails.box || document.activeElement !== this.rails.box) return;
     if (kind === "paste") {
@@ -229,8 +265,10 @@ export class Chosen {
     this.rails.say(`${hits.length} hit${hits.length === 1 ? "" : "s"} ${kind === "cut" ? "cut" : "copied"}: paste at the cursor.`);
   }
 
+  /** @param {string} text */
   paste(text) {
     const [heading, ...lines] = text.trim().split("\n");
+    /** @type {any} */
     const hits = heading.trim() === HEADING ? lines.map(readLine) : [];
     if (!hits.length || hits.includes(null)) {
       this.rails.say("The clipboard holds no hits: copy some on a Bench first.");
@@ -239,16 +277,18 @@ export class Chosen {
     const { cursor } = this.rails;
     const tick = cursor ? cursor.tick : Math.max(0, this.rails.look.start);
     this.push({ kind: "paste", hits, tick });
-    const first = Math.min(...hits.map((row) => row[1]));
-    this.rails.afterAnswer = () => this.set(hits.map(([voice, at]) => this.data.hit(voice, at - first + tick)).filter(Boolean));
+    const first = Math.min(...hits.map((/** @type {any} */ row) => row[1]));
+    this.rails.afterAnswer = () => this.set(hits.map((/** @type {any} */ [voice, at]) => this.data.hit(voice, at - first + tick)).filter(Boolean));
   }
 }
 
+/** @param {any} articulation */
 function bare(articulation) {
   const { words, drawn, ...doc } = articulation ?? {};
   return doc;
 }
 
+/** @param {any} line */
 function readLine(line) {
   const found = /^([a-z_0-9]+) (\d+) (\d+) (-?[\d.]+) (\d) (\{.*\})$/.exec(line.trim());
   if (!found) return null;

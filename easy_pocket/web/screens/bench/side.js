@@ -1,15 +1,16 @@
 // The column beside the rails: the feel, tightening with its preview, and the pocket in full.
 
+import { byId } from "../../shared/dom.js";
 import { ask } from "../../shared/api.js";
 import { showNote } from "../../shared/notes.js";
 import { placeOf } from "../../shared/rail_data.js";
 import { paintAll } from "../../shared/sliders.js";
 import { GrooveList, idOf } from "../../shared/try_out.js";
 
-const byId = (id) => document.getElementById(id);
 const REST_MS = 120;
 
 export class Side {
+  /** @param {any} bench */
   constructor(bench) {
     this.bench = bench;
     const { page } = bench;
@@ -17,7 +18,7 @@ export class Side {
     this.shown = "feel";
     this.target = "grid";
     this.sides = { one: "felt", other: "" };
-    this.list = new GrooveList(page.tryOut, { scope: () => page.view.scope, take: (id) => this.takeGroove(id), leave: () => this.closeChooser() });
+    this.list = new GrooveList(page.tryOut, { scope: () => page.view.scope, take: (/** @type {any} */ id) => this.takeGroove(id), leave: () => this.closeChooser() });
     document.addEventListener("click", (event) => this.click(event));
     document.addEventListener("input", (event) => event.target.closest?.("#tighten") && this.preview());
     document.addEventListener("change", (event) => this.change(event));
@@ -45,6 +46,7 @@ export class Side {
     if (this.box) this.show(this.shown);
   }
 
+  /** @param {any} part */
   show(part) {
     this.shown = part;
     this.box.dataset.side = part;
@@ -66,6 +68,7 @@ export class Side {
     this.timer = setTimeout(() => (this.shown === "tighten" ? this.preview() : this.loadPocket()), REST_MS);
   }
 
+  /** @param {PageEvent} event */
   click(event) {
     const button = event.target.closest?.("button");
     if (!button) return;
@@ -84,6 +87,7 @@ export class Side {
     else if (dataset.straightAgain !== undefined) this.straightAgain(button);
   }
 
+  /** @param {PageEvent} event */
   change(event) {
     const { target } = event;
     if (target.closest?.("#tighten")) this.preview();
@@ -94,6 +98,7 @@ export class Side {
   }
 
   // Groove: chosen by ear ------------------------------------------------------------------------------------------
+  /** @param {Piece} button */
   async openChooser(button) {
     const chooser = byId("groove-chooser");
     if (this.choosing) {
@@ -120,6 +125,7 @@ export class Side {
     this.page.tryOut.end();
   }
 
+  /** @param {any} id */
   takeGroove(id) {
     this.page.tryOut.keep(); // what is tried is what will be answered
     byId("groove-chooser").hidden = true;
@@ -139,17 +145,23 @@ export class Side {
     return [...document.querySelectorAll("[data-reach]")].filter((button) => button.getAttribute("aria-pressed") === "true").map((button) => button.dataset.reach);
   }
 
+  /** @param {Piece} button */
   reach(button) {
     const { reach } = button.dataset;
     const now = this.reached();
     this.page.edits.push({ kind: "reach", voices: now.includes(reach) ? now.filter((voice) => voice !== reach) : [...now, reach] }, { near: button });
   }
 
+  /**
+   * @param {any} which
+   * @param {Piece} near
+   */
   reachSet(which, near) {
     const voices = [...document.querySelectorAll(which === "all" ? "[data-reach]" : "[data-cymbal]")].map((button) => button.dataset.reach);
     this.page.edits.push({ kind: "reach", voices }, { near });
   }
 
+  /** @param {Piece} near */
   straightAgain(near) {
     const { scope } = this.page.view;
     const ofVoice = scope !== "stack" && scope !== "part" && !this.chosen.length;
@@ -159,6 +171,7 @@ export class Side {
   }
 
   // Tighten --------------------------------------------------------------------------------------------------------
+  /** @param {any} target */
   aim(target) {
     this.target = target;
     this.showTarget();
@@ -198,10 +211,11 @@ export class Side {
     const answer = await ask(`/songs/${this.page.song.id}/tighten`, options).catch(() => null);
     const found = await answer?.json().catch(() => null);
     if (turn !== this.turn || this.shown !== "tighten" || !found) return;
-    if (answer.ok) this.showPreview(found);
+    if (answer?.ok) this.showPreview(found);
     else this.refused(found.error);
   }
 
+  /** @param {string} words */
   refused(words) {
     this.clearPreview();
     byId("tighten-words").textContent = "";
@@ -211,9 +225,10 @@ export class Side {
     byId("tighten-do").disabled = true;
   }
 
+  /** @param {any} found */
   showPreview(found) {
     const marks = new Map();
-    for (const [voice, moves] of Object.entries(found.moves)) marks.set(voice, new Map(moves.tick.map((tick, index) => [tick, moves.by[index]])));
+    for (const [voice, moves] of Object.entries(found.moves)) marks.set(voice, new Map(moves.tick.map((/** @type {number} */ tick, /** @type {number} */ index) => [tick, moves.by[index]])));
     this.rails.marks.targets = marks;
     this.rails.later();
     byId("tighten-words").textContent = found.count ? `${found.count} of ${found.hits} hits move; the mean distance goes from ${found.mean_was.toFixed(1)} to ${found.mean_is.toFixed(1)} ms.` : "No hit moves.";
@@ -232,11 +247,13 @@ export class Side {
     this.rails.later();
   }
 
+  /** @param {Piece} button */
   takeProposal(button) {
     byId("tighten-grid").value = button.dataset.ticks;
     this.preview();
   }
 
+  /** @param {Piece} near */
   tighten(near) {
     this.clearPreview();
     this.page.edits.push({ kind: "tighten", ...this.wanted() }, { near });
@@ -258,6 +275,7 @@ export class Side {
     if (focused?.startsWith("pocket-")) byId(focused)?.focus({ preventScroll: true });
   }
 
+  /** @param {Piece} near */
   async copy(near) {
     const field = byId("pocket-table");
     const done = await navigator.clipboard?.writeText(field.value).then(() => true, () => false);
@@ -268,6 +286,10 @@ export class Side {
     showNote("The figures are on the clipboard, as a table.", { near });
   }
 
+  /**
+   * @param {string} voice
+   * @param {number} tick
+   */
   goTo(voice, tick) {
     const { look, facts } = this.rails;
     if (tick < look.start || tick >= look.end) this.rails.show(Math.floor(tick / facts.bar) * facts.bar, look.end - look.start);

@@ -6,8 +6,13 @@ export const LEFT = 58;
 export const LABELS = 20;
 export const ACCENT_SHARE = 0.27;
 const FADED = 0.3;
+/** @type {Record<string, any>} */
 const LANE_DASH = { all: [], low: [6, 3], mid: [2, 3], high: [] };
 
+/**
+ * @param {any} canvas
+ * @param {any} shown
+ */
 export function drawGroove(canvas, shown) {
   const { pen } = fitted(canvas);
   const { data, lane, frame } = shown;
@@ -20,14 +25,28 @@ export function drawGroove(canvas, shown) {
   drawSlot(pen, frame, shown.slot);
 }
 
+/**
+ * @param {number} offset
+ * @param {any} options
+ * @param {any} options
+ */
 export function yOf(offset, { reach }, { middle, room }) {
   return middle + (Math.max(-reach, Math.min(reach, offset)) / reach) * room;
 }
 
+/**
+ * @param {number} slot
+ * @param {any} options
+ */
 function xOf(slot, { column }) {
   return LEFT + (slot + 0.5) * column;
 }
 
+/**
+ * @param {any} pen
+ * @param {any} data
+ * @param {any} frame
+ */
 function drawScale(pen, data, frame) {
   const c = colours();
   const { width, split, foot, height, slots, column } = frame;
@@ -64,6 +83,12 @@ function drawScale(pen, data, frame) {
   line(pen, LEFT, Math.round(foot) + 0.5, width, Math.round(foot) + 0.5, 1);
 }
 
+/**
+ * @param {any} pen
+ * @param {any} data
+ * @param {any} frame
+ * @param {any} values
+ */
 function drawLane(pen, data, frame, values) {
   const c = colours();
   const { split, foot, column, slots } = frame;
@@ -93,6 +118,14 @@ function drawLane(pen, data, frame, values) {
   }
 }
 
+/**
+ * @param {any} pen
+ * @param {any} data
+ * @param {any} frame
+ * @param {any} lane
+ * @param {string} name
+ * @param {any} faded
+ */
 function drawLine(pen, data, frame, lane, name, faded) {
   const c = colours();
   pen.globalAlpha = faded ? FADED : 1;
@@ -115,6 +148,11 @@ function drawLine(pen, data, frame, lane, name, faded) {
   }
 }
 
+/**
+ * @param {any} pen
+ * @param {any} frame
+ * @param {number} slot
+ */
 function drawSlot(pen, frame, slot) {
   const c = colours();
   pen.strokeStyle = c.thread;
@@ -124,6 +162,14 @@ function drawSlot(pen, frame, slot) {
   pen.setLineDash([]);
 }
 
+/**
+ * @param {CanvasRenderingContext2D} pen
+ * @param {any} x1
+ * @param {any} y1
+ * @param {any} x2
+ * @param {any} y2
+ * @param {number} weight
+ */
 function line(pen, x1, y1, x2, y2, weight) {
   pen.lineWidth = weight;
   pen.beginPath();

@@ -1,24 +1,28 @@
 // The Grooves screen: the shelf by ear, and one groove drawn slot by slot.
 
+import { byId } from "../../shared/dom.js";
 import { ask, newEditId } from "../../shared/api.js";
 import { ACCENT_SHARE, LABELS, LEFT, drawGroove, yOf } from "./groove_canvas.js";
 import { showLedger, showNote } from "../../shared/notes.js";
 import { Screen } from "../../shared/screen.js";
-import { GrooveList, idOf } from "../../shared/try_out.js";
-
-const byId = (id) => document.getElementById(id);
+import { GrooveList } from "../../shared/try_out.js";
 
 export default class Grooves extends Screen {
+  /** @type {any} */
+  list;
+  /** @param {import("../../shared/page.js").Page} page */
   constructor(page) {
     super(page);
     this.edits = page.edits;
+    /** @type {any} */
     this.data = null;
     this.slot = 0;
+    /** @type {any} */
     this.stroke = null; // what is being drawn: {kind, values: Map(slot -> [offset, accent])}
     this.list = new GrooveList(page.tryOut, {
       scope: () => "stack",
-      stepped: (id) => this.look(id),
-      take: (id) => this.putOn("stack", id),
+      stepped: (/** @type {any} */ id) => this.look(id),
+      take: (/** @type {any} */ id) => this.putOn("stack", id),
       leave: () => page.tryOut.end(),
     });
     document.addEventListener("click", (event) => this.click(event));
@@ -61,18 +65,27 @@ export default class Grooves extends Screen {
     this.take(JSON.parse(byId("groove-data").textContent));
     byId("groove-list").querySelector(".on")?.scrollIntoView({ block: "nearest" });
     const { bars } = this.page.screens.bench.rails; // what was chosen on the Bench is offered
-    if (bars) [byId("take-from").value, byId("take-bars").value] = [bars.from, Math.min(8, bars.count)];
+    if (bars) [byId("take-from").value, byId("take-bars").value] = String([bars.from, Math.min(8, bars.count)]);
   }
 
+  /** @param {any} options */
   apply({ state, more }) {
     this.take(state.data, { made: state.made, more });
   }
 
+  /**
+   * @param {any} _id
+   * @param {Piece} target
+   */
   holds(_id, target) {
-    const { activeElement: focused } = document;
+    const focused = /** @type {Piece} */ (document.activeElement);
     return Boolean(this.stroke || (target.contains(focused) && focused.matches("input:not([type=range])")));
   }
 
+  /**
+   * @param {any} data
+   * @param {any} [options]
+   */
   take(data, { made = null, more = false } = {}) {
     if (!this.box || (this.stroke && data?.id === this.data?.id)) return;
     this.data = data;
@@ -85,13 +98,17 @@ export default class Grooves extends Screen {
     this.draw();
   }
 
-  // Show another groove, when the hand rests.
+  /**
+   * Show another groove, when the hand rests.
+   * @param {any} id
+   */
   look(id) {
     this.page.view.groove = id;
     clearTimeout(this.timer);
     this.timer = setTimeout(() => this.page.refresh(), 90);
   }
 
+  /** @param {PageEvent} event */
   click(event) {
     const button = event.target.closest?.("button");
     if (!button || !this.box) return;
@@ -101,22 +118,36 @@ export default class Grooves extends Screen {
     else if (dataset.grooveScope) this.putOn(dataset.grooveScope, button.classList.contains("on") ? null : this.data.id, button);
     else if (dataset.grooveMake) this.make(dataset.grooveMake, button);
     else if (dataset.grooveBlend !== undefined) this.blend(button);
-    else if (dataset.grooveLonger) this.push({ kind: "groove_longer", groove_id: this.data.id, how: dataset.grooveLonger, bars: Number(dataset.bars) || 2 }, button);
+    else if (dataset.grooveLonger) this.push({ kind: "groove_longer", groove_id: this.data.id, how: /** @type {any} */ (dataset.grooveLonger), bars: Number(dataset.bars) || 2 }, button);
     else if (dataset.grooveAway !== undefined) this.push({ kind: "groove_away", groove_id: this.data.id }, button);
   }
 
+  /**
+   * @param {import("../../shared/shapes").Edit} edit
+   * @param {Piece} near
+   */
   push(edit, near) {
     this.edits.push(edit, { near });
   }
 
+  /**
+   * @param {string} scope
+   * @param {any} id
+   * @param {Piece} [near]
+   */
   putOn(scope, id, near = byId("groove-list")) {
     this.page.tryOut.end();
     this.push({ kind: "feel", scope, field: "template_id", value: id }, near);
   }
 
+  /**
+   * @param {string} how
+   * @param {Piece} near
+   */
   make(how, near) {
     const name = byId("groove-new").value.trim();
-    const whole = (id) => Math.round(Number(byId(id).value.replace(",", "."))) || 0;
+    const whole = (/** @type {any} */ id) => Math.round(Number(byId(id).value.replace(",", "."))) || 0;
+    /** @type {Record<string, any>} */
     const edits = {
       draw: () => ({ kind: "groove_draw", name, slots_per_bar: whole("draw-slots"), bars: whole("draw-bars") }),
       bars: () => ({ kind: "groove_bars", name, from_bar: Math.max(1, whole("take-from")), bars: Math.max(1, whole("take-bars")) }),
@@ -125,6 +156,7 @@ export default class Grooves extends Screen {
     this.push(edits[how](), near);
   }
 
+  /** @param {Piece} near */
   blend(near) {
     const other = Number(byId("blend-with").value);
     const share = Number(byId("blend-share").value);
@@ -133,6 +165,7 @@ export default class Grooves extends Screen {
     this.push({ kind: "groove_blend", name, shares: [[this.data.id, 100 - share], [other, share]] }, near);
   }
 
+  /** @param {PageEvent} event */
   change(event) {
     const { target } = event;
     if (!this.box) return;
@@ -142,6 +175,10 @@ export default class Grooves extends Screen {
     else if (target.id === "groove-file" && target.files.length) this.upload(target.files[0]);
   }
 
+  /**
+   * @param {any} field
+   * @param {string} kind
+   */
   typed(field, kind) {
     const value = Number(field.value.replace("−", "-").replace(",", ".").replace(/[^\d.\-+]/g, ""));
     const [low, high] = kind === "offset" ? [-250, 250] : [0, 100];
@@ -162,6 +199,7 @@ export default class Grooves extends Screen {
     return { width, height, foot, split, slots, column: (width - LEFT) / slots, middle: split / 2, room: split / 2 - 10 };
   }
 
+  /** @param {PageEvent} event */
   down(event) {
     if (event.target !== this.canvas || event.button !== 0 || !this.data) return;
     this.canvas.setPointerCapture(event.pointerId);
@@ -171,21 +209,27 @@ export default class Grooves extends Screen {
     this.drawAt(event);
   }
 
+  /** @param {PageEvent} event */
   move(event) {
     if (this.stroke) this.drawAt(event);
     else if (event.target === this.canvas && this.data) this.point(this.slotAt(event.offsetX));
   }
 
-  // How far down the canvas an offset lies.
+  /**
+   * How far down the canvas an offset lies.
+   * @param {any} offset_ms
+   */
   heightOf(offset_ms) {
     return yOf(offset_ms, this.data, this.frame());
   }
 
+  /** @param {number} x */
   slotAt(x) {
     const { column, slots } = this.frame();
     return Math.max(0, Math.min(slots - 1, Math.floor((x - LEFT) / column)));
   }
 
+  /** @param {PageEvent} event */
   drawAt(event) {
     const { kind, last } = this.stroke;
     const box = this.canvas.getBoundingClientRect();
@@ -204,6 +248,10 @@ export default class Grooves extends Screen {
     this.send(this.stroke.gesture);
   }
 
+  /**
+   * @param {number} y
+   * @param {string} kind
+   */
   valueAt(y, kind) {
     const { middle, room, split, foot } = this.frame();
     if (kind === "offset") {
@@ -213,6 +261,11 @@ export default class Grooves extends Screen {
     return Math.round(Math.max(0, Math.min(1, (foot - y) / (foot - split - 8))) * 100) / 100;
   }
 
+  /**
+   * @param {number} slot
+   * @param {string} kind
+   * @param {any} value
+   */
   set(slot, kind, value) {
     this.stroke ??= { kind, values: new Map(), gesture: null };
     if (!this.data.lanes[this.lane]) this.data.lanes[this.lane] = structuredClone(this.data.lanes.all);
@@ -224,7 +277,9 @@ export default class Grooves extends Screen {
     this.draw();
   }
 
+  /** @param {any} gesture */
   send(gesture) {
+    /** @type {[number, number | null, number | null][]} */
     const values = [...this.stroke.values].map(([slot, [offset, accent]]) => [slot, offset, accent]);
     this.edits.push({ kind: "groove_slots", groove_id: this.data.id, lane: this.lane, values }, { gesture, near: this.canvas });
     if (!gesture) this.stroke = null;
@@ -236,13 +291,14 @@ export default class Grooves extends Screen {
     if (!this.edits.queue.length) this.page.refresh();
   }
 
+  /** @returns {import("../../shared/keys.js").KeyRow[]} */
   get keys() {
     const inList = () => {
       const list = byId("groove-list");
       return this.data && list?.contains(document.activeElement) && list;
     };
     const rows = [
-      { keys: "ArrowLeft ArrowRight Home End", shows: "← →", words: "along the slots of the drawn groove", run: (event) => this.stepSlot(event.key) },
+      { keys: "ArrowLeft ArrowRight Home End", shows: "← →", words: "along the slots of the drawn groove", run: (/** @type {PageEvent} */ event) => this.stepSlot(event.key) },
       { keys: "ArrowUp", shows: "↑ ↓", words: "a slot 1 ms earlier, later (Shift: 5 ms)", run: () => this.changeSlot("offset", -1) },
       { keys: "ArrowDown", run: () => this.changeSlot("offset", 1) },
       { keys: "Shift+ArrowUp", run: () => this.changeSlot("offset", -5) },
@@ -255,19 +311,27 @@ export default class Grooves extends Screen {
     return [...this.list.keys(inList), ...rows.map((row) => ({ ...row, when: drawn }))];
   }
 
+  /** @param {string} key */
   stepSlot(key) {
     const last = this.data.slots * this.data.bars - 1;
+    /** @type {any} */
     const to = { ArrowLeft: this.slot - 1, ArrowRight: this.slot + 1, Home: 0, End: last }[key];
     this.point(Math.max(0, Math.min(last, to)));
   }
 
-  // The slot's offset in ms, or its accent, by so much, or to a value.
+  /**
+   * The slot's offset in ms, or its accent, by so much, or to a value.
+   * @param {string} kind
+   * @param {number} by
+   * @param {any} [value]
+   */
   changeSlot(kind, by, value = this.values[kind][this.slot] + by) {
     const [low, high] = kind === "offset" ? [-250, 250] : [0, 1];
     this.set(this.slot, kind, Math.max(low, Math.min(high, value)));
     this.send(null);
   }
 
+  /** @param {number} slot */
   point(slot) {
     this.slot = slot;
     this.showSlot();
@@ -282,7 +346,7 @@ export default class Grooves extends Screen {
     const from = guessed[at] ? "a guess: no hit was heard here" : count[at] ? `${count[at]} hit${count[at] > 1 ? "s" : ""}, spread ${spread[at].toFixed(1)} ms` : "set by hand";
     byId("groove-slot").textContent = `slot ${at + 1}${labels[at] ? ` (${bar}${labels[at]})` : ""} · ${from}`;
     if (document.activeElement !== byId("slot-offset")) byId("slot-offset").value = offset[at].toFixed(1).replace("-", "−");
-    if (document.activeElement !== byId("slot-accent")) byId("slot-accent").value = Math.round(accent[at] * 100);
+    if (document.activeElement !== byId("slot-accent")) byId("slot-accent").value = String(Math.round(accent[at] * 100));
     const words = Math.abs(offset[at]) < 0.05 ? "on the grid" : `${Math.abs(offset[at]).toFixed(1)} ms ${offset[at] > 0 ? "late" : "early"}`;
     showLedger(`slot ${at + 1}|lane ${this.lane}  accent ${Math.round(accent[at] * 100)} %|${words}`);
   }
@@ -292,19 +356,21 @@ export default class Grooves extends Screen {
   }
 
   // Files ------------------------------------------------------------------------------------------------------------
+  /** @param {PageEvent} event */
   drop(event) {
     if (!this.box || !event.dataTransfer?.types.includes("Files")) return;
     event.preventDefault();
     if (event.type === "drop" && event.dataTransfer.files.length) this.upload(event.dataTransfer.files[0]);
   }
 
+  /** @param {Blob & { name?: string }} file */
   async upload(file) {
-    const say = (words, wrong = false) => {
+    const say = (/** @type {string} */ words, wrong = false) => {
       byId("groove-state").textContent = words;
       byId("groove-state").classList.toggle("warning", wrong);
     };
     say(`bringing in ${file.name}…`);
-    const address = `/songs/${this.page.song.id}/grooves/upload?name=${encodeURIComponent(file.name.slice(-80))}&edit_id=${newEditId()}`;
+    const address = `/songs/${this.page.song.id}/grooves/upload?name=${encodeURIComponent((file.name ?? "").slice(-80))}&edit_id=${newEditId()}`;
     const options = { method: "POST", headers: { "Content-Type": "application/octet-stream", Accept: "application/json" }, body: file };
     const answer = await ask(address, options).catch(() => null);
     const result = await answer?.json().catch(() => null);

@@ -1,8 +1,9 @@
 // The cards of an answer: what is shown of each idea, and the idea itself.
 
+/** @param {any} told */
 export function cardsOf(told) {
   const boxes = new DOMParser().parseFromString(told.cards.join(""), "text/html").querySelectorAll("article");
-  return told.cards.map((html, number) => {
+  return told.cards.map((/** @type {string} */ html, /** @type {number} */ number) => {
     const box = boxes[number];
     const idea = told.ideas[told.of[number]];
     return {

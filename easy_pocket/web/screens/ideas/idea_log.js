@@ -1,19 +1,23 @@
 // Beside the ideas: the changes of the chosen one, each kept or dropped; and the log of those taken, pinned, dropped.
 
+import { byId } from "../../shared/dom.js";
 import { ask as askServer } from "../../shared/api.js";
 import { cardsOf } from "./idea_cards.js";
 
 const REST_MS = 700;
+/** @type {Record<string, any>} */
 const STATE_WORDS = { pinned: "pinned", taken: "taken", dropped: "dropped" };
 
-const byId = (id) => document.getElementById(id);
-
 export class IdeaLog {
+  /** @type {any[]} */
+  passed = [];
+  /** @param {any} ideas */
   constructor(ideas) {
     this.ideas = ideas;
     this.part = "ask";
   }
 
+  /** @param {Piece} button */
   click(button) {
     const { ideaSide, keepAll, keepNone, back, backOne } = button.dataset;
     if (ideaSide) this.show(ideaSide);
@@ -23,6 +27,7 @@ export class IdeaLog {
     else if (backOne) this.bringBack(`idea_id=${backOne}`);
   }
 
+  /** @param {any} part */
   async show(part) {
     this.part = part;
     for (const button of document.querySelectorAll("[data-idea-side]")) {
@@ -41,15 +46,15 @@ export class IdeaLog {
   shown() {
     const { idea, card } = this.ideas;
     if (!idea) return [];
-    const own = ({ change, number }) => (card.changes ? card.changes.includes(number) : !["copy", "clear"].includes(change.kind));
-    return idea.changes.map((change, number) => ({ change, number })).filter(own);
+    const own = (/** @type {any} */ { change, number }) => (card.changes ? card.changes.includes(number) : !["copy", "clear"].includes(change.kind));
+    return idea.changes.map((/** @type {any} */ change, /** @type {number} */ number) => ({ change, number })).filter(own);
   }
 
   showChanges() {
     const { idea, dropped } = this.ideas;
     const off = idea ? dropped.get(idea.key) : null;
     byId("change-list").replaceChildren(
-      ...this.shown().map(({ change, number }) => {
+      ...this.shown().map((/** @type {any} */ { change, number }) => {
         const line = document.createElement("li");
         const label = Object.assign(document.createElement("label"), { className: "check" });
         const box = Object.assign(document.createElement("input"), { type: "checkbox", checked: !off?.has(number) });
@@ -66,11 +71,12 @@ export class IdeaLog {
   showCount() {
     const shown = this.shown();
     const off = this.ideas.idea ? this.ideas.dropped.get(this.ideas.idea.key) : null;
-    const kept = shown.filter(({ number }) => !off?.has(number)).length;
+    const kept = shown.filter((/** @type {any} */ { number }) => !off?.has(number)).length;
     byId("change-count").textContent = shown.length ? `${kept} of ${shown.length} changes kept` : "no idea is chosen";
     document.querySelector("[data-put-kept]").disabled = !this.ideas.idea || !this.ideas.kept().length;
   }
 
+  /** @param {boolean} on */
   keepEach(on) {
     const { ideas } = this;
     if (!ideas.idea) return;
@@ -84,23 +90,30 @@ export class IdeaLog {
     ideas.showKept();
   }
 
-  // Ideas that made room for others are remembered when the hands rest: what is waited for comes first.
+  /**
+   * Ideas that made room for others are remembered when the hands rest: what is waited for comes first.
+   * @param {any} ideas
+   */
   passedOver(ideas) {
-    this.passed = [...(this.passed ?? []), ...ideas].slice(-24);
+    this.passed = [...this.passed, ...ideas].slice(-24);
     clearTimeout(this.timer);
     this.timer = setTimeout(() => this.rememberPassed(), REST_MS);
   }
 
   rememberPassed() {
     clearTimeout(this.timer);
-    const passed = this.passed ?? [];
+    const { passed } = this;
     this.passed = [];
     return passed.length ? this.remember("dropped", passed) : null;
   }
 
   // Log --------------------------------------------------------------------------------------------------------------
+  /**
+   * @param {any} state
+   * @param {any} ideas
+   */
   async remember(state, ideas) {
-    const docs = ideas.slice(0, 24).map(({ kind, key, words, tags, seed, length_ticks, changes }) => ({ kind, key, words, tags, seed, length_ticks, changes }));
+    const docs = ideas.slice(0, 24).map((/** @type {any} */ { kind, key, words, tags, seed, length_ticks, changes }) => ({ kind, key, words, tags, seed, length_ticks, changes }));
     const told = await this.ideas.send("/log", { state, ideas: docs });
     if (told.log && this.part === "log") this.list(told.log);
   }
@@ -110,8 +123,9 @@ export class IdeaLog {
     if (answer?.ok && this.ideas.box) this.list((await answer.json()).log);
   }
 
+  /** @param {any} log */
   list(log) {
-    const lines = log.map((entry) => {
+    const lines = log.map((/** @type {any} */ entry) => {
       const line = document.createElement("li");
       const words = document.createElement("span");
       const what = Object.assign(document.createElement("b"), { textContent: `${STATE_WORDS[entry.state]} ${entry.kind}` });
@@ -126,6 +140,7 @@ export class IdeaLog {
     byId("idea-log").replaceChildren(...lines);
   }
 
+  /** @param {any} query */
   async bringBack(query) {
     await this.rememberPassed();
     const answer = await askServer(`/songs/${this.ideas.page.song.id}/ideas/log/back?${query}`, { headers: { Accept: "application/json" } }).catch(() => null);

@@ -1,10 +1,11 @@
 // An idea heard in place: the stack plays on with it in, round the bar before it and the bar after.
 
+import { byId } from "../../shared/dom.js";
+
 const SHORT_BARS = 4; // a pattern of so many bars goes round whole
 
-const byId = (id) => document.getElementById(id);
-
 export class IdeaHearing {
+  /** @param {any} ideas */
   constructor(ideas) {
     this.ideas = ideas;
     this.on = false;
@@ -27,6 +28,7 @@ export class IdeaHearing {
     this.hear(idea, card);
   }
 
+  /** @param {boolean} on */
   show(on) {
     this.on = on;
     const chip = byId("idea-hear");
@@ -34,6 +36,10 @@ export class IdeaHearing {
     chip?.setAttribute("aria-pressed", on);
   }
 
+  /**
+   * @param {any} idea
+   * @param {Piece} card
+   */
   async hear(idea, card) {
     this.show(true);
     const turn = (this.turn += 1);
@@ -53,7 +59,12 @@ export class IdeaHearing {
     if (starts && !this.player.running) await this.player.start("stack");
   }
 
-  // The bar before and the bar after, in seconds; null goes round all of it.
+  /**
+   * The bar before and the bar after, in seconds; null goes round all of it.
+   * @param {any} idea
+   * @param {any} card
+   * @param {import("../../shared/shapes").Playing} playing
+   */
   span(idea, card, playing) {
     const { bar } = this.ideas.data;
     const bars = Math.round(idea.length_ticks / bar);

@@ -1,11 +1,13 @@
 // How fast a roll goes, drawn half beat by half beat.
 
+import { byId } from "../../shared/dom.js";
+
 export const RATES = ["", "8", "8T", "16", "16T", "32", "32T", "64"];
+/** @type {Record<string, any>} */
 const NAMES = { "": "rest", 8: "8ths", "8T": "8th triplets", 16: "16ths", "16T": "16th triplets", 32: "32nds", "32T": "32nd triplets", 64: "64ths" };
 
-const byId = (id) => document.getElementById(id);
-
 export class RateStrip {
+  /** @param {any} settings */
   constructor(settings) {
     this.settings = settings;
     this.cell = 0;
@@ -27,12 +29,14 @@ export class RateStrip {
     return Array.from({ length: this.cells }, (_, cell) => drawn[cell] ?? "16");
   }
 
+  /** @param {PageEvent} event */
   down(event) {
     this.canvas.setPointerCapture(event.pointerId);
     this.drawing = true;
     this.drawAt(event);
   }
 
+  /** @param {PageEvent} event */
   drawAt(event) {
     const box = this.canvas.getBoundingClientRect();
     const cell = Math.max(0, Math.min(this.cells - 1, Math.floor(((event.clientX - box.left) / box.width) * this.cells)));
@@ -40,6 +44,10 @@ export class RateStrip {
     this.put(cell, RATES[level]);
   }
 
+  /**
+   * @param {any} cell
+   * @param {number | string} rate
+   */
   put(cell, rate) {
     this.cell = cell;
     const { rates } = this;
@@ -52,11 +60,11 @@ export class RateStrip {
   get keys() {
     const when = () => document.activeElement === this.canvas;
     const at = () => RATES.indexOf(this.rates[this.cell]);
-    const go = (cell) => {
+    const go = (/** @type {any} */ cell) => {
       this.cell = Math.max(0, Math.min(this.cells - 1, cell));
       this.draw();
     };
-    const put = (level) => {
+    const put = (/** @type {any} */ level) => {
       this.put(this.cell, RATES[Math.max(0, Math.min(RATES.length - 1, level))]);
       this.draw();
     };
@@ -77,7 +85,7 @@ export class RateStrip {
     const pen = canvas.getContext("2d");
     pen.scale(scale, scale);
     const look = getComputedStyle(document.documentElement);
-    const colour = (name) => look.getPropertyValue(name).trim();
+    const colour = (/** @type {string} */ name) => look.getPropertyValue(name).trim();
     const drawn = Boolean(this.settings.values.roll.rates);
     const column = width / this.cells;
     pen.fillStyle = colour("--sack-deep");

@@ -11,13 +11,18 @@ const OPEN = {
   borrow: { voice: "kick", to_voice: "kick", on_grid: true },
 };
 // Where a slider stands while its setting is open.
+/** @type {Record<string, any>} */
 const RESTING = { density: [4, 6], loudness: [70, 118], offbeat: 0.35, changes: 3, distance: 0.2 };
+/** @type {Record<string, any>} */
 const MAY_BE_OPEN = { fill: ["density", "loudness", "offbeat", "subdivision", "path", "ending", "keep"], variation: ["changes", "distance", "kinds"], grow: ["kinds"], roll: ["rates"], build: [], borrow: [] };
 
 export class IdeaSettings extends EventTarget {
+  /** @type {any} */
+  panel;
   constructor() {
     super();
     this.kind = "fill";
+    /** @type {Record<string, any>} */
     this.values = structuredClone(OPEN);
     this.seed = 1;
   }
@@ -26,13 +31,16 @@ export class IdeaSettings extends EventTarget {
     return this.values[this.kind];
   }
 
-  // The beats of a bar and what is in the pattern, as the screen came with them.
+  /**
+   * The beats of a bar and what is in the pattern, as the screen came with them.
+   * @param {any} data
+   */
   arrive(data) {
     this.data = data;
     this.panel = document.querySelector('[data-idea-part="ask"]');
     const { goes_on } = data;
     const names = Object.fromEntries([...this.panel.querySelectorAll('[data-for="roll"] option')].map((one) => [one.value, one.textContent.toLowerCase()]));
-    this.panel.querySelector("#keep-list").replaceChildren(...goes_on.map((voice) => keepLine(voice, names[voice] ?? voice)), lockedLine());
+    this.panel.querySelector("#keep-list").replaceChildren(...goes_on.map((/** @type {string} */ voice) => keepLine(voice, names[voice] ?? voice)), lockedLine());
     this.show();
   }
 
@@ -45,6 +53,10 @@ export class IdeaSettings extends EventTarget {
     });
   }
 
+  /**
+   * @param {string} name
+   * @param {any} value
+   */
   set(name, value) {
     this.now[name] = value;
     if (this.kind === "grow" && name !== "again") this.now.again = {};
@@ -52,6 +64,7 @@ export class IdeaSettings extends EventTarget {
     this.dispatchEvent(new Event("change"));
   }
 
+  /** @param {Piece} target */
   input(target) {
     const value = Number(target.value);
     const { pair, one, end } = target.dataset;
@@ -64,10 +77,12 @@ export class IdeaSettings extends EventTarget {
     }
   }
 
+  /** @param {string} name */
   ends(name) {
     return [...this.panel.querySelectorAll(`[data-for~="${this.kind}"] [data-pair="${name}"]`)].map((input) => Number(input.value));
   }
 
+  /** @param {Piece} target */
   change(target) {
     const { check, number, select, kindOf, keep } = target.dataset;
     if (check) this.set(check, target.checked);
@@ -87,6 +102,7 @@ export class IdeaSettings extends EventTarget {
     }
   }
 
+  /** @param {Piece} button */
   click(button) {
     const { opt, value, open, order, seed } = button.dataset;
     if (opt) this.set(opt, this.parsed(opt, value));
@@ -99,12 +115,20 @@ export class IdeaSettings extends EventTarget {
     }
   }
 
-  // A choice that is chosen already is left open again, where it may be.
+  /**
+   * A choice that is chosen already is left open again, where it may be.
+   * @param {string} name
+   * @param {any} value
+   */
   parsed(name, value) {
     const parsed = ["subdivision", "path", "ending"].includes(name) || /^bar/.test(value) ? value : Number(value);
     return this.now[name] === parsed && MAY_BE_OPEN[this.kind].includes(name) ? null : parsed;
   }
 
+  /**
+   * @param {any} line
+   * @param {number} by
+   */
   move(line, by) {
     const lines = [...line.parentElement.children];
     const at = lines.indexOf(line);
@@ -119,7 +143,7 @@ export class IdeaSettings extends EventTarget {
   get beats() {
     const { beats, usual_beats, length, pulse } = this.data;
     const chosen = this.now.beats ?? usual_beats;
-    const wanted = { bar: beats, bars: 2 * beats }[chosen] ?? chosen;
+    const wanted = /** @type {Record<string, any>} */ ({ bar: beats, bars: 2 * beats })[chosen] ?? chosen;
     return Math.min(wanted, Math.max(1, Math.floor(length / pulse)));
   }
 
@@ -152,10 +176,14 @@ export class IdeaSettings extends EventTarget {
     for (const input of box.querySelectorAll("[data-kind-of]")) input.checked = Boolean(this.now.kinds?.includes(input.value));
     if (this.kind === "fill") for (const input of box.querySelectorAll("[data-keep]")) input.checked = Boolean(this.now.keep?.includes(input.dataset.keep));
     const seed = this.panel.querySelector("#idea-seed");
-    if (document.activeElement !== seed) seed.value = this.seed;
+    if (document.activeElement !== seed) seed.value = String(this.seed);
     paintAll(box);
   }
 
+  /**
+   * @param {string} name
+   * @param {any} value
+   */
   words(name, value) {
     if (name === "beats") return `${this.beats} beat${this.beats > 1 ? "s" : ""}`;
     if (name === "from_bar") return `${value}${this.now.bars ? ` to ${value + this.now.bars - 1}` : " on"}`;
@@ -164,7 +192,7 @@ export class IdeaSettings extends EventTarget {
     if (value === null || value === undefined) return "open";
     if (name === "density") return `${value[0]} → ${value[1]} a beat`;
     if (name === "loudness" || name === "velocity") return `${value[0]} → ${value[1]}`;
-    if (name === "tune_cents") return value[0] || value[1] ? `${value.map((cents) => (cents / 100).toFixed(1).replace("-", "−")).join(" → ")} st` : "as it is";
+    if (name === "tune_cents") return value[0] || value[1] ? `${value.map((/** @type {any} */ cents) => (cents / 100).toFixed(1).replace("-", "−")).join(" → ")} st` : "as it is";
     if (name === "offbeat") return value < 0.15 ? "on it" : value < 0.45 ? "some" : value < 0.75 ? "much" : "nearly all";
     if (name === "distance") return value.toFixed(2);
     if (name === "from_percent") return `${value} %`;
@@ -176,7 +204,12 @@ export class IdeaSettings extends EventTarget {
     return `${value}`;
   }
 
-  // The body of a request; `end` is the tick a window ends on.
+  /**
+   * The body of a request; `end` is the tick a window ends on.
+   * @param {number} end
+   * @param {any} batch
+   * @param {any} seen
+   */
   body(end, batch, seen) {
     const { now, seed, beats } = this;
     const { pulse } = this.data;
@@ -193,13 +226,17 @@ export class IdeaSettings extends EventTarget {
       }
       case "build": {
         const there = new Set([...this.panel.querySelectorAll("#build-order li")].map((line) => line.dataset.voice));
-        return { kind: "build", ...now, order: now.order.filter((voice) => there.has(voice)) };
+        return { kind: "build", ...now, order: now.order.filter((/** @type {string} */ voice) => there.has(voice)) };
       }
       default: return { kind: "borrow", ...now, batch };
     }
   }
 }
 
+/**
+ * @param {string} voice
+ * @param {string} name
+ */
 function keepLine(voice, name) {
   const label = Object.assign(document.createElement("label"), { className: "check" });
   const box = Object.assign(document.createElement("input"), { type: "checkbox" });

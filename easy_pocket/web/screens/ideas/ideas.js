@@ -1,6 +1,7 @@
 // The Ideas screen: asks for ideas, shows them as cards, lets them be heard in place, put in, pinned and mixed. What an
 // idea is comes from Python; here its changes are kept or dropped, and drawn so.
 
+import { byId } from "../../shared/dom.js";
 import { ask as askServer } from "../../shared/api.js";
 import { cardsOf } from "./idea_cards.js";
 import { IdeaHearing } from "./idea_preview.js";
@@ -14,21 +15,25 @@ import { showLedger, showNote } from "../../shared/notes.js";
 const ASK_MS = 140; // a slider being dragged is followed when it rests for so long
 const SILENT = "Easy Pocket does not answer just now; the ideas you see stay. Try again in a moment.";
 
-const byId = (id) => document.getElementById(id);
-
 export default class Ideas extends Screen {
+  /** @param {import("../../shared/page.js").Page} page */
   constructor(page) {
     super(page);
     this.settings = new IdeaSettings();
     this.rates = new RateStrip(this.settings);
     this.hearing = new IdeaHearing(this);
     this.log = new IdeaLog(this);
+    /** @type {any[]} */
     this.cards = []; // {idea, html, pinned}: what is shown, in order
+    /** @type {any[]} */
     this.pins = []; // cards pinned to this pattern, of every kind
     this.at = 0;
     this.batch = 0;
+    /** @type {any} */
     this.end = null; // the tick a window ends on; null is the pattern's end
+    /** @type {Set<any>} */
     this.seen = new Set();
+    /** @type {Map<any, any>} */
     this.dropped = new Map(); // of an idea's key the numbers of changes that are dropped
     this.turn = 0;
     this.settings.listen();
@@ -81,15 +86,18 @@ export default class Ideas extends Screen {
     else this.ask();
   }
 
-  // The song changed: what is shown was for another pattern.
+  /**
+   * The song changed: what is shown was for another pattern.
+   * @param {any} options
+   */
   async follow({ more }) {
     if (more) return;
     if (!this.box) return;
     const answer = await askServer(`${location.pathname}`, { headers: { Accept: "text/html" } }).catch(() => null);
     if (!answer?.ok || !this.box) return;
     const fresh = new DOMParser().parseFromString(await answer.text(), "text/html");
-    byId("idea-data").textContent = fresh.getElementById("idea-data").textContent;
-    byId("build-order").replaceChildren(...document.adoptNode(fresh.getElementById("build-order")).children);
+    byId("idea-data").textContent = fresh.querySelector("#idea-data").textContent;
+    byId("build-order").replaceChildren(...document.adoptNode(fresh.querySelector("#build-order")).children);
     this.data = JSON.parse(byId("idea-data").textContent);
     if (this.end > this.data.length) this.end = null;
     this.settings.arrive(this.data);
@@ -128,7 +136,8 @@ export default class Ideas extends Screen {
     const [begin, end] = [this.windowBegin, this.windowEnd];
     const first = Math.floor(begin / bar);
     const last = Math.floor((end - 1) / bar);
-    const beat = (tick) => Math.floor((tick % bar) / pulse) + 1;
+    const beat = (/** @type {number} */ tick) => Math.floor((tick % bar) / pulse) + 1;
+    /** @type {Record<string, any>} */
     const words = {
       variation: `${section}, ${this.settings.now.bars ? `bars ${this.settings.now.from_bar} on` : `${bars} bar${bars > 1 ? "s" : ""}`}`,
       grow: `${section}, ${bars} bar${bars > 1 ? "s" : ""} now`,
@@ -151,6 +160,10 @@ export default class Ideas extends Screen {
     }, ASK_MS);
   }
 
+  /**
+   * @param {string} path
+   * @param {any} body
+   */
   async send(path, body) {
     const options = { method: "POST", headers: { "Content-Type": "application/json", Accept: "application/json" }, body: JSON.stringify(body) };
     const answer = await askServer(`/songs/${this.page.song.id}/ideas${path}`, options).catch(() => null);
@@ -171,7 +184,7 @@ export default class Ideas extends Screen {
       this.cards = pinned;
     } else {
       this.say(told.words);
-      const fresh = cardsOf(told).filter((card) => !pinned.some((one) => one.idea.key === card.idea.key));
+      const fresh = cardsOf(told).filter((/** @type {any} */ card) => !pinned.some((one) => one.idea.key === card.idea.key));
       for (const { idea } of fresh) this.seen.add(idea.key);
       this.cards = [...pinned, ...fresh];
     }
@@ -179,6 +192,10 @@ export default class Ideas extends Screen {
     this.draw(Math.max(0, first));
   }
 
+  /**
+   * @param {string} words
+   * @param {any} [wrong]
+   */
   say(words, wrong = false) {
     byId("idea-state").hidden = !words;
     byId("idea-state").textContent = words;
@@ -197,7 +214,10 @@ export default class Ideas extends Screen {
     if (this.kind !== "build") this.log.passedOver(left);
   }
 
-  // A card that joins those shown, in front of them.
+  /**
+   * A card that joins those shown, in front of them.
+   * @param {any} told
+   */
   join(told) {
     if (told.error) {
       this.say(told.error, true);
@@ -206,26 +226,30 @@ export default class Ideas extends Screen {
     this.say("");
     this.turn += 1;
     const fresh = cardsOf(told);
-    this.cards = [...fresh, ...this.cards.filter((card) => !fresh.some((one) => one.idea.key === card.idea.key))];
+    this.cards = [...fresh, ...this.cards.filter((card) => !fresh.some((/** @type {any} */ one) => one.idea.key === card.idea.key))];
     this.draw(0, true);
   }
 
   // Cards ------------------------------------------------------------------------------------------------------------
   draw(at = 0, heard = false) {
     this.grid.innerHTML = this.cards.map((card) => card.html).join("");
-    [...this.grid.children].forEach((element, number) => {
+    [.../** @type {any} */ (this.grid.children)].forEach((element, number) => {
       element.dataset.card = number;
       const card = this.cards[number];
       if (!card.bar && card.pinned !== undefined) this.showPin(element, card);
-      if (["grow", "build"].includes(this.kind)) element.querySelectorAll("[data-idea-pin]").forEach((pin) => (pin.hidden = true));
+      if (["grow", "build"].includes(this.kind)) element.querySelectorAll("[data-idea-pin]").forEach((/** @type {Piece} */ pin) => (pin.hidden = true));
       if (["grow", "build"].includes(this.kind)) element.querySelector("[data-idea-put]").hidden = true; // it is put in whole
       this.showDropped(element, card.idea);
     });
-    this.grid.dataset.count = Math.min(this.cards.length, 12);
+    this.grid.dataset.count = String(Math.min(this.cards.length, 12));
     if (!this.cards.length) this.hearing.end();
     this.choose(Math.min(at, this.cards.length - 1), heard || this.hearing.on);
   }
 
+  /**
+   * @param {any} element
+   * @param {any} card
+   */
   showPin(element, card) {
     const pin = element.querySelector("[data-idea-pin]");
     pin.textContent = card.pinned ? "pinned" : "pin";
@@ -233,6 +257,10 @@ export default class Ideas extends Screen {
     element.classList.toggle("pinned", card.pinned);
   }
 
+  /**
+   * @param {number} at
+   * @param {any} [heard]
+   */
   choose(at, heard = this.hearing.on || this.page.player.running) {
     this.at = Math.max(0, at);
     [...this.grid.children].forEach((element, number) => {
@@ -253,9 +281,13 @@ export default class Ideas extends Screen {
   // What is kept of an idea.
   kept(idea = this.idea) {
     const dropped = this.dropped.get(idea.key);
-    return dropped ? idea.changes.filter((_, number) => !dropped.has(number)) : idea.changes;
+    return dropped ? idea.changes.filter((/** @type {any} */ _, /** @type {number} */ number) => !dropped.has(number)) : idea.changes;
   }
 
+  /**
+   * @param {number} number
+   * @param {boolean} on
+   */
   keep(number, on) {
     const dropped = this.dropped.get(this.idea.key) ?? new Set();
     if (on) dropped.delete(number);
@@ -270,6 +302,10 @@ export default class Ideas extends Screen {
     this.hearing.again();
   }
 
+  /**
+   * @param {any} element
+   * @param {any} idea
+   */
   showDropped(element, idea) {
     const dropped = this.dropped.get(idea.key);
     for (const mark of element.querySelectorAll(".i-mark")) {
@@ -285,6 +321,7 @@ export default class Ideas extends Screen {
     const { idea } = this;
     if (!idea) return;
     const changes = this.kept();
+    /** @type {import("../../shared/shapes").IdeaEdit} */
     const edit = {
       kind: "idea", what: idea.kind, words: idea.words.slice(0, 400), changes, length_ticks: idea.length_ticks,
       stages: idea.stages, one_by_one: byId("one-by-one").checked,
@@ -293,16 +330,23 @@ export default class Ideas extends Screen {
     if (await this.page.edits.push(edit, { near: this.grid.children[this.at] })) this.taken({ ...idea, changes });
   }
 
-  // The section ends with this fill, wherever its pattern is played; the pattern itself stays as it is.
+  /**
+   * The section ends with this fill, wherever its pattern is played; the pattern itself stays as it is.
+   * @param {Piece} near
+   */
   async endSection(near) {
     const { idea } = this;
     if (!idea) return;
+    /** @type {import("../../shared/shapes").JoinIdeaEdit} */
     const edit = { kind: "join_idea", section_id: looking.section, changes: this.kept(), begin_tick: idea.begin, end_tick: idea.end };
     const changes = this.kept();
     if (await this.page.edits.push(edit, { near })) this.log.remember("taken", [{ ...idea, changes }]);
   }
 
-  // It is in the pattern now; one that was refused is neither praised nor listed as taken.
+  /**
+   * It is in the pattern now; one that was refused is neither praised nor listed as taken.
+   * @param {any} idea
+   */
   taken(idea) {
     for (const card of this.cards) card.taken ||= card.idea.key === idea.key;
     this.log.remember("taken", [idea]);
@@ -318,6 +362,10 @@ export default class Ideas extends Screen {
     this.log.remember(card.pinned ? "pinned" : "dropped", [card.idea]);
   }
 
+  /**
+   * @param {string} way
+   * @param {Piece} near
+   */
   async mix(way, near) {
     const pinned = this.cards.filter((card) => card.pinned);
     if (pinned.length < 2) {
@@ -335,14 +383,16 @@ export default class Ideas extends Screen {
     this.join(await this.send("", body));
   }
 
+  /** @param {Blob & { name?: string }} file */
   async upload(file) {
-    const query = new URLSearchParams({ name: file.name.slice(-80), end_tick: this.windowEnd, beats: this.settings.beats });
+    const query = new URLSearchParams(/** @type {any} */ ({ name: (file.name ?? "").slice(-80), end_tick: this.windowEnd, beats: this.settings.beats }));
     const options = { method: "POST", headers: { "Content-Type": "application/octet-stream", Accept: "application/json" }, body: file };
     const answer = await askServer(`/songs/${this.page.song.id}/ideas/upload?${query}`, options).catch(() => null);
     const result = await answer?.json().catch(() => null);
     this.join(answer?.ok ? result : { error: result?.error || SILENT });
   }
 
+  /** @param {number} bars */
   moveWindow(bars) {
     const { bar, length } = this.data;
     const end = Math.ceil(this.windowEnd / bar) * bar + bars * bar;
@@ -351,6 +401,7 @@ export default class Ideas extends Screen {
     this.askSoon();
   }
 
+  /** @param {string} kind */
   show(kind) {
     if (kind === this.kind) return;
     this.hearing.end();
@@ -364,6 +415,7 @@ export default class Ideas extends Screen {
   }
 
   // Clicks and keys --------------------------------------------------------------------------------------------------
+  /** @param {PageEvent} event */
   click(event) {
     if (!this.box) return;
     const card = event.target.closest?.("[data-card]");
@@ -384,19 +436,24 @@ export default class Ideas extends Screen {
     else this.log.click(button);
   }
 
-  // A bar of a grown pattern drawn anew; the others stay.
+  /**
+   * A bar of a grown pattern drawn anew; the others stay.
+   * @param {number} bar
+   */
   again(bar) {
     const { again } = this.settings.now;
     this.settings.now.again = { ...again, [bar]: (again[bar] ?? 0) + 1 };
     this.ask();
   }
 
+  /** @param {any} options */
   change({ target }) {
     if (!this.box) return;
     if (target.id === "idea-file" && target.files.length) this.upload(target.files[0]);
     else if (target.dataset.change !== undefined) this.keep(Number(target.dataset.change), target.checked);
   }
 
+  /** @returns {import("../../shared/keys.js").KeyRow[]} */
   get keys() {
     const focus = () => {
       const { activeElement: focused } = document;
@@ -404,7 +461,7 @@ export default class Ideas extends Screen {
     };
     const when = () => focus() && this.cards.length > 0;
     const columns = () => getComputedStyle(this.grid).gridTemplateColumns.split(" ").length;
-    const step = (by) => this.choose(Math.max(0, Math.min(this.cards.length - 1, this.at + by)));
+    const step = (/** @type {number} */ by) => this.choose(Math.max(0, Math.min(this.cards.length - 1, this.at + by)));
     return [
       ...this.rates.keys,
       { keys: "ArrowRight", shows: "arrows", words: "step through the cards and hear them", when, run: () => step(1) },

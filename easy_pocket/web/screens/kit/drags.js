@@ -6,8 +6,10 @@ import { showNote } from "../../shared/notes.js";
 const WHOLE_PX = 220; // drawn this far, a value goes from its lowest to its highest
 
 export class Drags {
+  /** @param {any} set */
   constructor(set) {
     this.set = set;
+    /** @type {any} */
     this.now = null;
     document.addEventListener("pointerdown", (event) => this.down(event));
     document.addEventListener("pointermove", (event) => this.move(event));
@@ -21,11 +23,13 @@ export class Drags {
     return this.now?.moved ?? false;
   }
 
+  /** @param {any} drag */
   facts(drag) {
     const { low, high, step, curve, value, blank, scale } = drag.dataset;
     return { low: Number(low), high: Number(high), step: Number(step), scale: Number(scale), curve, blank, value: value === "" ? null : Number(value) };
   }
 
+  /** @param {PageEvent} event */
   down(event) {
     const drag = event.target.closest?.(".drag[data-drag]");
     if (!drag || event.button !== 0) return;
@@ -38,6 +42,7 @@ export class Drags {
     drag.setPointerCapture?.(event.pointerId);
   }
 
+  /** @param {PageEvent} event */
   move(event) {
     const now = this.now;
     if (!now) return;
@@ -49,13 +54,22 @@ export class Drags {
     this.set(now.drag, Number(now.drag.dataset.value), now.gesture);
   }
 
+  /**
+   * @param {any} options
+   * @param {number} from
+   * @param {number} share
+   */
   moved({ low, high, step, curve }, from, share) {
     const value = curve === "ratio" ? from * (high / low) ** share : from + share * (high - low);
     const clamped = Math.min(high, Math.max(low, value));
     return Number((Math.round(clamped / step) * step).toFixed(6));
   }
 
-  // Provisional: the number and its thread; words come with the server's drawing.
+  /**
+   * Provisional: the number and its thread; words come with the server's drawing.
+   * @param {any} drag
+   * @param {any} value
+   */
   show(drag, value) {
     const { low, high, curve, scale } = this.facts(drag);
     drag.dataset.value = value;
@@ -74,6 +88,10 @@ export class Drags {
     else this.type(now.field, now.facts);
   }
 
+  /**
+   * @param {any} field
+   * @param {any} options
+   */
   type(field, { value, blank, scale }) {
     field.readOnly = false;
     field.classList.add("typing");
@@ -82,6 +100,7 @@ export class Drags {
     field.select();
   }
 
+  /** @param {PageEvent} event */
   key(event) {
     const drag = event.target.closest?.(".drag[data-drag]");
     if (!drag) return;
@@ -111,11 +130,16 @@ export class Drags {
     }
   }
 
+  /** @param {any} field */
   rest(field) {
     field.classList.remove("typing");
     field.readOnly = true;
   }
 
+  /**
+   * @param {any} drag
+   * @param {any} field
+   */
   typed(drag, field) {
     const facts = this.facts(drag);
     const text = field.value.trim().replace(",", ".").replace("−", "-");
@@ -134,7 +158,9 @@ export class Drags {
     this.set(drag, value, null);
   }
 
+  /** @param {PageEvent} event */
   left(event) {
+    /** @type {any} */
     this.keyGesture = null;
     const field = event.target;
     if (field.matches?.(".drag input.typing")) {
@@ -144,11 +170,19 @@ export class Drags {
   }
 }
 
+/**
+ * @param {any} value
+ * @param {number} scale
+ */
 function shown(value, scale) {
   return Number((value * scale).toPrecision(5)).toString();
 }
 
-// A number; for the pitch also semitones and cents, as in "-3 st" or "2 st 50 ct".
+/**
+ * A number; for the pitch also semitones and cents, as in "-3 st" or "2 st 50 ct".
+ * @param {string} text
+ * @param {string} field
+ */
 function read(text, field) {
   const semitones = /^([-+]?[\d.]+)\s*st(?:\s*([\d.]+)\s*ct)?$/.exec(text);
   if (field !== "tune_cents" || !semitones) return parseFloat(text);

@@ -1,6 +1,7 @@
 // The Kit screen: voices, the layers of one over a time axis, and what is heard of them. Python draws and decides;
 // what is drawn here while a handle moves is provisional.
 
+import { byId } from "../../shared/dom.js";
 import { ask, newEditId } from "../../shared/api.js";
 import { Drags } from "./drags.js";
 import { Library } from "./library.js";
@@ -8,17 +9,18 @@ import { showLedger, showNote, speak } from "../../shared/notes.js";
 import { Screen } from "../../shared/screen.js";
 import { SharedKit } from "./shared_kit.js";
 
-const byId = (id) => document.getElementById(id);
 const SOUNDING = new Set(["kit_voice", "kit_layer", "kit_model", "kit_put", "kit_layer_off", "kit_fold", "kit_alternate_off", "kit_key"]);
 
 export default class Kit extends Screen {
+  /** @param {import("../../shared/page.js").Page} page */
   constructor(page) {
     super(page);
     this.edits = page.edits;
     this.player = page.player;
+    /** @type {any} */
     this.handle = null;
     this.besideKey = sessionStorage.getItem("easy-pocket-beside") || "";
-    this.drags = new Drags((drag, value, gesture) => this.dragged(drag, value, gesture));
+    this.drags = new Drags((/** @type {any} */ drag, /** @type {any} */ value, /** @type {any} */ gesture) => this.dragged(drag, value, gesture));
     this.library = new Library(this);
     this.shared = new SharedKit(page.edits, page);
     document.addEventListener("click", (event) => this.click(event));
@@ -64,16 +66,25 @@ export default class Kit extends Screen {
     this.library.mount();
   }
 
+  /** @param {any} changes */
   look(changes) {
     this.endTrial();
     this.page.look({ ...changes });
   }
 
+  /**
+   * @param {any} _id
+   * @param {Piece} target
+   * @param {any} options
+   */
   holds(_id, target, { more }) {
     return Boolean(this.busy || more || target.querySelector("input.typing"));
   }
 
-  // An answer has redrawn the screen.
+  /**
+   * An answer has redrawn the screen.
+   * @param {any} options
+   */
   apply({ item }) {
     this.showBeside();
     const { role, layer, alternate } = this.facts;
@@ -88,17 +99,23 @@ export default class Kit extends Screen {
   }
 
   // Hearing ---------------------------------------------------------------------------------------------------------
-  // What was just changed, when nothing plays.
+  /**
+   * What was just changed, when nothing plays.
+   * @param {any} options
+   */
   soundOf({ state, item }) {
     const hit = state.data;
     if (!hit || this.player.running || !SOUNDING.has(item.edit?.kind)) return null;
     return this.player.audition(hit.audio, hit.gain, hit.pan);
   }
 
-  // A sound as it would be here, without keeping it.
+  /**
+   * A sound as it would be here, without keeping it.
+   * @param {{ sound?: any, inBeat?: boolean }} what
+   */
   async tryOut({ sound = null, inBeat = false }) {
     const { role, layer, alternate } = this.facts;
-    const query = new URLSearchParams({ voice: role, layer, alternate, sound_id: sound?.id ?? 0, in_beat: inBeat });
+    const query = new URLSearchParams(/** @type {any} */ ({ voice: role, layer, alternate, sound_id: sound?.id ?? 0, in_beat: inBeat }));
     const turn = (this.turn = (this.turn ?? 0) + 1);
     const answer = await ask(`/songs/${this.page.song.id}/kit/try?${query}`).catch(() => null);
     if (turn !== this.turn) return;
@@ -122,6 +139,10 @@ export default class Kit extends Screen {
     this.player.setStack(this.page.playing);
   }
 
+  /**
+   * @param {any} sound
+   * @param {any} [asLayer]
+   */
   put(sound, asLayer = false) {
     const { role, layer, alternate } = this.facts;
     this.trying = false;
@@ -142,16 +163,20 @@ export default class Kit extends Screen {
     const key = this.besideKey;
     const { revision } = this.edits;
     if (this.other?.key === key && this.other.revision === revision) return true;
+    /** @type {any} */
     const answer = await ask(`/songs/${this.page.song.id}/kit/beside?kit_key=${encodeURIComponent(key)}`).catch(() => null);
+    /** @type {any} */
     const result = await answer?.json().catch(() => null);
     if (!answer?.ok) {
       if (this.holding) showNote(result?.error || "Easy Pocket does not answer just now; try again in a moment.", { near: byId("beside"), wrong: true });
       return false;
     }
+    /** @type {any} */
     this.other = { ...result, key, revision };
     return true;
   }
 
+  /** @param {boolean} on */
   async beside(on) {
     this.holding = on;
     if (!on) {
@@ -164,12 +189,14 @@ export default class Kit extends Screen {
     this.sayBeside(`${this.other.name}, ${this.other.gain_db >= 0 ? "+" : "−"}${Math.abs(this.other.gain_db).toFixed(1)} dB to be as loud`);
   }
 
+  /** @param {string} words */
   sayBeside(words) {
     if (byId("kit-state")) byId("kit-state").textContent = words;
     if (words) showLedger(`heard now|${words}`);
   }
 
   // Clicks ----------------------------------------------------------------------------------------------------------
+  /** @param {PageEvent} event */
   click(event) {
     if (!this.box) return;
     const line = event.target.closest?.("[data-kit-voice]");
@@ -186,11 +213,15 @@ export default class Kit extends Screen {
     if (button) this.press(button, button.dataset);
   }
 
+  /**
+   * @param {Piece} button
+   * @param {any} dataset
+   */
   press(button, dataset) {
-    const { role, layer, alternate } = this.facts;
-    const push = (edit) => this.shared.push(edit, { near: button });
+    const { role, alternate } = this.facts;
+    const push = (/** @type {import("../../shared/shapes").Edit} */ edit) => this.shared.push(edit, { near: button });
     const sound = this.library.sound();
-    const needsSound = (edit, words) => (sound ? push(edit(sound.id)) : showNote(words, { near: button }));
+    const needsSound = (/** @type {any} */ edit, /** @type {string} */ words) => (sound ? push(edit(sound.id)) : showNote(words, { near: button }));
     if (dataset.playVoice) this.tryOut({ inBeat: dataset.playVoice === "beat" });
     else if (dataset.fold !== undefined) push({ kind: "kit_fold", role, name: byId("fold-name").value });
     else if (dataset.glyph) push({ kind: "kit_voice", role, field: "glyph", value: dataset.glyph });
@@ -203,7 +234,7 @@ export default class Kit extends Screen {
       const values = { delay_ms: Number(dataset.delay), invert: dataset.invert === "true" };
       push({ kind: "kit_layer", role, layer: Number(dataset.propose), alternate, values });
     } else if (dataset.alternateShow !== undefined) this.look({ alternate: Number(dataset.alternateShow), layer: 0 });
-    else if (dataset.alternateAdd !== undefined) needsSound((id) => ({ kind: "kit_alternate", role, sound_id: id }), "Choose a sound in the library at the right first; single hits can then ask for it.");
+    else if (dataset.alternateAdd !== undefined) needsSound((/** @type {any} */ id) => ({ kind: "kit_alternate", role, sound_id: id }), "Choose a sound in the library at the right first; single hits can then ask for it.");
     else if (dataset.alternateOff) push({ kind: "kit_alternate_off", role, alternate: Number(dataset.alternateOff) });
     else if (dataset.voiceOff !== undefined) push({ kind: "kit_voice_off", role });
     else if (dataset.voiceMove) this.moveVoice(role, Number(dataset.voiceMove), button);
@@ -211,18 +242,25 @@ export default class Kit extends Screen {
     else if (dataset.kitMidi !== undefined) push({ kind: "kit_midi" });
   }
 
+  /** @param {any} source */
   newName(source) {
     const typed = byId("kit-name").value.trim();
     const now = byId("kit-name").defaultValue;
     return typed && typed !== now ? typed : source === "copy" ? `${now} copy` : "My kit";
   }
 
+  /**
+   * @param {any} role
+   * @param {number} by
+   * @param {Piece} near
+   */
   moveVoice(role, by, near) {
     const roles = [...document.querySelectorAll("[data-kit-voice]")].map((line) => line.dataset.kitVoice);
     const place = roles.indexOf(role) + by;
     if (place >= 0 && place < roles.length) this.shared.push({ kind: "kit_voice_place", role, place }, { near });
   }
 
+  /** @param {PageEvent} event */
   change(event) {
     const { target } = event;
     if (!this.box && target.id !== "kit-file") return;
@@ -244,6 +282,7 @@ export default class Kit extends Screen {
     }
   }
 
+  /** @param {Piece} select */
   hitAgain(select) {
     const { value } = select;
     const gesture = `again-${Date.now()}`;
@@ -252,6 +291,10 @@ export default class Kit extends Screen {
     this.shared.push({ kind: "kit_voice", role: this.facts.role, field: "rings", value: value !== "cuts" }, { near: select });
   }
 
+  /**
+   * @param {any} field
+   * @param {any} goingTo
+   */
   typed(field, goingTo) {
     if (!this.box || !["kit-name", "voice-title"].includes(field.id)) return;
     const name = field.value.trim();
@@ -261,6 +304,7 @@ export default class Kit extends Screen {
     else if (name) this.shared.push({ kind: "kit_name", name }, { near: field });
   }
 
+  /** @param {any} field */
   async bringKit(field) {
     const [file] = field.files;
     const state = byId("kit-state");
@@ -289,6 +333,11 @@ export default class Kit extends Screen {
   }
 
   // Values ----------------------------------------------------------------------------------------------------------
+  /**
+   * @param {any} drag
+   * @param {any} value
+   * @param {any} gesture
+   */
   dragged(drag, value, gesture) {
     const { drag: kind, field } = drag.dataset;
     if (kind === "voice") this.setVoice(field, value, gesture, drag);
@@ -299,16 +348,29 @@ export default class Kit extends Screen {
     }
   }
 
+  /**
+   * @param {string} field
+   * @param {any} value
+   * @param {any} gesture
+   * @param {any} near
+   */
   setVoice(field, value, gesture, near) {
     this.shared.push({ kind: "kit_voice", role: this.facts.role, field, value }, { gesture, near });
   }
 
+  /**
+   * @param {any} values
+   * @param {any} gesture
+   * @param {Piece} near
+   * @param {any} [layer]
+   */
   setLayer(values, gesture, near, layer = this.facts.layer) {
     const { role, alternate } = this.facts;
     this.shared.push({ kind: "kit_layer", role, layer, alternate, values }, { gesture, near });
   }
 
   // Handles on the waveform -----------------------------------------------------------------------------------------
+  /** @param {PageEvent} event */
   down(event) {
     this.moved = false;
     const handle = event.target.closest?.(".layer-box .handle");
@@ -329,11 +391,13 @@ export default class Kit extends Screen {
     box.setPointerCapture?.(event.pointerId);
   }
 
+  /** @param {Piece} box */
   places(box) {
-    const number = (selector, name) => parseFloat(box.querySelector(selector).getAttribute(name));
+    const number = (/** @type {string} */ selector, /** @type {string} */ name) => parseFloat(box.querySelector(selector).getAttribute(name) ?? "0");
     return { start: number('[data-handle="start"] .edge', "x1"), end: number('[data-handle="length"] .edge', "x1"), fade: number(".fade", "x2") };
   }
 
+  /** @param {PageEvent} event */
   move(event) {
     const now = this.handle;
     if (!now) return;
@@ -342,22 +406,26 @@ export default class Kit extends Screen {
     this.moved = true;
     const ms = dx * now.perPx;
     const { from } = now;
-    const round = (value, digits) => Number(value.toFixed(digits));
+    const round = (/** @type {any} */ value, /** @type {any} */ digits) => Number(value.toFixed(digits));
     const percent = (dx / now.box.getBoundingClientRect().width) * 100;
-    const values = {
+    const values = /** @type {Record<string, any>} */ ({
       start: () => ({ start_ms: round(Math.max(0, Math.min(2000, from.start + ms)), 1) }),
       fade: () => ({ fade_in_ms: round(Math.max(0, Math.min(1000, from.fade + ms)), 1) }),
       delay: () => ({ delay_ms: round(Math.max(0, Math.min(200, from.delay + ms)), 2) }),
       length: () => ({ length_ms: round(Math.max(2, Math.min(8000, (now.shown.end / 100) * this.facts.axis - from.delay + ms)), 1) }),
-    }[now.what]();
+    })[now.what]();
     this.drawHandle(now, percent);
     const [[name, value]] = Object.entries(values);
     showLedger(`layer ${now.layer + 1}|${name.replace(/_ms$/, "").replace("_", "-")} ${value} ms`);
     this.setLayer(values, now.gesture, now.box, now.layer);
   }
 
+  /**
+   * @param {any} options
+   * @param {any} percent
+   */
   drawHandle({ what, box, shown }, percent) {
-    const at = (selector, names, value) => box.querySelectorAll(selector).forEach((piece) => names.forEach((name) => piece.hasAttribute(name) && piece.setAttribute(name, `${value}%`)));
+    const at = (/** @type {string} */ selector, /** @type {any} */ names, /** @type {any} */ value) => box.querySelectorAll(selector).forEach((/** @type {any} */ piece) => names.forEach((/** @type {string} */ name) => piece.hasAttribute(name) && piece.setAttribute(name, `${value}%`)));
     if (what === "start") at('[data-handle="start"] *', ["x1", "x2"], Math.max(0, shown.start + percent));
     if (what === "fade") at('[data-handle="fade"] circle', ["cx"], Math.max(shown.start, shown.fade + percent));
     if (what === "fade") box.querySelector(".fade").setAttribute("x2", `${Math.max(shown.start, shown.fade + percent)}%`);
@@ -373,6 +441,7 @@ export default class Kit extends Screen {
   }
 
   // Order of the voices ---------------------------------------------------------------------------------------------
+  /** @param {PageEvent} event */
   reorder(event) {
     const line = event.target.closest?.("[data-kit-voice]");
     if (event.type === "dragstart" && line) {
@@ -387,14 +456,16 @@ export default class Kit extends Screen {
     }
   }
 
+  /** @returns {import("../../shared/keys.js").KeyRow[]} */
   get everywhere() {
-    return [{ keys: "x", words: "hold to hear the other kit", run: (event) => event.repeat || void this.beside(true) }];
+    return [{ keys: "x", words: "hold to hear the other kit", run: (/** @type {PageEvent} */ event) => event.repeat || void this.beside(true) }];
   }
 
   // Keys ------------------------------------------------------------------------------------------------------------
+  /** @returns {import("../../shared/keys.js").KeyRow[]} */
   get keys() {
     const inVoices = () => Boolean(document.activeElement?.closest(".voice-list"));
-    const layer = (event) => Number(event.key) <= this.facts.layers && void this.look({ layer: Number(event.key) - 1 });
+    const layer = (/** @type {PageEvent} */ event) => Number(event.key) <= this.facts.layers && void this.look({ layer: Number(event.key) - 1 });
     return [
       { keys: "ArrowUp", when: inVoices, run: () => this.stepVoice(-1) },
       { keys: "ArrowDown", when: inVoices, run: () => this.stepVoice(1) },
@@ -405,6 +476,7 @@ export default class Kit extends Screen {
     ];
   }
 
+  /** @param {number} by */
   stepVoice(by) {
     const lines = [...document.querySelectorAll("[data-kit-voice]")];
     const at = lines.findIndex((line) => line.dataset.kitVoice === this.facts.role);

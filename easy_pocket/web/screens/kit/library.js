@@ -1,19 +1,22 @@
 // The library at the right of the Kit screen: a list of any length, stepped through by keys, each sound heard at once.
 
+import { byId } from "../../shared/dom.js";
 import { ask as askServer } from "../../shared/api.js";
 import { showLedger, showNote, speak } from "../../shared/notes.js";
 
 const ROW = 46;
 const PAGE = 60;
 const KINDS = [["", "any kind"], ["model", "models"], ["sampled", "sampled"], ["yours", "yours"], ["folded", "folded"]];
+/** @type {Record<string, any>} */
 const KIND_WORDS = { model: "model", sampled: "sampled", yours: "yours", folded: "folded" };
 
-const byId = (id) => document.getElementById(id);
-
 export class Library {
+  /** @param {any} kit */
   constructor(kit) {
     this.kit = kit;
+    /** @type {Record<string, any>} */
     this.asked = { role: "voice", source: "", words: "", favourite: false, recent: false, bright: 0, long: 0, noisy: 0, order: "" };
+    /** @type {Map<any, any>} */
     this.pages = new Map();
     this.total = 0;
     this.chosen = -1;
@@ -49,6 +52,7 @@ export class Library {
     if (this.asked.role === "voice" || this.asked.order === "fits") this.reload();
   }
 
+  /** @param {any} changes */
   ask(changes) {
     this.asked = { ...this.asked, ...changes };
     this.showAsked();
@@ -57,7 +61,7 @@ export class Library {
 
   showAsked() {
     const { asked } = this;
-    const press = (button, on) => {
+    const press = (/** @type {Piece} */ button, /** @type {boolean} */ on) => {
       button.classList.toggle("on", on);
       button.setAttribute("aria-pressed", on);
     };
@@ -76,15 +80,16 @@ export class Library {
       press(button, side !== 0);
     }
     const source = document.querySelector("#library [data-source]");
-    source.textContent = KINDS.find(([key]) => key === asked.source)[1];
+    source.textContent = KINDS.find(([key]) => key === asked.source)?.[1] ?? "";
     press(source, asked.source !== "");
     for (const button of document.querySelectorAll("#library [data-audition]")) press(button, (button.dataset.audition === "beat") === this.inBeat);
   }
 
+  /** @param {number} offset */
   query(offset) {
     const { asked } = this;
     const { role, layer, alternate } = this.kit.facts;
-    const query = new URLSearchParams({ offset, limit: PAGE, words: asked.words, source: asked.source, voice: role, layer, alternate });
+    const query = new URLSearchParams(/** @type {any} */ ({ offset, limit: PAGE, words: asked.words, source: asked.source, voice: role, layer, alternate }));
     if (asked.role === "voice") query.set("role", role);
     for (const name of ["bright", "long", "noisy"]) query.set(name, asked[name]);
     for (const name of ["favourite", "recent"]) if (asked[name]) query.set(name, "true");
@@ -109,6 +114,7 @@ export class Library {
     this.draw();
   }
 
+  /** @param {number} number */
   async page(number) {
     if (this.pages.has(number)) return;
     this.pages.set(number, null);
@@ -130,9 +136,10 @@ export class Library {
     return this.pages.get(Math.floor(index / PAGE))?.[index % PAGE] ?? null;
   }
 
+  /** @param {any} id */
   place(id) {
     for (const [number, sounds] of this.pages) {
-      const at = sounds?.findIndex((sound) => sound.id === id) ?? -1;
+      const at = sounds?.findIndex((/** @type {any} */ sound) => sound.id === id) ?? -1;
       if (at >= 0) return number * PAGE + at;
     }
     return -1;
@@ -142,12 +149,12 @@ export class Library {
   draw() {
     const room = byId("sounds-room");
     if (!room) return;
-    byId("find-total").textContent = this.total;
+    byId("find-total").textContent = String(this.total);
     room.style.height = `${this.total * ROW}px`;
     const first = Math.max(0, Math.floor(this.box.scrollTop / ROW) - 4);
     const last = Math.min(this.total, Math.ceil((this.box.scrollTop + this.box.clientHeight) / ROW) + 4);
     const rows = [];
-    const there = new Map([...room.children].map((row) => [row.dataset.facts, row]));
+    const there = new Map([.../** @type {any} */ (room.children)].map((row) => [row.dataset.facts, row]));
     for (let index = first; index < last; index += 1) {
       const sound = this.sound(index);
       if (sound) rows.push(this.known(there, sound, index) ?? this.row(sound, index));
@@ -160,11 +167,20 @@ export class Library {
     else this.box.removeAttribute("aria-activedescendant");
   }
 
+  /**
+   * @param {any} sound
+   * @param {number} index
+   */
   factsOf(sound, index) {
     return [index, sound.id, sound.name, sound.role, sound.favourite, sound.in_use, this.asked.role, this.asked.order].join("|");
   }
 
-  // A row that shows the same still: it stays the same element, so that a second click on it is a double click.
+  /**
+   * A row that shows the same still: it stays the same element, so that a second click on it is a double click.
+   * @param {any} there
+   * @param {any} sound
+   * @param {number} index
+   */
   known(there, sound, index) {
     const row = there.get(this.factsOf(sound, index));
     if (!row) return null;
@@ -173,11 +189,15 @@ export class Library {
     return row;
   }
 
+  /**
+   * @param {any} sound
+   * @param {number} index
+   */
   row(sound, index) {
     const row = document.createElement("div");
     row.className = `sound${index === this.chosen ? " on" : ""}`;
     row.id = `sound-${sound.id}`;
-    row.dataset.place = index;
+    row.dataset.place = String(index);
     row.dataset.facts = this.factsOf(sound, index);
     row.setAttribute("role", "option");
     row.setAttribute("aria-selected", index === this.chosen);
@@ -210,6 +230,10 @@ export class Library {
   }
 
   // Choosing and hearing --------------------------------------------------------------------------------------------
+  /**
+   * @param {number} index
+   * @param {any} [options]
+   */
   choose(index, { play = true } = {}) {
     if (index < 0 || index >= this.total) return;
     this.chosen = index;
@@ -253,6 +277,7 @@ export class Library {
     ];
   }
 
+  /** @param {PageEvent} event */
   click(event) {
     const library = event.target.closest?.("#library");
     if (!library) return;
@@ -273,7 +298,7 @@ export class Library {
     else if (dataset.find === "like") this.askLike();
     else if (dataset.find === "fits") this.ask({ order: this.asked.order === "fits" ? "" : "fits" });
     else if (dataset.find) this.ask({ [dataset.find]: !this.asked[dataset.find] });
-    else if (dataset.side) this.ask({ [dataset.side]: { 0: 1, 1: -1, "-1": 0 }[this.asked[dataset.side]] });
+    else if (dataset.side) this.ask({ [dataset.side]: /** @type {Record<string, any>} */ ({ 0: 1, 1: -1, "-1": 0 })[this.asked[dataset.side]] });
     else if (dataset.source !== undefined) this.ask({ source: KINDS[(KINDS.findIndex(([key]) => key === this.asked.source) + 1) % KINDS.length][0] });
     else if (dataset.audition) {
       this.inBeat = dataset.audition === "beat";
@@ -293,6 +318,10 @@ export class Library {
   }
 
   // Keeping ---------------------------------------------------------------------------------------------------------
+  /**
+   * @param {any} sound
+   * @param {any} values
+   */
   async change(sound, values) {
     const answer = await askServer(`/library/${sound.id}`, {
       method: "POST",
@@ -305,6 +334,7 @@ export class Library {
     return null;
   }
 
+  /** @param {any} sound */
   async favour(sound) {
     const result = await this.change(sound, { favourite: !sound.favourite });
     if (!result) return;
@@ -314,6 +344,7 @@ export class Library {
     else this.draw();
   }
 
+  /** @param {any} sound */
   async takeOut(sound) {
     if (!(await this.change(sound, { removed: true }))) return;
     await this.reload(true);
@@ -323,7 +354,10 @@ export class Library {
     });
   }
 
-  // Another name, another role: by a double click on the name, or F2.
+  /**
+   * Another name, another role: by a double click on the name, or F2.
+   * @param {any} name
+   */
   rename(name) {
     if (!name || name.querySelector("input")) return;
     const sound = this.sound(Number(name.closest(".sound").dataset.place));
@@ -342,7 +376,7 @@ export class Library {
     field.focus();
     field.select();
     let over = false;
-    const done = async (keep) => {
+    const done = async (/** @type {any} */ keep) => {
       if (over) return;
       over = true;
       name.closest(".sound")?.removeAttribute("data-facts"); // drawn anew
@@ -354,14 +388,15 @@ export class Library {
       await this.reload(true);
       this.box.focus({ preventScroll: true });
     };
-    name.addEventListener("focusout", (event) => name.contains(event.relatedTarget) || done(true));
-    name.addEventListener("keydown", (press) => {
+    name.addEventListener("focusout", (/** @type {PageEvent} */ event) => name.contains(event.relatedTarget) || done(true));
+    name.addEventListener("keydown", (/** @type {any} */ press) => {
       if (press.key === "Enter" || press.key === "Escape") done(press.key === "Enter");
       press.stopPropagation();
     });
   }
 
   // Bringing in -----------------------------------------------------------------------------------------------------
+  /** @param {PageEvent} event */
   dropping(event) {
     const library = event.target.closest?.("#library");
     if (!library || !event.dataTransfer?.types.includes("Files")) return;
@@ -370,6 +405,10 @@ export class Library {
     if (event.type === "drop") this.bring([...event.dataTransfer.files]);
   }
 
+  /**
+   * @param {any} files
+   * @param {any} [field]
+   */
   async bring(files, field = null) {
     const state = byId("sound-state");
     state.classList.remove("wrong");

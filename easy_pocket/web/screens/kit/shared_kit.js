@@ -1,14 +1,20 @@
 // A kit belongs to every song that plays on it. The first change asks once whose it is: this song's, which gets a copy,
 // or all songs'. What was changed waits for the answer; Escape lets it go.
 
+import { byId } from "../../shared/dom.js";
 import { hideNote, showNote } from "../../shared/notes.js";
 
 const REMEMBERED = "easy-pocket-kits-for-all";
 
 export class SharedKit {
+  /**
+   * @param {any} edits
+   * @param {import("../../shared/page.js").Page} page
+   */
   constructor(edits, page) {
     this.edits = edits;
     this.page = page;
+    /** @type {any[]} */
     this.held = [];
     document.addEventListener("keydown", (event) => {
       if (event.key === "Escape") this.letGo();
@@ -20,7 +26,11 @@ export class SharedKit {
     return { key: `${this.edits.songId}:${kitKey}`, name: kitName, songs: Number(songs) };
   }
 
-  // As Edits.push, for an edit that changes the kit.
+  /**
+   * As Edits.push, for an edit that changes the kit.
+   * @param {import("../../shared/shapes").Edit} edit
+   * @param {any} [options]
+   */
   push(edit, options = {}) {
     const { key, songs } = this.facts;
     if (songs < 2 || remembered().includes(key)) return this.edits.push(edit, options);
@@ -30,13 +40,17 @@ export class SharedKit {
     return Promise.resolve(null);
   }
 
+  /**
+   * @param {any} songs
+   * @param {Piece} near
+   */
   askWhose(songs, near) {
     const actions = [
       ["for this song", () => this.forThisSong()],
       [`for all ${songs}`, () => this.forAll()],
     ];
     showNote(`This kit is in ${songs} songs. Change it`, { near, actions, stays: true });
-    const note = document.getElementById("note");
+    const note = byId("note");
     if (this.held.length === 1 && !note.contains(document.activeElement)) note.querySelector("button").focus({ preventScroll: true });
   }
 

@@ -1,9 +1,11 @@
 // A loop under the stack: how it plays there, set in the panel and heard at once.
 
+import { focused, byId } from "../../shared/dom.js";
 import { ask } from "../../shared/api.js";
 import { paint, paintAll } from "../../shared/sliders.js";
 
 export class LoopUnder {
+  /** @param {any} uses */
   constructor(uses) {
     this.uses = uses;
     document.addEventListener("click", (event) => this.click(event));
@@ -12,26 +14,39 @@ export class LoopUnder {
   }
 
   get box() {
-    return document.getElementById("loop-under");
+    return byId("loop-under");
   }
 
   get loopId() {
     return Number(this.uses.loops.section.dataset.loop);
   }
 
+  /**
+   * @param {any} edit
+   * @param {Piece} near
+   * @param {any} [gesture]
+   */
   push(edit, near, gesture = null) {
     this.uses.page.edits.push({ loop_id: this.loopId, ...edit }, { near, gesture });
   }
 
+  /**
+   * @param {string} field
+   * @param {any} value
+   * @param {Piece} near
+   * @param {any} [gesture]
+   */
   set(field, value, near, gesture = null) {
     this.push({ kind: "under_set", field, value }, near, gesture);
   }
 
+  /** @param {PageEvent} event */
   click(event) {
     const button = event.target.closest?.("[data-under-put]");
     if (button) this.push({ kind: "under", there: button.dataset.underPut === "true" }, button);
   }
 
+  /** @param {PageEvent} event */
   change(event) {
     const { target } = event;
     if (!this.box?.contains(target)) return;
@@ -39,11 +54,13 @@ export class LoopUnder {
     if (underCheck) this.set(underCheck, target.checked, target);
     else if (underSlide) {
       this.set(underSlide, Number(target.value), target, this.gesture);
+      /** @type {any} */
       this.gesture = null;
     } else if (under === "section_id") this.set(under, target.value ? Number(target.value) : null, target);
     else if (under) this.set(under, WORDS.includes(under) ? target.value : Number(target.value), target);
   }
 
+  /** @param {PageEvent} event */
   input(event) {
     const { target } = event;
     const field = target.dataset?.underSlide;
@@ -60,10 +77,10 @@ export class LoopUnder {
     if (!this.box || this.gesture) return;
     const answer = await ask(`${this.uses.loops.address}/under`).catch(() => null);
     if (!answer?.ok || !this.box || this.gesture) return;
-    const focused = document.activeElement?.dataset?.under ?? document.activeElement?.dataset?.underSlide;
+    const held = focused().dataset.under ?? focused().dataset.underSlide;
     this.box.innerHTML = await answer.text();
     paintAll(this.box);
-    if (focused) this.box.querySelector(`[data-under="${focused}"], [data-under-slide="${focused}"]`)?.focus({ preventScroll: true });
+    if (held) this.box.querySelector(`[data-under="${held}"], [data-under-slide="${held}"]`)?.focus({ preventScroll: true });
   }
 }
 

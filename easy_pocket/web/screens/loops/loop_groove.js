@@ -1,11 +1,11 @@
 // How a groove is to be taken from a loop - its bars, its slots, which bars count - and the bar map that shows it.
 
+import { byId } from "../../shared/dom.js";
 import { ask } from "../../shared/api.js";
 import { showNote } from "../../shared/notes.js";
 
-const byId = (id) => document.getElementById(id);
-
 export class LoopGroove {
+  /** @param {any} uses */
   constructor(uses) {
     this.uses = uses;
     document.addEventListener("click", (event) => this.click(event));
@@ -13,7 +13,7 @@ export class LoopGroove {
   }
 
   wanted() {
-    const pressed = (name) => [...document.querySelectorAll(`[data-${name}][aria-pressed="true"]`)];
+    const pressed = (/** @type {string} */ name) => [...document.querySelectorAll(`[data-${name}][aria-pressed="true"]`)];
     const bars = pressed("from-bar").map((button) => Number(button.dataset.fromBar));
     const every = bars.length === document.querySelectorAll("[data-from-bar]").length;
     return {
@@ -24,12 +24,13 @@ export class LoopGroove {
     };
   }
 
+  /** @param {PageEvent} event */
   click(event) {
     const button = event.target.closest?.("button");
     if (!button) return;
     const { dataset } = button;
     if (dataset.fromBar) {
-      const others = document.querySelectorAll('[data-from-bar][aria-pressed="true"]').length - (button.getAttribute("aria-pressed") === "true");
+      const others = document.querySelectorAll('[data-from-bar][aria-pressed="true"]').length - Number(button.getAttribute("aria-pressed") === "true");
       if (!others && button.getAttribute("aria-pressed") === "true") {
         showNote("A groove needs at least one bar: press another one first.", { near: button, wrong: true });
         return;
@@ -43,8 +44,8 @@ export class LoopGroove {
 
   async show() {
     const { lane, bars, from_bars, per_beat } = this.wanted();
-    const query = new URLSearchParams({ lane, bars, per_beat });
-    for (const bar of from_bars) query.append("from_bar", bar);
+    const query = new URLSearchParams(/** @type {any} */ ({ lane, bars, per_beat }));
+    for (const bar of from_bars) query.append("from_bar", `${bar}`);
     const turn = (this.turn = (this.turn ?? 0) + 1);
     const answer = await ask(`${this.uses.loops.address}/map?${query}`).catch(() => null);
     if (turn !== this.turn || !byId("bar-map")) return;
@@ -53,6 +54,10 @@ export class LoopGroove {
   }
 }
 
+/**
+ * @param {any} button
+ * @param {boolean} on
+ */
 function press(button, on) {
   button.classList.toggle("on", on);
   button.setAttribute("aria-pressed", on);

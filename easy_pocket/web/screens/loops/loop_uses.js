@@ -1,20 +1,23 @@
 // What one takes from a loop: its hits by sound on the kit, doubtful hits one by one, and the stack against it.
 
+import { byId, element, text } from "../../shared/dom.js";
 import { ask as askServer } from "../../shared/api.js";
 import { LoopGroove } from "./loop_groove.js";
 import { LoopUnder } from "./layered_loop.js";
-import { showLedger, showNote, speak } from "../../shared/notes.js";
+import { showNote, speak } from "../../shared/notes.js";
 import { paint } from "../../shared/sliders.js";
 
-const byId = (id) => document.getElementById(id);
 const ROUND_S = 0.45; // heard before and after a doubtful hit
 const NS = "http://www.w3.org/2000/svg";
 
 export class LoopUses {
+  /** @param {any} loops */
   constructor(loops) {
     this.loops = loops;
     this.shown = "hear";
+    /** @type {any[]} */
     this.groups = [];
+    /** @type {any} */
     this.group = null;
     this.groove = new LoopGroove(this);
     this.under = new LoopUnder(this);
@@ -35,6 +38,7 @@ export class LoopUses {
     if (this.box) this.show(this.shown);
   }
 
+  /** @param {any} part */
   show(part) {
     this.shown = part;
     for (const one of this.box.querySelectorAll("[data-loop-part]")) one.hidden = one.dataset.loopPart !== part;
@@ -47,6 +51,10 @@ export class LoopUses {
     if (part === "against") this.against();
   }
 
+  /**
+   * @param {string} path
+   * @param {any} [body]
+   */
   async ask(path, body = null) {
     const options = body ? { method: "POST", headers: { "Content-Type": "application/json", Accept: "application/json" }, body: JSON.stringify(body) } : {};
     const answer = await askServer(`${this.loops.address}/${path}`, options).catch(() => null);
@@ -55,6 +63,7 @@ export class LoopUses {
     return { error: result?.error || "Easy Pocket does not answer just now; nothing was changed. Try again in a moment." };
   }
 
+  /** @param {PageEvent} event */
   click(event) {
     const button = event.target.closest?.("button");
     if (!button || !this.box) return;
@@ -73,6 +82,7 @@ export class LoopUses {
     else if (button.closest("#against-worst") && dataset.tick) this.goTo(dataset.voice, Number(dataset.tick));
   }
 
+  /** @param {PageEvent} event */
   change(event) {
     const { target } = event;
     if (!this.box) return;
@@ -83,13 +93,17 @@ export class LoopUses {
     else if (target.id === "retime-tempo") this.retimeTo(target);
   }
 
-  // The slices become a kit and the pattern that replays them, in a song of their own; this one stays as it is.
+  /**
+   * The slices become a kit and the pattern that replays them, in a song of their own; this one stays as it is.
+   * @param {Piece} near
+   */
   async sliceUp(near) {
     const made = await this.ask("slices-song", { by: byId("slice-by").value });
     if (made.error) showNote(made.error, { near, wrong: true });
     else location.assign(made.address);
   }
 
+  /** @param {any} field */
   retimeTo(field) {
     const tempo = Number(field.value.replace(",", "."));
     const good = Number.isFinite(tempo) && tempo >= 20 && tempo <= 400;
@@ -103,6 +117,7 @@ export class LoopUses {
     return [...this.box.querySelectorAll("[data-doubt]")];
   }
 
+  /** @param {number} by */
   step(by) {
     const doubts = this.doubts();
     if (!doubts.length) return;
@@ -110,6 +125,7 @@ export class LoopUses {
     this.doubt(Number(doubts[(at + by + doubts.length) % doubts.length].dataset.doubt));
   }
 
+  /** @param {any} time_s */
   doubt(time_s) {
     for (const one of this.doubts()) one.classList.toggle("now", Number(one.dataset.doubt) === time_s);
     const onset = document.querySelector(`.onset[data-time="${time_s.toFixed(7)}"]`);
@@ -155,38 +171,45 @@ export class LoopUses {
     this.showHit();
   }
 
+  /**
+   * @param {any} group
+   * @param {number} number
+   * @param {string[]} voices
+   */
   groupLine(group, number, voices) {
     const line = element("div", "group-line");
     line.setAttribute("role", "listitem");
     const hear = element("button", "group-hear");
     hear.type = "button";
-    hear.dataset.groupHear = number;
+    hear.dataset.groupHear = String(number);
     hear.title = "Hear its hits one after another";
-    hear.append(element("b", "", group.name), element("small", "", `${group.times.length} hit${group.times.length === 1 ? "" : "s"}${group.certainty.some((sure) => sure < 0.5) ? ", some unsure" : ""}`));
+    hear.append(text("b", group.name), text("small", `${group.times.length} hit${group.times.length === 1 ? "" : "s"}${group.certainty.some((/** @type {any} */ sure) => sure < 0.5) ? ", some unsure" : ""}`));
     const voice = select(voices.map(([key, name]) => [key, name]), group.voice, `Voice of ${group.name}`);
-    voice.dataset.groupVoice = number;
-    const split = element("button", "plain", "split");
+    voice.dataset.groupVoice = String(number);
+    const split = text("button", "split", "plain");
     split.type = "button";
-    split.dataset.groupSplit = number;
+    split.dataset.groupSplit = String(number);
     const into = select([["", "join to…"], ...this.groups.map((other, place) => [place, other.name]).filter(([place]) => place !== number)], "", `Join ${group.name} to another group`);
-    into.dataset.groupInto = number;
+    into.dataset.groupInto = String(number);
     line.append(hear, wrapped(voice), split, wrapped(into));
     return line;
   }
 
+  /** @param {number | null} number */
   mark(number) {
-    const times = number === null ? null : new Set(this.groups[number].times.map((time) => time.toFixed(5)));
+    const times = number === null ? null : new Set(this.groups[number].times.map((/** @type {number} */ time) => time.toFixed(5)));
     this.group = number;
-    for (const onset of document.querySelectorAll(".onset")) onset.classList.toggle("faded", Boolean(times) && !times.has(Number(onset.dataset.time).toFixed(5)));
+    for (const onset of document.querySelectorAll(".onset")) onset.classList.toggle("faded", times !== null && !times.has(Number(onset.dataset.time).toFixed(5)));
     this.loops.wave.later();
     document.querySelectorAll(".group-line").forEach((line, place) => line.classList.toggle("on", place === number));
   }
 
+  /** @param {number} number */
   hearGroup(number) {
     this.mark(this.group === number ? null : number);
     if (this.group === null) return;
     const { times } = this.groups[number];
-    this.loops.playSpans(times.slice(0, 12).map((time) => [time, 0.22]));
+    this.loops.playSpans(times.slice(0, 12).map((/** @type {number} */ time) => [time, 0.22]));
     speak(`${this.groups[number].name}, ${times.length} hits`);
   }
 
@@ -200,26 +223,31 @@ export class LoopUses {
       return;
     }
     const time = Number(onset.dataset.time);
-    const inside = (group) => group.times.some((one) => Math.abs(one - time) < 1e-4);
+    const inside = (/** @type {any} */ group) => group.times.some((/** @type {any} */ one) => Math.abs(one - time) < 1e-4);
     const chips = this.groups.map((group, number) => {
-      const chip = element("button", inside(group) ? "chip on" : "chip", group.name);
+      const chip = text("button", group.name, inside(group) ? "chip on" : "chip");
       chip.type = "button";
-      chip.dataset.groupTake = number;
+      chip.dataset.groupTake = String(number);
       return chip;
     });
     place.replaceChildren(`The hit at ${time.toFixed(3)} s is `, ...chips);
   }
 
+  /**
+   * @param {number} number
+   * @param {Piece} near
+   */
   take(number, near) {
     const onset = document.querySelector(".onset.chosen");
     if (!onset) return;
     const time_s = Number(onset.dataset.time);
-    const inside = (group) => group.times.some((one) => Math.abs(one - time_s) < 1e-4);
+    const inside = (/** @type {any} */ group) => group.times.some((/** @type {any} */ one) => Math.abs(one - time_s) < 1e-4);
     const from = this.groups.findIndex(inside);
     if (inside(this.groups[number])) this.loops.correct({ kind: "group_move", time_s, group: number, to: null }, { near });
     else if (from >= 0) this.loops.correct({ kind: "group_move", time_s, group: from, to: number }, { near });
   }
 
+  /** @param {Piece} near */
   async hearBeat(near) {
     const found = await this.ask("beat");
     if (found.error) {
@@ -238,6 +266,7 @@ export class LoopUses {
     return { strength_percent: Number(byId("sit-strength").value), voices: on.length === buttons.length ? [] : on, none: !on.length };
   }
 
+  /** @param {Piece} button */
   toggleVoice(button) {
     button.setAttribute("aria-pressed", button.getAttribute("aria-pressed") !== "true");
     this.against();
@@ -262,7 +291,7 @@ export class LoopUses {
     }
     byId("against-words").classList.remove("warning");
     byId("against-words").textContent = found.pairs ? `${found.pairs} of ${found.hits} hits have one of the loop near them, ${found.size.toFixed(1)} ms apart on average.` : "No hit of the stack has one of the loop near it.";
-    byId("against-rows").replaceChildren(...found.rows.map((row) => gapRow(row)));
+    byId("against-rows").replaceChildren(...found.rows.map((/** @type {any} */ row) => gapRow(row)));
     this.worst = found.worst;
     byId("against-worst").replaceChildren(...found.worst.map(worstLine));
     byId("sit-words").textContent = none ? "Choose a voice." : found.moved ? `${found.moved} hits move, ${found.led} led by a hit of the loop, the others by its groove; the gap goes to ${found.then === null ? "none" : `${found.then.toFixed(1)} ms`}.` : "No hit moves.";
@@ -270,6 +299,7 @@ export class LoopUses {
     drawAgainst(byId("against-picture"), found);
   }
 
+  /** @param {Piece} near */
   sitIn(near) {
     const { none, ...wanted } = this.wanted();
     if (!none) this.page.edits.push({ kind: "sit_in", loop_id: Number(this.loops.section.dataset.loop), ...wanted }, { near });
@@ -281,73 +311,90 @@ export class LoopUses {
     if (this.box) this.under.follow();
   }
 
+  /**
+   * @param {string | undefined} voice
+   * @param {number} tick
+   */
   async goTo(voice, tick) {
     await this.page.redraw(`/songs/${this.page.song.id}/bench`);
     this.page.screens.bench.rails.goTo(voice, tick);
   }
 }
 
-function element(tag, className = "", text = "") {
-  const made = document.createElement(tag);
-  made.className = className;
-  made.textContent = text;
-  return made;
-}
-
+/**
+ * @param {any} options
+ * @param {any} value
+ * @param {string} label
+ */
 function select(options, value, label) {
   const made = document.createElement("select");
   made.setAttribute("aria-label", label);
-  made.append(...options.map(([key, name]) => new Option(name, key)));
+  made.append(...options.map((/** @type {any} */ [key, name]) => new Option(name, key)));
   made.value = value;
   return made;
 }
 
+/** @param {any} inner */
 function wrapped(inner) {
   const box = element("span", "select is-small");
   box.append(inner);
   return box;
 }
 
+/** @param {any} value */
 function signedMs(value) {
   return `${value > 0 ? "+" : value < 0 ? "−" : ""}${Math.abs(value).toFixed(1)}`;
 }
 
+/** @param {any} options */
 function gapRow({ name, pairs, mean, size, gaps }) {
   const row = element("div", "pocket-row");
   const picture = document.createElementNS(NS, "svg");
   const reach = 40;
   picture.append(shape("line", { class: "zero", x1: "50%", x2: "50%", y1: 0, y2: "100%" }));
-  gaps.slice(0, 64).forEach((gap, index) => picture.append(shape("circle", { class: "dot", cx: `${50 + 48 * Math.max(-1, Math.min(1, gap / reach))}%`, cy: `${30 + 10 * ((index * 7) % 5)}%`, r: 1.9 })));
-  row.append(element("span", "", name), picture, element("b", Math.abs(mean) < 0.75 ? "even" : mean > 0 ? "late" : "early", `${signedMs(mean)} |${size.toFixed(1)}|`));
+  gaps.slice(0, 64).forEach((/** @type {number} */ gap, /** @type {number} */ index) => picture.append(shape("circle", { class: "dot", cx: `${50 + 48 * Math.max(-1, Math.min(1, gap / reach))}%`, cy: `${30 + 10 * ((index * 7) % 5)}%`, r: 1.9 })));
+  row.append(text("span", name), picture, text("b", `${signedMs(mean)} |${size.toFixed(1)}|`, Math.abs(mean) < 0.75 ? "even" : mean > 0 ? "late" : "early"));
   row.title = `${pairs} pairs; positive: the stack is late against the loop`;
   return row;
 }
 
+/**
+ * @param {any} options
+ * @param {number} number
+ */
 function worstLine({ voice, tick, words, gap }, number) {
   const line = element("div", "worst-line");
   line.setAttribute("role", "listitem");
-  const hear = element("button", "plain", "hear");
+  const hear = text("button", "hear", "plain");
   hear.type = "button";
-  hear.dataset.pairHear = number;
+  hear.dataset.pairHear = String(number);
   hear.title = "Hear both as they lie";
   const go = element("button", "memory-line");
   go.type = "button";
   Object.assign(go.dataset, { voice, tick });
-  go.append(element("span", "", words), element("b", gap > 0 ? "late" : "early", `${signedMs(gap)} ms`));
+  go.append(text("span", words), text("b", `${signedMs(gap)} ms`, gap > 0 ? "late" : "early"));
   line.append(hear, go);
   return line;
 }
 
+/**
+ * @param {string} kind
+ * @param {any} values
+ */
 function shape(kind, values) {
   const made = document.createElementNS(NS, kind);
   for (const [name, value] of Object.entries(values)) made.setAttribute(name, value);
   return made;
 }
 
-// Stack above - and in orange where its hits would go -, loop below, on one ruler; a thread joins what belongs together when it is apart.
+/**
+ * Stack above - and in orange where its hits would go -, loop below, on one ruler; a thread joins what belongs together when it is apart.
+ * @param {any} picture
+ * @param {any} found
+ */
 function drawAgainst(picture, found) {
-  const x = (time) => `${((100 * time) / found.length_s).toFixed(3)}%`;
-  const marks = (times, from, to, name) => times.map(([time, loud]) => shape("line", { class: name, x1: x(time), x2: x(time), y1: from, y2: from + (to - from) * loud }));
-  const threads = found.worst.map((hit) => shape("line", { class: hit.gap > 0 ? "late" : "early", x1: x(hit.stack_s), x2: x(hit.loop_s), y1: 30, y2: 38 }));
+  const x = (/** @type {number} */ time) => `${((100 * time) / found.length_s).toFixed(3)}%`;
+  const marks = (/** @type {number[]} */ times, /** @type {number} */ from, /** @type {number} */ to, /** @type {string} */ name) => times.map((/** @type {any} */ [time, loud]) => shape("line", { class: name, x1: x(time), x2: x(time), y1: from, y2: from + (to - from) * loud }));
+  const threads = found.worst.map((/** @type {any} */ hit) => shape("line", { class: hit.gap > 0 ? "late" : "early", x1: x(hit.stack_s), x2: x(hit.loop_s), y1: 30, y2: 38 }));
   picture.replaceChildren(shape("line", { class: "zero", x1: 0, x2: "100%", y1: 30, y2: 30 }), shape("line", { class: "zero", x1: 0, x2: "100%", y1: 38, y2: 38 }), ...marks(found.stack, 30, 2, "mine"), ...marks(found.would, 30, 2, "would"), ...marks(found.loop, 38, 66, "theirs"), ...threads);
 }

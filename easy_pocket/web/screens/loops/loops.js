@@ -1,5 +1,6 @@
 // The Loops screen: bring audio in, correct what was heard, take the groove.
 
+import { byId } from "../../shared/dom.js";
 import { ask, newEditId, withLooking } from "../../shared/api.js";
 import { LoopUses } from "./loop_uses.js";
 import { showLedger, showNote, speak } from "../../shared/notes.js";
@@ -10,11 +11,15 @@ import { Wave } from "./wave.js";
 const JOB_MS = 250;
 
 export default class Loops extends Screen {
+  /** @type {any} */
+  uses;
+  /** @param {import("../../shared/page.js").Page} page */
   constructor(page) {
     super(page);
     this.edits = page.edits;
     this.player = page.player;
     this.tool = "move";
+    /** @type {any} */
     this.drag = null;
     this.wave = new Wave(this);
     this.uses = new LoopUses(this);
@@ -39,7 +44,7 @@ export default class Loops extends Screen {
   }
 
   get work() {
-    return document.getElementById("wave");
+    return byId("wave");
   }
 
   mount() {
@@ -56,14 +61,17 @@ export default class Loops extends Screen {
     this.uses.mount();
   }
 
-  // Parts of the loop as they are in the file, one after another: [from, length] in seconds. Gives when it begins.
+  /**
+   * Parts of the loop as they are in the file, one after another: [from, length] in seconds. Gives when it begins.
+   * @param {any} spans
+   */
   async playSpans(spans) {
     await this.player.ready();
     const buffer = await this.player.loopBuffer();
-    this.heardSpans?.forEach((node) => node.stop());
+    this.heardSpans?.forEach((/** @type {any} */ node) => node.stop());
     const begin = this.player.context.currentTime + 0.03;
     let at = begin;
-    this.heardSpans = spans.map(([from, length]) => {
+    this.heardSpans = spans.map((/** @type {any} */ [from, length]) => {
       const node = this.player.context.createBufferSource();
       const gain = this.player.context.createGain();
       node.buffer = buffer;
@@ -77,7 +85,10 @@ export default class Loops extends Screen {
     return begin;
   }
 
-  // A hit of the stack beside the one of the loop it is nearest to, as they lie.
+  /**
+   * A hit of the stack beside the one of the loop it is nearest to, as they lie.
+   * @param {any} options
+   */
   async playPair({ voice, heard_s, heard_gap_s }) {
     const before = 0.35;
     const from = Math.max(0, heard_s - before);
@@ -89,13 +100,18 @@ export default class Loops extends Screen {
     if (events) this.player.strike(events, 0, begin + (heard_s - from) - heard_gap_s, begin);
   }
 
+  /**
+   * @param {number} from
+   * @param {number} length
+   */
   playSpan(from, length) {
     return this.playSpans([[from, length]]);
   }
 
+  /** @param {any} tool */
   setTool(tool) {
     this.tool = tool;
-    document.getElementById("wave")?.setAttribute("data-tool", tool);
+    byId("wave")?.setAttribute("data-tool", tool);
     document.querySelectorAll("[data-tool]").forEach((button) => {
       if (button.tagName !== "BUTTON") return;
       button.classList.toggle("on", button.dataset.tool === tool);
@@ -107,17 +123,20 @@ export default class Loops extends Screen {
     this.showMode();
   }
 
+  /** @param {any} options */
   apply({ item, more }) {
-    if (item.edit?.kind === "loop_beat") document.getElementById("beat-state").textContent = "They are on the Bench now.";
+    if (item.edit?.kind === "loop_beat") byId("beat-state").textContent = "They are on the Bench now.";
     if (!more && redrawsLoop(item)) this.page.redraw();
   }
 
+  /** @param {any} options */
   follow({ more }) {
     if (!more) this.uses.follow();
   }
 
+  /** @param {number} position */
   needle(position) {
-    const needle = document.getElementById("needle");
+    const needle = byId("needle");
     if (!needle) return;
     if (position === null || !this.player.usesLoop) {
       if (!needle.hidden) needle.hidden = true;
@@ -133,7 +152,7 @@ export default class Loops extends Screen {
   }
 
   showMode() {
-    const blend = document.getElementById("blend");
+    const blend = byId("blend");
     if (blend) blend.value = this.player.blend;
     document.querySelectorAll("[data-play-mode]").forEach((button) => {
       const on = this.player.running && this.player.mode === button.dataset.playMode;
@@ -142,6 +161,7 @@ export default class Loops extends Screen {
     });
   }
 
+  /** @param {string} mode */
   async playMode(mode) {
     if (this.player.running && this.player.mode === mode) {
       this.player.stop();
@@ -165,7 +185,11 @@ export default class Loops extends Screen {
   }
 
   // Correcting ------------------------------------------------------------------------------------------------------
-  // One correction of what was heard; the screen is drawn anew when it was made.
+  /**
+   * One correction of what was heard; the screen is drawn anew when it was made.
+   * @param {any} change
+   * @param {any} [options]
+   */
   correct(change, { gesture = null, near = null } = {}) {
     return this.edits.push({ kind: "loop_correct", loop_id: this.loopId, change }, { gesture, near });
   }
@@ -174,12 +198,13 @@ export default class Loops extends Screen {
     return Number(this.section.dataset.loop);
   }
 
+  /** @param {PageEvent} event */
   changed(event) {
     const target = event.target;
     if (target.id === "loop-file" && target.files.length) this.upload(target.files[0]);
     if (target.id === "loop-bars" || target.id === "loop-metre") {
-      const bars = Number(document.getElementById("loop-bars").value);
-      const metre = document.getElementById("loop-metre").value;
+      const bars = Number(byId("loop-bars").value);
+      const metre = byId("loop-metre").value;
       this.correct({ kind: "bars", bars, metre }, { near: target });
     }
     if (target.id === "blend") this.player.setBlend(target.value);
@@ -187,12 +212,14 @@ export default class Loops extends Screen {
     else if (target.id === "sensitivity") this.correct({ kind: "sensitivity", value: Number(target.value) }, { gesture: "sensitivity", near: target });
   }
 
+  /** @param {PageEvent} event */
   input(event) {
     if (event.target.id === "sensitivity") {
-      event.target.closest(".setting").querySelector("output").textContent = `${Math.round(event.target.value * 100)} %`;
+      event.target.closest(".setting").querySelector("output").textContent = `${Math.round(Number(event.target.value) * 100)} %`;
     }
   }
 
+  /** @param {PageEvent} event */
   click(event) {
     const button = event.target.closest?.("button");
     if (!button || !this.section) return;
@@ -207,19 +234,21 @@ export default class Loops extends Screen {
     else if (dataset.removeLoop !== undefined) this.remove(button);
   }
 
+  /** @param {Piece} button */
   async take(button) {
-    const name = document.getElementById("groove-name").value;
+    const name = byId("groove-name").value;
     const { lane, ...wanted } = this.uses.groove.wanted();
     const put_on = button.dataset.take === "on";
     const edit = { kind: "groove_loop", loop_id: this.loopId, name, ...wanted, put_on };
-    if (!(await this.edits.push(edit, { near: document.getElementById("groove-name") }))) return;
+    if (!(await this.edits.push(edit, { near: byId("groove-name") }))) return;
     if (put_on) this.page.view.scope = "part"; // so that the Bench shows where it went
     await this.page.redraw();
     await this.page.refresh();
     const words = put_on ? `${name} is kept, and lies on ${button.dataset.part} now.` : `${name} is kept.`;
-    document.getElementById("take-state").textContent = words;
+    byId("take-state").textContent = words;
   }
 
+  /** @param {Piece} button */
   async remove(button) {
     if (!(await this.edits.push({ kind: "loop_take", loop_id: this.loopId }, { near: button }))) return;
     if (this.player.mode !== "stack") this.player.stop();
@@ -227,6 +256,7 @@ export default class Loops extends Screen {
   }
 
   // The waveform ----------------------------------------------------------------------------------------------------
+  /** @param {PageEvent} event */
   down(event) {
     const wave = event.target.closest?.("#wave");
     if (!wave || event.button !== 0) return;
@@ -237,6 +267,7 @@ export default class Loops extends Screen {
     if (onset) this.choose(onset);
   }
 
+  /** @param {PageEvent} event */
   move(event) {
     if (!this.drag) return;
     const dx = event.clientX - this.drag.x;
@@ -244,7 +275,7 @@ export default class Loops extends Screen {
     const time = this.wave.timeAt(event.clientX);
     if (this.tool === "ignore") {
       this.drag.moved = true;
-      Object.assign(document.getElementById("span-drawn").dataset, { from: Math.min(this.drag.from, time), until: Math.max(this.drag.from, time) });
+      Object.assign(byId("span-drawn").dataset, { from: Math.min(this.drag.from, time), until: Math.max(this.drag.from, time) });
       this.wave.later();
       showLedger(`${Math.min(this.drag.from, time).toFixed(3)}–${Math.max(this.drag.from, time).toFixed(3)} s|nothing in it will count as a hit`);
     } else if (this.tool === "move" && this.drag.onset) {
@@ -255,11 +286,12 @@ export default class Loops extends Screen {
     }
   }
 
+  /** @param {PageEvent} event */
   up(event) {
     const drag = this.drag;
     this.drag = null;
     if (!drag) return;
-    const near = drag.onset || document.getElementById("wave");
+    const near = drag.onset || byId("wave");
     const time_s = this.wave.timeAt(event.clientX);
     if (this.tool === "ignore" && drag.moved) this.correct({ kind: "ignore", time_s: drag.from, to_s: time_s }, { near }).then(() => this.setTool("move"));
     else if (this.tool === "add" && !drag.onset) this.correct({ kind: "add", time_s }, { near });
@@ -268,11 +300,13 @@ export default class Loops extends Screen {
     else if (drag.moved) this.correct({ kind: "move", time_s: Number(drag.onset.dataset.time), to_s: time_s }, { near });
   }
 
+  /** @param {any} onset */
   removeHit(onset) {
     onset.classList.add("gone");
     this.correct({ kind: "remove", time_s: Number(onset.dataset.time) }, { near: onset });
   }
 
+  /** @param {any} onset */
   choose(onset) {
     document.querySelectorAll(".onset.chosen").forEach((other) => other.classList.remove("chosen"));
     onset.classList.add("chosen");
@@ -283,17 +317,19 @@ export default class Loops extends Screen {
     this.uses.showHit();
   }
 
+  /** @param {PageEvent} event */
   over(event) {
     const onset = event.target.closest?.(".onset");
     if (onset) showLedger(onset.dataset.label);
   }
 
+  /** @returns {import("../../shared/keys.js").KeyRow[]} */
   get keys() {
     const onWave = () => document.activeElement?.id === "wave";
     return [
       ...this.uses.keys,
       ...this.wave.keys.map((row) => ({ when: onWave, ...row })),
-      { keys: "ArrowLeft ArrowRight", shows: "← →", words: "step through the hits", when: onWave, run: (event) => this.stepHit(event.key === "ArrowRight" ? 1 : -1) },
+      { keys: "ArrowLeft ArrowRight", shows: "← →", words: "step through the hits", when: onWave, run: (/** @type {PageEvent} */ event) => this.stepHit(event.key === "ArrowRight" ? 1 : -1) },
       { keys: "Delete Backspace", shows: "Delete", words: "remove the hit", when: onWave, run: () => this.chosenHit && void this.removeHit(this.chosenHit) },
     ].map((row) => ({ ...row, when: () => Boolean(this.section) && (!row.when || row.when()) }));
   }
@@ -302,6 +338,7 @@ export default class Loops extends Screen {
     return document.querySelector(".onset.chosen:not(.gone)") ?? false;
   }
 
+  /** @param {number} by */
   stepHit(by) {
     const onsets = [...document.querySelectorAll(".onset:not(.gone)")];
     const at = onsets.indexOf(this.chosenHit);
@@ -310,6 +347,7 @@ export default class Loops extends Screen {
   }
 
   // Bringing in -----------------------------------------------------------------------------------------------------
+  /** @param {PageEvent} event */
   dropping(event) {
     if (!this.section || ![...(event.dataTransfer?.types || [])].includes("Files")) return;
     event.preventDefault();
@@ -317,9 +355,14 @@ export default class Loops extends Screen {
     if (event.type === "drop" && event.dataTransfer.files.length) this.upload(event.dataTransfer.files[0]);
   }
 
-  // A long file is listened to beside the page: how far it is, and a way to stop it.
+  /**
+   * A long file is listened to beside the page: how far it is, and a way to stop it.
+   * @param {string} key
+   * @param {string | undefined} name
+   * @param {any} say
+   */
   async followJob(key, name, say) {
-    const state = document.getElementById("upload-state");
+    const state = byId("upload-state");
     const stop = Object.assign(document.createElement("button"), { type: "button", className: "plain", textContent: "stop" });
     stop.addEventListener("click", () => ask(`/jobs/${key}/stop`, { method: "POST" }));
     for (;;) {
@@ -340,7 +383,10 @@ export default class Loops extends Screen {
     }
   }
 
-  // A copied audio file.
+  /**
+   * A copied audio file.
+   * @param {any} event
+   */
   pasted(event) {
     const file = [...(event.clipboardData?.files ?? [])][0];
     if (!this.section || !file) return;
@@ -348,15 +394,16 @@ export default class Loops extends Screen {
     this.upload(file);
   }
 
+  /** @param {Blob & { name?: string }} file */
   upload(file) {
-    const state = document.getElementById("upload-state");
-    const say = (words, wrong = false) => {
+    const state = byId("upload-state");
+    const say = (/** @type {string} */ words, wrong = false) => {
       state.textContent = words;
       state.classList.toggle("wrong", wrong);
     };
     const song = this.section.dataset.song;
     const request = new XMLHttpRequest(); // fetch cannot tell how far an upload is
-    request.open("POST", withLooking(`/songs/${song}/loops/upload?name=${encodeURIComponent(file.name.slice(-80))}&edit_id=${newEditId()}`));
+    request.open("POST", withLooking(`/songs/${song}/loops/upload?name=${encodeURIComponent((file.name ?? "").slice(-80))}&edit_id=${newEditId()}`));
     request.setRequestHeader("Content-Type", "application/octet-stream");
     request.setRequestHeader("Accept", "application/json");
     request.upload.addEventListener("progress", (event) => {
@@ -364,7 +411,8 @@ export default class Loops extends Screen {
       say(share < 100 ? `${file.name}: ${share} %` : `listening to ${file.name}…`);
     });
     request.addEventListener("load", async () => {
-      let result = {};
+      /** @type {any} */
+      let result;
       try {
         result = JSON.parse(request.responseText);
       } catch {
@@ -383,7 +431,10 @@ export default class Loops extends Screen {
   }
 }
 
-// What changes the loop that is shown; taking a groove or the loop itself draws its own way.
+/**
+ * What changes the loop that is shown; taking a groove or the loop itself draws its own way.
+ * @param {any} item
+ */
 function redrawsLoop(item) {
   return ["undo", "redo", "now"].includes(item.path) || item.edit?.kind === "loop_correct";
 }

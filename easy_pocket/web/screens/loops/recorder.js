@@ -1,12 +1,15 @@
 // Recording in the page: from the microphone, or from a simulated one for machines without. After a count-in the
 // sound is taken down from the first beat on, latency taken off, and brought in like any file.
 
+import { byId } from "../../shared/dom.js";
 
-const byId = (id) => document.getElementById(id);
 const MOST_S = 120;
 const CLICK_HZ = { first: 1600, other: 1100 };
 
 export class Recorder {
+  /** @type {any} */
+  blocks;
+  /** @param {any} loops */
   constructor(loops) {
     this.loops = loops;
     this.stage = "idle"; // "idle", "counting", "recording"
@@ -24,6 +27,10 @@ export class Recorder {
     else this.drop();
   }
 
+  /**
+   * @param {string} words
+   * @param {any} [wrong]
+   */
   say(words, wrong = false) {
     const place = byId("record-state");
     if (!place) return;
@@ -38,12 +45,13 @@ export class Recorder {
       await context.audioWorklet.addModule(byId("record-go").dataset.worklet);
       await this.open(byId("record-source").value);
       this.tape = new AudioWorkletNode(context, "tape", { numberOfOutputs: 1, channelCount: 1, channelCountMode: "explicit" });
+      /** @type {any[]} */
       this.blocks = [];
       this.tape.port.onmessage = ({ data }) => this.take(data);
       const quiet = context.createGain();
       quiet.gain.value = 0; // the tape must be heard to run, but not by anyone
       this.source.connect(this.tape).connect(quiet).connect(context.destination);
-    } catch (error) {
+    } catch (/** @type {any} */ error) {
       this.drop();
       const refused = error.name === "NotAllowedError" ? "The microphone was not allowed: allow it in the browser, or choose the simulated one." : error.name === "NotFoundError" ? "No microphone was found: plug one in, or choose the simulated one." : `Recording could not begin: ${error.message}`;
       this.say(refused, true);
@@ -52,17 +60,20 @@ export class Recorder {
     this.count();
   }
 
+  /** @param {string} kind */
   async open(kind) {
     const { context } = this.player;
     if (kind === "simulated") {
       const answer = await fetch(byId("record-go").dataset.simulated);
       const buffer = await context.decodeAudioData(await answer.arrayBuffer());
+      /** @type {any} */
       this.source = context.createBufferSource();
       this.source.buffer = buffer;
       this.source.loop = true;
       this.simulated = true;
     } else {
       const quality = { echoCancellation: false, noiseSuppression: false, autoGainControl: false, channelCount: 1 };
+      /** @type {any} */
       this.stream = await navigator.mediaDevices.getUserMedia({ audio: quality });
       this.source = context.createMediaStreamSource(this.stream);
       this.simulated = false;
@@ -86,6 +97,10 @@ export class Recorder {
     this.timer = setInterval(() => this.tick(), 60);
   }
 
+  /**
+   * @param {number} at
+   * @param {any} first
+   */
   clickAt(at, first) {
     const { context } = this.player;
     const tone = context.createOscillator();
@@ -98,6 +113,7 @@ export class Recorder {
     tone.stop(at + 0.06);
   }
 
+  /** @param {any} options */
   take({ frame, samples }) {
     if (this.stage === "idle") return;
     this.blocks.push({ frame, samples });
@@ -112,7 +128,7 @@ export class Recorder {
       this.drop();
       return;
     }
-    meter.value = Math.min(1, this.peak ?? 0);
+    meter.value = String(Math.min(1, this.peak ?? 0));
     const since = this.player.context.currentTime - this.from;
     if (since >= 0 && this.stage === "counting") this.stage = "recording";
     if (this.stage === "counting") this.say(`begins in ${(-since).toFixed(1)} s`);
@@ -125,14 +141,14 @@ export class Recorder {
 
   show() {
     const button = byId("record-go");
-    if (button) button.textContent = { idle: "Record", counting: "Stop counting", recording: "Stop and listen" }[this.stage];
+    if (button) button.textContent = { idle: "Record", counting: "Stop counting", recording: "Stop and listen" }[this.stage] ?? "";
   }
 
   async finish() {
     const { context } = this.player;
     const rate = context.sampleRate;
     const first = Math.round((this.from + this.latency_s) * rate);
-    const blocks = this.blocks.sort((one, other) => one.frame - other.frame);
+    const blocks = this.blocks.sort((/** @type {any} */ one, /** @type {any} */ other) => one.frame - other.frame);
     const end = blocks.length ? blocks[blocks.length - 1].frame + blocks[blocks.length - 1].samples.length : first;
     const { latency_s } = this;
     this.drop();
@@ -151,7 +167,7 @@ export class Recorder {
     clearInterval(this.timer);
     this.tape?.port.close();
     this.tape?.disconnect();
-    this.stream?.getTracks().forEach((track) => track.stop());
+    this.stream?.getTracks().forEach((/** @type {any} */ track) => track.stop());
     try {
       if (this.simulated) this.source?.stop();
     } catch {
@@ -162,14 +178,18 @@ export class Recorder {
     this.stage = "idle";
     this.peak = 0;
     this.show();
-    if (byId("record-meter")) byId("record-meter").value = 0;
+    if (byId("record-meter")) byId("record-meter").value = String(0);
   }
 }
 
-// 24-bit mono WAV.
+/**
+ * 24-bit mono WAV.
+ * @param {any} samples
+ * @param {number} rate
+ */
 function wav(samples, rate) {
   const bytes = new DataView(new ArrayBuffer(44 + samples.length * 3));
-  const text = (at, words) => [...words].forEach((letter, place) => bytes.setUint8(at + place, letter.charCodeAt(0)));
+  const text = (/** @type {number} */ at, /** @type {string} */ words) => [...words].forEach((letter, place) => bytes.setUint8(at + place, letter.charCodeAt(0)));
   text(0, "RIFF");
   bytes.setUint32(4, 36 + samples.length * 3, true);
   text(8, "WAVEfmt ");
@@ -182,7 +202,7 @@ function wav(samples, rate) {
   bytes.setUint16(34, 24, true);
   text(36, "data");
   bytes.setUint32(40, samples.length * 3, true);
-  samples.forEach((sample, place) => {
+  samples.forEach((/** @type {any} */ sample, /** @type {any} */ place) => {
     const value = Math.round(Math.max(-1, Math.min(1, sample)) * 8388607);
     const at = 44 + place * 3;
     bytes.setUint8(at, value & 255);

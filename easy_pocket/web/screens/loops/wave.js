@@ -1,5 +1,6 @@
 // The waveform of a loop: from the whole of it down to single samples, or its spectrum; hits and lines over it.
 
+import { byId } from "../../shared/dom.js";
 import { ask } from "../../shared/api.js";
 import { colours, fitted } from "../../shared/rail_canvas.js";
 import { showNote } from "../../shared/notes.js";
@@ -15,19 +16,34 @@ const MOST_COLUMNS = 1200;
 
 const MOST_MARKS = 300; // hits drawn one by one; more than that could not be pressed apart
 
-const byId = (id) => document.getElementById(id);
-
 export class Wave {
+  /** @type {any} */
+  of;
+  /** @type {any} */
+  rate;
+  /** @type {any} */
+  duration;
+  /** @type {any} */
+  played;
+  /** @param {any} loops */
   constructor(loops) {
     this.loops = loops;
+    /** @type {Map<any, any>} */
     this.kept = new Map(); // what was looked at, by loop
+    /** @type {any} */
     this.peaks = null;
+    /** @type {any} */
     this.span = null; // {start, samples} of single samples, while they are looked at
+    /** @type {any} */
     this.picture = null; // {start, count, image} of the spectrum
     this.shows = "wave";
+    /** @type {any[]} */
     this.hits = [];
+    /** @type {any[]} */
     this.lines = [];
+    /** @type {any[]} */
     this.dense = [];
+    /** @type {Set<any>} */
     this.placed = new Set();
     window.addEventListener("resize", () => this.later());
     document.addEventListener("wheel", (event) => this.wheel(event), { passive: false });
@@ -51,6 +67,7 @@ export class Wave {
     this.show(this.shows);
   }
 
+  /** @param {string} path */
   async bytes(path) {
     const { of } = this;
     const answer = await ask(`${of}/${path}`).catch(() => null);
@@ -68,6 +85,10 @@ export class Wave {
   }
 
   // Where one looks --------------------------------------------------------------------------------------------------
+  /**
+   * @param {number} from
+   * @param {any} to
+   */
   look(from, to) {
     const least = LEAST_SAMPLES / this.rate;
     const length = Math.max(least, Math.min(to - from, this.duration));
@@ -76,6 +97,10 @@ export class Wave {
     this.later();
   }
 
+  /**
+   * @param {number} factor
+   * @param {any} [around]
+   */
   zoom(factor, around = (this.view.from + this.view.to) / 2) {
     const { from, to } = this.view;
     const length = Math.max(LEAST_SAMPLES / this.rate, Math.min((to - from) * factor, this.duration));
@@ -83,21 +108,28 @@ export class Wave {
     this.look(start, start + length);
   }
 
+  /** @param {number} share */
   pan(share) {
     const { from, to } = this.view;
     this.look(from + (to - from) * share, to + (to - from) * share);
   }
 
-  // Bring a time into sight.
+  /**
+   * Bring a time into sight.
+   * @param {number} time
+   */
   follow(time) {
     const { from, to } = this.view;
     if (time < from || time >= to) this.look(time - (to - from) / 2, time + (to - from) / 2);
   }
 
-  // Turn the page when what plays leaves it; one who looks elsewhere is left alone.
+  /**
+   * Turn the page when what plays leaves it; one who looks elsewhere is left alone.
+   * @param {number} time
+   */
   turn(time) {
     const { from, to } = this.view;
-    const seen = (at) => at >= from && at < to;
+    const seen = (/** @type {any} */ at) => at >= from && at < to;
     if (!seen(time) && seen(this.played) && Math.abs(time - this.played) < (to - from) / 2) this.look(time, time + (to - from));
     this.played = time;
   }
@@ -106,6 +138,7 @@ export class Wave {
     this.look(0, this.duration);
   }
 
+  /** @param {any} what */
   show(what) {
     this.shows = what;
     for (const button of document.querySelectorAll("[data-wave-show]")) {
@@ -115,11 +148,13 @@ export class Wave {
     this.later();
   }
 
+  /** @param {number} time */
   percent(time) {
     const { from, to } = this.view;
     return (100 * (time - from)) / (to - from);
   }
 
+  /** @param {number} clientX */
   timeAt(clientX) {
     const box = this.box.getBoundingClientRect();
     const { from, to } = this.view;
@@ -127,6 +162,7 @@ export class Wave {
     return Math.max(0, Math.min(time, this.duration - 1e-4));
   }
 
+  /** @param {PageEvent} event */
   wheel(event) {
     if (!event.target.closest?.("#wave")) return;
     event.preventDefault();
@@ -134,6 +170,7 @@ export class Wave {
     else this.zoom(event.deltaY > 0 ? ZOOM ** 0.5 : ZOOM ** -0.5, this.timeAt(event.clientX));
   }
 
+  /** @param {Piece} button */
   click(button) {
     const { waveZoom, waveShow } = button.dataset;
     if (waveShow) this.show(waveShow);
@@ -181,12 +218,13 @@ export class Wave {
 
   // Hits and lines by time, as the page has them; only those in sight are touched while one zooms and goes along.
   collect() {
-    const sorted = (query) => [...document.querySelectorAll(query)].map((element) => ({ element, at: Number(element.dataset.at) })).sort((one, other) => one.at - other.at);
+    const sorted = (/** @type {any} */ query) => [...document.querySelectorAll(query)].map((element) => ({ element, at: Number(element.dataset.at) })).sort((one, other) => one.at - other.at);
     this.hits = sorted("#wave-over .onset");
     this.lines = sorted("#wave-over > [data-at]:not(.onset)");
     this.placed = new Set();
   }
 
+  /** @param {any} marks */
   inSight(marks) {
     const { from, to } = this.view;
     const edge = (to - from) * 0.05;
@@ -220,6 +258,11 @@ export class Wave {
     }
   }
 
+  /**
+   * @param {any} pen
+   * @param {number} width
+   * @param {number} height
+   */
   drawDense(pen, width, height) {
     const c = colours();
     const bottom = height * (1 - BOTTOM);
@@ -234,6 +277,11 @@ export class Wave {
     pen.globalAlpha = 1;
   }
 
+  /**
+   * @param {any} pen
+   * @param {number} width
+   * @param {number} height
+   */
   drawWave(pen, width, height) {
     const { from, to } = this.view;
     const perPixel = ((to - from) * this.rate) / width;
@@ -262,6 +310,14 @@ export class Wave {
     }
   }
 
+  /**
+   * @param {CanvasRenderingContext2D} pen
+   * @param {number} width
+   * @param {number} middle
+   * @param {any} reach
+   * @param {any} firstFrame
+   * @param {number} perPixel
+   */
   drawPeaks(pen, width, middle, reach, firstFrame, perPixel) {
     const { peaks } = this;
     for (let x = 0; x < width; x += 1) {
@@ -277,7 +333,14 @@ export class Wave {
     }
   }
 
-  // Near enough to see them: every sample a dot on a line.
+  /**
+   * Near enough to see them: every sample a dot on a line.
+   * @param {CanvasRenderingContext2D} pen
+   * @param {number} width
+   * @param {number} middle
+   * @param {any} reach
+   * @param {number} perPixel
+   */
   drawSamples(pen, width, middle, reach, perPixel) {
     const { start, samples } = this.span;
     const from = this.view.from * this.rate;
@@ -293,7 +356,11 @@ export class Wave {
     for (let frame = first; frame <= last; frame += 1) pen.fillRect((frame - from) / perPixel - 1.5, middle - (samples[frame - start] / 32768) * reach - 1.5, 3, 3);
   }
 
-  // Whether the samples of what is seen are here; if not they are fetched, and the peaks stand in.
+  /**
+   * Whether the samples of what is seen are here; if not they are fetched, and the peaks stand in.
+   * @param {number} from
+   * @param {number} to
+   */
   samplesFor(from, to) {
     const first = Math.floor(from * this.rate);
     const last = Math.ceil(to * this.rate);
@@ -320,6 +387,11 @@ export class Wave {
     this.later();
   }
 
+  /**
+   * @param {any} pen
+   * @param {number} width
+   * @param {number} height
+   */
   drawSpectrum(pen, width, height) {
     const { from, to } = this.view;
     const { picture } = this;
@@ -336,6 +408,11 @@ export class Wave {
     this.timer = setTimeout(() => this.fetchSpectrum(start, count, Math.min(MOST_COLUMNS, Math.round(width))), picture ? REST_MS : 0);
   }
 
+  /**
+   * @param {number} start
+   * @param {number} count
+   * @param {any} columns
+   */
   async fetchSpectrum(start, count, columns) {
     const data = await this.bytes(`spectrum.bin?start=${start}&count=${count}&columns=${columns}`);
     if (!data) return;
@@ -356,13 +433,17 @@ export class Wave {
         image.data[at + 3] = 255;
       }
     }
-    canvas.getContext("2d").putImageData(image, 0, 0);
+    canvas.getContext("2d")?.putImageData(image, 0, 0);
     this.picture = { start, count, canvas };
     this.later();
   }
 }
 
-// Where in marks sorted by time the first one at or after a time is.
+/**
+ * Where in marks sorted by time the first one at or after a time is.
+ * @param {any} marks
+ * @param {number} time
+ */
 function firstAfter(marks, time) {
   let low = 0;
   let high = marks.length;

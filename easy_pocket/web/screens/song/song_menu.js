@@ -1,8 +1,11 @@
 // The patterns a cell can play, beside the cell: numbers choose, Escape leaves.
 
-const byId = (id) => document.getElementById(id);
+import { byId } from "../../shared/dom.js";
 
 export class SongMenu {
+  /** @type {any} */
+  at;
+  /** @param {any} screen */
   constructor(screen) {
     this.screen = screen;
   }
@@ -15,12 +18,17 @@ export class SongMenu {
     return this.box && !this.box.hidden;
   }
 
+  /**
+   * @param {any} cell
+   * @param {any} section
+   * @param {any} part
+   */
   open(cell, section, part) {
     const { patterns } = this.screen.part(part);
     this.at = { section, part };
     this.cell = cell;
     const now = this.screen.cell(section, part);
-    const choices = [...patterns.map(([id, name], number) => [id, name, `${number + 1}`]), ...(patterns.length > 1 ? [[0, "its order", ""]] : []), [null, "rest", "0"]];
+    const choices = [...patterns.map((/** @type {any} */ [id, name], /** @type {number} */ number) => [id, name, `${number + 1}`]), ...(patterns.length > 1 ? [[0, "its order", ""]] : []), [null, "rest", "0"]];
     this.box.replaceChildren(...choices.map(([pattern, name, key]) => this.choice(pattern, name, key, now)), this.more("new, a copy", "copy"), this.more("on the Bench", "bench"));
     this.box.hidden = false;
     const place = cell.getBoundingClientRect();
@@ -31,6 +39,12 @@ export class SongMenu {
     this.box.querySelector("button.on, button")?.focus();
   }
 
+  /**
+   * @param {any} pattern
+   * @param {string} name
+   * @param {string} key
+   * @param {any} now
+   */
   choice(pattern, name, key, now) {
     const button = document.createElement("button");
     button.type = "button";
@@ -44,6 +58,10 @@ export class SongMenu {
     return button;
   }
 
+  /**
+   * @param {string} words
+   * @param {any} what
+   */
   more(words, what) {
     const button = document.createElement("button");
     button.type = "button";
@@ -58,6 +76,7 @@ export class SongMenu {
     return button;
   }
 
+  /** @param {any} pattern */
   take(pattern) {
     const { section, part } = this.at;
     this.close();
@@ -71,17 +90,17 @@ export class SongMenu {
 
   get keys() {
     const when = () => Boolean(this.isOpen);
-    const step = (by) => {
+    const step = (/** @type {number} */ by) => {
       const buttons = [...this.box.querySelectorAll("button")];
-      const at = buttons.indexOf(document.activeElement);
+      const at = buttons.indexOf(/** @type {Piece} */ (document.activeElement));
       buttons[(at + by + buttons.length) % buttons.length].focus();
     };
-    const nth = (event) => this.screen.part(this.at.part).patterns[Number(event.key) - 1];
+    const nth = (/** @type {PageEvent} */ event) => this.screen.part(this.at.part).patterns[Number(event.key) - 1];
     return [
       { keys: "Escape", when, run: () => this.leave() },
       { keys: "ArrowDown", when, run: () => step(1) },
       { keys: "ArrowUp", when, run: () => step(-1) },
-      { keys: "1-9", when, run: (event) => nth(event) && this.take(nth(event)[0]) },
+      { keys: "1-9", when, run: (/** @type {PageEvent} */ event) => nth(event) && this.take(nth(event)[0]) },
       { keys: "0", when, run: () => this.take(null) },
     ];
   }

@@ -3,14 +3,13 @@
 
 import { looking } from "../../shared/selection.js";
 import { paintAll } from "../../shared/sliders.js";
-import { MARKS, element, text } from "../../shared/dom.js";
+import { focused, byId, MARKS, element, text } from "../../shared/dom.js";
 
 const CELL_FEEL = [["swing_percent", "swing %", 50, 75], ["push_ms", "push ms", -100, 100], ["density_percent", "density %", 0, 100], ["timing_pull", "timing pull %", 0, 100], ["drift_ms", "drift ms", 0, 20]];
 const LEVEL = { min: -36, max: 6, step: 0.5 };
 
-const byId = (id) => document.getElementById(id);
-
 export class SongStrip {
+  /** @param {any} screen */
   constructor(screen) {
     this.screen = screen;
     document.addEventListener("change", (event) => this.change(event));
@@ -29,22 +28,34 @@ export class SongStrip {
   // Drawn anew after every answer; what is being typed in stays as it is.
   draw() {
     if (!this.box || !this.chosen) return;
-    const typing = this.box.contains(document.activeElement) && document.activeElement.matches("input, select, textarea") ? document.activeElement : null;
+    const typing = this.box.contains(focused()) && focused().matches("input, select, textarea") ? focused() : null;
     const key = JSON.stringify(this.chosen);
     if (typing && typing.matches("textarea, input[type=range]:active") && this.drawnFor === key) return;
     const held = typing?.dataset.set;
+    /** @type {any} */
     this.drawnFor = key;
-    const groups = { cell: () => this.cellGroups(), section: () => this.sectionGroups(), joins: () => this.joinGroups(), part: () => this.partGroups(), doubles: () => this.doubleGroups(), cycles: () => this.cycleGroups() }[this.chosen.kind]();
+    const groups = /** @type {Record<string, any>} */ ({ cell: () => this.cellGroups(), section: () => this.sectionGroups(), joins: () => this.joinGroups(), part: () => this.partGroups(), doubles: () => this.doubleGroups(), cycles: () => this.cycleGroups() })[this.chosen.kind]();
     this.box.replaceChildren(...groups);
     this.box.dataset.kind = this.chosen.kind;
     paintAll(this.box);
     if (held) this.box.querySelector(`[data-set="${held}"]`)?.focus({ preventScroll: true });
   }
 
+  /**
+   * @param {any} title
+   * @param {any} children
+   * @param {string} [className]
+   */
   group(title, children, className = "") {
     return element("div", `arr-group ${className}`, [title instanceof Node ? title : text("h3", title), element("div", "arr-fields", children)]);
   }
 
+  /**
+   * @param {string | number} words
+   * @param {any} set
+   * @param {any} value
+   * @param {any} [options]
+   */
   field(words, set, value, { wide = "", placeholder = "", title = "" } = {}) {
     const input = element("input", `typed ${wide || "wide"}`);
     Object.assign(input, { value: value ?? "", placeholder, autocomplete: "off", title });
@@ -52,6 +63,12 @@ export class SongStrip {
     return element("label", "arr-field", [text("small", words), input]);
   }
 
+  /**
+   * @param {string} words
+   * @param {any} set
+   * @param {any} options
+   * @param {any} value
+   */
   pick(words, set, options, value) {
     const select = element("select");
     select.dataset.set = set;
@@ -64,6 +81,12 @@ export class SongStrip {
     return element("label", "arr-field", [text("small", words), element("span", "select is-small", [select])]);
   }
 
+  /**
+   * @param {string} words
+   * @param {any} act
+   * @param {string} [title]
+   * @param {string} [className]
+   */
   button(words, act, title = "", className = "chip") {
     const button = text("button", words, className);
     button.type = "button";
@@ -72,6 +95,11 @@ export class SongStrip {
     return button;
   }
 
+  /**
+   * @param {string} words
+   * @param {any} set
+   * @param {any} value
+   */
   level(words, set, value) {
     const slider = element("input", "level-db");
     Object.assign(slider, { type: "range", ...LEVEL, value: Math.max(value, LEVEL.min) });
@@ -85,7 +113,7 @@ export class SongStrip {
     const section = this.screen.section(this.chosen.section);
     const part = this.screen.part(this.chosen.part);
     const cell = this.screen.cell(section.id, part.id);
-    const patterns = [...part.patterns.map(([id, name]) => [id, name]), ...(part.patterns.length > 1 ? [[0, "its order"]] : []), ["", "rest"]];
+    const patterns = [...part.patterns.map((/** @type {any} */ [id, name]) => [id, name]), ...(part.patterns.length > 1 ? [[0, "its order"]] : []), ["", "rest"]];
     const title = element("h3", "", [text("span", `${part.name} in ${section.name}`), text("b", cell.own ? "its own here" : section.parent ? `as in ${section.parent_name}` : "")]);
     const what = this.group(title, [
       this.pick("plays", "cell", patterns, cell.rest ? "" : cell.pattern),
@@ -95,7 +123,7 @@ export class SongStrip {
       ...(section.parent && !cell.own ? [text("small", "goes along until it is changed here")] : []),
     ]);
     if (cell.rest) return [what];
-    const voices = part.voices.map(([voice, name]) => {
+    const voices = part.voices.map((/** @type {any} */ [voice, name]) => {
       const on = !cell.muted.includes(voice);
       const chip = this.button(name, "voice", on ? "Mute it in this section" : "Let it sound again", `chip voice-chip${on ? " on" : ""}`);
       chip.dataset.voice = voice;
@@ -113,6 +141,7 @@ export class SongStrip {
     this.screen.push({ kind: "pattern_add", part_id: part, copy_of: cell.rest || !cell.pattern ? null : cell.pattern });
   }
 
+  /** @param {any} pattern */
   set added(pattern) {
     if (!this.waiting) return;
     const { part, section } = this.waiting;
@@ -134,7 +163,7 @@ export class SongStrip {
       this.field("metre", "section metre", section.metre, { placeholder: data.metre }),
       this.pick("mark", "section mark", Object.entries(MARKS).map(([key, sign]) => [key, sign || "none"]), section.mark),
     ]);
-    const own = section.own.filter((name) => !name.startsWith("cell"));
+    const own = section.own.filter((/** @type {string} */ name) => !name.startsWith("cell"));
     const does = this.group("do", [
       this.button("play it", "play", "Round and round (o)"),
       this.button("go to it", "jump", "At the next bar, while the song plays (j); at the end of what sounds: Shift j"),
@@ -143,7 +172,7 @@ export class SongStrip {
       ...(last ? [] : [this.button("join with the next", "join-next")]),
       this.button("take away", "take-section", "Delete"),
       ...(section.parent ? [this.button("on its own", "free-section", "It no longer goes along")] : []),
-      ...own.map((name) => this.button(`${name.replace("_bpm", "")} as in ${section.parent_name}`, `give ${name}`)),
+      ...own.map((/** @type {string} */ name) => this.button(`${name.replace("_bpm", "")} as in ${section.parent_name}`, `give ${name}`)),
     ], "grow");
     const notes = element("textarea", "arr-notes");
     Object.assign(notes, { value: section.notes, placeholder: "notes", maxLength: 2000 });
@@ -162,14 +191,14 @@ export class SongStrip {
   joinGroups() {
     const section = this.screen.section(this.chosen.section);
     const { data } = this.screen;
-    const parts = data.parts.map((part) => [part.id, part.name]);
-    const groups = section.joins.map((join, number) => {
+    const parts = data.parts.map((/** @type {any} */ part) => [part.id, part.name]);
+    const groups = section.joins.map((/** @type {any} */ join, /** @type {number} */ number) => {
       const part = this.screen.part(join.part);
-      const set = (name) => `join ${number} ${name}`;
+      const set = (/** @type {string} */ name) => `join ${number} ${name}`;
       const fields = [];
       if (join.kind !== "drop") fields.push(this.pick("part", set("part"), parts, join.part));
       if (join.kind === "fill" || join.kind === "pickup") {
-        fields.push(this.pick("plays", set("pattern"), part?.patterns.map(([id, name]) => [id, name]) ?? [], join.pattern));
+        fields.push(this.pick("plays", set("pattern"), part?.patterns.map((/** @type {any} */ [id, name]) => [id, name]) ?? [], join.pattern));
         fields.push(this.button("draw another", `redraw ${number}`, "Another one of the program's own"));
       }
       if (join.kind === "drop" || join.kind === "swell") fields.push(this.field("beats", set("beats"), join.beats ?? 1));
@@ -188,6 +217,12 @@ export class SongStrip {
     return [this.group(`where ${section.name} ends`, [...add, beats], "grow"), ...groups];
   }
 
+  /**
+   * @param {string} words
+   * @param {any} set
+   * @param {boolean} on
+   * @param {string} [title]
+   */
   tick(words, set, on, title = "") {
     const box = element("input");
     Object.assign(box, { type: "checkbox", checked: on });
@@ -199,7 +234,7 @@ export class SongStrip {
   partGroups() {
     const part = this.screen.part(this.chosen.part);
     const { data } = this.screen;
-    const others = data.parts.filter((one) => one.id !== part.id).map((one) => [one.id, one.name]);
+    const others = data.parts.filter((/** @type {any} */ one) => one.id !== part.id).map((/** @type {any} */ one) => [one.id, one.name]);
     const what = this.group(part.name, [
       this.field("name", "part name", part.name, { wide: "wider" }),
       this.pick("kit", "part kit_key", Object.entries(data.kits), part.kit),
@@ -218,21 +253,21 @@ export class SongStrip {
       this.field("seed", "part seed", part.seed),
       this.tick("joins' fills reach it", "part fills", part.fills),
     ], "wide");
-    const voices = this.group("voices that sound", part.voices.map(([voice, name]) => {
+    const voices = this.group("voices that sound", part.voices.map((/** @type {any} */ [voice, name]) => {
       const on = !part.muted.includes(voice);
       const chip = this.button(name, "part-voice", on ? "Mute it in this part" : "Let it sound again", `chip voice-chip${on ? " on" : ""}`);
       chip.dataset.voice = voice;
       chip.setAttribute("aria-pressed", on);
       return chip;
     }));
-    const patterns = part.patterns.map(([id, name]) => {
+    const patterns = part.patterns.map((/** @type {any} */ [id, name]) => {
       const chip = this.button(name, `pattern ${id}`, "On the Bench");
       return chip;
     });
     const does = this.group("patterns, and what to do", [
       ...patterns,
       this.button("+ empty", "pattern-new"),
-      ...(part.patterns.length > 1 ? [this.pick("take away", "pattern take", [["", "…"], ...part.patterns.map(([id, name]) => [id, name])], "")] : []),
+      ...(part.patterns.length > 1 ? [this.pick("take away", "pattern take", [["", "…"], ...part.patterns.map((/** @type {any} */ [id, name]) => [id, name])], "")] : []),
       this.button("a part per voice", "split-part", "Every voice becomes a part of its own"),
       ...(others.length ? [this.pick("merge in", "part merge", [["", "…"], ...others], "")] : []),
       this.button("up", "part-up"), this.button("down", "part-down"),
@@ -241,7 +276,10 @@ export class SongStrip {
     return [what, turns, voices, does];
   }
 
-  // The bars it plays, to be drawn: as many as its marks, eight for one that plays them all.
+  /**
+   * The bars it plays, to be drawn: as many as its marks, eight for one that plays them all.
+   * @param {any} part
+   */
   marks(part) {
     const marks = part.bars || "11111111";
     const boxes = [...marks].map((mark, place) => {
@@ -253,6 +291,7 @@ export class SongStrip {
     return element("div", "arr-field", [text("small", "drawn"), element("span", "arr-marks", boxes)]);
   }
 
+  /** @param {any} place */
   drawMark(place) {
     const part = this.screen.part(this.chosen.part);
     const marks = [...(part.bars || "11111111")];
@@ -265,14 +304,18 @@ export class SongStrip {
   cycleGroups() {
     const { cycles, meet, bar, together } = this.screen.data;
     const end = Math.min(64 * bar, Math.max(4 * bar, (meet[1] ?? meet[0] ?? 0) + bar));
-    const rows = cycles.map(([name, shift, ticks]) => {
+    const rows = cycles.map((/** @type {any} */ [name, shift, ticks]) => {
       const marks = [];
       for (let at = shift; at < end; at += ticks) marks.push(`M${(at / end) * 1000} 0V14`);
-      return element("div", "arr-cycle", [text("span", name), this.picture(marks.join(""), meet.filter((at) => at < end).map((at) => `M${(at / end) * 1000} 0V14`).join(""))]);
+      return element("div", "arr-cycle", [text("span", name), this.picture(marks.join(""), meet.filter((/** @type {number} */ at) => at < end).map((/** @type {number} */ at) => `M${(at / end) * 1000} 0V14`).join(""))]);
     });
     return [this.group(together, rows, "grow cycles")];
   }
 
+  /**
+   * @param {any} turns
+   * @param {any} meetings
+   */
   picture(turns, meetings) {
     const svg = document.createElementNS("http://www.w3.org/2000/svg", "svg");
     svg.setAttribute("viewBox", "0 0 1000 14");
@@ -288,7 +331,7 @@ export class SongStrip {
 
   // Struck twice -----------------------------------------------------------------------------------------------------
   doubleGroups() {
-    const rows = this.screen.data.doubles.map((one, number) => {
+    const rows = this.screen.data.doubles.map((/** @type {any} */ one, /** @type {number} */ number) => {
       const choices = [["keep", "keep both"], ["drop", "drop the quieter"], ["offset", "set apart"]];
       return element("div", "arr-double", [text("span", one.words), this.pick("", `double ${number}`, choices, one.choice)]);
     });
@@ -296,6 +339,7 @@ export class SongStrip {
   }
 
   // What is set ------------------------------------------------------------------------------------------------------
+  /** @param {any} options */
   input({ target }) {
     if (target.type !== "range" || !target.dataset?.set || !this.box?.contains(target)) return;
     this.gesture ??= `level-${Date.now()}`;
@@ -305,21 +349,27 @@ export class SongStrip {
     this.set(target, this.gesture);
   }
 
+  /** @param {any} options */
   change({ target }) {
     if (!this.box?.contains(target) || target.dataset.set === undefined) return;
     if (target.type === "range") {
+      /** @type {any} */
       this.gesture = null;
       return;
     }
     this.set(target);
   }
 
+  /**
+   * @param {Piece} target
+   * @param {any} [gesture]
+   */
   set(target, gesture = null) {
     const [what, name, detail] = target.dataset.set.split(" ");
     const { section, part } = this.chosen;
     const value = target.type === "checkbox" ? target.checked : target.value.trim();
     const number = value === "" ? null : Number(String(value).replace(",", "."));
-    const push = (edit) => this.screen.push(edit, target, gesture);
+    const push = (/** @type {any} */ edit) => this.screen.push(edit, target, gesture);
     if (what === "cell" && name === undefined) push({ kind: "cell_set", section_ids: [section], part_id: part, pattern: value === "" ? null : Number(value) });
     else if (what === "cell") push({ kind: "cell_level", section_id: section, part_id: part, value: number });
     else if (what === "feel") push({ kind: "cell_feel", section_id: section, part_id: part, field: name, value: Number.isNaN(number) ? value : number });
@@ -334,25 +384,42 @@ export class SongStrip {
     } else if (what === "new") this.newBeats = number;
   }
 
+  /**
+   * @param {string} name
+   * @param {any} value
+   * @param {number | null} number
+   */
   sectionValue(name, value, number) {
     if (name === "tempo_bpm") return number;
     if (name === "bars" || name === "repeats") return Number.isInteger(number) ? number : value || null;
     return value === "" && name === "metre" ? null : value;
   }
 
+  /**
+   * @param {string} name
+   * @param {any} value
+   * @param {number | null} number
+   */
   partValue(name, value, number) {
     if (name === "restarts") return value === "true";
     if (["level_db", "change_percent", "seed", "step_ticks"].includes(name)) return number;
     return value;
   }
 
+  /**
+   * @param {number} number
+   * @param {string} name
+   * @param {Piece} target
+   * @param {any} value
+   * @param {any} figure
+   */
   setJoin(number, name, target, value, figure) {
     const section = this.screen.section(this.chosen.section);
-    const joins = section.joins.map((join) => ({ ...join }));
+    const joins = section.joins.map((/** @type {any} */ join) => ({ ...join }));
     const join = joins[number];
     if (name === "keep") {
       const id = Number(target.dataset.set.split(" ")[3]);
-      join.keep = (join.keep ?? []).filter((one) => one !== id).concat(value ? [id] : []);
+      join.keep = (join.keep ?? []).filter((/** @type {any} */ one) => one !== id).concat(value ? [id] : []);
     } else if (name === "voice") join.voice = value;
     else if (name === "last_only") join.last_only = value;
     else join[name] = figure;
@@ -360,12 +427,14 @@ export class SongStrip {
     this.screen.push({ kind: "joins_set", section_id: section.id, joins }, target);
   }
 
+  /** @param {PageEvent} event */
   click(event) {
     const button = event.target.closest?.("[data-act]");
     if (!button || !this.box?.contains(button)) return;
     const [act, detail] = button.dataset.act.split(" ");
     const { section, part } = this.chosen;
-    const push = (edit) => this.screen.push(edit, button);
+    const push = (/** @type {any} */ edit) => this.screen.push(edit, button);
+    /** @type {Record<string, any>} */
     const acts = {
       bench: () => this.screen.toBench(),
       copy: () => this.copyPattern(),
@@ -397,10 +466,15 @@ export class SongStrip {
     acts[act]?.();
   }
 
+  /** @param {any} part */
   placeOf(part) {
-    return this.screen.data.parts.findIndex((one) => one.id === part);
+    return this.screen.data.parts.findIndex((/** @type {any} */ one) => one.id === part);
   }
 
+  /**
+   * @param {string} kind
+   * @param {Piece} button
+   */
   addJoin(kind, button) {
     const section = this.screen.section(this.chosen.section);
     if (kind === "fill" || kind === "pickup") {
@@ -408,13 +482,18 @@ export class SongStrip {
       return;
     }
     const part = this.screen.part(this.chosen.part ?? looking.part) ?? this.screen.data.parts[0];
-    const crash = part.crashes.find(([voice]) => voice === "crash") ?? part.crashes.at(-1);
+    const crash = part.crashes.find((/** @type {any} */ [voice]) => voice === "crash") ?? part.crashes.at(-1);
     const beats = this.newBeats ?? 2;
     const made = { drop: { kind, beats }, crash: { kind, part: part.id, voice: crash[0] }, swell: { kind, part: part.id, voice: crash[0], beats } }[kind];
     this.screen.push({ kind: "joins_set", section_id: section.id, joins: [...section.joins, made] }, button);
   }
 
-  // A fill is drawn from a seed; asked for again, from another one.
+  /**
+   * A fill is drawn from a seed; asked for again, from another one.
+   * @param {any} what
+   * @param {Piece} button
+   * @param {any} [join]
+   */
   drawFill(what, button, join = null) {
     const { section } = this.chosen;
     this.seed = (this.seed ?? 0) + 1;
@@ -422,8 +501,12 @@ export class SongStrip {
     this.screen.push({ kind: "join_draw", section_id: section, part_id: part, what, beats: this.newBeats ?? 2, seed: this.seed, last_only: Boolean(join?.last_only) }, button);
   }
 
+  /**
+   * @param {number} number
+   * @param {Piece} button
+   */
   withoutJoin(number, button) {
     const section = this.screen.section(this.chosen.section);
-    this.screen.push({ kind: "joins_set", section_id: section.id, joins: section.joins.filter((_, at) => at !== number) }, button);
+    this.screen.push({ kind: "joins_set", section_id: section.id, joins: section.joins.filter((/** @type {any} */ _, /** @type {number} */ at) => at !== number) }, button);
   }
 }
