@@ -37,7 +37,7 @@ def test_every_vendored_package_has_its_licence_and_version(folder):
     assert re.search(r"@\d+\.\d+\.\d+$", (folder / "VERSION").read_text().strip())
 
 
-@pytest.mark.parametrize("lock", ["app", "dev", "bench"])
+@pytest.mark.parametrize("lock", ["app", "dev", "bench", "fit"])
 def test_locks_pin_and_hash_everything(lock):
     text = (ROOT / f"requirements/{lock}.txt").read_text()
     packages = re.findall(r"^([a-z0-9._-]+)(==)?", text, re.M)

@@ -1,8 +1,8 @@
 """Fit the networks that classify hits in loops (core/listen/hit_classifier.npz): on loops made for it
 (bench/made_loops.py) from our kits, from models with settings drawn at random, and from hits of the SoundFont's kits.
-Needs the packages of requirements/bench.txt, and Debian's fluidsynth and fluid-soundfont-gm.
+Needs the extra "fit", and Debian's fluidsynth and fluid-soundfont-gm: `tools/fit` sees to both.
 
-    python tools/fit_hits.py [--loops 1800] [--without 0,40] [--own no] [-o FILE]
+    tools/fit hits [--loops 1800] [--without 0,40] [--own no] [-o FILE]
 
 --without leaves SoundFont kits out and --own no our own, to see how well sounds never met are heard.
 """
@@ -10,25 +10,30 @@ Needs the packages of requirements/bench.txt, and Debian's fluidsynth and fluid-
 from __future__ import annotations
 
 import argparse
-import sys
 from collections.abc import Iterator
 from dataclasses import dataclass
 from multiprocessing import Pool
 from pathlib import Path
 
 import numpy as np
-from fit_sorts import PROGRAMS, _hits, sound_of, soundfont
+from fit_kinds import PROGRAMS, _hits, sound_of, soundfont
+from fitted import MADE, made_of, save
 from scipy import signal
 from sklearn.neural_network import MLPClassifier, MLPRegressor
 
-sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
 from bench.made_loops import MadeLoop, made_loops
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import NoHitsError
-from easy_pocket.core.listen import believed
 from easy_pocket.core.listen.bar_context import bar_features, bars_are_reliable
 from easy_pocket.core.listen.candidates import Candidates, detect_candidates
-from easy_pocket.core.listen.hit_classifier import FARTHEST, MERGE_S, Network, needed_log_odds, select_separated
+from easy_pocket.core.listen.hit_classifier import (
+    FARTHEST,
+    FITTED_FILE,
+    MERGE_S,
+    Network,
+    needed_log_odds,
+    select_separated,
+)
 from easy_pocket.core.listen.onsets import Onsets, measure
 from easy_pocket.core.listen.preparation import RATE_HZ, Prepared, prepare
 from easy_pocket.core.listen.ranked_readings import rank_readings
@@ -196,6 +201,14 @@ def by_their_sound(examples: list[Examples]) -> Network:
     )
 
 
+def right_by(network: Network, examples: list[Examples]) -> np.ndarray:
+    """For each place that is plainly a hit or plainly none, whether its sound alone tells so."""
+    odds = np.concatenate([network.of(one.pictures) for one in examples])
+    apart = np.concatenate([one.off_s for one in examples])
+    known = (apart < HIT_S) | (apart >= MISS_S)
+    return (odds[known] > needed_log_odds(0.5)) == (apart[known] < HIT_S)
+
+
 def stored(name: str, network: Network) -> dict[str, np.ndarray]:
     kept = {part: np.asarray(getattr(network, part)) for part in Network.__dataclass_fields__}
     exact = {part: value.astype(np.float16 if part == "weights" else np.float32) for part, value in kept.items()}
@@ -208,8 +221,13 @@ def main() -> None:
     asked.add_argument("--without", default="")
     asked.add_argument("--own", choices=("yes", "no"), default="yes")
     asked.add_argument("--only", choices=("together",), help="leave the others as they are")
-    asked.add_argument("-o", dest="out", type=Path, default=believed.FITTED_FILE)
+    asked.add_argument("-o", dest="out", type=Path, default=FITTED_FILE)
     args = asked.parse_args()
+    told = {
+        "tool": "fit hits",
+        "arguments": {name: value for name, value in vars(args).items() if name != "out"},
+        "data_seed": FIRST_SEED,
+    }
     without = {int(one) for one in args.without.split(",") if one}
     _hits.update(soundfont(tuple(program for program in PROGRAMS if program not in without)))
     with Pool() as pool:
@@ -217,8 +235,10 @@ def main() -> None:
         examples = [one for batch in batched for one in batch]
         if args.only:
             with np.load(args.out, allow_pickle=False) as known:
-                kept = {key: known[key] for key in known.files}
-            np.savez_compressed(args.out, **{**kept, **stored(args.only, middles(examples))})
+                kept = {key: known[key] for key in known.files if key != MADE}
+            save(
+                args.out, {**kept, **stored(args.only, middles(examples))}, **told, before=made_of(args.out), scores={}
+            )
             return
         # What the bars say is learnt from odds as they are for loops the first network has not met.
         middle = len(examples) // 2
@@ -229,8 +249,15 @@ def main() -> None:
     found = {
         "sound": by_their_sound(examples), "bars": fitted("bars", pictures, apart), "together": middles(examples),
     }  # fmt: skip
-    np.savez_compressed(args.out, **{key: part for name in found for key, part in stored(name, found[name]).items()})
-    print(f"{args.out.name}: {args.out.stat().st_size // 1000} kB")
+    # Each half by the network that has not met it.
+    told_right = np.concatenate([right_by(networks[1 - number], half) for number, half in enumerate(halves)])
+    scores = {"loops": len(examples), "places told right by their sound alone": round(float(told_right.mean()), 4)}
+    save(
+        args.out,
+        {key: part for name in found for key, part in stored(name, found[name]).items()},
+        **told,
+        scores=scores,
+    )
 
 
 if __name__ == "__main__":

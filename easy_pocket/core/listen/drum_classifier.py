@@ -2,7 +2,7 @@
 
 A picture of the hit - level by band in three spans after its start, and of what rang before - is compared with known
 ones: least squares on Gaussian kernels (Suykens & Vandewalle 1999), one output per kind, so that a hit can be several.
-Fitted by tools/fit_sorts.py on loops made for it.
+Fitted by `tools/fit kinds` on loops made for it.
 """
 
 from __future__ import annotations
@@ -84,7 +84,7 @@ def kernel(pictures: Floats, known: Floats) -> Floats:
 @lru_cache(maxsize=1)
 def _fitted() -> dict[str, Floats]:
     with np.load(FITTED_FILE, allow_pickle=False) as stored:
-        return {name: stored[name].astype(np.float64) for name in stored.files}
+        return {name: stored[name].astype(np.float64) for name in stored.files if name != "made"}
 
 
 def kind_scores(pictures: Floats) -> tuple[Floats, Floats]:

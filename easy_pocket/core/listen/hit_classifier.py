@@ -1,4 +1,4 @@
-"""Neural networks that give each onset candidate log-odds of being a hit; fitted by tools/fit_hits.py.
+"""Neural networks that give each onset candidate log-odds of being a hit; fitted by `tools/fit hits`.
 
 One hidden layer of rectified units each, the mean of several fitted from different starts (bagging, Breiman 1996).
 `sound` uses the candidate's own picture, `bars` also what the same slot holds in the other bars, and `together`

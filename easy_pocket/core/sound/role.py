@@ -1,7 +1,7 @@
 """Which voice a sound is meant for, guessed from the sound alone.
 
 A picture of the first 0.8 s - level by band and time - is compared with 1,500 known ones: least squares on Gaussian
-kernels, one output per role (Suykens & Vandewalle 1999), fitted by tools/fit_roles.py.
+kernels, one output per role (Suykens & Vandewalle 1999), fitted by `tools/fit roles`.
 """
 
 from __future__ import annotations
@@ -65,7 +65,8 @@ def kernel(pictures: Floats, known: Floats) -> Floats:
 @lru_cache(maxsize=1)
 def _fitted() -> dict[str, npt.NDArray[Any]]:
     with np.load(FITTED_FILE, allow_pickle=False) as stored:
-        return {name: stored[name] if name == "roles" else stored[name].astype(np.float64) for name in stored.files}
+        weights = {name: stored[name] for name in stored.files if name != "made"}  # "made" says where they come from
+    return {name: part if name == "roles" else part.astype(np.float64) for name, part in weights.items()}
 
 
 def _votes(x: npt.NDArray[np.floating[Any]]) -> Floats:

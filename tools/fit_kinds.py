@@ -1,19 +1,18 @@
 """Fit what kinds of hits in loops are told by: on loops made for it (bench/made_loops.py) from our kits, from models
 with settings drawn at random, and from hits of the SoundFont's kits. Needs Debian's fluidsynth and fluid-soundfont-gm.
 
-    python tools/fit_sorts.py [--without 0,40]     leave these SoundFont kits out, to see how well unknown ones are told
+    tools/fit kinds [--without 0,40] [-o FILE]    leave these SoundFont kits out, to see how well unknown ones are told
 """
 
 from __future__ import annotations
 
-import sys
+import argparse
 from multiprocessing import Pool
 from pathlib import Path
 
 import numpy as np
-
-sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
 from fit_roles import RANGES, drawn, recorded, varied
+from fitted import save
 from soundfont_hits import NOTES, render
 
 from bench.made_loops import RATE, made_loops
@@ -21,6 +20,7 @@ from easy_pocket.core.listen.drum_classifier import FITTED_FILE, KINDS, kernel, 
 
 PROGRAMS = (0, 8, 16, 24, 25, 32, 40, 48)
 LOOPS, BATCHES = 130, 8
+FIRST_SEED = 500
 KNOWN = 1500
 RIDGE = 0.3
 MERGE_S = 0.030
@@ -87,10 +87,15 @@ def examples(seed: int) -> tuple[np.ndarray, np.ndarray]:
 
 
 def main() -> None:
-    without = {int(one) for one in sys.argv[2].split(",")} if len(sys.argv) > 2 else set()
+    asked = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    asked.add_argument("--without", default="")
+    asked.add_argument("--batches", type=int, default=BATCHES, help="of 130 loops each")
+    asked.add_argument("-o", dest="out", type=Path, default=FITTED_FILE)
+    args = asked.parse_args()
+    without = {int(one) for one in args.without.split(",") if one}
     _hits.update(soundfont(tuple(program for program in PROGRAMS if program not in without)))
     with Pool() as pool:
-        found = pool.map(examples, range(500, 500 + BATCHES))
+        found = pool.map(examples, range(FIRST_SEED, FIRST_SEED + args.batches))
     pictures, kinds = (np.concatenate([one[part] for one in found]) for part in (0, 1))
     test = np.zeros(len(pictures), dtype=bool)
     test[-len(found[-1][0]) :] = True
@@ -109,16 +114,18 @@ def main() -> None:
     known, weights, bias = fit(~test)
     told = kernel(scaled[test], known) @ weights + bias > 0.5
     right = 2 * (told & (kinds[test] > 0)).sum(axis=0) / np.maximum(told.sum(axis=0) + kinds[test].sum(axis=0), 1)
-    print(
-        f"{len(pictures)} hits; F on the last batch, held out:", dict(zip(KINDS, right.round(3).tolist(), strict=True))
-    )
+    scores = {f"F of {kind}, last batch held out": float(one) for kind, one in zip(KINDS, right.round(3), strict=True)}
     known, weights, bias = fit(np.ones(len(pictures), dtype=bool))
     half = {"known": known, "weights": weights, "middle": middle, "width": width, "bias": bias}
-    np.savez_compressed(
-        FITTED_FILE,
-        **{name: value.astype(np.float16 if name == "known" else np.float32) for name, value in half.items()},
+    small = {name: value.astype(np.float16 if name == "known" else np.float32) for name, value in half.items()}
+    save(
+        args.out,
+        small,
+        tool="fit kinds",
+        arguments={"without": args.without, "batches": args.batches},
+        data_seed=FIRST_SEED,
+        scores={"hits": len(pictures), **scores},
     )
-    print(f"{FITTED_FILE.name}: {FITTED_FILE.stat().st_size // 1000} kB")
 
 
 if __name__ == "__main__":
