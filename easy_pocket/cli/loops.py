@@ -18,10 +18,11 @@ from easy_pocket.core.formats.audio_file import read_audio, write_audio
 from easy_pocket.core.formats.exchange import PatternToWrite
 from easy_pocket.core.formats.slice_kit import slice_files
 from easy_pocket.core.listen.loop_analysis import LoopAnalysis, analyze_loop
+from easy_pocket.core.listen.loop_beat import beat_from_groups
 from easy_pocket.core.listen.loop_side import side_of_loop
 from easy_pocket.core.listen.sit_in import SitIn, sit_in
 from easy_pocket.core.listen.slices import CUTS, at_tempo, cut_slices
-from easy_pocket.core.listen.sound_groups import beat_from_groups, group_hits, with_kit_voices
+from easy_pocket.core.listen.sound_groups import group_hits, with_kit_voices
 from easy_pocket.core.pattern.timebase import GRID_TICKS, check_tempo, ms_per_tick, place_name
 from easy_pocket.core.pattern.voices import check_voice
 

@@ -11,6 +11,28 @@ from easy_pocket.store.schema.tables import SongRow
 THIN = {"pattern": "A", "muted": ["snare"]}
 
 
+LAMPLIGHTER = (
+    DemoSection("Intro", 4, {"Backbone": {**THIN, "level_db": -2.0}, "Hand percussion": "A"},
+                joins=({"kind": "swell", "part": "Cymbals", "voice": "crash", "beats": 2.0, "fade_ms": 12.0},)),
+    DemoSection("Verse", 8, {"Backbone": "A", "Cymbals": "A", "Hand percussion": "A"}, 2,
+                joins=({"kind": "fill", "part": "Backbone", "pattern": "fill 1 beat"},),
+                notes="Without the tambourine; the lamps are lit one by one."),
+    DemoSection("Lift", 4, {"Backbone": "A", "Cymbals": "open", "Hand percussion": "A", "Second snare": "roll"},
+                joins=({"kind": "fill", "part": "Backbone", "pattern": "fill 1 bar"},
+                       {"kind": "crash", "part": "Cymbals", "voice": "crash", "velocity": 118})),
+    DemoSection("Chorus", 8, {"Backbone": "B", "Cymbals": "ride", "Hand percussion": "A+", "Second snare": "B"}, 2,
+                joins=({"kind": "fill", "part": "Backbone", "pattern": "fill 1 beat"},
+                       {"kind": "drop", "beats": 2.0, "last_only": True, "keep": ["Hand percussion"]})),
+    DemoSection("Break", 2, {"Backbone": "C", "Hand percussion": {"pattern": "A", "level_db": -3.0}},
+                joins=({"kind": "pickup", "part": "Backbone", "pattern": "fill 1 beat"},
+                       {"kind": "crash", "part": "Cymbals", "voice": "crash", "velocity": 120})),
+    DemoSection("Last chorus", 8, {"Second snare": {"pattern": "B", "level_db": 2.0}}, 1, of="Chorus",
+                joins=({"kind": "fill", "part": "Backbone", "pattern": "fill 1 bar"},)),
+    DemoSection("Outro", 4, {"Backbone": {**THIN, "level_db": -3.0}, "Cymbals": {"pattern": "A", "level_db": -4.0},
+                             "Hand percussion": "A"}),
+)  # fmt: skip
+
+
 def lamplighter(session: Session, rope_walk: int) -> SongRow:
     """104 bpm, swung 16ths: four parts, and room for a loop under the chorus."""
     backbone = DemoPart(
@@ -52,29 +74,14 @@ def lamplighter(session: Session, rope_walk: int) -> SongRow:
          "roll": {"snare": "................|........-.-.-.-.|o.o.o.o.o.o.oooo|x.x.xxxxXXXXXXXX"}},
         rules={"level_db": -7.0, "feel": {"push_ms": 7.0}},
     )  # fmt: skip
-    sections = (
-        DemoSection("Intro", 4, {"Backbone": {**THIN, "level_db": -2.0}, "Hand percussion": "A"},
-                    joins=({"kind": "swell", "part": "Cymbals", "voice": "crash", "beats": 2.0, "fade_ms": 12.0},)),
-        DemoSection("Verse", 8, {"Backbone": "A", "Cymbals": "A", "Hand percussion": "A"}, 2,
-                    joins=({"kind": "fill", "part": "Backbone", "pattern": "fill 1 beat"},),
-                    notes="Without the tambourine; the lamps are lit one by one."),
-        DemoSection("Lift", 4, {"Backbone": "A", "Cymbals": "open", "Hand percussion": "A", "Second snare": "roll"},
-                    joins=({"kind": "fill", "part": "Backbone", "pattern": "fill 1 bar"},
-                           {"kind": "crash", "part": "Cymbals", "voice": "crash", "velocity": 118})),
-        DemoSection("Chorus", 8, {"Backbone": "B", "Cymbals": "ride", "Hand percussion": "A+", "Second snare": "B"}, 2,
-                    joins=({"kind": "fill", "part": "Backbone", "pattern": "fill 1 beat"},
-                           {"kind": "drop", "beats": 2.0, "last_only": True, "keep": ["Hand percussion"]})),
-        DemoSection("Break", 2, {"Backbone": "C", "Hand percussion": {"pattern": "A", "level_db": -3.0}},
-                    joins=({"kind": "pickup", "part": "Backbone", "pattern": "fill 1 beat"},
-                           {"kind": "crash", "part": "Cymbals", "voice": "crash", "velocity": 120})),
-        DemoSection("Last chorus", 8, {"Second snare": {"pattern": "B", "level_db": 2.0}}, 1, of="Chorus",
-                    joins=({"kind": "fill", "part": "Backbone", "pattern": "fill 1 bar"},)),
-        DemoSection("Outro", 4, {"Backbone": {**THIN, "level_db": -3.0}, "Cymbals": {"pattern": "A", "level_db": -4.0},
-                                 "Hand percussion": "A"}),
-    )  # fmt: skip
     feel = {"swing_percent": 57.0, "swing_unit": 16, "template_id": rope_walk, "timing_pull": 70.0, "accent_pull": 0.0}
     return build_song(
-        session, "Lamplighter", tempo_bpm=104.0, parts=(backbone, cymbals, hands, second), sections=sections, feel=feel
+        session,
+        "Lamplighter",
+        tempo_bpm=104.0,
+        parts=(backbone, cymbals, hands, second),
+        sections=LAMPLIGHTER,
+        feel=feel,
     )
 
 

@@ -9,9 +9,9 @@ from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.feel import Feel
 from easy_pocket.core.listen.drum_classifier import onset_pictures
 from easy_pocket.core.listen.loop_analysis import Corrections, analyze_loop
+from easy_pocket.core.listen.loop_beat import beat_from_groups
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.sound_groups import (
-    beat_from_groups,
     current_groups,
     group_hits,
     merge_groups,

@@ -15,6 +15,11 @@ SIX_EIGHT = Metre(6, 8)
 # Beats strong, halves plain, what lies between softer.
 EVEN_HAND = (1.0, 0.55, 0.75, 0.55, 0.9, 0.55, 0.75, 0.55, 0.95, 0.55, 0.75, 0.55, 0.9, 0.55, 0.75, 0.55)
 BACKBEAT = (0.8, 0.45, 0.6, 0.5, 1.0, 0.45, 0.6, 0.55, 0.75, 0.5, 0.6, 0.5, 1.0, 0.45, 0.6, 0.6)
+LATE_BACKBEAT = [5.0, 6.0, 6.0, 7.0, 13.0, 8.0, 7.0, 7.0, 5.0, 6.0, 6.0, 8.0, 14.0, 9.0, 7.0, 6.0]
+AHEAD = [-5.0, -6.5, -7.5, -6.5, -5.0, -6.5, -8.0, -6.5, -5.0, -6.5, -7.5, -6.5, -5.0, -6.5, -8.0, -7.0]
+DRAG = np.array([0.0, 4, 6, 8, 6, 8, 10, 12, 18, 14, 12, 12, 10, 9, 8, 6])
+LILT = [0.0, 3.0, 14.0, 8.0, -7.0, -2.0, 1.0, 4.0, 15.0, 8.0, -6.0, -2.0]
+LILT_ACCENTS = [1.0, 0.35, 0.55, 0.35, 0.7, 0.4, 0.9, 0.35, 0.55, 0.35, 0.72, 0.4]
 
 
 def _lane(offset_ms: Sequence[float], accent: Sequence[float]) -> Lane:
@@ -48,11 +53,6 @@ def house_grooves() -> dict[str, GrooveTemplate]:
     """By key, in the order they are shown."""
     straight = [0.0] * 16
     dragged = _swung(55, 16, 72)
-    late_backbeat = [5.0, 6.0, 6.0, 7.0, 13.0, 8.0, 7.0, 7.0, 5.0, 6.0, 6.0, 8.0, 14.0, 9.0, 7.0, 6.0]
-    ahead = [-5.0, -6.5, -7.5, -6.5, -5.0, -6.5, -8.0, -6.5, -5.0, -6.5, -7.5, -6.5, -5.0, -6.5, -8.0, -7.0]
-    drag = np.array([0.0, 4, 6, 8, 6, 8, 10, 12, 18, 14, 12, 12, 10, 9, 8, 6])
-    lilt = [0.0, 3.0, 14.0, 8.0, -7.0, -2.0, 1.0, 4.0, 15.0, 8.0, -6.0, -2.0]
-    lilt_accents = [1.0, 0.35, 0.55, 0.35, 0.7, 0.4, 0.9, 0.35, 0.55, 0.35, 0.72, 0.4]
     return {
         "plumb_line": _groove(
             "Plumb Line", "straight and tight: every hit on its slot, beats a little louder", 100,
@@ -73,28 +73,28 @@ def house_grooves() -> dict[str, GrooveTemplate]:
         "low_tide": _groove(
             "Low Tide", "laid-back backbeat: snares 13 ms behind on 2 and 4, kick in time, hats between", 88,
             {
-                "all": ([ms * 0.5 for ms in late_backbeat], BACKBEAT),
+                "all": ([ms * 0.5 for ms in LATE_BACKBEAT], BACKBEAT),
                 "low": ([1.0] * 16, BACKBEAT),
-                "mid": (late_backbeat, BACKBEAT),
+                "mid": (LATE_BACKBEAT, BACKBEAT),
                 "high": ([3.0, 4.0] * 8, EVEN_HAND),
             },
         ),
         "brass_lantern": _groove(
-            "Brass Lantern", "pushed hats: hats and percussion 5 to 8 ms ahead, drums in time", 112,
-            {"all": ([ms * 0.4 for ms in ahead], EVEN_HAND), "low": (straight, BACKBEAT), "mid": (straight, BACKBEAT),
-             "high": (ahead, EVEN_HAND)},
+            "Brass Lantern", "pushed hats: hats and percussion 5 to 8 ms AHEAD, drums in time", 112,
+            {"all": ([ms * 0.4 for ms in AHEAD], EVEN_HAND), "low": (straight, BACKBEAT), "mid": (straight, BACKBEAT),
+             "high": (AHEAD, EVEN_HAND)},
         ),
         "dead_slow": _groove(
-            "Dead Slow", "half-time drag: the bar leans back further until the backbeat on 3, then catches up", 72,
+            "Dead Slow", "half-time DRAG: the bar leans back further until the backbeat on 3, then catches up", 72,
             {
-                "all": (_shifted(dragged, drag * 0.6), BACKBEAT),
-                "low": (_shifted(dragged, drag * 0.25), BACKBEAT),
-                "mid": (_shifted(dragged, drag), BACKBEAT),
-                "high": (_shifted(dragged, drag * 0.5), EVEN_HAND),
+                "all": (_shifted(dragged, DRAG * 0.6), BACKBEAT),
+                "low": (_shifted(dragged, DRAG * 0.25), BACKBEAT),
+                "mid": (_shifted(dragged, DRAG), BACKBEAT),
+                "high": (_shifted(dragged, DRAG * 0.5), EVEN_HAND),
             },
         ),
         "ground_swell": _groove(
-            "Ground Swell", "6/8 lilt: the second of three late and light, the third early, leading on", 100,
-            {"all": (lilt, lilt_accents)}, SIX_EIGHT,
+            "Ground Swell", "6/8 LILT: the second of three late and light, the third early, leading on", 100,
+            {"all": (LILT, LILT_ACCENTS)}, SIX_EIGHT,
         ),
     }  # fmt: skip

@@ -5,7 +5,6 @@ from __future__ import annotations
 import io
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass
-from itertools import pairwise
 from typing import Literal, TypeVar
 
 import mido
@@ -14,11 +13,12 @@ import numpy.typing as npt
 
 from easy_pocket.core.errors import MidiRefusedError
 from easy_pocket.core.feel.perform import Performance
-from easy_pocket.core.feel.strokes import strokes
+from easy_pocket.core.feel.strokes import Strokes, strokes
 from easy_pocket.core.formats.exchange import PatternOptions, PatternToWrite, ReadPattern
+from easy_pocket.core.formats.midi_places import split_places
 from easy_pocket.core.formats.registry import Choice, Format, Written, register
-from easy_pocket.core.pattern.pattern import MAX_HITS, Hit, Pattern
-from easy_pocket.core.pattern.timebase import GRID_TICKS, MAX_BARS, PPQ, Metre, check_tempo, ms_per_tick
+from easy_pocket.core.pattern.pattern import MAX_HITS, Pattern
+from easy_pocket.core.pattern.timebase import MAX_BARS, PPQ, Metre, check_tempo, ms_per_tick
 from easy_pocket.core.pattern.voices import DRUMS, NEAREST_ROLE, ROLES
 
 T = TypeVar("T")
@@ -245,90 +245,6 @@ def _single(changes: list[tuple[int, T]], default: T, name: str, what: str, scal
     return ordered[0][1] if ordered else default
 
 
-FINE_TICKS = 4  # 2-3 ms: what a file's own resolution can be off by
-
-
-def split_places(notes: list[tuple[int, str, int]], tempo_bpm: float, length_ticks: int) -> tuple[Hit, ...]:
-    """Notes as (tick, voice, velocity) to hits: slot plus own offset, none lost.
-
-    A note on a slot of any grid is written there; on a quintuplet's only where its voice plays two of a beat, for a
-    single one is more likely swung. Others go to the nearest slot of the grid that suits the file
-    best, with what is left as their own offset; where a voice already has a hit there, to the nearest free tick.
-    """
-    ticks = np.array([note[0] for note in notes], dtype=np.int64)
-    # The quintuplets last: what another grid explains is no quintuplet.
-    steps = sorted(set(GRID_TICKS.values()), key=lambda step: (step == GRID_TICKS["quint"], step))
-    on_grid = np.zeros(len(ticks), dtype=bool)
-    slots = ticks.copy()
-    for step in steps:
-        nearest = np.rint(ticks / step).astype(np.int64) * step
-        close = ~on_grid & (np.abs(ticks - nearest) <= FINE_TICKS)
-        if step == GRID_TICKS["quint"]:
-            close &= _in_company([note[1] for note in notes], nearest, close)
-        slots[close] = nearest[close]
-        on_grid |= close
-    if not on_grid.all():
-        loose = ~on_grid
-        grids = (GRID_TICKS["16"], GRID_TICKS["8T"], GRID_TICKS["16T"], GRID_TICKS["32"])
-        distance = [np.abs(ticks - np.rint(ticks / step) * step).mean() / step for step in grids]
-        step = grids[int(np.argmin(distance))]
-        slots[loose] = np.rint(ticks[loose] / step).astype(np.int64) * step
-    tick_ms = ms_per_tick(tempo_bpm)
-    taken: set[tuple[str, int]] = set()
-    placed: dict[str, list[list[int]]] = {}
-    for (tick, voice, velocity), slot in zip(notes, slots.tolist(), strict=True):
-        place = slot if slot < length_ticks else length_ticks - 1
-        if (voice, place) in taken or abs(tick - place) * tick_ms > 200.0:
-            place = _free_tick(voice, min(tick, length_ticks - 1), length_ticks, taken)
-        taken.add((voice, place))
-        placed.setdefault(voice, []).append([tick, place, velocity])
-    for rows in placed.values():
-        _in_order_of_time(rows, length_ticks)
-    return tuple(
-        Hit(voice, place, velocity, (tick - place) * tick_ms)
-        for voice, rows in placed.items()
-        for tick, place, velocity in rows
-    )
-
-
-def _in_order_of_time(rows: list[list[int]], length_ticks: int) -> None:
-    """Notes of one voice as [tick, place, velocity] in order of time.
-
-    Where two would swap their places, both are written where they are played.
-    """
-    swapped = True
-    while swapped:
-        swapped = False
-        for one, other in pairwise(rows):
-            if one[1] >= other[1] and (one[1], other[1]) != (one[0], other[0]) and one[0] < other[0] < length_ticks:
-                one[1], other[1] = one[0], other[0]
-                swapped = True
-    taken: set[tuple[str, int]] = set()
-    for row in rows:
-        if ("", row[1]) in taken:
-            row[1] = _free_tick("", min(row[0], length_ticks - 1), length_ticks, taken)
-        taken.add(("", row[1]))
-
-
-def _in_company(voices: list[str], slots: npt.NDArray[np.int64], close: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
-    """Which of the close notes have another one of their voice in the same beat, on another of its quintuplet slots."""
-    inner = close & (slots % PPQ > 0)
-    beats: dict[tuple[str, int], set[int]] = {}
-    for voice, slot, wanted in zip(voices, slots.tolist(), inner.tolist(), strict=True):
-        if wanted:
-            beats.setdefault((voice, slot // PPQ), set()).add(slot)
-    found = [len(beats.get((voice, slot // PPQ), ())) > 1 for voice, slot in zip(voices, slots.tolist(), strict=True)]
-    return np.array(found, dtype=bool)
-
-
-def _free_tick(voice: str, tick: int, length_ticks: int, taken: set[tuple[str, int]]) -> int:
-    """The first free tick from here on, or if the end is reached the last free one before."""
-    later = next((place for place in range(tick, length_ticks) if (voice, place) not in taken), None)
-    if later is not None:
-        return later
-    return next(place for place in range(tick, -1, -1) if (voice, place) not in taken)
-
-
 @dataclass(frozen=True)
 class WrittenMidi:
     """A file's bytes; pre_roll_bars is 1 when a hit before bar one needed room, else 0."""
@@ -365,22 +281,51 @@ def write_midi(
         ticks = np.where(ticks >= length, 0, ticks)
     pre_roll = 1 if not loop and len(ticks) and ticks.min() < 0 else 0
     ticks = ticks + pre_roll * metre.bar_ticks
-    conductor = mido.MidiTrack()
-    conductor.append(mido.MetaMessage("track_name", name=latin(name), time=0))
-    conductor.append(mido.MetaMessage("set_tempo", tempo=round(60_000_000 / performance.tempo_bpm), time=0))
-    conductor.append(mido.MetaMessage("time_signature", numerator=metre.beats, denominator=metre.unit, time=0))
-    if pre_roll:
-        conductor.append(mido.MetaMessage("marker", text="pre-roll", time=0))
-    if marker:
-        conductor.append(mido.MetaMessage("marker", text=latin(marker), time=pre_roll * metre.bar_ticks))
-    notes = note_map or {}
-    numbers = [notes.get(voice, note_of_voice(voice)) for voice in performance.hits.voices]
-    events: list[tuple[int, int, int, int]] = []
+    conductor = _conductor(performance, name, marker, pre_roll)
     written = np.array([heard is None or voice in heard for voice in performance.hits.voices], dtype=bool)
     order = np.argsort(ticks, kind="stable")
     order = order[written[performance.hits.voice_index[struck.hit[order]]]] if len(order) else order
+    track = _note_track(performance, struck, ticks, order, note_map or {}, length + pre_roll * metre.bar_ticks)
+    midi = mido.MidiFile(type=file_type, ticks_per_beat=PPQ)
+    if file_type == 0:
+        midi.tracks.append(mido.merge_tracks([conductor, track]))
+    else:
+        conductor.append(mido.MetaMessage("end_of_track", time=0))
+        midi.tracks += [conductor, track]
+    out = io.BytesIO()
+    midi.save(file=out)
+    return WrittenMidi(out.getvalue(), pre_roll)
+
+
+def _conductor(performance: Performance, name: str, marker: str | None, pre_roll: int) -> mido.MidiTrack:
+    """Tempo, metre and a marker."""
+    conductor = mido.MidiTrack()
+    conductor.append(mido.MetaMessage("track_name", name=latin(name), time=0))
+    conductor.append(mido.MetaMessage("set_tempo", tempo=round(60_000_000 / performance.tempo_bpm), time=0))
+    conductor.append(
+        mido.MetaMessage(
+            "time_signature", numerator=performance.metre.beats, denominator=performance.metre.unit, time=0
+        )
+    )
+    if pre_roll:
+        conductor.append(mido.MetaMessage("marker", text="pre-roll", time=0))
+    if marker:
+        conductor.append(mido.MetaMessage("marker", text=latin(marker), time=pre_roll * performance.metre.bar_ticks))
+    return conductor
+
+
+def _note_track(
+    performance: Performance,
+    struck: Strokes,
+    ticks: npt.NDArray[np.int64],
+    order: npt.NDArray[np.int64],
+    notes: Mapping[str, int],
+    end: int,
+) -> mido.MidiTrack:
+    """The strokes in this order, each note ended before the next of its kind begins."""
+    numbers = [notes.get(voice, note_of_voice(voice)) for voice in performance.hits.voices]
+    events: list[tuple[int, int, int, int]] = []
     last_on: dict[int, int] = {}
-    end = length + pre_roll * metre.bar_ticks
     for hit in order[::-1].tolist():  # backwards, so that a note ends before the next of its kind begins
         number, tick = numbers[performance.hits.voice_index[struck.hit[hit]]], int(ticks[hit])
         off = min(tick + NOTE_TICKS, max(last_on.get(number, max(end, tick + 1)), tick + 1))
@@ -396,15 +341,7 @@ def write_midi(
         track.append(mido.Message(kind, note=number, velocity=velocity, channel=PERCUSSION_CHANNEL, time=tick - now))
         now = tick
     track.append(mido.MetaMessage("end_of_track", time=max(end - now, 0)))
-    midi = mido.MidiFile(type=file_type, ticks_per_beat=PPQ)
-    if file_type == 0:
-        midi.tracks.append(mido.merge_tracks([conductor, track]))
-    else:
-        conductor.append(mido.MetaMessage("end_of_track", time=0))
-        midi.tracks += [conductor, track]
-    out = io.BytesIO()
-    midi.save(file=out)
-    return WrittenMidi(out.getvalue(), pre_roll)
+    return track
 
 
 def latin(text: str) -> str:

@@ -22,9 +22,9 @@ from easy_pocket.core.formats.midi import (
     metre_of,
     note_of_voice,
     open_midi,
-    split_places,
     voice_of_note,
 )
+from easy_pocket.core.formats.midi_places import split_places
 from easy_pocket.core.formats.registry import Choice, Format, Written, register
 from easy_pocket.core.pattern.pattern import MAX_HITS, Hit
 from easy_pocket.core.pattern.timebase import MAX_BARS, MAX_TEMPO_BPM, MIN_TEMPO_BPM, PPQ, Metre, ms_per_tick

@@ -125,6 +125,57 @@ def play_columns(
     return columns_of(performance.hits, struck, kit, mix, length_ms=performance.length_ms if loop else None)
 
 
+@dataclass
+class _Played:
+    """What each stroke plays, a row each: sound is an index into keys, -1 for a stroke that is not heard."""
+
+    keys: list[str]
+    stretch: Ints
+    alternate: Ints
+    sound: Ints
+    gain: Floats
+    pan: Floats
+    rate: Floats
+
+
+def _sounds_of_voices(
+    hits: HitArrays,
+    struck_all: Strokes,
+    kit: Kit,
+    mix: Mapping[str, VoiceMix],
+    sounding: set[str],
+    voice_index: Ints,
+) -> _Played:
+    count = len(voice_index)
+    stretch, alternate = np.zeros(count, dtype=np.int64), np.zeros(count, dtype=np.int64)
+    sound = np.full(count, -1, dtype=np.int64)
+    played = _Played([], stretch, alternate, sound, np.zeros(count), np.zeros(count), np.ones(count))
+    for index, voice in enumerate(hits.voices):
+        if voice not in sounding:
+            continue
+        kit_voice, setting = kit.voice(voice), mix.get(voice, VoiceMix())
+        mine = voice_index == index
+        sounds = (kit_voice, *(kit_voice.alternate(number) for number in range(1, len(kit_voice.alternates) + 1)))
+        asked = hits.alternate[struck_all.hit[mine]]
+        played.alternate[mine] = chosen = np.where(asked < len(sounds), asked, 0)
+        firsts = []
+        struck = np.zeros(len(chosen), dtype=np.int64)
+        for number, one in enumerate(sounds):
+            firsts.append(len(played.keys))
+            played.keys += [audio_key(one, place) for place in range(len(one.stretches))]
+            here = chosen == number
+            struck[here] = one.stretch_of[struck_all.velocity[mine][here]]
+        played.stretch[mine] = struck
+        played.sound[mine] = np.array(firsts)[chosen] + struck
+        rates, sways = _varied(kit_voice, hits.tick[struck_all.hit[mine]])
+        level = 10 ** ((kit_voice.level_db + setting.level_db) / 20)
+        played.gain[mine] = level * np.array(gains(kit_voice.velocity_level))[struck_all.velocity[mine]] * sways
+        middle = kit_voice.pan if setting.pan is None else setting.pan
+        played.pan[mine] = np.clip(middle + struck_all.pan[mine], -1, 1)
+        played.rate[mine] = rates * np.exp2(struck_all.tune_cents[mine] / 1200)
+    return played
+
+
 def columns_of(
     hits: HitArrays,
     struck_all: Strokes,
@@ -152,33 +203,8 @@ def columns_of(
     ends_s = starts_s[turned] + struck_all.length_ms[turned] / 1000.0
     back[turned] = np.clip(np.rint(ends_s * RATE_HZ) - np.rint(starts_s[turned] * RATE_HZ), 1, MAX_FRAMES)
     fade = np.rint(struck_all.fade_ms * RATE_HZ / 1000).astype(np.int64)
-    stretch = np.zeros(count, dtype=np.int64)
-    alternate, sound = np.zeros(count, dtype=np.int64), np.full(count, -1, dtype=np.int64)
-    gain, pan, rate = np.zeros(count), np.zeros(count), np.ones(count)
-    keys: list[str] = []
-    for index, voice in enumerate(hits.voices):
-        if voice not in sounding:
-            continue
-        kit_voice, setting = kit.voice(voice), mix.get(voice, VoiceMix())
-        mine = voice_index == index
-        sounds = (kit_voice, *(kit_voice.alternate(number) for number in range(1, len(kit_voice.alternates) + 1)))
-        asked = hits.alternate[struck_all.hit[mine]]
-        alternate[mine] = chosen = np.where(asked < len(sounds), asked, 0)
-        firsts = []
-        struck = np.zeros(len(chosen), dtype=np.int64)
-        for number, one in enumerate(sounds):
-            firsts.append(len(keys))
-            keys += [audio_key(one, place) for place in range(len(one.stretches))]
-            here = chosen == number
-            struck[here] = one.stretch_of[struck_all.velocity[mine][here]]
-        stretch[mine] = struck
-        sound[mine] = np.array(firsts)[chosen] + struck
-        rates, sways = _varied(kit_voice, hits.tick[struck_all.hit[mine]])
-        level = 10 ** ((kit_voice.level_db + setting.level_db) / 20)
-        gain[mine] = level * np.array(gains(kit_voice.velocity_level))[struck_all.velocity[mine]] * sways
-        middle = kit_voice.pan if setting.pan is None else setting.pan
-        pan[mine] = np.clip(middle + struck_all.pan[mine], -1, 1)
-        rate[mine] = rates * np.exp2(struck_all.tune_cents[mine] / 1200)
+    played = _sounds_of_voices(hits, struck_all, kit, mix, sounding, voice_index)
+    keys, sound, rate, gain = played.keys, played.sound, played.rate, played.gain
     for place in np.flatnonzero(turned & (sound >= 0)).tolist():
         keys.append(f"{keys[sound[place]]}-r{back[place]}" + (f"f{fade[place]}" if fade[place] else ""))
         sound[place], rate[place] = len(keys) - 1, 1.0
@@ -192,12 +218,12 @@ def columns_of(
         voices=hits.voices,
         audio=tuple(keys[place] for place in used.tolist()),
         voice=voice_index[order].astype(np.int64),
-        stretch=stretch[order],
-        alternate=alternate[order],
+        stretch=played.stretch[order],
+        alternate=played.alternate[order],
         sound=pointing.astype(np.int64),
         start_s=starts_s[order],
         gain=gain[order],
-        pan=pan[order],
+        pan=played.pan[order],
         cut_s=cuts_s[order],
         rate=rate[order],
         back=back[order],

@@ -75,12 +75,7 @@ def _assembled(
     wanted = list(dict.fromkeys(part.kit_key for part in part_rows))
     kits = known if known and set(wanted) <= set(known) else load_kits(session, wanted)
     shown = resolved(sections)
-    docs = [row.feel]
-    for one in part_rows:
-        docs += [one.feel, *one.voice_feel.values()]
-    for each in sections:
-        docs += [cell["feel"] for cell in each.cells.values() if cell and cell.get("feel")]
-    templates = templates_by_id(session, {doc["template_id"] for doc in docs if doc.get("template_id")})
+    templates = _templates(session, row, part_rows, sections)
     metre = Metre(row.metre_beats, row.metre_unit)
     stack = feel_of_doc(row.feel, templates)
     loaded = tuple(_loaded_part(one, stack, templates) for one in parts)
@@ -115,6 +110,18 @@ def _assembled(
         layered_loops=tuple(layered_loops(session, row, bars_played(sections, mine.id, pattern.id, metre))),
     )
     return SongRows(row, parts, part.row, pattern, sections, section, shown, values)
+
+
+def _templates(
+    session: Session, row: SongRow, part_rows: list[PartRow], sections: tuple[SectionRow, ...]
+) -> dict[int, GrooveTemplate]:
+    """Every groove that a feel of the song names, by its id."""
+    docs = [row.feel]
+    for one in part_rows:
+        docs += [one.feel, *one.voice_feel.values()]
+    for each in sections:
+        docs += [cell["feel"] for cell in each.cells.values() if cell and cell.get("feel")]
+    return templates_by_id(session, {doc["template_id"] for doc in docs if doc.get("template_id")})
 
 
 def _loaded_part(part: PartOfRows, stack: Feel, templates: dict[int, GrooveTemplate]) -> LoadedPart:

@@ -6,8 +6,9 @@ from pathlib import PurePath
 
 from easy_pocket.core.formats.slice_kit import slice_kit
 from easy_pocket.core.listen.loop_analysis import LoopAnalysis
+from easy_pocket.core.listen.loop_beat import LoopBeat, beat_from_groups
 from easy_pocket.core.listen.sit_in import SitIn, SitInResult, sit_in
-from easy_pocket.core.listen.sound_groups import Group, LoopBeat, beat_from_groups, current_groups
+from easy_pocket.core.listen.sound_groups import Group, current_groups
 from easy_pocket.core.pattern.timebase import check_tempo
 from easy_pocket.store.database import Database, Reads
 from easy_pocket.store.kits.kits import add_kit

@@ -786,7 +786,7 @@ export interface StraightAgainEdit {
   step_ticks: number;
 }
 
-/** WriteHit(voice: 'Voice', tick: 'Tick', velocity: 'Count' = 96) */
+/** A new hit; one that is there already gets the velocity. */
 export interface WriteEdit {
   kind: "write";
   voice: string;
@@ -794,7 +794,7 @@ export interface WriteEdit {
   velocity?: number;
 }
 
-/** RemoveHit(voice: 'Voice', tick: 'Tick') */
+/** A hit goes. */
 export interface RemoveEdit {
   kind: "remove";
   voice: string;
@@ -810,7 +810,7 @@ export interface MoveEdit {
   to_tick: number;
 }
 
-/** SetVelocity(voice: 'Voice', tick: 'Tick', velocity: 'Count') */
+/** A hit gets another velocity, 1 to 127. */
 export interface VelocityEdit {
   kind: "velocity";
   voice: string;
@@ -899,7 +899,7 @@ export interface RowEveryEdit {
   velocity?: number;
 }
 
-/** `hits` hits as evenly as they go over `slots` slots from a place on, turned by so many slots; what the row has there goes. Again and again to the end of the pattern. After Toussaint (2005). */
+/** `hits` hits as evenly as they go over `slots` slots from a place on, turned by so many slots. What the row has there goes. Again and again to the end of the pattern. After Toussaint (2005). */
 export interface RowSpreadEdit {
   kind: "row_spread";
   voice: string;
@@ -927,7 +927,7 @@ export interface RowCopyEdit {
   shift_ticks?: number;
 }
 
-/** Turn a row round: "reverse" (the last slot becomes the first), "mirror" (the second half becomes the first, backwards), "later" or "earlier" by one slot, round the end. */
+/** Turn a row round. "reverse": the last slot becomes the first. "mirror": the second half becomes the first, backwards. "later" or "earlier": by one slot, round the end. */
 export interface RowTurnEdit {
   kind: "row_turn";
   voice: string;
@@ -988,7 +988,7 @@ export interface NudgeEdit {
   by_ms: number;
 }
 
-/** Turn chosen hits round within the span they take: "reverse", "mirror" (rows upside down), "later" or "earlier" by a slot, round the span's ends. */
+/** Turn chosen hits round within the span they take. "reverse", "mirror" (rows upside down), "later" or "earlier" by a slot, round the span's ends. */
 export interface TurnEdit {
   kind: "turn";
   places: [string, number][];
@@ -1109,7 +1109,7 @@ export interface JoinIdeaEdit {
   last_only?: boolean;
 }
 
-/** SetVoiceField(role: 'Role', field: 'FieldName', value: 'Value') */
+/** One setting of a voice. */
 export interface KitVoiceEdit {
   kind: "kit_voice";
   role: string;
@@ -1136,7 +1136,7 @@ export interface KitModelEdit {
   alternate?: number;
 }
 
-/** RemoveLayer(role: 'Role', layer: 'LayerNumber', alternate: 'AlternateNumber' = 0) */
+/** A layer goes; the last one of a sound stays. */
 export interface KitLayerOffEdit {
   kind: "kit_layer_off";
   role: string;
@@ -1144,14 +1144,14 @@ export interface KitLayerOffEdit {
   alternate?: number;
 }
 
-/** RemoveAlternate(role: 'Role', alternate: 'Annotated[int, Ge(1), Le(4)]') */
+/** An alternate sound goes; those after it move up. */
 export interface KitAlternateOffEdit {
   kind: "kit_alternate_off";
   role: string;
   alternate: number;
 }
 
-/** RemoveVoice(role: 'Role') */
+/** A voice goes; the last one of a kit stays. */
 export interface KitVoiceOffEdit {
   kind: "kit_voice_off";
   role: string;

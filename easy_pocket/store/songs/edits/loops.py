@@ -9,8 +9,8 @@ from pydantic import Field, SkipValidation
 
 from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.listen.loop_analysis import Corrections, LoopAnalysis, analyze_loop
+from easy_pocket.core.listen.loop_beat import LoopBeat
 from easy_pocket.core.listen.sit_in import SitIn, SitInResult
-from easy_pocket.core.listen.sound_groups import LoopBeat
 from easy_pocket.core.pattern.insert_phrase import on_kit
 from easy_pocket.core.pattern.lock_edits import keep_locks
 from easy_pocket.core.pattern.timebase import check_tempo

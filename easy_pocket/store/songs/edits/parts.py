@@ -9,7 +9,7 @@ from pydantic import Field
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError, as_number
-from easy_pocket.core.listen.sound_groups import LoopBeat
+from easy_pocket.core.listen.loop_beat import LoopBeat
 from easy_pocket.core.pattern.insert_phrase import on_kit
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.pattern.timebase import GRID_TICKS

@@ -5,9 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from easy_pocket.core.feel.perform import perform
-from easy_pocket.core.feel.timing_comparison import comparison_by_voice, gap, side_of
+from easy_pocket.core.feel.timing_comparison import Side, TimingComparison, comparison_by_voice, gap, side_of
 from easy_pocket.core.listen.loop_analysis import LoopAnalysis
 from easy_pocket.core.listen.loop_side import side_of_loop
+from easy_pocket.core.listen.reading import Reading
 from easy_pocket.core.listen.sit_in import SitIn, SitInResult
 from easy_pocket.core.listen.sound_groups import Group
 from easy_pocket.core.pattern.timebase import ms_per_tick, place_name
@@ -58,10 +59,37 @@ def against_doc(reader: Reader, song: LoadedSong, loop_id: int, wanted: SitIn) -
     done: SitInResult = sitting_in(reader, song, loop_id, wanted)
     after = side_of(perform(done.tightening.after, song.feel, tempo_bpm=tempo_bpm), "after")
     then = gap(after, loop, wanted.step_ticks / 2 * ms_per_tick(tempo_bpm))
-    voices = [stack.voices[index] for index in stack.voice_index[found.a].tolist()]
-    names = {voice.role: voice.title for voice in song.kit.voices}
+    return {
+        "revision": song.revision,
+        "pairs": len(found.gap_ms),
+        "alone": len(found.only_a),
+        "size": found.mean_size_ms,
+        "then": then.mean_size_ms,
+        "moved": int(done.tightening.moved.sum()),
+        "led": int(done.led.sum()),
+        "hits": len(done.led),
+        "rows": _gap_rows(song, stack, found, tempo_bpm),
+        "worst": _worst_gaps(song, stack, loop, found, heard.reading),
+        "length_s": max(stack.length_ms, loop.length_ms) / 1000,
+        "stack": _marks(stack.time_ms, stack.velocity),
+        "would": _marks(after.time_ms, after.velocity) if done.tightening.moved.any() else [],
+        "loop": _marks(loop.time_ms, loop.velocity),
+    }
+
+
+def _marks(time_ms: np.ndarray, velocity: np.ndarray) -> list[list[float]]:
+    found: list[list[float]] = np.stack([np.round(time_ms / 1000, 5), np.round(velocity / 127, 3)], axis=1).tolist()
+    return found
+
+
+def _titles(song: LoadedSong) -> dict[str, str]:
+    return {voice.role: voice.title for voice in song.kit.voices}
+
+
+def _gap_rows(song: LoadedSong, stack: Side, found: TimingComparison, tempo_bpm: float) -> list[GapRow]:
+    names = _titles(song)
     gaps = {row.voice: row for row in comparison_by_voice(stack, found, tempo_bpm)}
-    rows: list[GapRow] = [
+    return [
         {
             "voice": voice,
             "name": names.get(voice, ROLES[voice].name),
@@ -73,7 +101,12 @@ def against_doc(reader: Reader, song: LoadedSong, loop_id: int, wanted: SitIn) -
         for voice in song.part.voices
         if voice in gaps
     ]
-    worst: list[WorstGap] = [
+
+
+def _worst_gaps(song: LoadedSong, stack: Side, loop: Side, found: TimingComparison, reading: Reading) -> list[WorstGap]:
+    names, tempo_bpm = _titles(song), song.tempo_bpm
+    voices = [stack.voices[index] for index in stack.voice_index[found.a].tolist()]
+    return [
         {
             "voice": voices[pair],
             "tick": int(stack.tick[found.a[pair]]),
@@ -83,29 +116,8 @@ def against_doc(reader: Reader, song: LoadedSong, loop_id: int, wanted: SitIn) -
             "gap": round(-float(found.gap_ms[pair]), 2),
             "stack_s": float(stack.time_ms[found.a[pair]]) / 1000,
             "loop_s": float(loop.time_ms[found.b[pair]]) / 1000,
-            "heard_s": heard.reading.in_file_s(float(loop.time_ms[found.b[pair]]) / ms_per_tick(tempo_bpm)),
-            "heard_gap_s": float(found.gap_ms[pair]) / 1000 * tempo_bpm / heard.reading.tempo_bpm,
+            "heard_s": reading.in_file_s(float(loop.time_ms[found.b[pair]]) / ms_per_tick(tempo_bpm)),
+            "heard_gap_s": float(found.gap_ms[pair]) / 1000 * tempo_bpm / reading.tempo_bpm,
         }
         for pair in found.worst(WORST).tolist()
     ]
-    return {
-        "revision": song.revision,
-        "pairs": len(found.gap_ms),
-        "alone": len(found.only_a),
-        "size": found.mean_size_ms,
-        "then": then.mean_size_ms,
-        "moved": int(done.tightening.moved.sum()),
-        "led": int(done.led.sum()),
-        "hits": len(done.led),
-        "rows": rows,
-        "worst": worst,
-        "length_s": max(stack.length_ms, loop.length_ms) / 1000,
-        "stack": _marks(stack.time_ms, stack.velocity),
-        "would": _marks(after.time_ms, after.velocity) if done.tightening.moved.any() else [],
-        "loop": _marks(loop.time_ms, loop.velocity),
-    }
-
-
-def _marks(time_ms: np.ndarray, velocity: np.ndarray) -> list[list[float]]:
-    found: list[list[float]] = np.stack([np.round(time_ms / 1000, 5), np.round(velocity / 127, 3)], axis=1).tolist()
-    return found
