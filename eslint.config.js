@@ -19,5 +19,5 @@ export default [
     },
   },
   { files: ["**/tape_worklet.js"], languageOptions: { globals: globals.audioWorklet } },
-  { files: ["**/popovers.js", "**/tape_worklet.js"], languageOptions: { sourceType: "script" } },
+  { files: ["**/local_state.js", "**/tape_worklet.js"], languageOptions: { sourceType: "script" } },
 ];

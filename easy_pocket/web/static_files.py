@@ -22,7 +22,7 @@ LASTING = "public, max-age=31536000, immutable"
 TYPES = {".js": "text/javascript", ".woff2": "font/woff2", ".svg": "image/svg+xml", ".flac": "audio/flac"}
 COMPRESSED = (".js", ".css", ".svg")
 STYLES = "styles.css"  # all of ours in one: what screens share first, then each screen's
-PLAIN_SCRIPTS = ("popovers.js", "tape_worklet.js")  # not modules of the page
+PLAIN_SCRIPTS = ("local_state.js", "tape_worklet.js")  # not modules of the page
 
 
 @dataclass(frozen=True)

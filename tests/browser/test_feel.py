@@ -50,7 +50,7 @@ def test_rope_walk_on_the_cymbals_only_made_by_mouse_measured_written_in_and_exp
     drift = bench.evaluate("easyPocket.screens.bench.rails.data.hits('kick').map((hit) => hit.offset)")
     assert max(map(abs, drift)) > 0.5
 
-    bench.click('[data-side-show="pocket"]')
+    bench.click('#bench-side [data-tab="pocket"]')
     row = bench.locator(".compared .pocket-row", has_text="Snare")
     expect(row).to_be_visible()
     figures = row.locator("> b").all_inner_texts()
@@ -59,7 +59,7 @@ def test_rope_walk_on_the_cymbals_only_made_by_mouse_measured_written_in_and_exp
     assert mean == pytest.approx(sum(snares) / len(snares), abs=0.06)
     assert 4 < mean < 14
 
-    bench.click('[data-side-show="feel"]')
+    bench.click('#bench-side [data-tab="feel"]')
     before = {
         name: bench.evaluate(f"easyPocket.screens.bench.rails.data.hits('{name}').map((h) => h.offset)")
         for name in ("snare", "hat_closed")
@@ -128,7 +128,7 @@ def test_triplet_swing_is_named_as_its_ratio(bench):
 
 
 def test_tighten_is_drawn_before_it_is_done(bench):
-    bench.click('[data-side-show="tighten"]')
+    bench.click('#bench-side [data-tab="tighten"]')
     until(bench, "easyPocket.screens.bench.rails.marks.targets?.get('snare')?.has(1680)")
     expect(bench.locator("#tighten-words")).to_contain_text("74 of 74 hits move")
     was = offset(bench, "snare", 1680)
@@ -143,19 +143,19 @@ def test_tighten_is_drawn_before_it_is_done(bench):
     expect(bench.locator("#tighten-warning")).to_be_hidden()
     bench.click("#tighten-do")
     until(bench, "Math.abs(easyPocket.screens.bench.rails.find('snare', 1680).offset) < 0.02")
-    bench.click('[data-side-show="feel"]')
+    bench.click('#bench-side [data-tab="feel"]')
     assert bench.evaluate("easyPocket.screens.bench.rails.marks.targets") is None
 
 
 def test_only_chosen_hits_are_tightened(bench):
-    bench.click('[data-side-show="tighten"]')
+    bench.click('#bench-side [data-tab="tighten"]')
     bench.evaluate("easyPocket.screens.bench.rails.chosen.set([easyPocket.screens.bench.rails.find('snare', 1680)])")
     expect(bench.locator("#tighten-of")).to_have_text("1 chosen")
     expect(bench.locator("#tighten-words")).to_contain_text("1 of 74 hits move")
 
 
 def test_the_widest_gap_is_a_click_away_and_the_figures_can_be_copied(bench):
-    bench.click('[data-side-show="pocket"]')
+    bench.click('#bench-side [data-tab="pocket"]')
     bench.select_option("#pocket-other", "straight")
     first = bench.locator("[data-worst-voice]").first
     expect(first).to_be_visible()

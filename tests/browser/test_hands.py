@@ -171,11 +171,11 @@ def test_the_list_of_keys_fits_a_low_window_and_scrolls(bench):
 def test_record_is_seen_and_used(bench):
     bench.click("nav >> text=Loops")
     bench.click('button:has-text("Record")')
-    menu = bench.locator(".menu.record")
+    menu = bench.locator(".popover.record")
     expect(menu).to_be_visible()
     box = box_of(menu)
     x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] - 6
-    assert bench.evaluate(f"document.elementFromPoint({x}, {y}).closest('.menu.record') !== null")
+    assert bench.evaluate(f"document.elementFromPoint({x}, {y}).closest('.popover.record') !== null")
 
 
 def test_plus_and_minus_lose_no_press(bench):

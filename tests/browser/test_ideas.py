@@ -134,7 +134,7 @@ def test_an_idea_is_put_in_and_undone_as_one_step(ideas: Page) -> None:
 def test_single_changes_are_kept_or_dropped_and_can_be_undone_one_by_one(ideas: Page) -> None:
     show(ideas, "variation")
     before = pattern(ideas)
-    ideas.click('[data-idea-side="changes"]')
+    ideas.click('#idea-side [data-tab="changes"]')
     expect(ideas.locator("#change-count")).to_have_text("3 of 3 changes kept")
     ideas.uncheck("#change-list li:nth-child(2) input")
     expect(ideas.locator("#change-count")).to_have_text("2 of 3 changes kept")
@@ -160,7 +160,7 @@ def test_lamplighter_grows_to_eight_bars_with_a_fill_and_three_of_five_changes(i
     new_keys(ideas, before)
     assert ideas.locator("#idea-grid article:nth-child(5) .idea-words").inner_text() != words
     assert ideas.locator("#idea-grid article:nth-child(3) .idea-words").inner_text() == others
-    ideas.click('[data-idea-side="changes"]')
+    ideas.click('#idea-side [data-tab="changes"]')
     ideas.click("#idea-grid article:nth-child(4)")
     total = ideas.locator("#change-list input").count()
     for number in range(3, total):
@@ -242,7 +242,7 @@ def test_dropped_ideas_come_back_on_request(ideas: Page) -> None:
     first = keys(ideas)
     ideas.click("#idea-more")
     new_keys(ideas, first)
-    ideas.click('[data-idea-side="log"]')
+    ideas.click('#idea-side [data-tab="log"]')
     expect(ideas.locator('#idea-log li[data-state="dropped"]')).to_have_count(6)
     ideas.click('[data-back="dropped"]')
     until(ideas, f"easyPocket.screens.ideas.cards.some((card) => card.idea.key === '{first[0]}')")
@@ -336,7 +336,7 @@ def test_an_idea_that_was_refused_is_not_listed_as_taken(ideas: Page) -> None:
     expect(ideas.locator("#note")).to_contain_text("Another tab changed the same thing")
     saved(ideas)
     assert pattern(ideas) == before
-    ideas.click('[data-idea-side="log"]')
+    ideas.click('#idea-side [data-tab="log"]')
     expect(ideas.locator("#idea-log")).to_contain_text("Nothing yet")
     ideas.click("#idea-put")
     expect(ideas.locator("#note")).to_contain_text("in the pattern")

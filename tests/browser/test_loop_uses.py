@@ -17,7 +17,7 @@ def loop(page, song):
 
 
 def show(page, part):
-    page.click(f'[data-loop-show="{part}"]')
+    page.click(f'#loop-side [data-tab="{part}"]')
 
 
 def test_the_hits_of_a_loop_are_sorted_heard_and_written_on_the_bench(loop):

@@ -117,7 +117,7 @@ def test_sensitivity_changes_what_is_heard(loops):
 
 
 def test_the_groove_goes_on_the_part_in_one_click(loops):
-    loops.click('[data-loop-show="take"]')
+    loops.click('#loop-side [data-tab="take"]')
     loops.fill("#groove-name", "Brass Lantern")
     loops.click("text=Put it on Backbone")
     expect(loops.locator("#take-state")).to_have_text("Brass Lantern is kept, and lies on Backbone now.")
@@ -205,7 +205,7 @@ def test_one_looks_from_the_whole_loop_to_single_samples_and_hits_stay_where_the
 
 
 def test_the_bar_map_shows_the_groove_as_it_would_be_taken(loops):
-    loops.click('[data-loop-show="take"]')
+    loops.click('#loop-side [data-tab="take"]')
     expect(loops.locator("#bar-map")).to_contain_text("all bars")
     loops.click('[data-from-bar="1"]')
     expect(loops.locator("#bar-map")).to_contain_text("hits of bar 2")

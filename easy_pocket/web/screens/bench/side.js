@@ -20,6 +20,7 @@ export class Side {
     this.sides = { one: "felt", other: "" };
     this.list = new GrooveList(page.tryOut, { scope: () => page.view.scope, take: (/** @type {any} */ id) => this.takeGroove(id), leave: () => this.closeChooser() });
     document.addEventListener("click", (event) => this.click(event));
+    document.addEventListener("tab", ({ detail }) => detail.of === "bench" && this.show(detail.shown));
     document.addEventListener("input", (event) => event.target.closest?.("#tighten") && this.preview());
     document.addEventListener("change", (event) => this.change(event));
     document.addEventListener("pointerdown", (event) => this.choosing && !event.target.closest?.("#groove-chooser, [data-groove-open]") && this.closeChooser());
@@ -46,15 +47,13 @@ export class Side {
     if (this.box) this.show(this.shown);
   }
 
-  /** @param {any} part */
+  /**
+   * Another tab is shown.
+   * @param {string} part
+   */
   show(part) {
     this.shown = part;
     this.box.dataset.side = part;
-    for (const one of this.box.querySelectorAll("[data-side-part]")) one.hidden = one.dataset.sidePart !== part;
-    for (const button of this.box.querySelectorAll("[data-side-show]")) {
-      button.classList.toggle("on", button.dataset.sideShow === part);
-      button.setAttribute("aria-pressed", button.dataset.sideShow === part);
-    }
     if (part === "tighten") this.showTarget();
     else this.clearPreview();
     if (part === "pocket") this.loadPocket();
@@ -73,8 +72,7 @@ export class Side {
     const button = event.target.closest?.("button");
     if (!button) return;
     const { dataset } = button;
-    if (dataset.sideShow) this.show(dataset.sideShow);
-    else if (dataset.tightenTarget) this.aim(dataset.tightenTarget);
+    if (dataset.tightenTarget) this.aim(dataset.tightenTarget);
     else if (button.id === "tighten-propose") this.takeProposal(button);
     else if (button.id === "tighten-do") this.tighten(button);
     else if (dataset.pocketCopy !== undefined) this.copy(button);

@@ -15,13 +15,13 @@ export class IdeaLog {
   constructor(ideas) {
     this.ideas = ideas;
     this.part = "ask";
+    document.addEventListener("tab", ({ detail }) => detail.of === "ideas" && this.show(detail.shown));
   }
 
   /** @param {Piece} button */
   click(button) {
-    const { ideaSide, keepAll, keepNone, back, backOne } = button.dataset;
-    if (ideaSide) this.show(ideaSide);
-    else if (keepAll !== undefined) this.keepEach(true);
+    const { keepAll, keepNone, back, backOne } = button.dataset;
+    if (keepAll !== undefined) this.keepEach(true);
     else if (keepNone !== undefined) this.keepEach(false);
     else if (back) this.bringBack(`state=${back}`);
     else if (backOne) this.bringBack(`idea_id=${backOne}`);
@@ -30,12 +30,6 @@ export class IdeaLog {
   /** @param {any} part */
   async show(part) {
     this.part = part;
-    for (const button of document.querySelectorAll("[data-idea-side]")) {
-      const on = button.dataset.ideaSide === part;
-      button.classList.toggle("on", on);
-      button.setAttribute("aria-pressed", on);
-    }
-    for (const box of document.querySelectorAll("[data-idea-part]")) box.hidden = box.dataset.ideaPart !== part;
     if (part !== "log") return;
     await this.rememberPassed();
     this.fetch();

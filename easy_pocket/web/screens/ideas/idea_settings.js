@@ -37,7 +37,7 @@ export class IdeaSettings extends EventTarget {
    */
   arrive(data) {
     this.data = data;
-    this.panel = document.querySelector('[data-idea-part="ask"]');
+    this.panel = document.querySelector('[data-panel="ask"]');
     const { goes_on } = data;
     const names = Object.fromEntries([...this.panel.querySelectorAll('[data-for="roll"] option')].map((one) => [one.value, one.textContent.toLowerCase()]));
     this.panel.querySelector("#keep-list").replaceChildren(...goes_on.map((/** @type {string} */ voice) => keepLine(voice, names[voice] ?? voice)), lockedLine());

@@ -80,6 +80,7 @@ export default class Ideas extends Screen {
     if (changed || this.end > data.length) this.end = null;
     this.settings.arrive(data);
     this.showKind();
+    this.log.show(this.log.part);
     this.cards = this.pins = [];
     this.seen.clear();
     if (data.pinned.length) this.log.pinnedBack().then(() => this.ask());

@@ -22,6 +22,7 @@ export class LoopUses {
     this.groove = new LoopGroove(this);
     this.under = new LoopUnder(this);
     document.addEventListener("click", (event) => this.click(event));
+    document.addEventListener("tab", ({ detail }) => detail.of === "loops" && this.show(detail.shown));
     document.addEventListener("change", (event) => this.change(event));
     document.addEventListener("input", (event) => event.target.id === "sit-strength" && this.against());
   }
@@ -38,14 +39,12 @@ export class LoopUses {
     if (this.box) this.show(this.shown);
   }
 
-  /** @param {any} part */
+  /**
+   * Another tab is shown.
+   * @param {string} part
+   */
   show(part) {
     this.shown = part;
-    for (const one of this.box.querySelectorAll("[data-loop-part]")) one.hidden = one.dataset.loopPart !== part;
-    for (const button of this.box.querySelectorAll("[data-loop-show]")) {
-      button.classList.toggle("on", button.dataset.loopShow === part);
-      button.setAttribute("aria-pressed", button.dataset.loopShow === part);
-    }
     if (part === "hits") this.loadGroups();
     else this.mark(null);
     if (part === "against") this.against();
@@ -68,8 +67,7 @@ export class LoopUses {
     const button = event.target.closest?.("button");
     if (!button || !this.box) return;
     const { dataset } = button;
-    if (dataset.loopShow) this.show(dataset.loopShow);
-    else if (dataset.doubt) this.doubt(Number(dataset.doubt));
+    if (dataset.doubt) this.doubt(Number(dataset.doubt));
     else if (dataset.groupHear) this.hearGroup(Number(dataset.groupHear));
     else if (dataset.groupSplit) this.loops.correct({ kind: "group_split", group: Number(dataset.groupSplit) }, { near: button });
     else if (dataset.groupTake) this.take(Number(dataset.groupTake), button);

@@ -1,0 +1,44 @@
+// What is open and what is shown: states of the page alone, for Alpine.
+document.addEventListener("alpine:init", () => {
+  const opening = () => ({
+    open: false,
+    get closed() {
+      return !this.open;
+    },
+    /** @this {any} */
+    toggle() {
+      this.open = !this.open;
+      if (this.open) this.$nextTick(() => this.$el.closest("[x-data]")?.querySelector("input")?.select());
+    },
+    close() {
+      this.open = false;
+    },
+  });
+  window.Alpine.data("popover", opening);
+  window.Alpine.data("renaming", opening);
+
+  /** @type {Map<string, string>} */
+  const last = new Map(); // by the tabs' name: another screen and back shows the same
+  // Tabs (_tabs.html): buttons with data-tab, panels with data-panel. Others hear of a change by the event "tab".
+  window.Alpine.data("tabs", () => ({
+    shown: "",
+    /** @this {any} */
+    init() {
+      this.shown = last.get(this.$root.dataset.tabs) ?? this.$root.querySelector("[data-tab]").dataset.tab;
+    },
+    /** @this {any} */
+    choose() {
+      this.shown = this.$el.dataset.tab;
+      last.set(this.$root.dataset.tabs, this.shown);
+      this.$dispatch("tab", { of: this.$root.dataset.tabs, shown: this.shown });
+    },
+    /** @this {any} */
+    chosen() {
+      return this.shown === this.$el.dataset.tab;
+    },
+    /** @this {any} */
+    visible() {
+      return this.shown === this.$el.dataset.panel;
+    },
+  }));
+});
