@@ -59,7 +59,7 @@ def _matrix(page: Page, song_id: int) -> None:
     print(f"16 parts x 40 sections: page there in {opened:.0f} ms, all cells drawn in {drawn_ms:.0f} ms")
     page.evaluate(FRAMES)
     for number in range(80):
-        page.evaluate(f"document.getElementById('arr-scroll').scrollTo({number * 34}, {number * 4})")
+        page.evaluate(f"document.getElementById('plan-scroll').scrollTo({number * 34}, {number * 4})")
     frames = np.array(page.evaluate("(window.halt = true, window.frames.slice(2))"))
     print(f"scrolled through: frames p50 {np.percentile(frames, 50):.0f} ms, p95 {np.percentile(frames, 95):.0f} ms")
     took = []

@@ -302,7 +302,7 @@ def test_every_edit_has_words():
         (Shape("velocity", HATS, "accents", figure="off-beats"), "velocity of closed hat: off-beats"),
         (NudgeHits((("kick", 0),), -5), "1 hit 5 ms earlier"),
     ):
-        assert edit.words(TWO_BARS) == words
+        assert edit.description(TWO_BARS) == words
 
 
 @given(st.integers(1, 6))

@@ -72,8 +72,8 @@ def test_shortening_never_drops_a_hit_silently():
 
 
 def test_words_for_the_undo_list():
-    assert SetOffset("snare", 960, -3.0).words(TWO_BARS) == "snare 1.2 to -3.0 ms"
-    assert WriteHit("hat_open", 3840 + 720).words(TWO_BARS) == "write open hat at 2.1 a"
+    assert SetOffset("snare", 960, -3.0).description(TWO_BARS) == "snare 1.2 to -3.0 ms"
+    assert WriteHit("hat_open", 3840 + 720).description(TWO_BARS) == "write open hat at 2.1 a"
 
 
 places = st.tuples(

@@ -9,7 +9,7 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.sound.headroom import (
     BLOCK,
-    Mixed,
+    MeasuredMix,
     WouldClipError,
     block_peaks,
     clipping_of,
@@ -18,13 +18,13 @@ from easy_pocket.core.sound.headroom import (
 )
 
 
-def mixed_of(*sources: tuple[str, float, int]) -> Mixed:
+def mixed_of(*sources: tuple[str, float, int]) -> MeasuredMix:
     """Sources as (name, size, sample): one sample each."""
     lines = {name: np.zeros((10 * BLOCK, 2), dtype=np.float32) for name, _, _ in sources}
     for name, size, at in sources:
         lines[name][at, 1] = size
     total = np.sum(list(lines.values()), axis=0, dtype=np.float32)
-    return Mixed(Audio(total, 44_100), {name: block_peaks(line) for name, line in lines.items()})
+    return MeasuredMix(Audio(total, 44_100), {name: block_peaks(line) for name, line in lines.items()})
 
 
 def test_what_fits_is_left_as_it_is():

@@ -108,9 +108,9 @@ def test_a_voice_survives_being_written_down():
 
 
 def test_every_edit_has_words():
-    assert PutSound("snare", 1, CLAP, "gravel clap").words(KIT) == "gravel clap on snare layer 2"
-    assert RemoveVoice("rim").words(KIT) == "take rim out of Boathouse"
-    assert SetKeyNote(9).words(KIT) == "key note of Boathouse A"
+    assert PutSound("snare", 1, CLAP, "gravel clap").description(KIT) == "gravel clap on snare layer 2"
+    assert RemoveVoice("rim").description(KIT) == "take rim out of Boathouse"
+    assert SetKeyNote(9).description(KIT) == "key note of Boathouse A"
 
 
 # Events ------------------------------------------------------------------------------------------------------------

@@ -139,6 +139,6 @@ def test_what_does_not_fit_is_refused_in_words():
 
 
 def test_words():
-    assert PaintRow("hat_closed", 0, 240, 2).words(Pattern(3840, ())) == "closed hat on every 2. slot"
-    assert SpreadRow("kick", 0, 240, 3, 8, 1).words(Pattern(3840, ())) == "kick 3 over 8, turned by 1"
-    assert RemoveHits((("kick", 0), ("kick", 240))).words(Pattern(3840, ())) == "wipe 2 kick hits"
+    assert PaintRow("hat_closed", 0, 240, 2).description(Pattern(3840, ())) == "closed hat on every 2. slot"
+    assert SpreadRow("kick", 0, 240, 3, 8, 1).description(Pattern(3840, ())) == "kick 3 over 8, turned by 1"
+    assert RemoveHits((("kick", 0), ("kick", 240))).description(Pattern(3840, ())) == "wipe 2 kick hits"

@@ -14,7 +14,7 @@ from easy_pocket.core.pattern.articulation import Articulation
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.timebase import COMMON_TIME, Metre, ms_per_tick
 from easy_pocket.core.song.arrangement import Arrangement
-from easy_pocket.core.song.collisions import APART_MS, doubles
+from easy_pocket.core.song.collisions import APART_MS, find_collisions
 from easy_pocket.core.song.cycles import describe_meeting, meetings, together_ticks, turns_between
 from easy_pocket.core.song.energy import broken_promises, energy_of
 from easy_pocket.core.song.flat_patterns import along, flat_patterns
@@ -261,7 +261,7 @@ def two_kicks(choice=None):
 
 def test_hits_two_parts_strike_at_once_are_found_and_settled():
     song = two_kicks()
-    (found,) = doubles(song, before_collisions(song))
+    (found,) = find_collisions(song, before_collisions(song))
     assert (found.parts, found.voice, found.count, found.choice) == ((1, 2), "kick", 4, "keep")
     assert found.first[1] == 0
     dropped = two_kicks("drop")
@@ -270,10 +270,10 @@ def test_hits_two_parts_strike_at_once_are_found_and_settled():
     apart = flatten(two_kicks("offset")).line(2)
     assert apart.offset_ms.tolist() == [APART_MS, APART_MS, 0.0] * 2
     assert (
-        doubles(dropped, before_collisions(dropped))[0].choice == "drop"
+        find_collisions(dropped, before_collisions(dropped))[0].choice == "drop"
     )  # still listed, so that it can be chosen anew
     other_kit = replace(song, parts=(song.parts[0], replace(song.parts[1], kit="net_loft")))
-    assert doubles(other_kit, before_collisions(other_kit)) == []
+    assert find_collisions(other_kit, before_collisions(other_kit)) == []
     muted = replace(dropped, parts=(replace(dropped.parts[0], mute=True), dropped.parts[1]))
     assert len(ticks(muted, 2)) == 6  # what is not heard strikes nothing twice
 

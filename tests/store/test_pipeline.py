@@ -44,7 +44,7 @@ def write(store: Database, song_id: int, tick: int, **more: Any) -> EditResult:
     return do(store, song_id, "write", voice="rim", tick=tick, **more)
 
 
-def test_a_kind_without_words_fails_where_it_is_written() -> None:
+def test_a_kind_without_a_description_fails_where_it_is_written() -> None:
     with pytest.raises(TypeError):
 
         @edit()  # type: ignore[call-arg]
@@ -58,7 +58,7 @@ def test_a_second_edit_of_the_same_kind_fails_where_it_is_written() -> None:
     before = KINDS["write"]
     with pytest.raises((ValueError, TypeError, AssertionError), match="write"):
 
-        @edit(words="again")
+        @edit(description="again")
         def again(context: EditContext, sent: Again) -> Step:
             return Step([])
 

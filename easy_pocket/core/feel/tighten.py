@@ -329,5 +329,5 @@ class StraightAgain(PatternEdit, kind="straight_again"):
             raise EditRefusedError("Every one of these hits lies straight on the grid already.")
         return pattern.exchanged(old, new)
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         return f"{len(self.places) or 'all'} hits straight again"

@@ -11,14 +11,14 @@ from easy_pocket.core.errors import PocketError
 from easy_pocket.core.feel.perform import Performance
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.song.perform_song import SongPerformance
-from easy_pocket.core.sound.headroom import MOST_OFF_DB, Mixed
+from easy_pocket.core.sound.headroom import MOST_OFF_DB, MeasuredMix
 from easy_pocket.core.sound.kit import Kit
 from easy_pocket.core.sound.sound import SampleSource, no_samples
 
 Timing = Literal["felt", "straight"]
 
 
-def no_mix() -> Mixed:
+def no_mix() -> MeasuredMix:
     """For what is written without being heard."""
     raise PocketError("No mix can be made of this: choose MIDI.")
 
@@ -37,7 +37,7 @@ class PatternToWrite:
     note_map: Mapping[str, int] | None = None
     heard: Collection[str] | None = None
     loop: bool = False
-    mix: Callable[[], Mixed] = no_mix
+    mix: Callable[[], MeasuredMix] = no_mix
 
 
 @dataclass(frozen=True)
@@ -59,7 +59,7 @@ class SongToWrite:
     played: SongPerformance
     name: str
     note_maps: Mapping[int, Mapping[str, int]]
-    mix: Callable[[], Mixed] = no_mix
+    mix: Callable[[], MeasuredMix] = no_mix
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from easy_pocket.core.formats.audio_file import write_audio
 from easy_pocket.core.formats.exchange import FitOptions, PatternOptions, PatternToWrite, SongToWrite
 from easy_pocket.core.formats.registry import Choice, Format, Written, register
-from easy_pocket.core.sound.headroom import Mixed, fitting
+from easy_pocket.core.sound.headroom import MeasuredMix, fitting
 
 
 @dataclass(frozen=True)
@@ -15,7 +15,7 @@ class PatternWavOptions(FitOptions, PatternOptions):
     """timing: straight is as loud as felt, so that hearing both compares time alone."""
 
 
-def write_mix(mixed: Mixed, options: FitOptions) -> bytes:
+def write_mix(mixed: MeasuredMix, options: FitOptions) -> bytes:
     """Raises WouldClipError when the mix does not fit into so many bits."""
     bits = int(options.bits)
     audio = fitting(mixed, bits, take_off_db=options.take_off_db, as_it_is=options.as_it_is)

@@ -32,32 +32,34 @@ def ladder(voices: tuple[str, ...]) -> list[str]:
 
 
 @dataclass(frozen=True)
-class Line:
+class VoicePath:
     """Voices of the leading line, one for each of its slots, and in words."""
 
     voices: list[str]
     words: str
 
 
-def walk(path: str, slots: list[int], drums: list[str], feet: bool, metre: Metre, rng: np.random.Generator) -> Line:
+def walk(
+    path: str, slots: list[int], drums: list[str], feet: bool, metre: Metre, rng: np.random.Generator
+) -> VoicePath:
     """The voices of a line of so many hits on one of the WAYS. feet: whether a foot may take part in a trade."""
     return WAYS[path].walk(slots, drums, feet, metre, rng)
 
 
-def _one(slots: list[int], drums: list[str], feet: bool, metre: Metre, rng: np.random.Generator) -> Line:
+def _one(slots: list[int], drums: list[str], feet: bool, metre: Metre, rng: np.random.Generator) -> VoicePath:
     voice = drums[0] if len(drums) == 1 or rng.random() < 0.55 else drums[int(rng.integers(len(drums)))]
-    return Line([voice] * len(slots), f"on {voice_name(voice)} alone")
+    return VoicePath([voice] * len(slots), f"on {voice_name(voice)} alone")
 
 
-def _down(slots: list[int], drums: list[str], feet: bool, metre: Metre, rng: np.random.Generator) -> Line:
+def _down(slots: list[int], drums: list[str], feet: bool, metre: Metre, rng: np.random.Generator) -> VoicePath:
     return _along(slots, drums, metre, rng, up=False)
 
 
-def _up(slots: list[int], drums: list[str], feet: bool, metre: Metre, rng: np.random.Generator) -> Line:
+def _up(slots: list[int], drums: list[str], feet: bool, metre: Metre, rng: np.random.Generator) -> VoicePath:
     return _along(slots, drums, metre, rng, up=True)
 
 
-def _along(slots: list[int], drums: list[str], metre: Metre, rng: np.random.Generator, *, up: bool) -> Line:
+def _along(slots: list[int], drums: list[str], metre: Metre, rng: np.random.Generator, *, up: bool) -> VoicePath:
     count = len(slots)
     if len(drums) == 1 or count < 2:
         return _one(slots, drums, False, metre, rng)
@@ -82,10 +84,10 @@ def _along(slots: list[int], drums: list[str], metre: Metre, rng: np.random.Gene
     words = f"{voice_name(heard[0])} into {into}"
     if heard[0].startswith("tom"):
         words = f"{'up' if up else 'down'} the toms"
-    return Line(voices, words)
+    return VoicePath(voices, words)
 
 
-def _trade(slots: list[int], drums: list[str], feet: bool, metre: Metre, rng: np.random.Generator) -> Line:
+def _trade(slots: list[int], drums: list[str], feet: bool, metre: Metre, rng: np.random.Generator) -> VoicePath:
     pair = list(drums)
     if feet and (len(drums) < 2 or rng.random() < 0.5):
         two = [drums[int(rng.integers(len(drums)))], "kick"]
@@ -96,8 +98,8 @@ def _trade(slots: list[int], drums: list[str], feet: bool, metre: Metre, rng: np
     group = int(rng.integers(1, 4)) if two[1] != "kick" else int(rng.integers(1, 3))
     voices = [two[place // group % 2] for place in range(len(slots))]
     if len(set(two)) == 1:
-        return Line(voices, f"on {voice_name(two[0])} alone")
-    return Line(voices, f"{voice_name(two[0])} and {voice_name(two[1])} trade")
+        return VoicePath(voices, f"on {voice_name(two[0])} alone")
+    return VoicePath(voices, f"{voice_name(two[0])} and {voice_name(two[1])} trade")
 
 
 @dataclass(frozen=True)
@@ -110,7 +112,7 @@ class Way:
 
     short: str
     odds: float
-    walk: Callable[[list[int], list[str], bool, Metre, np.random.Generator], Line]
+    walk: Callable[[list[int], list[str], bool, Metre, np.random.Generator], VoicePath]
 
 
 WAYS = {

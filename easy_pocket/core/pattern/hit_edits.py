@@ -29,7 +29,7 @@ class WriteHit(PatternEdit, kind="write"):
             raise EditRefusedError(f"{voice_name(self.voice).capitalize()} already has a hit at {where}.")
         return pattern.exchanged([], [Hit(self.voice, self.tick, self.velocity)])
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         return f"write {_named(self.voice, self.tick, pattern, ' at ')}"
 
 
@@ -43,7 +43,7 @@ class RemoveHit(PatternEdit, kind="remove"):
     def applied(self, pattern: Pattern) -> Pattern:
         return pattern.exchanged([_find(pattern, self.voice, self.tick)], [])
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         return f"remove {_named(self.voice, self.tick, pattern, ' at ')}"
 
 
@@ -66,7 +66,7 @@ class MoveHit(PatternEdit, kind="move"):
             )
         return pattern.exchanged([hit], [replace(hit, voice=self.to_voice, tick=self.to_tick)])
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         there = place_name(self.to_tick, pattern.metre)
         target = there if self.to_voice == self.voice else f"{voice_name(self.to_voice)} {there}"
         return f"move {_named(self.voice, self.tick, pattern)} to {target}"
@@ -85,7 +85,7 @@ class SetVelocity(PatternEdit, kind="velocity"):
         hit = _find(pattern, self.voice, self.tick)
         return pattern.exchanged([hit], [replace(hit, velocity=self.velocity)])
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         return f"{_named(self.voice, self.tick, pattern)} to velocity {self.velocity}"
 
 
@@ -102,7 +102,7 @@ class SetOffset(PatternEdit, kind="offset"):
         hit = _find(pattern, self.voice, self.tick)
         return pattern.exchanged([hit], [replace(hit, offset_ms=float(self.offset_ms))])
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         return f"{_named(self.voice, self.tick, pattern)} to {self.offset_ms:+.1f} ms"
 
 
@@ -118,7 +118,7 @@ class SetAlternate(PatternEdit, kind="alternate"):
         hit = _find(pattern, self.voice, self.tick)
         return pattern.exchanged([hit], [replace(hit, alternate=self.alternate)])
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         sound = f"alternate sound {self.alternate}" if self.alternate else "its own sound"
         return f"{_named(self.voice, self.tick, pattern)} with {sound}"
 

@@ -24,7 +24,7 @@ class SetLength(PatternEdit, kind="length"):
     def applied(self, pattern: Pattern) -> Pattern:
         return _set_bars(pattern, self.bars)
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         return f"length {_bars(self.bars)}"
 
 
@@ -40,7 +40,7 @@ class SetLengthTicks(PatternEdit, kind="length_ticks"):
         kept = tuple(hit for hit in pattern.hits if hit.tick < self.length_ticks)
         return replace(pattern, length_ticks=self.length_ticks, hits=kept)
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         return f"length {self.length_ticks / pattern.metre.bar_ticks:.3g} bars"
 
 
@@ -63,7 +63,7 @@ class DropBars(PatternEdit, kind="drop_bars"):
         )
         return replace(pattern, length_ticks=pattern.length_ticks - (end - begin), hits=hits)
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         return f"drop {_range(self.from_bar, self.bars)}"
 
 
@@ -88,7 +88,7 @@ class AddBars(PatternEdit, kind="add_bars"):
         come = [hit for hit in come if at <= hit.tick < at + added]
         return replace(pattern, length_ticks=pattern.length_ticks + added, hits=(*moved, *come))
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         return f"{'copy' if self.copies else 'add'} {_bars(self.bars)} before bar {self.from_bar}"
 
 
@@ -104,7 +104,7 @@ class ChangeSpeed(PatternEdit, kind="speed"):
         length_ticks = max(1, round(pattern.length_ticks * self.factor))
         return replace(pattern, length_ticks=length_ticks, hits=_at_speed(pattern, self.factor))
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         return "the pattern at half speed" if self.factor > 1 else "the pattern at double speed"
 
 
@@ -126,7 +126,7 @@ class Break(PatternEdit, kind="break"):
             raise EditRefusedError("Nothing but the voices you keep sounds in these bars already.")
         return replace(pattern, hits=left)
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         voices = f"{len(self.keep)} voice{'s go' if len(self.keep) != 1 else ' goes'} on"
         return f"break in {_range(self.from_bar, self.bars)}, {voices}"
 

@@ -32,7 +32,7 @@ class LockHits(PatternEdit, kind="lock_hits"):
             for hit in pattern.hits
         )
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         return f"{_verb(self.locked)} {len(self.places)} hit{'s' if len(self.places) != 1 else ''}"
 
 
@@ -50,7 +50,7 @@ class LockVoice(PatternEdit, kind="lock_voice"):
             pattern, locked_voices=pattern.locked_voices | mine if self.locked else pattern.locked_voices - mine
         )
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         return f"{_verb(self.locked)} the row of {voice_name(self.voice)}"
 
 
@@ -68,7 +68,7 @@ class LockPlace(PatternEdit, kind="lock_place"):
             pattern, locked_places=pattern.locked_places | inside if self.locked else pattern.locked_places - inside
         )
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         return f"{_verb(self.locked)} beat {_beat(self.tick, pattern)} in every bar"
 
 

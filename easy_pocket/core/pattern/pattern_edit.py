@@ -32,9 +32,9 @@ class PatternEdit:
     minds_locks: ClassVar[bool] = True  # whether it is refused where it would change what is locked
 
     def __init_subclass__(cls, kind: str) -> None:
-        for needed in ("applied", "words"):
+        for needed in ("applied", "description"):
             if needed not in cls.__dict__:
-                raise TypeError(f"the edit {cls.__name__} has no '{needed}': every edit has a rule, and words for undo")
+                raise TypeError(f"the edit {cls.__name__} has no '{needed}': it needs a rule and a description")
         if kind in PatternEdit.kinds:
             raise TypeError(f"two edits are called '{kind}': {cls.__name__} needs another name")
         cls.kind = kind
@@ -44,6 +44,6 @@ class PatternEdit:
         """The pattern after the edit."""
         raise NotImplementedError
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         """What it does, for the undo list; `pattern` is the one before it."""
         raise NotImplementedError

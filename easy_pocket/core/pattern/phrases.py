@@ -20,7 +20,7 @@ GROUPS = ("kick", "backbeat", "hats", "percussion", "break")
 
 
 @dataclass(frozen=True)
-class Line:
+class Phrase:
     """A line: hits from tick 0 over length_ticks."""
 
     key: str
@@ -120,9 +120,9 @@ pier break: kick X...x.......; snare ......X..-.-; hat_closed x.x.x.x.x.x.
 
 
 @lru_cache(maxsize=1)
-def starter_phrases() -> dict[str, Line]:
+def starter_phrases() -> dict[str, Phrase]:
     """All lines of the house by key."""
-    lines: dict[str, Line] = {}
+    lines: dict[str, Phrase] = {}
     group, metre, swung, step = "", Metre(), False, 240
     for row in _TEXT.strip().splitlines():
         if ":" not in row:
@@ -138,7 +138,7 @@ def starter_phrases() -> dict[str, Line]:
             hits += [Hit(voice, at * step, LEVELS[mark]) for at, mark in enumerate(bars) if mark != "."]
         key = f"{group}-{'-'.join(''.join(c if c.isalnum() else ' ' for c in name).split())}-{metre.beats}{metre.unit}"
         ordered = tuple(sorted(hits, key=lambda hit: (hit.tick, hit.voice)))
-        lines[key] = Line(key, name, group, metre, swung, length, ordered)
+        lines[key] = Phrase(key, name, group, metre, swung, length, ordered)
     return lines
 
 

@@ -34,7 +34,7 @@ class WriteHits(PatternEdit, kind="paint"):
     def applied(self, pattern: Pattern) -> Pattern:
         return _written(pattern, self.voice, self.ticks, self.velocity)
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         return f"paint {len(self.ticks)} {voice_name(self.voice)} hits"
 
 
@@ -51,7 +51,7 @@ class RemoveHits(PatternEdit, kind="wipe"):
             raise EditRefusedError("There are no hits there any more; this is the pattern as it is now.")
         return pattern.with_hits(kept)
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         names = {voice_name(voice) for voice, _ in self.places}
         scope_name = f" {names.pop()}" if len(names) == 1 else ""
         return f"wipe {len(self.places)}{scope_name} hit{'s' if len(self.places) != 1 else ''}"
@@ -72,7 +72,7 @@ class PaintRow(PatternEdit, kind="row_every"):
         slots = _slots(pattern, self.start_tick, self.step_ticks * self.every)
         return _written(pattern, self.voice, slots, self.velocity)
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         name = voice_name(self.voice)
         return f"{name} on every slot" if self.every == 1 else f"{name} on every {self.every}. slot"
 
@@ -100,7 +100,7 @@ class SpreadRow(PatternEdit, kind="row_spread"):
         cleared = [hit for hit in pattern.hits if hit.voice != self.voice or hit.tick < self.start_tick]
         return pattern.with_hits((*cleared, *(Hit(self.voice, tick, self.velocity) for tick in ticks)))
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         turned = f", turned by {self.turned}" if self.turned else ""
         return f"{voice_name(self.voice)} {self.hits} over {self.slots}{turned}"
 
@@ -121,7 +121,7 @@ class ThinRow(PatternEdit, kind="row_thin"):
         left = {row[place].tick for place in np.argsort(chance, kind="stable")[:count].tolist()}
         return pattern.with_hits(hit for hit in pattern.hits if hit.voice != self.voice or hit.tick in left)
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         return f"thin {voice_name(self.voice)} to {self.percent:g} %"
 
 
@@ -146,7 +146,7 @@ class CopyRow(PatternEdit, kind="row_copy"):
             raise EditRefusedError(f"{ROLES[to_voice].name} has a hit on each of these places already.")
         return pattern.with_hits((*pattern.hits, *free))
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         return f"copy {voice_name(self.voice)} to {voice_name(self.to_voice)}"
 
 
@@ -165,7 +165,7 @@ class TurnRow(PatternEdit, kind="row_turn"):
     def applied(self, pattern: Pattern) -> Pattern:
         return _turned(pattern, self.voice, self.how, self.step_ticks)
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         return f"{voice_name(self.voice)} {'one slot ' if self.how in ('later', 'earlier') else ''}{self.how}"
 
 

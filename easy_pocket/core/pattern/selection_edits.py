@@ -59,7 +59,7 @@ class SetValues(PatternEdit, kind="values"):
         new = (with_value(hit, self.field, wanted[hit.voice, hit.tick], self.step_ticks) for hit in old)
         return _exchanged(pattern, old, new)
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         return f"{VALUE_NAMES.get(self.field, self.field)} of {_count(len(self.values))}"
 
 
@@ -79,7 +79,7 @@ class SetArticulation(PatternEdit, kind="articulate"):
             pattern, old, (replace(hit, articulation=changed(hit.articulation, **articulation)) for hit in old)
         )
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         return f"{_articulation_words(dict(self.values))}: {_count(len(self.places))}"
 
 
@@ -103,7 +103,7 @@ class MoveHits(PatternEdit, kind="move_many"):
         _within(pattern, moved)
         return _exchanged(pattern, [] if self.copies else old, moved)
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         return f"{'copy' if self.copies else 'move'} {_count(len(self.moves))}"
 
 
@@ -121,7 +121,7 @@ class PasteHits(PatternEdit, kind="paste"):
         moved = [replace(hit, voice=check_voice(hit.voice), tick=hit.tick + shift) for hit in self.hits]
         return _exchanged(pattern, [], [hit for hit in moved if hit.tick < pattern.length_ticks])
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         return f"paste {_count(len(self.hits))}"
 
 
@@ -144,7 +144,7 @@ class NudgeHits(PatternEdit, kind="nudge"):
                 )
         return _exchanged(pattern, old, (replace(hit, offset_ms=hit.offset_ms + self.by_ms) for hit in old))
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         return f"{_count(len(self.places))} {abs(self.by_ms):g} ms {'later' if self.by_ms > 0 else 'earlier'}"
 
 
@@ -164,7 +164,7 @@ class TurnHits(PatternEdit, kind="turn"):
     def applied(self, pattern: Pattern) -> Pattern:
         return _turned(pattern, self)
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         return f"{self.how} {_count(len(self.places))}"
 
 
@@ -183,7 +183,7 @@ class StretchHits(PatternEdit, kind="stretch"):
         _within(pattern, stretched)
         return _exchanged(pattern, old, _no_two(stretched, pattern))
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         return f"stretch {_count(len(self.places))} to {'twice' if self.factor > 1 else 'half'} the distance"
 
 

@@ -66,7 +66,7 @@ class Shape(PatternEdit, kind="shape"):
     def applied(self, pattern: Pattern) -> Pattern:
         return shaped(pattern, self).applied(pattern)
 
-    def words(self, pattern: Pattern) -> str:
+    def description(self, pattern: Pattern) -> str:
         names = {voice for voice, _ in self.places}
         scope_name = voice_name(names.pop()) if len(names) == 1 else f"{len(self.places)} hits"
         what = self.figure if self.shape == "accents" else self.shape

@@ -9,7 +9,7 @@ import numpy as np
 
 from easy_pocket.core.pattern.pattern import MAX_OFFSET_MS
 from easy_pocket.core.song.arrangement import Arrangement, Span
-from easy_pocket.core.song.hit_columns import Line
+from easy_pocket.core.song.hit_columns import HitColumns
 from easy_pocket.core.song.part import Part, audible_parts
 
 TICK_BITS = 24  # a song is shorter than 2**24 ticks
@@ -34,7 +34,7 @@ def sharing(parts: tuple[Part, ...]) -> list[tuple[Part, Part]]:
     return [(one, other) for one, other in combinations(sounding, 2) if one.kit == other.kit]
 
 
-def struck_twice(one: Line, other: Line) -> list[tuple[str, np.ndarray, np.ndarray]]:
+def struck_twice(one: HitColumns, other: HitColumns) -> list[tuple[str, np.ndarray, np.ndarray]]:
     """For each voice both strike at once: its name, and the places of those hits in either line."""
     found = []
     for voice in set(one.voices) & set(other.voices):
@@ -45,7 +45,7 @@ def struck_twice(one: Line, other: Line) -> list[tuple[str, np.ndarray, np.ndarr
     return sorted(found, key=lambda item: item[0])
 
 
-def resolve_collisions(song: Arrangement, lines: dict[int, Line]) -> dict[int, Line]:
+def resolve_collisions(song: Arrangement, lines: dict[int, HitColumns]) -> dict[int, HitColumns]:
     """The lines of a span with what was chosen for moments two parts strike together."""
     if not song.doubles:
         return lines
@@ -66,7 +66,7 @@ def resolve_collisions(song: Arrangement, lines: dict[int, Line]) -> dict[int, L
     return after
 
 
-def doubles(song: Arrangement, lines_of: list[tuple[Span, dict[int, Line]]]) -> list[Collision]:
+def find_collisions(song: Arrangement, lines_of: list[tuple[Span, dict[int, HitColumns]]]) -> list[Collision]:
     """All there are, by how often they come. lines_of: of every span before they are settled."""
     voices: dict[str, int] = {}
     struck = {part.key: _struck(part.key, lines_of, voices) for part in song.parts}
@@ -85,7 +85,7 @@ def doubles(song: Arrangement, lines_of: list[tuple[Span, dict[int, Line]]]) -> 
     return sorted(found, key=lambda one: (-one.count, one.parts, one.voice))
 
 
-def _struck(part: int, lines_of: list[tuple[Span, dict[int, Line]]], voices: dict[str, int]) -> np.ndarray:
+def _struck(part: int, lines_of: list[tuple[Span, dict[int, HitColumns]]], voices: dict[str, int]) -> np.ndarray:
     """Every place a part strikes as one number: the voice's number above the tick of the song."""
     pieces = [np.zeros(0, dtype=np.int64)]
     for span, lines in lines_of:

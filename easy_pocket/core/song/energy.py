@@ -11,7 +11,7 @@ from easy_pocket.core.ideas.build_up import BAND_ENERGY
 from easy_pocket.core.pattern.voices import band_of
 from easy_pocket.core.song.arrangement import Span
 from easy_pocket.core.song.flatten import Flat, bar_numbers
-from easy_pocket.core.song.hit_columns import Line
+from easy_pocket.core.song.hit_columns import HitColumns
 from easy_pocket.core.song.part import audible_parts
 
 Floats = npt.NDArray[np.float64]
@@ -67,7 +67,7 @@ def energy_of(flat: Flat) -> Energy:
     return Energy(count / beats, loud / struck, high / struck, power / beats)
 
 
-def _bar_sums(line: Line, silent: frozenset[str], span: Span) -> Floats:
+def _bar_sums(line: HitColumns, silent: frozenset[str], span: Span) -> Floats:
     """Per bar of the span, shape (4, bars): hits, their velocities, those in the high band, and power.
 
     Kept with the line, which is often the same in many spans.

@@ -11,7 +11,7 @@ import numpy as np
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.song.arrangement import Arrangement, Span
 from easy_pocket.core.song.collisions import resolve_collisions
-from easy_pocket.core.song.hit_columns import Line, merge_columns
+from easy_pocket.core.song.hit_columns import HitColumns, merge_columns
 from easy_pocket.core.song.joins import with_joins
 from easy_pocket.core.song.part_hits import part_hits
 
@@ -21,13 +21,13 @@ class Flat:
     """spans: each with the lines of the parts that have hits in it, ticks from the span's beginning."""
 
     song: Arrangement
-    spans: tuple[tuple[Span, dict[int, Line]], ...]
+    spans: tuple[tuple[Span, dict[int, HitColumns]], ...]
 
-    def line(self, part: int) -> Line:
+    def line(self, part: int) -> HitColumns:
         """What a part plays through the whole song, ticks from its beginning."""
         return merge_columns([line.at(line.tick + span.start_tick) for span, line in self.pieces(part)])
 
-    def pieces(self, part: int) -> Iterator[tuple[Span, Line]]:
+    def pieces(self, part: int) -> Iterator[tuple[Span, HitColumns]]:
         for span, lines in self.spans:
             if part in lines:
                 yield span, lines[part]
@@ -41,11 +41,11 @@ class Flat:
         return sum(len(line) for _, lines in self.spans for line in lines.values())
 
 
-def before_collisions(song: Arrangement) -> list[tuple[Span, dict[int, Line]]]:
+def before_collisions(song: Arrangement) -> list[tuple[Span, dict[int, HitColumns]]]:
     """Every span with its lines, joins carried out, hits two parts share still there twice."""
     found = []
     before: Span | None = None
-    same: dict[tuple[object, ...], Line] = {}
+    same: dict[tuple[object, ...], HitColumns] = {}
     for span in song.spans:
         lines = {}
         for part in song.parts:

@@ -17,7 +17,7 @@ Mask = npt.NDArray[np.bool_]
 
 
 @dataclass(frozen=True)
-class Line:
+class HitColumns:
     """Hits, each column of shape (n,).
 
     Voice is an index into voices, articulation into articulations (-1: plain); tick counts from the beginning of the
@@ -40,10 +40,10 @@ class Line:
     def _columns(self) -> tuple[npt.NDArray[np.number], ...]:
         return self.voice, self.tick, self.velocity, self.offset_ms, self.alternate, self.articulation
 
-    def take(self, which: npt.NDArray[np.integer] | Mask) -> Line:
-        return Line(self.voices, self.articulations, *(column[which] for column in self._columns))  # type: ignore[arg-type]
+    def take(self, which: npt.NDArray[np.integer] | Mask) -> HitColumns:
+        return HitColumns(self.voices, self.articulations, *(column[which] for column in self._columns))  # type: ignore[arg-type]
 
-    def at(self, tick: Ints) -> Line:
+    def at(self, tick: Ints) -> HitColumns:
         return replace(self, tick=tick)
 
     def of(self, voices: Iterable[str]) -> Mask:
@@ -51,7 +51,7 @@ class Line:
         wanted = [number for number, voice in enumerate(self.voices) if voice in set(voices)]
         return np.isin(self.voice, wanted)
 
-    def in_order(self) -> Line:
+    def in_order(self) -> HitColumns:
         """By tick, then voice; of two in one place the one laid on later stays."""
         names = np.argsort(np.argsort(self.voices)) if self.voices else np.zeros(0, dtype=np.int64)
         rank = names[self.voice] if len(self) else self.voice
@@ -95,23 +95,23 @@ class Line:
 
 
 _NO = np.zeros(0, dtype=np.int64)
-NOTHING = Line((), (), _NO, _NO, _NO, np.zeros(0), _NO, _NO)
+NOTHING = HitColumns((), (), _NO, _NO, _NO, np.zeros(0), _NO, _NO)
 
 
-def hit_columns(pattern: Pattern) -> Line:
+def hit_columns(pattern: Pattern) -> HitColumns:
     """A pattern's hits; made once for each pattern."""
-    known: Line | None = pattern.__dict__.get("as_line")
+    known: HitColumns | None = pattern.__dict__.get("as_line")
     if known is None:
         known = pattern.__dict__["as_line"] = hit_columns_of_arrays(pattern.arrays)
     return known
 
 
-def hit_columns_of_arrays(columns: HitArrays) -> Line:
+def hit_columns_of_arrays(columns: HitArrays) -> HitColumns:
     """Take the columns of a pattern as they are in a song."""
     articulation = np.full(len(columns.tick), -1, dtype=np.int64)
     for number, (place, _) in enumerate(columns.articulated):
         articulation[place] = number
-    return Line(
+    return HitColumns(
         columns.voices,
         tuple(articulation for _, articulation in columns.articulated),
         columns.voice_index.astype(np.int64),
@@ -123,12 +123,12 @@ def hit_columns_of_arrays(columns: HitArrays) -> Line:
     )
 
 
-def hit_columns_of_hits(hits: Iterable[Hit]) -> Line:
+def hit_columns_of_hits(hits: Iterable[Hit]) -> HitColumns:
     """Single hits, as they come."""
     listed = list(hits)
     voices = tuple(dict.fromkeys(hit.voice for hit in listed))
     articulations = tuple(dict.fromkeys(hit.articulation for hit in listed if hit.articulation != PLAIN))
-    return Line(
+    return HitColumns(
         voices,
         articulations,
         np.array([voices.index(hit.voice) for hit in listed], dtype=np.int64),
@@ -142,7 +142,7 @@ def hit_columns_of_hits(hits: Iterable[Hit]) -> Line:
     )
 
 
-def merge_columns(lines: Sequence[Line]) -> Line:
+def merge_columns(lines: Sequence[HitColumns]) -> HitColumns:
     """One line of several, in the order given; not sorted yet."""
     lines = [line for line in lines if len(line)]
     if not lines:
@@ -157,7 +157,7 @@ def merge_columns(lines: Sequence[Line]) -> Line:
         moved_voice.append(np.array([index_of[voice] for voice in line.voices], dtype=np.int64)[line.voice])
         moved_dress.append(np.where(line.articulation >= 0, line.articulation + len(articulations), -1))
         articulations += line.articulations
-    return Line(
+    return HitColumns(
         voices,
         tuple(articulations),
         np.concatenate(moved_voice),

@@ -9,11 +9,11 @@ from easy_pocket.core.pattern.articulation import Articulation
 from easy_pocket.core.pattern.pattern import Hit
 from easy_pocket.core.pattern.timebase import ms_per_tick
 from easy_pocket.core.song.arrangement import Arrangement, Span
-from easy_pocket.core.song.hit_columns import NOTHING, Line, hit_columns, hit_columns_of_hits, merge_columns
+from easy_pocket.core.song.hit_columns import NOTHING, HitColumns, hit_columns, hit_columns_of_hits, merge_columns
 from easy_pocket.core.song.part_hits import decided
 from easy_pocket.core.song.section import Join
 
-Lines = dict[int, Line]
+Lines = dict[int, HitColumns]
 
 
 def joins_at_end(span: Span) -> tuple[Join, ...]:
@@ -60,7 +60,7 @@ def _pickup(song: Arrangement, span: Span, join: Join, lines: Lines) -> None:
         _add(lines, join.part, line)
 
 
-def _ending_together(song: Arrangement, span: Span, join: Join) -> tuple[Line | None, int]:
+def _ending_together(song: Arrangement, span: Span, join: Join) -> tuple[HitColumns | None, int]:
     """Give the join's pattern so that it ends with the span, and where it begins.
 
     Its beginning is cut off when it is longer.
@@ -89,7 +89,7 @@ def _swell(song: Arrangement, span: Span, join: Join, lines: Lines) -> None:
     )
 
 
-def _add(lines: Lines, part: int, line: Line) -> None:
+def _add(lines: Lines, part: int, line: HitColumns) -> None:
     lines[part] = merge_columns([lines.get(part, NOTHING), line]).in_order()
 
 

@@ -16,7 +16,7 @@ from easy_pocket.core.pattern.articulation import FIRST_PASS, PLAIN, changed
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.song.arrangement import Span
 from easy_pocket.core.song.cycles import turns_between
-from easy_pocket.core.song.hit_columns import NOTHING, Line, hit_columns, merge_columns
+from easy_pocket.core.song.hit_columns import NOTHING, HitColumns, hit_columns, merge_columns
 from easy_pocket.core.song.part import Part
 from easy_pocket.core.song.pattern_variants import chosen_variant, variants
 from easy_pocket.core.song.section import ORDER, Cell
@@ -60,10 +60,10 @@ def seams(part: Part, cell: Cell, span: Span) -> list[int]:
     return [tick for tick in starts.tolist() if 0 <= tick < span.ticks]
 
 
-_kept: ResultCache[Line] = ResultCache("lines of parts", 96 << 20)
+_kept: ResultCache[HitColumns] = ResultCache("lines of parts", 96 << 20)
 
 
-def part_hits(part: Part, span: Span, seed: int) -> Line:
+def part_hits(part: Part, span: Span, seed: int) -> HitColumns:
     """Ticks count from the span's beginning; chance is decided, so no hit depends on a pass any more.
 
     What is known from before is not made again.
@@ -81,7 +81,7 @@ def part_hits(part: Part, span: Span, seed: int) -> Line:
     return _kept.get(key, lambda: _own_line(part, cell, span, seed))
 
 
-def _own_line(part: Part, cell: Cell, span: Span, seed: int) -> Line:
+def _own_line(part: Part, cell: Cell, span: Span, seed: int) -> HitColumns:
     starts, numbers, keys = turns(part, cell, span)
     pieces = []
     for place, key in enumerate(keys):
@@ -106,7 +106,7 @@ def plays_in(part: Part, span: Span) -> npt.NDArray[np.bool_]:
     return np.asarray(marks[(first + np.arange(span.bars)) % len(marks)])
 
 
-def _turns_of(part: Part, cell: Cell, pattern: Pattern, starts: Ints, numbers: Ints, seed: int) -> Line:
+def _turns_of(part: Part, cell: Cell, pattern: Pattern, starts: Ints, numbers: Ints, seed: int) -> HitColumns:
     turning = part.turning
     if cell.written:
         return decided(hit_columns(pattern), starts, numbers, seed)
@@ -126,13 +126,13 @@ def _turns_of(part: Part, cell: Cell, pattern: Pattern, starts: Ints, numbers: I
     return merge_columns(pieces)
 
 
-def _as_dense(pattern: Pattern, part: Part, cell: Cell) -> Line:
+def _as_dense(pattern: Pattern, part: Part, cell: Cell) -> HitColumns:
     scopes = scopes_of(part, cell)
     percent_of = {voice: float(scopes.setting(voice, "density_percent")) for voice in pattern.arrays.voices}
     return hit_columns(pattern).take(sounding_at(pattern, percent_of))
 
 
-def decided(line: Line, starts: Ints, numbers: Ints, seed: int) -> Line:
+def decided(line: HitColumns, starts: Ints, numbers: Ints, seed: int) -> HitColumns:
     """The line at every start. What sounds in some passes only is there in those only; passes count from 1."""
     count, passes = len(line), numbers + 1
     heard = np.ones((len(starts), count), dtype=bool)

@@ -16,7 +16,7 @@ from easy_pocket.core.feel.strokes import Strokes, strokes
 from easy_pocket.core.pattern.pattern import HitArrays
 from easy_pocket.core.song.arrangement import Arrangement, Span
 from easy_pocket.core.song.flatten import Flat, flatten
-from easy_pocket.core.song.hit_columns import Line, merge_columns
+from easy_pocket.core.song.hit_columns import HitColumns, merge_columns
 from easy_pocket.core.song.part import Part
 from easy_pocket.core.song.part_hits import scopes_of
 from easy_pocket.core.song.section import Cell
@@ -64,7 +64,7 @@ def perform_song(song: Arrangement, flat: Flat | None = None, *, straight: bool 
 
 
 def perform_span(
-    part: Part, cell: Cell, span: Span, line: Line, *, straight: bool = False
+    part: Part, cell: Cell, span: Span, line: HitColumns, *, straight: bool = False
 ) -> tuple[Performance, Strokes]:
     """One part in one span; times from the span's beginning. What was played before alike is not played again."""
     scopes = scopes_of(part, cell)
@@ -82,7 +82,7 @@ def perform_span(
     return _kept.get(key, performed) if key else performed()
 
 
-def _key(part: Part, cell: Cell, span: Span, line: Line, loose: Loose, straight: bool) -> str:
+def _key(part: Part, cell: Cell, span: Span, line: HitColumns, loose: Loose, straight: bool) -> str:
     if not part.stamp:
         return ""
     found = hashlib.blake2b(digest_size=16)

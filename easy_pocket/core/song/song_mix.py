@@ -13,7 +13,7 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.song.part import audible_parts
 from easy_pocket.core.song.perform_song import PartPerformance, SongPerformance
 from easy_pocket.core.sound.events import EventColumns, columns_of, events_of
-from easy_pocket.core.sound.headroom import BLOCK, Mixed, block_peaks, louder
+from easy_pocket.core.sound.headroom import BLOCK, MeasuredMix, block_peaks, louder
 from easy_pocket.core.sound.kit import Kit
 from easy_pocket.core.sound.mixdown import UNDER, mixdown
 from easy_pocket.core.sound.models import RATE_HZ
@@ -76,7 +76,7 @@ def mix_song(
     samples: SampleSource = no_samples,
     under: Sequence[tuple[float, npt.NDArray[np.float32]]] = (),
     name: str = "song",
-) -> Mixed:
+) -> MeasuredMix:
     """The whole song at 44.1 kHz and the peaks of its parts, tails ringing out after its end.
 
     under: loops, as (start in s, shape (frames, 2)).
@@ -102,7 +102,7 @@ def mix_song(
         own = np.pad(block_peaks(silent.samples), (start // BLOCK, 0))
         peaks[UNDER] = louder(peaks.get(UNDER, np.zeros(0)), own)
         total = _added(total, silent.samples, start)
-    return Mixed(Audio(total, RATE_HZ, name), peaks)
+    return MeasuredMix(Audio(total, RATE_HZ, name), peaks)
 
 
 def _added(total: npt.NDArray[np.float32], more: npt.NDArray[np.float32], at: int) -> npt.NDArray[np.float32]:

@@ -19,7 +19,7 @@ UNHEARD_DB = -20.0  # under the loudest: what is this much softer does not make 
 
 
 @dataclass(frozen=True)
-class Mixed:
+class MeasuredMix:
     """A mix, and of each thing in it the peaks (1.0 is full scale), one for each block of 1024 samples."""
 
     audio: Audio
@@ -95,7 +95,7 @@ def louder(one: Floats, other: Floats) -> Floats:
     return found
 
 
-def clipping_of(mixed: Mixed) -> Clipping | None:
+def clipping_of(mixed: MeasuredMix) -> Clipping | None:
     """None when it fits."""
     samples = mixed.audio.samples
     sizes = np.abs(samples).max(axis=1)
@@ -109,7 +109,7 @@ def clipping_of(mixed: Mixed) -> Clipping | None:
     return Clipping(_db(float(sizes[at])), at / mixed.audio.rate_hz, loudest)
 
 
-def fitting(mixed: Mixed, bits: int, *, take_off_db: float = 0.0, as_it_is: bool = False) -> Audio:
+def fitting(mixed: MeasuredMix, bits: int, *, take_off_db: float = 0.0, as_it_is: bool = False) -> Audio:
     """Make a mix fit into a file.
 
     Parameters
@@ -132,7 +132,7 @@ def fitting(mixed: Mixed, bits: int, *, take_off_db: float = 0.0, as_it_is: bool
 
     Examples
     --------
-    >>> loud = Mixed(Audio(np.full((64, 1), 1.5, dtype=np.float32), 44_100, "mix"))
+    >>> loud = MeasuredMix(Audio(np.full((64, 1), 1.5, dtype=np.float32), 44_100, "mix"))
     >>> try:
     ...     fitting(loud, 16)
     ... except WouldClipError as error:
@@ -146,7 +146,7 @@ def fitting(mixed: Mixed, bits: int, *, take_off_db: float = 0.0, as_it_is: bool
     softer = replace(mixed.audio, samples=mixed.audio.samples * gain) if take_off_db else mixed.audio
     if bits == 32 or as_it_is:
         return softer
-    clipping = clipping_of(Mixed(softer, {name: peaks * gain for name, peaks in mixed.peaks.items()}))
+    clipping = clipping_of(MeasuredMix(softer, {name: peaks * gain for name, peaks in mixed.peaks.items()}))
     if clipping:
         raise WouldClipError(clipping)
     return softer

@@ -45,9 +45,9 @@ class KitEdit:
     kinds: ClassVar[dict[str, type[KitEdit]]] = {}
 
     def __init_subclass__(cls, kind: str = "") -> None:
-        for needed in ("applied", "words"):
+        for needed in ("applied", "description"):
             if needed not in cls.__dict__:
-                raise TypeError(f"the edit {cls.__name__} has no '{needed}': every edit has a rule, and words for undo")
+                raise TypeError(f"the edit {cls.__name__} has no '{needed}': it needs a rule and a description")
         cls.kind = kind
         if kind:
             KitEdit.kinds[kind] = cls
@@ -56,7 +56,7 @@ class KitEdit:
         """The kit after the edit. Raises EditRefusedError or BadValueError and changes nothing."""
         raise NotImplementedError
 
-    def words(self, kit: Kit) -> str:
+    def description(self, kit: Kit) -> str:
         """What it does, for the undo list; `kit` is the one before it."""
         raise NotImplementedError
 
@@ -74,7 +74,7 @@ class SetVoiceField(KitEdit, kind="kit_voice"):
             raise BadValueError(f"A voice has no '{self.field[:30]}'.")
         return kit.with_voice(replace(kit.voice(self.role), **{self.field: _whole(self.field, self.value)}))
 
-    def words(self, kit: Kit) -> str:
+    def description(self, kit: Kit) -> str:
         return f"{self.field.replace('_', ' ')} of {_title(kit, self.role)}{_shown(self.value)}"
 
 
@@ -96,7 +96,7 @@ class SetLayerFields(KitEdit, kind="kit_layer"):
         layer = replace(_layer(voice, self.layer, self.alternate), **whole)
         return kit.with_voice(_with_layer(voice, self.layer, self.alternate, layer))
 
-    def words(self, kit: Kit) -> str:
+    def description(self, kit: Kit) -> str:
         names = ", ".join(name.replace("_", " ") for name in self.values)
         return f"{names} of {_title(kit, self.role)} layer {self.layer + 1}"
 
@@ -122,7 +122,7 @@ class SetModelControl(KitEdit, kind="kit_model"):
             raise EditRefusedError(f"The sound of this layer has no {self.control[:30]}.")
         return kit.with_voice(_with_layer(voice, self.layer, self.alternate, replace(layer, sound=sound)))
 
-    def words(self, kit: Kit) -> str:
+    def description(self, kit: Kit) -> str:
         control = self.control.replace("_", " ")
         return f"{control} of {_title(kit, self.role)} layer {self.layer + 1} {self.value:.3g}"
 
@@ -140,7 +140,7 @@ class PutSound(KitEdit):
     def applied(self, kit: Kit) -> Kit:
         return kit.with_voice(_put(kit.voice(self.role), self.layer, self.alternate, self.sound, self.name))
 
-    def words(self, kit: Kit) -> str:
+    def description(self, kit: Kit) -> str:
         return f"{self.name} on {_title(kit, self.role)} layer {self.layer + 1}"
 
 
@@ -160,7 +160,7 @@ class RemoveLayer(KitEdit, kind="kit_layer_off"):
             raise EditRefusedError(f"{voice.title} needs at least one layer: put another sound in its place.")
         return kit.with_voice(_with_layers(voice, self.alternate, left))
 
-    def words(self, kit: Kit) -> str:
+    def description(self, kit: Kit) -> str:
         return f"take layer {self.layer + 1} off {_title(kit, self.role)}"
 
 
@@ -177,7 +177,7 @@ class FoldLayers(KitEdit):
         layers = (Layer(self.sound, self.name[:80], level_db=self.level_db),)
         return kit.with_voice(replace(kit.voice(self.role), layers=layers, drive=0.0, velocity_bright=1.0))
 
-    def words(self, kit: Kit) -> str:
+    def description(self, kit: Kit) -> str:
         return f"fold {_title(kit, self.role)} into {self.name}"
 
 
@@ -195,7 +195,7 @@ class AddAlternate(KitEdit):
             raise EditRefusedError(f"{voice.title} has {MAX_ALTERNATES} alternate sounds, the most it can have.")
         return kit.with_voice(replace(voice, alternates=(*voice.alternates, (Layer(self.sound, self.name[:80]),))))
 
-    def words(self, kit: Kit) -> str:
+    def description(self, kit: Kit) -> str:
         return f"{self.name} as another sound of {_title(kit, self.role)}"
 
 
@@ -212,7 +212,7 @@ class RemoveAlternate(KitEdit, kind="kit_alternate_off"):
         kept = tuple(one for n, one in enumerate(voice.alternates, 1) if n != self.alternate)
         return kit.with_voice(replace(voice, alternates=kept))
 
-    def words(self, kit: Kit) -> str:
+    def description(self, kit: Kit) -> str:
         return f"take alternate sound {self.alternate} off {_title(kit, self.role)}"
 
 
@@ -229,7 +229,7 @@ class AddVoice(KitEdit):
             raise EditRefusedError(f"{kit.name} already has a {ROLES[self.role].name.lower()}.")
         return replace(kit, voices=(*kit.voices, plain_voice(self.role, self.sound, name=self.name[:80])))
 
-    def words(self, kit: Kit) -> str:
+    def description(self, kit: Kit) -> str:
         return f"add {ROLES[self.role].name.lower()} with {self.name} to {kit.name}"
 
 
@@ -245,7 +245,7 @@ class RemoveVoice(KitEdit, kind="kit_voice_off"):
             raise EditRefusedError(f"{gone.title} is the last voice of {kit.name}; a kit needs at least one.")
         return replace(kit, voices=tuple(voice for voice in kit.voices if voice.role != self.role))
 
-    def words(self, kit: Kit) -> str:
+    def description(self, kit: Kit) -> str:
         return f"take {_title(kit, self.role)} out of {kit.name}"
 
 
@@ -262,7 +262,7 @@ class MoveVoice(KitEdit, kind="kit_voice_place"):
         others.insert(max(0, min(self.place, len(others))), moved)
         return replace(kit, voices=tuple(others))
 
-    def words(self, kit: Kit) -> str:
+    def description(self, kit: Kit) -> str:
         return f"{_title(kit, self.role)} to place {self.place + 1} in {kit.name}"
 
 
@@ -275,7 +275,7 @@ class SetKeyNote(KitEdit, kind="kit_key"):
     def applied(self, kit: Kit) -> Kit:
         return replace(kit, key_note=self.key_note)
 
-    def words(self, kit: Kit) -> str:
+    def description(self, kit: Kit) -> str:
         return f"key note of {kit.name} {'none' if self.key_note is None else NOTE_NAMES[self.key_note]}"
 
 
@@ -286,7 +286,7 @@ class GeneralMidi(KitEdit, kind="kit_midi"):
     def applied(self, kit: Kit) -> Kit:
         return replace(kit, voices=tuple(replace(voice, note=None) for voice in kit.voices))
 
-    def words(self, kit: Kit) -> str:
+    def description(self, kit: Kit) -> str:
         return f"General MIDI notes for {kit.name}"
 
 

@@ -11,7 +11,7 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.pattern.voices import voice_name
 from easy_pocket.core.sound.backwards import backwards
 from easy_pocket.core.sound.events import CUT_FADE_S, MASTER_GAIN, Event
-from easy_pocket.core.sound.headroom import Mixed, block_peaks, louder
+from easy_pocket.core.sound.headroom import MeasuredMix, block_peaks, louder
 from easy_pocket.core.sound.kit import Kit, voice_audio
 from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.sample_format import Frames
@@ -53,11 +53,11 @@ def mixdown(
     samples: SampleSource = no_samples,
     under: Sequence[npt.NDArray[np.float32]] = (),
 ) -> Audio:
-    """As `mixed_down`, the audio alone."""
-    return mixed_down(events, kit, length_s, loop=loop, name=name, samples=samples, under=under).audio
+    """As `measured_mixdown`, the audio alone."""
+    return measured_mixdown(events, kit, length_s, loop=loop, name=name, samples=samples, under=under).audio
 
 
-def mixed_down(
+def measured_mixdown(
     events: list[Event],
     kit: Kit,
     length_s: float,
@@ -66,7 +66,7 @@ def mixed_down(
     name: str = "mix",
     samples: SampleSource = no_samples,
     under: Sequence[npt.NDArray[np.float32]] = (),
-) -> Mixed:
+) -> MeasuredMix:
     """Stereo audio at 44.1 kHz, and the peaks of each voice and of the loops under it.
 
     A loop has exactly round(length_s x rate) samples and its tails wrap to the start; otherwise tails ring out after
@@ -98,7 +98,7 @@ def mixed_down(
     if not loop:
         heard = np.flatnonzero(np.abs(mixed[:, length:]).max(axis=0) > 1e-5)
         mixed = mixed[:, : length + (int(heard[-1]) + 1 if len(heard) else 0)]
-    return Mixed(Audio(np.ascontiguousarray(mixed.T, dtype=np.float32), RATE_HZ, name), peaks)
+    return MeasuredMix(Audio(np.ascontiguousarray(mixed.T, dtype=np.float32), RATE_HZ, name), peaks)
 
 
 def _line(events: list[Event], sounds: dict[tuple[int, int], Frames], total: int, loop: bool) -> Floats:

@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError, PocketError
 from easy_pocket.core.pattern.pattern import Hit, Pattern
-from easy_pocket.core.pattern.phrases import Line, group_of, starter_phrases
+from easy_pocket.core.pattern.phrases import Phrase, group_of, starter_phrases
 from easy_pocket.core.pattern.timebase import Metre
 from easy_pocket.core.text import whole_number
 from easy_pocket.store.database import Reads
@@ -22,20 +22,20 @@ MOST_LINES = 500
 MOST_HITS = 2000
 
 
-def _line(row: PhraseRow) -> Line:
+def _line(row: PhraseRow) -> Phrase:
     doc = row.doc
     hits = tuple(rows_to_hits(doc["hits"]))
     group = group_of({hit.voice for hit in hits})
-    return Line(f"{OWN}{row.id}", row.name, group, Metre(*doc["metre"]), False, doc["length_ticks"], hits)
+    return Phrase(f"{OWN}{row.id}", row.name, group, Metre(*doc["metre"]), False, doc["length_ticks"], hits)
 
 
-def lines(session: Reads) -> list[Line]:
+def lines(session: Reads) -> list[Phrase]:
     """The user's own first, the newest first; then those of the house."""
     own = session.scalars(select(PhraseRow).where(PhraseRow.removed.is_(False)).order_by(PhraseRow.id.desc()))
     return [*(_line(row) for row in own), *starter_phrases().values()]
 
 
-def find_phrase(session: Reads, key: str) -> Line:
+def find_phrase(session: Reads, key: str) -> Phrase:
     """Raises PocketError for a key there is none of."""
     if key in starter_phrases():
         return starter_phrases()[key]
@@ -46,7 +46,7 @@ def find_phrase(session: Reads, key: str) -> Line:
     return _line(row)
 
 
-def store_phrase(session: Session, name: str, hits: tuple[Hit, ...], length_ticks: int, metre: Metre) -> Line:
+def store_phrase(session: Session, name: str, hits: tuple[Hit, ...], length_ticks: int, metre: Metre) -> Phrase:
     """Raises BadValueError for a name, hits or a length that cannot be kept."""
     if not 1 <= len(hits) <= MOST_HITS:
         raise BadValueError(f"A line has 1 to {MOST_HITS} hits; {len(hits)} are chosen.")

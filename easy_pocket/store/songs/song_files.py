@@ -6,7 +6,7 @@ from easy_pocket.core.formats.midi import WrittenMidi
 from easy_pocket.core.formats.song_midi import write_song_midi
 from easy_pocket.core.song.perform_song import perform_song
 from easy_pocket.core.song.song_mix import mix_song
-from easy_pocket.core.sound.headroom import Mixed
+from easy_pocket.core.sound.headroom import MeasuredMix
 from easy_pocket.store.database import Reads
 from easy_pocket.store.loops.layered_loop_audio import render_loop_layer
 from easy_pocket.store.songs.loaded import LoadedSong
@@ -19,7 +19,7 @@ def song_as_midi(song: LoadedSong, by: str = "part", timing: str = "felt") -> Wr
     return write_song_midi(played, maps, name=song.name, by=by)
 
 
-def song_as_audio(reader: Reads, song: LoadedSong) -> Mixed:
+def song_as_audio(reader: Reads, song: LoadedSong) -> MeasuredMix:
     played = perform_song(song.arrangement)
     under = [(at_s, render_loop_layer(reader, one, stack)) for at_s, one, stack in layers_in_song(song, played)]
     return mix_song(played, song.kits, samples=song.samples, under=under, name=song.name)

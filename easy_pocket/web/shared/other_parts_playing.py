@@ -8,7 +8,7 @@ from easy_pocket.caches import ByteCache
 from easy_pocket.core.feel.perform import Performance
 from easy_pocket.core.feel.strokes import Strokes
 from easy_pocket.core.song.arrangement import Span
-from easy_pocket.core.song.hit_columns import Line
+from easy_pocket.core.song.hit_columns import HitColumns
 from easy_pocket.core.song.part import Part
 from easy_pocket.core.song.part_hits import part_hits, seams
 from easy_pocket.core.song.perform_song import perform_span
@@ -24,7 +24,7 @@ class PlacedPart:
 
     part: Part
     cell: Cell
-    line: Line
+    line: HitColumns
     performance: Performance
     struck: Strokes
     seams: list[int]

@@ -36,7 +36,7 @@ class SetCell(Edit):
     pattern: Annotated[int, Field(ge=0, le=2**31 - 1)] | None
 
 
-@edit(words="{part} plays {what} in {where}")
+@edit(description="{part} plays {what} in {where}")
 def set_cell(context: EditContext, sent: SetCell) -> Step:
     song = context.song
     part = find_part(song, sent.part_id)
@@ -92,7 +92,7 @@ class CellLevel(OfCell):
     value: Finite
 
 
-@edit(words="level of {where} {shown}")
+@edit(description="level of {where} {shown}")
 def set_cell_level(context: EditContext, sent: CellLevel) -> Step:
     return _changed(context, sent, f"{sent.value:g}", level_db=float(sent.value))
 
@@ -103,7 +103,7 @@ class CellMute(OfCell):
     value: bool
 
 
-@edit(words="{shown}: {where}")
+@edit(description="{shown}: {where}")
 def mute_in_cell(context: EditContext, sent: CellMute) -> Step:
     _, _, cell = _cell(context, sent)
     muted = set(cell.get("muted", ())) - {check_voice(sent.voice)} | ({sent.voice} if sent.value else set())
@@ -119,7 +119,7 @@ class CellFeel(OfCell):
     value: bool | Finite | Annotated[str, Field(max_length=20)] | None
 
 
-@edit(words="{shown} of {where}")
+@edit(description="{shown} of {where}")
 def set_cell_feel(context: EditContext, sent: CellFeel) -> Step:
     _, _, cell = _cell(context, sent)
     feel = {key: kept for key, kept in (cell.get("feel") or {}).items() if key != sent.field}
@@ -138,7 +138,7 @@ class CopyCell(Edit):
     to_ids: Ids
 
 
-@edit(words="copy {part} of {source} to {count}")
+@edit(description="copy {part} of {source} to {count}")
 def copy_cell(context: EditContext, sent: CopyCell) -> Step:
     song, part_id = context.song, sent.part_id
     part, source = find_part(song, part_id), find_section(song, sent.from_id)
@@ -157,7 +157,7 @@ class FreeCell(OfCell):
     kind: Literal["cell_free"]
 
 
-@edit(words="{part} in {section} as in {parent}")
+@edit(description="{part} in {section} as in {parent}")
 def free_cell(context: EditContext, sent: FreeCell) -> Step:
     section, part = find_section(context.song, sent.section_id), find_part(context.song, sent.part_id)
     if section.parent is None or str(sent.part_id) not in section.row.cells:

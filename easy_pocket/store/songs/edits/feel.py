@@ -30,7 +30,7 @@ class SetFeel(Edit):
     value: Finite | bool | Voice | None
 
 
-@edit(words="{what} of {whose} {shown}")
+@edit(description="{what} of {whose} {shown}")
 def set_feel(context: EditContext, sent: SetFeel) -> Step:
     song = context.song
     own, template = own_with(context.session, song.values, sent.scope, sent.field, sent.value)
@@ -46,7 +46,7 @@ class SetReach(Edit):
     voices: Voices
 
 
-@edit(words="groove on {reached}")
+@edit(description="groove on {reached}")
 def set_reach(context: EditContext, sent: SetReach) -> Step:
     song = context.song
     every = set(song.part.voices)
@@ -97,7 +97,7 @@ def _tightened(preparation: Preparation, sent: TightenHits) -> tuple[Tighten, Ti
     return wanted, tightening(preparation.song.values, wanted)
 
 
-@edit(words="tighten {count} hits to {goal} by {strength_percent:g} %", prepare=_tightened)
+@edit(description="tighten {count} hits to {goal} by {strength_percent:g} %", prepare=_tightened)
 def tighten_hits(context: EditContext, sent: TightenHits) -> Step:
     wanted, done = context.prepared
     if not done.moved.any() or done.after.hits == context.song.pattern.hits:
@@ -124,7 +124,7 @@ def _written_in(preparation: Preparation, sent: WriteIn) -> tuple[Pattern, Feel 
     return write_in(song.pattern, song.feel, song.values.tempo_bpm, after, (scope,)), neutral
 
 
-@edit(words="write in {what}", prepare=_written_in)
+@edit(description="write in {what}", prepare=_written_in)
 def write_feel_in(context: EditContext, sent: WriteIn) -> Step:
     song = context.song
     written, neutral = context.prepared

@@ -67,7 +67,7 @@ class DrawGroove(Edit):
     bars: int = Field(1, ge=-10_000, le=10_000)
 
 
-@edit(words="make groove {name}")
+@edit(description="make groove {name}")
 def draw_groove(context: EditContext, sent: DrawGroove) -> Step:
     song = context.song
     drawn = drawn_template(
@@ -95,7 +95,7 @@ def _of_bars(preparation: Preparation, sent: GrooveOfBars) -> GrooveTemplate:
     )
 
 
-@edit(words="make groove {name}", prepare=_of_bars)
+@edit(description="make groove {name}", prepare=_of_bars)
 def groove_of_bars(context: EditContext, sent: GrooveOfBars) -> Step:
     return _new(context, context.prepared)
 
@@ -129,7 +129,7 @@ def _of_loop(preparation: Preparation, sent: GrooveOfLoop) -> GrooveTemplate:
     )
 
 
-@edit(words="make groove {name}", prepare=_of_loop)
+@edit(description="make groove {name}", prepare=_of_loop)
 def groove_of_loop(context: EditContext, sent: GrooveOfLoop) -> Step:
     return _new(context, context.prepared, put_on=sent.put_on)
 
@@ -142,7 +142,7 @@ class BlendGrooves(Edit):
     shares: Annotated[list[tuple[Id, Finite]], Field(min_length=2, max_length=8)]
 
 
-@edit(words="make groove {name}")
+@edit(description="make groove {name}")
 def blend_grooves(context: EditContext, sent: BlendGrooves) -> Step:
     grooves = [find_groove(context.session, groove_id)[1] for groove_id, _ in sent.shares]
     return _new(context, blend(grooves, [share for _, share in sent.shares], sent.name))
@@ -157,7 +157,7 @@ class LongerGroove(Edit):
     bars: int = Field(2, ge=-10_000, le=10_000)
 
 
-@edit(words="make groove {name}")
+@edit(description="make groove {name}")
 def longer_groove(context: EditContext, sent: LongerGroove) -> Step:
     _, groove = find_groove(context.session, sent.groove_id)
     stem = groove.name[:70]
@@ -176,7 +176,7 @@ class BringInGroove(FileEdit):
     groove: Annotated[GrooveTemplate, SkipValidation]
 
 
-@edit(words="make groove {name}", by_file=True)
+@edit(description="make groove {name}", by_file=True)
 def bring_in_groove(context: EditContext, sent: BringInGroove) -> Step:
     return _new(context, sent.groove)
 
@@ -197,7 +197,7 @@ class ChangeSlots(Edit):
     values: Annotated[list[Slot], Field(min_length=1, max_length=1024)]
 
 
-@edit(words="{slots} of groove {name}", shares=_of_all_songs)
+@edit(description="{slots} of groove {name}", shares=_of_all_songs)
 def change_slots(context: EditContext, sent: ChangeSlots) -> Step:
     row, groove = find_groove(context.session, sent.groove_id)
     values = {slot: (offset_ms, accent) for slot, offset_ms, accent in sent.values}
@@ -219,7 +219,7 @@ class NameGroove(Edit):
     words: Name = ""
 
 
-@edit(words="groove {before} is called {after}", shares=_of_all_songs)
+@edit(description="groove {before} is called {after}", shares=_of_all_songs)
 def name_groove(context: EditContext, sent: NameGroove) -> Step:
     row, groove = find_groove(context.session, sent.groove_id)
     said = one_line(sent.words, 200)
@@ -234,7 +234,7 @@ class PutGrooveAway(Edit):
     groove_id: Id
 
 
-@edit(words="put groove {name} away")
+@edit(description="put groove {name} away")
 def put_groove_away(context: EditContext, sent: PutGrooveAway) -> Step:
     row, _ = find_groove(context.session, sent.groove_id)
     return Step([field_patch("template", row, removed=True)], said={"name": row.name})

@@ -86,7 +86,7 @@ class PutIdea(Edit):
     one_by_one: bool = False
 
 
-@edit(words="{what}: {done}")
+@edit(description="{what}: {done}")
 def put_idea(context: EditContext, sent: PutIdea) -> list[Step]:
     """Raises EditRefusedError for what is locked, or voices the kit has not."""
     song = context.song

@@ -43,7 +43,7 @@ class SetJoins(Edit):
     joins: Annotated[list[JoinDoc], Field(max_length=16)]
 
 
-@edit(words="joins of {section}")
+@edit(description="joins of {section}")
 def set_joins(context: EditContext, sent: SetJoins) -> Step:
     song = context.song
     section = find_section(song, sent.section_id)
@@ -87,7 +87,7 @@ def _drawn(preparation: Preparation, sent: DrawFill) -> Pattern:
 
 
 @edit(
-    words=lambda song, sent: (
+    description=lambda song, sent: (
         f"{'fill' if sent.what == 'fill' else 'pick-up'} of {sent.beats:g} beats at the end of "
         f"{find_section(song, sent.section_id).row.name}"
     ),
@@ -109,7 +109,7 @@ class FillFromIdea(Edit):
     last_only: bool = False
 
 
-@edit(words="fill from Ideas at the end of {section}")
+@edit(description="fill from Ideas at the end of {section}")
 def fill_from_idea(context: EditContext, sent: FillFromIdea) -> Step:
     song, begin_tick, end_tick = context.song, sent.begin_tick, sent.end_tick
     section, part = find_section(song, sent.section_id), find_part(song, song.part.id)

@@ -28,12 +28,12 @@ from easy_pocket.store.songs.create import check_name
 from easy_pocket.store.songs.edits.fields import Id, Name, Voice
 from easy_pocket.store.songs.edits.registry import (
     Apply,
+    Description,
     Edit,
     EditContext,
     FileEdit,
     Preparation,
     Step,
-    Words,
     edit,
     register,
     request_of,
@@ -57,10 +57,10 @@ def _with_edit(context: EditContext, change: KitEdit) -> Step:
     kit = kit_from_row(row)
     after = change.applied(kit)
     voices: list[dict[str, Any]] = json.loads(json.dumps([voice_to_doc(voice) for voice in after.voices]))
-    return Step([voices_patch(row, voices, key_note=after.key_note)], said={"done": change.words(kit)})
+    return Step([voices_patch(row, voices, key_note=after.key_note)], said={"done": change.description(kit)})
 
 
-def _of_the_core(value: type[KitEdit]) -> tuple[Apply, Words]:
+def _of_the_core(value: type[KitEdit]) -> tuple[Apply, Description]:
     def edit_kit(context: EditContext, sent: Edit) -> Step:
         return _with_edit(context, value_of(value, sent))
 
@@ -81,7 +81,7 @@ class PutLibrarySound(Edit):
     sound_id: Id
 
 
-@edit(words="{done}", shares=of_the_part)
+@edit(description="{done}", shares=of_the_part)
 def put_library_sound(context: EditContext, sent: PutLibrarySound) -> Step:
     row = get_sound(context.session, sent.sound_id)
     layer = sent.layer
@@ -102,7 +102,7 @@ class AddLibraryVoice(Edit):
     sound_id: Id | None = None
 
 
-@edit(words="{done}", shares=of_the_part)
+@edit(description="{done}", shares=of_the_part)
 def add_library_voice(context: EditContext, sent: AddLibraryVoice) -> Step:
     session = context.session
     row = get_sound(session, sent.sound_id) if sent.sound_id else _first_for(session, sent.role)
@@ -127,7 +127,7 @@ class AddLibraryAlternate(Edit):
     sound_id: Id
 
 
-@edit(words="{done}", shares=of_the_part)
+@edit(description="{done}", shares=of_the_part)
 def add_library_alternate(context: EditContext, sent: AddLibraryAlternate) -> Step:
     row = get_sound(context.session, sent.sound_id)
     step = _with_edit(context, AddAlternate(sent.role, sound_of(row), row.name))
@@ -157,7 +157,7 @@ def _folded(preparation: Preparation, sent: FoldVoice) -> Folded:
     return Folded(sound, level_db, audio, measured(sound, lambda key: audio[key] if key in audio else samples(key)))
 
 
-@edit(words="{done}", shares=of_the_part, prepare=_folded)
+@edit(description="{done}", shares=of_the_part, prepare=_folded)
 def fold_voice(context: EditContext, sent: FoldVoice) -> Step:
     name, made = check_name(sent.name), context.prepared
     save_samples(context.session, made.audio)
@@ -177,7 +177,7 @@ class NewKit(Edit):
 NEW_KIT_WORDS = {"copy": "copy of the kit as", "new": "new kit", "song": "copy of the kit for this song,"}
 
 
-@edit(words=lambda song, sent: f"{NEW_KIT_WORDS[sent.source]} {sent.name.strip()}")
+@edit(description=lambda song, sent: f"{NEW_KIT_WORDS[sent.source]} {sent.name.strip()}")
 def new_kit(context: EditContext, sent: NewKit) -> Step:
     song, name = context.song, check_name(sent.name)
     if sent.source != "new":
@@ -197,7 +197,7 @@ class RenameKit(Edit):
     name: Name
 
 
-@edit(words="rename the kit {before} to {after}", shares=of_the_part)
+@edit(description="rename the kit {before} to {after}", shares=of_the_part)
 def rename_kit(context: EditContext, sent: RenameKit) -> Step:
     row = context.session.get(KitRow, context.song.part.kit_key, with_for_update=True, populate_existing=True)
     assert row is not None
@@ -212,7 +212,7 @@ class BringInKit(FileEdit):
     read: Annotated[ReadKit, SkipValidation]
 
 
-@edit(words=lambda song, sent: f"bring in the kit {sent.read.kit.name}", by_file=True)
+@edit(description=lambda song, sent: f"bring in the kit {sent.read.kit.name}", by_file=True)
 def bring_in_kit(context: EditContext, sent: BringInKit) -> Step:
     save_samples(context.session, sent.read.audio)
     row = add_kit(context.session, sent.read.kit)

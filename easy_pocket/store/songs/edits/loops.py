@@ -46,7 +46,7 @@ class BringInLoop(FileEdit):
     file: Annotated[AnalyzedFile, SkipValidation]
 
 
-@edit(words=lambda song, sent: f"bring in {sent.file.name}", by_file=True)
+@edit(description=lambda song, sent: f"bring in {sent.file.name}", by_file=True)
 def bring_in_loop(context: EditContext, sent: BringInLoop) -> Step:
     row = add_loop(context.session, context.song.row.id, sent.file.name, sent.file.audio, sent.file.heard)
     row.removed = True
@@ -59,7 +59,7 @@ class TakeLoop(Edit):
     loop_id: Id
 
 
-@edit(words="remove {name}")
+@edit(description="remove {name}")
 def take_loop(context: EditContext, sent: TakeLoop) -> Step:
     row = get_loop(context.session, context.song.row.id, sent.loop_id)
     return Step([field_patch("loop", row, removed=True)], said={"name": row.name})
@@ -92,7 +92,7 @@ def _corrected(preparation: Preparation, sent: CorrectLoop) -> Corrected:
     return Corrected(heard, after, words)
 
 
-@edit(words="{done} in {name}", prepare=_corrected)
+@edit(description="{done} in {name}", prepare=_corrected)
 def correct_loop(context: EditContext, sent: CorrectLoop) -> Step:
     row = get_loop(context.session, context.song.row.id, sent.loop_id)
     made: Corrected = context.prepared
@@ -114,7 +114,7 @@ def _beat(preparation: Preparation, sent: Any) -> LoopBeat:
     return loop_beat(preparation.reader, get_loop(preparation.reader, preparation.song.row.id, sent.loop_id))
 
 
-@edit(words="hits of {name} {done}", prepare=_beat)
+@edit(description="hits of {name} {done}", prepare=_beat)
 def put_beat(context: EditContext, sent: PutBeat) -> Step:
     song, beat = context.song, context.prepared
     name = get_loop(context.session, song.row.id, sent.loop_id).name
@@ -168,7 +168,7 @@ def _sat_in(preparation: Preparation, sent: SitSongIn) -> SitInResult:
     return sitting_in(preparation.reader, preparation.song.values, sent.loop_id, sit_in_of(sent))
 
 
-@edit(words="sit {count} hits in with {name} by {strength_percent:g} %", prepare=_sat_in)
+@edit(description="sit {count} hits in with {name} by {strength_percent:g} %", prepare=_sat_in)
 def sit_song_in(context: EditContext, sent: SitSongIn) -> Step:
     moved = context.prepared.tightening
     if not moved.moved.any():

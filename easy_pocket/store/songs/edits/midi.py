@@ -27,7 +27,7 @@ class BringInParts(FileEdit):
     kit_key: KitKey
 
 
-@edit(words=lambda song, sent: f"{len(sent.read.parts)} parts from {sent.file}", by_file=True)
+@edit(description=lambda song, sent: f"{len(sent.read.parts)} parts from {sent.file}", by_file=True)
 def bring_in_parts(context: EditContext, sent: BringInParts) -> Step:
     song, session = context.song, context.session
     kit = load_kit(session, sent.kit_key)

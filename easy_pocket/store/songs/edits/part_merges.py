@@ -50,7 +50,7 @@ def _merged(preparation: Preparation, sent: MergeParts) -> dict[int, Pattern]:
     return found
 
 
-@edit(words="merge {other} into {into}", prepare=_merged)
+@edit(description="merge {other} into {into}", prepare=_merged)
 def merge_parts(context: EditContext, sent: MergeParts) -> Step:
     song, session = context.song, context.session
     into, other = find_part(song, sent.part_id), find_part(song, sent.other_id)
@@ -110,7 +110,7 @@ class SplitPart(OfPart):
     kind: Literal["part_split"]
 
 
-@edit(words="split {name} into {count} parts by voice")
+@edit(description="split {name} into {count} parts by voice")
 def split_part(context: EditContext, sent: SplitPart) -> Step:
     song, session = context.song, context.session
     part = find_part(song, sent.part_id)

@@ -68,7 +68,7 @@ def _beat(preparation: Preparation, sent: AddPart) -> tuple[str, LoopBeat] | Non
     return row.name, beat
 
 
-@edit(words="{done}", prepare=_beat)
+@edit(description="{done}", prepare=_beat)
 def add_part(context: EditContext, sent: AddPart) -> Step:
     kit, metre = load_kit(context.session, sent.kit_key), context.song.metre
     if sent.line:
@@ -110,7 +110,7 @@ class CopyPart(OfPart):
     muted: Voices = Field(default_factory=list)
 
 
-@edit(words="{source} again on {kit}{lacking}")
+@edit(description="{source} again on {kit}{lacking}")
 def copy_part(context: EditContext, sent: CopyPart) -> Step:
     song, session, part_id = context.song, context.session, sent.part_id
     source, kit = find_part(song, part_id), load_kit(session, sent.kit_key)
@@ -141,7 +141,7 @@ class TakePart(OfPart):
     kind: Literal["part_take"]
 
 
-@edit(words="take away {name}")
+@edit(description="take away {name}")
 def take_part(context: EditContext, sent: TakePart) -> Step:
     part = find_part(context.song, sent.part_id)
     if len(context.song.parts) < 2:
@@ -156,7 +156,7 @@ class MovePart(OfPart):
     to: int = Field(ge=0, le=64)
 
 
-@edit(words="move {name}")
+@edit(description="move {name}")
 def move_part(context: EditContext, sent: MovePart) -> Step:
     part = find_part(context.song, sent.part_id)
     rows = [one.row for one in context.song.parts if one.row.id != sent.part_id]
@@ -175,7 +175,7 @@ class SetPart(OfPart):
     value: bool | Finite | Annotated[str, Field(max_length=400)] | Annotated[list[Id], Field(max_length=64)] | None
 
 
-@edit(words="{what} of {name} {shown}")
+@edit(description="{what} of {name} {shown}")
 def set_part(context: EditContext, sent: SetPart) -> Step:
     field, value = sent.field, sent.value
     part = find_part(context.song, sent.part_id)

@@ -20,10 +20,10 @@ from easy_pocket.store.hits_json import hits_from_json
 from easy_pocket.store.songs.edits.fields import Finite, Id, Strict, Tick, Voice, Word
 from easy_pocket.store.songs.edits.registry import (
     Apply,
+    Description,
     Edit,
     EditContext,
     Step,
-    Words,
     edit,
     register,
     request_of,
@@ -81,7 +81,7 @@ SENT_OTHERWISE: dict[str, dict[str, Any]] = {
 }
 
 
-def _of_the_core(value: type[PatternEdit]) -> tuple[Apply, Words]:
+def _of_the_core(value: type[PatternEdit]) -> tuple[Apply, Description]:
     """How an edit of the core is made and described."""
 
     def edit_pattern(context: EditContext, sent: Edit) -> Step:
@@ -91,7 +91,7 @@ def _of_the_core(value: type[PatternEdit]) -> tuple[Apply, Words]:
         return Step(pattern=after)
 
     def described(song: SongRows, sent: Edit) -> str:
-        words: str = value_of(value, sent).words(song.pattern)
+        words: str = value_of(value, sent).description(song.pattern)
         return words
 
     return edit_pattern, described
@@ -114,7 +114,7 @@ class InsertPhraseEdit(Edit):
     start_tick: Tick = 0
 
 
-@edit(words="line {name}")
+@edit(description="line {name}")
 def put_line(context: EditContext, sent: InsertPhraseEdit) -> Step:
     """With the rails it needs."""
     song = context.song
@@ -131,7 +131,7 @@ class TakeSnapshotBack(Edit):
     snapshot_id: Id
 
 
-@edit(words="back to snapshot {name}")
+@edit(description="back to snapshot {name}")
 def take_snapshot_back(context: EditContext, sent: TakeSnapshotBack) -> Step:
     """The pattern as it was then."""
     row = find_snapshot(context.session, context.song.values, sent.snapshot_id)

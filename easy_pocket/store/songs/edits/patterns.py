@@ -24,7 +24,7 @@ class AddPattern(OfPart):
     copy_of: Id | None = None
 
 
-@edit(words="pattern {pattern} of {part}")
+@edit(description="pattern {pattern} of {part}")
 def add_pattern(context: EditContext, sent: AddPattern) -> Step:
     part, metre = find_part(context.song, sent.part_id), context.song.metre
     if len(part.patterns) >= MOST_OF_PART:
@@ -58,7 +58,7 @@ class NamePattern(OfPattern):
     name: Name
 
 
-@edit(words="rename pattern {before}")
+@edit(description="rename pattern {before}")
 def name_pattern(context: EditContext, sent: NamePattern) -> Step:
     row = _pattern(find_part(context.song, sent.part_id), sent.pattern_id)
     return Step([field_patch("pattern", row, name=check_name(sent.name))], said={"before": row.name})
@@ -70,7 +70,7 @@ class TakePattern(OfPattern):
     kind: Literal["pattern_take"]
 
 
-@edit(words="take away pattern {name} of {part}")
+@edit(description="take away pattern {name} of {part}")
 def take_pattern(context: EditContext, sent: TakePattern) -> Step:
     song, part_id, pattern_id = context.song, sent.part_id, sent.pattern_id
     part = find_part(song, part_id)

@@ -1,4 +1,4 @@
-"""Every kind of edit, registered in one place: its request, what it does to the song, and its words for undo.
+"""Every kind of edit, registered in one place: its request, what it does to the song, and its description for undo.
 
 A new kind is one model and one function in one file:
 
@@ -6,11 +6,11 @@ A new kind is one model and one function in one file:
         kind: Literal["tempo"]
         tempo_bpm: Finite
 
-    @edit(words="tempo {tempo_bpm:g}")
+    @edit(description="tempo {tempo_bpm:g}")
     def set_tempo(context: EditContext, sent: SetTempo) -> Step: ...
 
-The words are a text with the fields of the request in it, and with what the function says besides (`Step.said`). An
-edit without words fails when it is imported.
+The description is a text with the fields of the request in it, and with what the function says besides (`Step.said`).
+An edit without one fails when it is imported.
 """
 
 from __future__ import annotations
@@ -64,8 +64,8 @@ class Preparation:
 class Step:
     """What an edit does: patches of rows, and the selected pattern as it is then (None: as it was).
 
-    follows: sections as long as the pattern get its new length. said: values for the words. felt: the feel changes and
-    nothing else. added, made: the pattern or groove it brought. long: whether the song's length is to be checked.
+    follows: sections as long as the pattern get its new length. said: values for the description. felt: the feel
+    changes and nothing else. added, made: the pattern or groove it brought. long: whether the song's length is checked.
     aims: paths (see touches.py) it was meant for although it may leave them as they are.
     """
 
@@ -81,7 +81,7 @@ class Step:
 
 
 Apply = Callable[[EditContext, Any], Step | list[Step]]
-Words = str | Callable[[SongRows, Any], str]
+Description = str | Callable[[SongRows, Any], str]
 Shares = Callable[[SongRows, Any], str]
 
 
@@ -94,17 +94,17 @@ class Kind:
     name: str
     request: type[Edit]
     apply: Apply
-    words: Words
+    description: Description
     shares: Shares | None = None
     prepare: Callable[[Preparation, Any], Any] | None = None
     by_file: bool = False
 
     def described(self, song: SongRows, sent: Edit, step: Step) -> str:
-        """The words of this edit for undo; `song` is the one before it."""
-        if callable(self.words):
-            return self.words(song, sent)
+        """What it does, for undo; `song` is the one before it."""
+        if callable(self.description):
+            return self.description(song, sent)
         values = {name: getattr(sent, name) for name in type(sent).model_fields}
-        return self.words.format_map({**values, **step.said})
+        return self.description.format_map({**values, **step.said})
 
 
 KINDS: dict[str, Kind] = {}
@@ -113,21 +113,21 @@ Function = TypeVar("Function", bound=Apply)
 
 def edit(
     *,
-    words: Words,
+    description: Description,
     shares: Shares | None = None,
     prepare: Callable[[Preparation, Any], Any] | None = None,
     by_file: bool = False,
 ) -> Callable[[Function], Function]:
-    """Register a function as the one way its kind of edit is made. Raises TypeError for one without words, without a
-    request, or of a name there is already."""
-    if not words:
-        raise TypeError("an edit needs words for undo")
+    """Register a function as the one way its kind of edit is made. Raises TypeError for one without a description,
+    without a request, or of a name there is already."""
+    if not description:
+        raise TypeError("an edit needs a description for undo")
 
     def registered(function: Function) -> Function:
         request = get_type_hints(function, include_extras=True).get("sent")
         if not (isinstance(request, type) and issubclass(request, Edit)):
             raise TypeError(f"{function.__name__} does not say which request it is for: annotate 'sent'")
-        register(request, function, words, shares=shares, prepare=prepare, by_file=by_file)
+        register(request, function, description, shares=shares, prepare=prepare, by_file=by_file)
         return function
 
     return registered
@@ -136,18 +136,18 @@ def edit(
 def register(
     request: type[Edit],
     function: Apply,
-    words: Words,
+    description: Description,
     *,
     shares: Shares | None = None,
     prepare: Callable[[Preparation, Any], Any] | None = None,
     by_file: bool = False,
 ) -> None:
     (name,) = get_args(request.model_fields["kind"].annotation)
-    if not words:
-        raise TypeError(f"the edit '{name}' needs words for undo")
+    if not description:
+        raise TypeError(f"the edit '{name}' needs a description for undo")
     if name in KINDS:
         raise TypeError(f"two edits are called '{name}'")
-    KINDS[name] = Kind(name, request, function, words, shares, prepare, by_file)
+    KINDS[name] = Kind(name, request, function, description, shares, prepare, by_file)
 
 
 def request_of(value: type, kind: str, **instead: Any) -> type[Edit]:

@@ -37,7 +37,7 @@ class AddSection(Edit):
     how: Literal["empty", "copy", "variation"] = "copy"
 
 
-@edit(words="{done}")
+@edit(description="{done}")
 def add_section(context: EditContext, sent: AddSection) -> Step:
     song, session = context.song, context.session
     after_id = sent.after_id or (song.resolved[-1].row.id if song.resolved else 0)
@@ -108,7 +108,7 @@ class TakeSection(OfSection):
     kind: Literal["section_take"]
 
 
-@edit(words="take away {name}")
+@edit(description="take away {name}")
 def take_section(context: EditContext, sent: TakeSection) -> Step:
     song = context.song
     gone = find_section(song, sent.section_id)
@@ -130,7 +130,7 @@ class FreeSection(OfSection):
     kind: Literal["section_free"]
 
 
-@edit(words="{name} no longer goes along with {parent}")
+@edit(description="{name} no longer goes along with {parent}")
 def free_section(context: EditContext, sent: FreeSection) -> Step:
     one = find_section(context.song, sent.section_id)
     if one.parent is None:
@@ -146,7 +146,7 @@ class MoveSection(OfSection):
     to: int = Field(ge=0, le=128)
 
 
-@edit(words="move {name}")
+@edit(description="move {name}")
 def move_section(context: EditContext, sent: MoveSection) -> Step:
     song = context.song
     one = find_section(song, sent.section_id)
@@ -168,7 +168,7 @@ class SetSection(OfSection):
     value: Annotated[str, Field(max_length=4000)] | Finite | None
 
 
-@edit(words="{what} of {name} {shown}")
+@edit(description="{what} of {name} {shown}")
 def set_section(context: EditContext, sent: SetSection) -> Step:
     field, value = sent.field, sent.value
     one = find_section(context.song, sent.section_id)
@@ -234,7 +234,7 @@ class SplitSection(Edit):
     bar: Bars
 
 
-@edit(words="{name} begins at bar {bar}")
+@edit(description="{name} begins at bar {bar}")
 def split_section(context: EditContext, sent: SplitSection) -> Step:
     song, bar = context.song, sent.bar
     place = next((p for p in places(song.resolved) if p.first_bar < bar <= p.last_bar), None)
@@ -263,7 +263,7 @@ class NameSection(OfSection):
     name: Name
 
 
-@edit(words="rename {before}")
+@edit(description="rename {before}")
 def name_section(context: EditContext, sent: NameSection) -> Step:
     row = find_section(context.song, sent.section_id).row
     return Step([field_patch("section", row, name=check_name(sent.name))], said={"before": row.name})
@@ -276,7 +276,7 @@ class JoinSection(OfSection):
     kind: Literal["section_join"]
 
 
-@edit(words="join {gone} to {name}")
+@edit(description="join {gone} to {name}")
 def join_section(context: EditContext, sent: JoinSection) -> Step:
     song = context.song
     one = find_section(song, sent.section_id)

@@ -24,7 +24,7 @@ class SetTempo(Edit):
     tempo_bpm: Finite
 
 
-@edit(words="tempo {tempo_bpm:g}")
+@edit(description="tempo {tempo_bpm:g}")
 def set_tempo(context: EditContext, sent: SetTempo) -> Step:
     tempo_bpm = round(check_tempo(sent.tempo_bpm), 3)
     return Step([field_patch("song", context.song.row, tempo_bpm=tempo_bpm)], said={"tempo_bpm": tempo_bpm})
@@ -35,7 +35,7 @@ class SetName(Edit):
     name: Name
 
 
-@edit(words="rename the song")
+@edit(description="rename the song")
 def set_name(context: EditContext, sent: SetName) -> Step:
     return Step([field_patch("song", context.song.row, name=check_name(sent.name))])
 
@@ -50,7 +50,7 @@ class SetMix(Edit):
 MIX_WORDS = {"level_db": "level", "pan": "pan", "mute": "mute", "solo": "solo"}
 
 
-@edit(words="{what} of {whose} {shown}")
+@edit(description="{what} of {whose} {shown}")
 def set_mix(context: EditContext, sent: SetMix) -> Step:
     """Level, pan, mute or solo of a voice."""
     part, value = context.song.part, sent.value
@@ -75,7 +75,7 @@ class SoloOnly(Edit):
     voices: Voices
 
 
-@edit(words="{which}")
+@edit(description="{which}")
 def solo_only(context: EditContext, sent: SoloOnly) -> Step:
     part = context.song.part
     wanted = {check_voice(voice) for voice in sent.voices} & set(part.voices)
@@ -93,7 +93,7 @@ class SetVoice(Edit):
     there: bool
 
 
-@edit(words=lambda song, sent: f"{'add' if sent.there else 'take away'} {voice_name(sent.voice)}")
+@edit(description=lambda song, sent: f"{'add' if sent.there else 'take away'} {voice_name(sent.voice)}")
 def set_voice(context: EditContext, sent: SetVoice) -> Step:
     """A rail in the kit's order."""
     song, voice = context.song, check_voice(sent.voice)
@@ -114,7 +114,7 @@ class SetGrid(Edit):
     grid: Grid
 
 
-@edit(words=lambda song, sent: f"grid of {GRID_NAMES[sent.grid]}")
+@edit(description=lambda song, sent: f"grid of {GRID_NAMES[sent.grid]}")
 def set_grid(context: EditContext, sent: SetGrid) -> Step:
     return Step([field_patch("part", context.song.part, step_ticks=GRID_TICKS[sent.grid])])
 
@@ -132,7 +132,7 @@ def _grid_words(song: SongRows, sent: SetVoiceGrid) -> str:
     return f"grid of {voice_name(sent.voice)}: {named}"
 
 
-@edit(words=_grid_words)
+@edit(description=_grid_words)
 def set_voice_grid(context: EditContext, sent: SetVoiceGrid) -> Step:
     part = context.song.part
     steps = {key: ticks for key, ticks in (part.voice_steps or {}).items() if key != check_voice(sent.voice)}
@@ -148,7 +148,7 @@ class SetKit(Edit):
     kit_key: KitKey
 
 
-@edit(words="kit {name}")
+@edit(description="kit {name}")
 def set_kit(context: EditContext, sent: SetKit) -> Step:
     kit = load_kit(context.session, sent.kit_key)
     return Step([field_patch("part", context.song.part, kit_key=kit.key)], said={"name": kit.name})

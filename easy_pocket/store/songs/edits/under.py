@@ -44,7 +44,7 @@ class LayerLoop(Edit):
     there: bool
 
 
-@edit(words="{name} {done} under the stack")
+@edit(description="{name} {done} under the stack")
 def layer_loop(context: EditContext, sent: LayerLoop) -> Step:
     song = context.song
     row, docs = get_loop(context.session, song.row.id, sent.loop_id), layered_loop_docs_of(song.row)
@@ -71,7 +71,7 @@ class SetLayer(Edit):
     value: Finite | bool | Annotated[str, Field(max_length=30, pattern=r"^[a-z_0-9]*$")] | None
 
 
-@edit(words="{what} of {name} {shown}")
+@edit(description="{what} of {name} {shown}")
 def set_layer(context: EditContext, sent: SetLayer) -> Step:
     song, session, field, value = context.song, context.session, sent.field, sent.value
     docs = layered_loop_docs_of(song.row)
@@ -128,7 +128,7 @@ class SetLayerSection(Edit):
     there: bool
 
 
-@edit(words="{name} {done} in {section}")
+@edit(description="{name} {done} in {section}")
 def set_layer_section(context: EditContext, sent: SetLayerSection) -> Step:
     song = context.song
     docs = layered_loop_docs_of(song.row)

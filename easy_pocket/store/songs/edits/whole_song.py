@@ -34,7 +34,7 @@ class ResolveCollision(Edit):
     choice: Literal["keep", "drop", "offset"]
 
 
-@edit(words="{whose} of {one} and {other} at once: {settled}")
+@edit(description="{whose} of {one} and {other} at once: {settled}")
 def resolve_collision(context: EditContext, sent: ResolveCollision) -> Step:
     song = context.song
     one = find_part(song, min(sent.part_id, sent.other_id))
@@ -68,7 +68,7 @@ def _stages(preparation: Preparation, sent: StageSection) -> tuple[BuildupStage,
     return stages_of(whole, section, sent.stages)
 
 
-@edit(words="{count} stages {where} {name}", prepare=_stages)
+@edit(description="{count} stages {where} {name}", prepare=_stages)
 def stage_section(context: EditContext, sent: StageSection) -> Step:
     song, up = context.song, sent.way == "up"
     one = find_section(song, sent.section_id)
@@ -104,7 +104,7 @@ def _flat(preparation: Preparation, sent: WriteFlat) -> dict[int, Pattern]:
     return flat_patterns(preparation.song.arrangement)
 
 
-@edit(words="write the song out flat", prepare=_flat)
+@edit(description="write the song out flat", prepare=_flat)
 def write_flat(context: EditContext, sent: WriteFlat) -> Step:
     song, session = context.song, context.session
     whole = song.arrangement
@@ -150,7 +150,7 @@ class GoBack(Edit):
     kind: Literal["song_back"]
 
 
-@edit(words="back to the sections")
+@edit(description="back to the sections")
 def go_back(context: EditContext, sent: GoBack) -> Step:
     song = context.song
     if not song.row.kept:

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from easy_pocket.core.pattern.phrases import Line
+from easy_pocket.core.pattern.phrases import Phrase
 from easy_pocket.core.pattern.voices import voice_name
 from easy_pocket.store.songs.phrases import OWN
 from easy_pocket.web.screens.bench.shapes import ShelfLine
 
 
-def line_doc(line: Line) -> ShelfLine:
+def line_doc(line: Phrase) -> ShelfLine:
     """`picture` has a stroke per hit: share across, row from the top, share of full velocity."""
     voices = list(dict.fromkeys(hit.voice for hit in line.hits))
     bars = line.length_ticks / line.metre.bar_ticks

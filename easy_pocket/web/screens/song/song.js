@@ -40,11 +40,11 @@ export default class Song extends Screen {
   }
 
   get box() {
-    return document.querySelector("[data-arr]");
+    return document.querySelector("[data-song-screen]");
   }
 
   get grid() {
-    return byId("arr-grid");
+    return byId("plan-grid");
   }
 
   get sections() {
@@ -82,7 +82,7 @@ export default class Song extends Screen {
     }
     this.drawn = new Map();
     this.grid.replaceChildren();
-    this.take(JSON.parse(byId("arr-data").textContent));
+    this.take(JSON.parse(byId("plan-data").textContent));
     if (!this.chosen || !this.exists(this.chosen)) this.choose({ kind: "cell", section: this.data.seen.section, part: this.data.seen.part }, false);
   }
 
@@ -92,7 +92,7 @@ export default class Song extends Screen {
    * @param {any} [gesture]
    */
   push(edit, near = null, gesture = null) {
-    this.page.edits.push(edit, { near: near ?? byId("arr-strip"), gesture });
+    this.page.edits.push(edit, { near: near ?? byId("plan-strip"), gesture });
   }
 
   /** @param {any} id */
@@ -150,13 +150,13 @@ export default class Song extends Screen {
   draw() {
     const { data, grid } = this;
     const minutes = Math.floor(data.length_s / 60);
-    byId("arr-length").textContent = `${data.bars} bar${data.bars === 1 ? "" : "s"} · ${minutes ? `${minutes} min ` : ""}${Math.round(data.length_s % 60)} s`;
-    byId("arr-together").textContent = data.parts.length > 1 ? data.together : "";
-    byId("arr-together").hidden = data.parts.length < 2;
-    byId("arr-doubles").hidden = !data.doubles.length;
-    byId("arr-doubles").textContent = `${data.doubles.length} struck twice`;
-    byId("arr-flat").textContent = data.written ? "back to the sections" : "write the song out flat";
-    byId("arr-flat").dataset.arrFlat = data.written ? "back" : "flat";
+    byId("plan-length").textContent = `${data.bars} bar${data.bars === 1 ? "" : "s"} · ${minutes ? `${minutes} min ` : ""}${Math.round(data.length_s % 60)} s`;
+    byId("plan-together").textContent = data.parts.length > 1 ? data.together : "";
+    byId("plan-together").hidden = data.parts.length < 2;
+    byId("plan-doubles").hidden = !data.doubles.length;
+    byId("plan-doubles").textContent = `${data.doubles.length} struck twice`;
+    byId("plan-flat").textContent = data.written ? "back to the sections" : "write the song out flat";
+    byId("plan-flat").dataset.planFlat = data.written ? "back" : "flat";
     grid.style.gridTemplateColumns = `var(--head) ${data.sections.map((/** @type {any} */ one) => `minmax(${LEAST_PX}px, ${one.bars}fr)`).join(" ")}`;
     grid.style.minWidth = `calc(var(--head) + ${data.sections.length * (LEAST_PX + 4)}px)`;
     grid.style.gridTemplateRows = `58px 46px repeat(${data.parts.length}, minmax(46px, ${data.parts.length > 2 ? "1fr" : "150px"})) ${data.loops.map(() => "minmax(40px, .7fr)").join(" ")} minmax(40px, auto)`;
@@ -213,14 +213,14 @@ export default class Song extends Screen {
   needle(at) {
     if (!this.box || !this.data) return;
     const position = this.page.player.mode === "song" ? at : null;
-    let thread = byId("arr-needle");
+    let thread = byId("plan-needle");
     if (position === null) {
       if (thread) thread.hidden = true;
       return;
     }
     if (!thread) {
-      thread = element("div", "arr-needle");
-      thread.id = "arr-needle";
+      thread = element("div", "plan-needle");
+      thread.id = "plan-needle";
       this.grid.append(thread);
     }
     const { span, within } = this.page.plan.place(position);
@@ -281,8 +281,8 @@ export default class Song extends Screen {
     }
     const at = this.elementOf(chosen);
     (chosen.kind === "part" ? at?.parentElement : at)?.classList.add("on");
-    byId("arr-doubles")?.setAttribute("aria-pressed", chosen.kind === "doubles");
-    byId("arr-doubles")?.classList.toggle("on", chosen.kind === "doubles");
+    byId("plan-doubles")?.setAttribute("aria-pressed", chosen.kind === "doubles");
+    byId("plan-doubles")?.classList.toggle("on", chosen.kind === "doubles");
   }
 
   // Pointer ----------------------------------------------------------------------------------------------------------
@@ -310,12 +310,12 @@ export default class Song extends Screen {
     else if (of("part")) this.choose({ kind: "part", part: Number(of("part").dataset.part), section: this.chosen?.section });
     else if (of("cycles")) this.choose({ kind: "cycles", section: this.chosen?.section });
     else if (of("energy")) this.page.plan.playSection(Number(of("energy").dataset.energy));
-    else if (of("arr-show")) this.choose({ kind: "doubles", section: this.chosen?.section });
-    else if (of("arr-flat")) this.push({ kind: of("arr-flat").dataset.arrFlat === "back" ? "song_back" : "song_flat" }, of("arr-flat"));
-    else if (of("arr-section")) this.push({ kind: "section_add", after_id: this.chosen?.section ?? 0, how: of("arr-section").dataset.arrSection }, of("arr-section"));
-    else if (of("arr-stages")) this.stages(of("arr-stages"));
-    else if (of("arr-add")) this.addPart(of("arr-add"));
-    else if (!of("arr-menu")) this.menu.close();
+    else if (of("plan-show")) this.choose({ kind: "doubles", section: this.chosen?.section });
+    else if (of("plan-flat")) this.push({ kind: of("plan-flat").dataset.planFlat === "back" ? "song_back" : "song_flat" }, of("plan-flat"));
+    else if (of("plan-section")) this.push({ kind: "section_add", after_id: this.chosen?.section ?? 0, how: of("plan-section").dataset.planSection }, of("plan-section"));
+    else if (of("plan-stages")) this.stages(of("plan-stages"));
+    else if (of("plan-add")) this.addPart(of("plan-add"));
+    else if (!of("plan-menu")) this.menu.close();
   }
 
   /** @param {PageEvent} event */
@@ -336,14 +336,14 @@ export default class Song extends Screen {
   /** @param {Piece} button */
   stages(button) {
     const [stages, bars] = ["stage-count", "stage-bars"].map((id) => Math.round(Number(byId(id).value)));
-    if (stages >= 1 && bars >= 1) this.push({ kind: "section_stages", section_id: this.chosen.section, stages, bars, way: button.dataset.arrStages }, button);
+    if (stages >= 1 && bars >= 1) this.push({ kind: "section_stages", section_id: this.chosen.section, stages, bars, way: button.dataset.planStages }, button);
     else showNote("Type how many stages there are to be, and how many bars each has.", { near: button, wrong: true });
   }
 
   /** @param {Piece} button */
   addPart(button) {
     const kit_key = byId("add-kit").value;
-    if (button.dataset.arrAdd === "empty") this.push({ kind: "part_add", kit_key }, button);
+    if (button.dataset.planAdd === "empty") this.push({ kind: "part_add", kit_key }, button);
     else this.push({ kind: "part_copy", part_id: this.chosen?.part ?? this.data.seen.part, kit_key }, button);
   }
 
@@ -352,7 +352,7 @@ export default class Song extends Screen {
     if (!this.box || !this.data) return;
     if (target.id === "add-line" && target.value) this.push({ kind: "part_add", kit_key: byId("add-kit").value, line: target.value }, target);
     else if (target.id === "add-loop" && target.value) this.push({ kind: "part_add", kit_key: byId("add-kit").value, loop_id: Number(target.value) }, target);
-    else if (target.dataset.arrMidi !== undefined && target.files.length) this.upload(target);
+    else if (target.dataset.planMidi !== undefined && target.files.length) this.upload(target);
     else return;
     if (target.tagName === "SELECT") target.value = "";
   }
@@ -360,7 +360,7 @@ export default class Song extends Screen {
   /** @param {Piece} field */
   async upload(field) {
     const [file] = field.files;
-    const query = new URLSearchParams(/** @type {any} */ ({ name: file.name.slice(-80), by: field.dataset.arrMidi, kit_key: byId("add-kit").value, revision: this.page.edits.revision, edit_id: newEditId() }));
+    const query = new URLSearchParams(/** @type {any} */ ({ name: file.name.slice(-80), by: field.dataset.planMidi, kit_key: byId("add-kit").value, revision: this.page.edits.revision, edit_id: newEditId() }));
     const answer = await ask(`/songs/${this.page.song.id}/song/upload?${query}`, { method: "POST", headers: { "Content-Type": "application/octet-stream", Accept: "application/json" }, body: file }).catch(() => null);
     const told = await answer?.json().catch(() => null);
     field.value = "";
@@ -380,8 +380,8 @@ export default class Song extends Screen {
       const all = section.bars * section.repeats;
       const from = Math.max(0, first - section.first_bar);
       const to = Math.min(all, last - section.first_bar + 1);
-      let mark = box.querySelector(".arr-span");
-      if (!mark) box.append((mark = element("span", "arr-span")));
+      let mark = box.querySelector(".plan-span");
+      if (!mark) box.append((mark = element("span", "plan-span")));
       mark.hidden = to <= from;
       mark.style.left = `${(100 * from) / all}%`;
       mark.style.width = `${(100 * Math.max(0, to - from)) / all}%`;

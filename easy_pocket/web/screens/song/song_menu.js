@@ -11,7 +11,7 @@ export class SongMenu {
   }
 
   get box() {
-    return byId("arr-menu");
+    return byId("plan-menu");
   }
 
   get isOpen() {

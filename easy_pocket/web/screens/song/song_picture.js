@@ -15,7 +15,7 @@ export class SongPicture {
     const { energy, sections } = this.screen.data;
     wanted.set("energy", {
       row: 1, column: 1, words: "energy",
-      make: () => element("div", "arr-side", [text("b", "energy"), text("small", "density, level, brightness")]),
+      make: () => element("div", "plan-side", [text("b", "energy"), text("small", "density, level, brightness")]),
     });
     for (const [number, section] of sections.entries()) {
       const bars = slice(energy, section);
@@ -28,7 +28,7 @@ export class SongPicture {
    * @param {any} bars
    */
   energyCell(section, bars) {
-    const box = element("div", "arr-energy");
+    const box = element("div", "plan-energy");
     box.dataset.energy = section.id;
     const count = bars.total.length;
     const step = (/** @type {any} */ values, /** @type {number} */ most) => values.map((/** @type {any} */ value, /** @type {number} */ bar) => `${bar ? "L" : "M"}${bar} ${60 - (value / most) * 56}H${bar + 1}`).join("");
@@ -40,13 +40,13 @@ export class SongPicture {
     box.append(svg);
     const mean = (/** @type {any} */ values) => values.reduce((/** @type {any} */ sum, /** @type {any} */ value) => sum + value, 0) / values.length;
     box.title = `${section.name}: ${mean(bars.density).toFixed(1)} hits a beat, mean velocity ${Math.round(mean(bars.level) * 127)}, ${Math.round(mean(bars.brightness) * 100)} % bright${section.promise ? `. ${section.promise}` : ""}`;
-    if (section.promise) box.append(text("span", "no more than before", "arr-promise"));
+    if (section.promise) box.append(text("span", "no more than before", "plan-promise"));
     return box;
   }
 
   /** @param {any} wanted */
   headRow(wanted) {
-    wanted.set("heads", { row: 2, column: 1, words: "heads", make: () => element("div", "arr-side arr-corner", [text("small", "sections")]) });
+    wanted.set("heads", { row: 2, column: 1, words: "heads", make: () => element("div", "plan-side plan-corner", [text("small", "sections")]) });
     for (const [number, section] of this.screen.sections.entries()) {
       wanted.set(`head ${section.id}`, { row: 2, column: number + 2, words: section, make: () => this.head(section) });
     }
@@ -55,15 +55,15 @@ export class SongPicture {
   /** @param {any} section */
   head(section) {
     const changes = [section.tempo_bpm && `${section.tempo_bpm} bpm`, section.metre].filter(Boolean).join(" ");
-    const head = element("button", "arr-head", [
+    const head = element("button", "plan-head", [
       text("b", `${MARKS[section.mark]} ${section.name}`.trim()),
       text("small", `${section.bars} bar${section.bars === 1 ? "" : "s"} ×${section.repeats}${changes ? ` · ${changes}` : ""}`),
     ]);
     head.type = "button";
     head.dataset.head = section.id;
     head.setAttribute("role", "columnheader");
-    if (section.parent) head.append(text("span", "↳", "arr-link"));
-    if (section.notes) head.append(text("span", "✎", "arr-noted"));
+    if (section.parent) head.append(text("span", "↳", "plan-link"));
+    if (section.notes) head.append(text("span", "✎", "plan-noted"));
     head.title = [section.parent ? `a variation of ${section.parent_name}` : "", section.notes].filter(Boolean).join(" · ");
     return head;
   }
@@ -83,7 +83,7 @@ export class SongPicture {
 
   /** @param {any} part */
   partHead(part) {
-    const name = element("button", "arr-part", [text("b", part.name), text("small", `${part.kit_name} · ${part.words}`)]);
+    const name = element("button", "plan-part", [text("b", part.name), text("small", `${part.kit_name} · ${part.words}`)]);
     name.type = "button";
     name.dataset.part = part.id;
     name.title = `${part.name}: ${part.kit_name}, ${part.words}`;
@@ -96,7 +96,7 @@ export class SongPicture {
       button.title = what === "mute" ? "Mute the part" : "Hear this part alone";
       return button;
     });
-    const box = element("div", "arr-side arr-part-box", [name, element("span", "ms", buttons)]);
+    const box = element("div", "plan-side plan-part-box", [name, element("span", "ms", buttons)]);
     box.dataset.partBox = part.id;
     box.setAttribute("role", "rowheader");
     return box;
@@ -109,7 +109,7 @@ export class SongPicture {
    */
   cellBox(section, part, cell) {
     const marks = cell.rest ? "" : [cell.muted.length ? `−${cell.muted.length}` : "", cell.level_db ? `${cell.level_db > 0 ? "+" : "−"}${Math.abs(cell.level_db)} dB` : "", Object.keys(cell.feel).length ? "feel" : ""].filter(Boolean).join(" ");
-    const box = element("button", "arr-cell", [text("b", cell.rest ? "–" : cell.name), text("small", marks)]);
+    const box = element("button", "plan-cell", [text("b", cell.rest ? "–" : cell.name), text("small", marks)]);
     box.type = "button";
     box.dataset.cell = `${section.id} ${part.id}`;
     box.setAttribute("role", "gridcell");
@@ -118,7 +118,7 @@ export class SongPicture {
     box.classList.toggle("own", cell.own);
     box.classList.toggle("silent", part.mute);
     if (cell.strokes) box.append(strokesOf(cell.strokes));
-    else if (!cell.rest) box.append(text("span", "nothing written yet: e writes it on the Bench", "arr-hint"));
+    else if (!cell.rest) box.append(text("span", "nothing written yet: e writes it on the Bench", "plan-hint"));
     return box;
   }
 
@@ -130,7 +130,7 @@ export class SongPicture {
   loopRow(wanted, loop, row) {
     wanted.set(`loop ${loop.id}`, {
       row, column: 1, words: loop,
-      make: () => element("div", "arr-side", [text("b", loop.name), text("small", "loop, under the stack")]),
+      make: () => element("div", "plan-side", [text("b", loop.name), text("small", "loop, under the stack")]),
     });
     for (const [number, section] of this.screen.sections.entries()) {
       const there = this.loopPlays(loop, section);
@@ -155,7 +155,7 @@ export class SongPicture {
    * @param {any} there
    */
   loopCell(loop, section, there) {
-    const box = element("button", "arr-cell loop", [text("b", there ? "plays" : "–"), text("small", there ? `${loop.level_db} dB` : "")]);
+    const box = element("button", "plan-cell loop", [text("b", there ? "plays" : "–"), text("small", there ? `${loop.level_db} dB` : "")]);
     box.type = "button";
     box.dataset.loopCell = `${section.id} ${loop.id}`;
     box.setAttribute("role", "gridcell");
@@ -170,17 +170,17 @@ export class SongPicture {
    * @param {any} row
    */
   joinRow(wanted, row) {
-    wanted.set("joins", { row, column: 1, words: "joins", make: () => element("div", "arr-side", [text("b", "joins"), text("small", "how a section ends")]) });
+    wanted.set("joins", { row, column: 1, words: "joins", make: () => element("div", "plan-side", [text("b", "joins"), text("small", "how a section ends")]) });
     for (const [number, section] of this.screen.sections.entries()) {
       wanted.set(`join ${section.id}`, {
         row, column: number + 2, words: section.join_words,
         make: () => {
-          const box = element("button", "arr-join", section.join_words.map((/** @type {string} */ words) => text("span", words)));
+          const box = element("button", "plan-join", section.join_words.map((/** @type {string} */ words) => text("span", words)));
           box.type = "button";
           box.dataset.join = section.id;
           box.title = section.join_words.join(", ");
           box.setAttribute("aria-label", `How ${section.name} ends: ${section.join_words.join(", ") || "nothing special"}`);
-          if (!section.join_words.length) box.append(text("span", "+", "arr-plus"));
+          if (!section.join_words.length) box.append(text("span", "+", "plan-plus"));
           return box;
         },
       });

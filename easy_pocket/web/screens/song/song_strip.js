@@ -18,7 +18,7 @@ export class SongStrip {
   }
 
   get box() {
-    return byId("arr-strip");
+    return byId("plan-strip");
   }
 
   get chosen() {
@@ -47,7 +47,7 @@ export class SongStrip {
    * @param {string} [className]
    */
   group(title, children, className = "") {
-    return element("div", `arr-group ${className}`, [title instanceof Node ? title : text("h3", title), element("div", "arr-fields", children)]);
+    return element("div", `plan-group ${className}`, [title instanceof Node ? title : text("h3", title), element("div", "plan-fields", children)]);
   }
 
   /**
@@ -60,7 +60,7 @@ export class SongStrip {
     const input = element("input", `typed ${wide || "wide"}`);
     Object.assign(input, { value: value ?? "", placeholder, autocomplete: "off", title });
     input.dataset.set = set;
-    return element("label", "arr-field", [text("small", words), input]);
+    return element("label", "plan-field", [text("small", words), input]);
   }
 
   /**
@@ -78,7 +78,7 @@ export class SongStrip {
       option.selected = `${key}` === `${value}`;
       select.append(option);
     }
-    return element("label", "arr-field", [text("small", words), element("span", "select is-small", [select])]);
+    return element("label", "plan-field", [text("small", words), element("span", "select is-small", [select])]);
   }
 
   /**
@@ -105,7 +105,7 @@ export class SongStrip {
     Object.assign(slider, { type: "range", ...LEVEL, value: Math.max(value, LEVEL.min) });
     slider.dataset.set = set;
     slider.setAttribute("aria-label", words);
-    return element("label", "arr-field", [text("small", `${words} ${value} dB`), slider]);
+    return element("label", "plan-field", [text("small", `${words} ${value} dB`), slider]);
   }
 
   // Of a cell --------------------------------------------------------------------------------------------------------
@@ -174,11 +174,11 @@ export class SongStrip {
       ...(section.parent ? [this.button("on its own", "free-section", "It no longer goes along")] : []),
       ...own.map((/** @type {string} */ name) => this.button(`${name.replace("_bpm", "")} as in ${section.parent_name}`, `give ${name}`)),
     ], "grow");
-    const notes = element("textarea", "arr-notes");
+    const notes = element("textarea", "plan-notes");
     Object.assign(notes, { value: section.notes, placeholder: "notes", maxLength: 2000 });
     notes.dataset.set = "section notes";
     notes.setAttribute("aria-label", `Notes for ${section.name}`);
-    return [what, does, this.group("notes", [notes], "grow"), ...(section.promise ? [element("p", "arr-pointed", [document.createTextNode(section.promise)])] : [])];
+    return [what, does, this.group("notes", [notes], "grow"), ...(section.promise ? [element("p", "plan-pointed", [document.createTextNode(section.promise)])] : [])];
   }
 
   rename() {
@@ -283,12 +283,12 @@ export class SongStrip {
   marks(part) {
     const marks = part.bars || "11111111";
     const boxes = [...marks].map((mark, place) => {
-      const box = this.button("", `mark ${place}`, `bar ${place + 1} of ${marks.length}`, "arr-mark");
+      const box = this.button("", `mark ${place}`, `bar ${place + 1} of ${marks.length}`, "plan-mark");
       box.setAttribute("aria-pressed", mark === "1");
       box.setAttribute("aria-label", `plays in bar ${place + 1} of ${marks.length}`);
       return box;
     });
-    return element("div", "arr-field", [text("small", "drawn"), element("span", "arr-marks", boxes)]);
+    return element("div", "plan-field", [text("small", "drawn"), element("span", "plan-marks", boxes)]);
   }
 
   /** @param {any} place */
@@ -307,7 +307,7 @@ export class SongStrip {
     const rows = cycles.map((/** @type {any} */ [name, shift, ticks]) => {
       const marks = [];
       for (let at = shift; at < end; at += ticks) marks.push(`M${(at / end) * 1000} 0V14`);
-      return element("div", "arr-cycle", [text("span", name), this.picture(marks.join(""), meet.filter((/** @type {number} */ at) => at < end).map((/** @type {number} */ at) => `M${(at / end) * 1000} 0V14`).join(""))]);
+      return element("div", "plan-cycle", [text("span", name), this.picture(marks.join(""), meet.filter((/** @type {number} */ at) => at < end).map((/** @type {number} */ at) => `M${(at / end) * 1000} 0V14`).join(""))]);
     });
     return [this.group(together, rows, "grow cycles")];
   }
@@ -333,7 +333,7 @@ export class SongStrip {
   doubleGroups() {
     const rows = this.screen.data.doubles.map((/** @type {any} */ one, /** @type {number} */ number) => {
       const choices = [["keep", "keep both"], ["drop", "drop the quieter"], ["offset", "set apart"]];
-      return element("div", "arr-double", [text("span", one.words), this.pick("", `double ${number}`, choices, one.choice)]);
+      return element("div", "plan-double", [text("span", one.words), this.pick("", `double ${number}`, choices, one.choice)]);
     });
     return [this.group("two parts on one sound at one moment", rows.length ? rows : [text("small", "none")], "grow")];
   }

@@ -9,11 +9,11 @@ import numpy as np
 from easy_pocket.core.pattern.timebase import GRID_TICKS, place_name
 from easy_pocket.core.pattern.voices import ROLES
 from easy_pocket.core.song.arrangement import Span
-from easy_pocket.core.song.collisions import Collision, doubles, resolve_collisions
+from easy_pocket.core.song.collisions import Collision, find_collisions, resolve_collisions
 from easy_pocket.core.song.cycles import describe_meeting
 from easy_pocket.core.song.energy import broken_promises, energy_of
 from easy_pocket.core.song.flatten import Flat, before_collisions
-from easy_pocket.core.song.hit_columns import Line
+from easy_pocket.core.song.hit_columns import HitColumns
 from easy_pocket.core.song.joins import describe_join
 from easy_pocket.core.song.part_hits import turn_keys
 from easy_pocket.core.song.section import JOIN_KINDS, ORDER
@@ -47,7 +47,7 @@ class SongView:
         self.arrangement = song.arrangement
         self.names = {part.id: {row.id: row.name for row in part.patterns} for part in song.parts}
         before = before_collisions(self.arrangement)
-        self.doubles = doubles(self.arrangement, before)
+        self.doubles = find_collisions(self.arrangement, before)
         self.flat = Flat(
             self.arrangement, tuple((span, resolve_collisions(self.arrangement, lines)) for span, lines in before)
         )
@@ -185,7 +185,7 @@ class SongView:
         }
 
 
-def strokes_text(line: Line, span: Span) -> str:
+def strokes_text(line: HitColumns, span: Span) -> str:
     """Kept with the line, which is often the same in many sections."""
     bins = _bins(span)
     kept: dict[int, str] = line.__dict__.setdefault("strokes", {})
