@@ -15,6 +15,7 @@ export default [
       "no-implied-eval": "error",
       "no-shadow": "error",
       "no-import-assign": "error",
+      "max-lines-per-function": ["error", { max: 50, skipBlankLines: true, skipComments: true }],
       "max-lines": ["error", { max: 400, skipBlankLines: true, skipComments: true }],
     },
   },

@@ -75,3 +75,16 @@ def test_every_screen_has_its_files_in_its_folder():
 def test_no_view_reaches_into_the_rows_of_a_song():
     found = [path for path in WEB.rglob("*.*") if path.suffix in (".py", ".html") and "song.row" in path.read_text()]
     assert found == []
+
+
+def test_no_import_circles_among_scripts():
+    imports = {}
+    for path in [*(WEB / "shared").glob("*.js"), *(WEB / "screens").rglob("*.js")]:
+        named = re.findall(r'^import .* from "(\.[^"]+)";', path.read_text(), re.M)
+        imports[path] = {(path.parent / name).resolve() for name in named}
+    assert sum(map(len, imports.values())) > 100
+    left = dict(imports)
+    while leaves := [path for path, named in left.items() if not named & left.keys()]:
+        for path in leaves:
+            del left[path]
+    assert not left, f"these import each other: {sorted(path.name for path in left)}"

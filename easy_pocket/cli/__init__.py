@@ -44,7 +44,7 @@ from easy_pocket.samples import house_kits, shipped_samples
 
 class Parser(argparse.ArgumentParser):
     def error(self, message: str) -> NoReturn:
-        """argparse prints its usage first; one line is what was promised."""
+        """Print one line; argparse alone would print its usage first."""
         self.exit(2, f"{self.prog}: {message}\n")
 
 
@@ -124,7 +124,7 @@ def run_listen(chosen: argparse.Namespace) -> None:
 
 
 def warn_of_doubt(heard: LoopAnalysis) -> None:
-    """On the error output, so that what is printed stays what was asked for."""
+    """Warn on stderr when the beat is doubtful; stdout holds only what was asked for."""
     if words := beat_doubt(heard.onsets, heard.reading):
         say(words)
 
@@ -140,7 +140,7 @@ def run_groove(chosen: argparse.Namespace) -> None:
 
 
 def on_voices_of(kit: Kit, pattern: Pattern) -> Pattern:
-    """The pattern with notes the kit does not have given to its voice nearest in sound; none is lost."""
+    """Move hits of voices that the kit does not have to its voice nearest in sound; none is lost."""
     taken: set[tuple[str, int]] = set()
     hits = []
     for hit in sorted(pattern.hits, key=lambda hit: hit.voice.startswith("note")):

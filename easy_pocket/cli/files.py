@@ -33,7 +33,7 @@ def listen(path: str) -> LoopAnalysis:
 
 
 def read_beat(path: str) -> ReadPattern:
-    """In the format the file's ending tells; a file without one of theirs is taken for MIDI."""
+    """Read a beat in the format of the file's ending; any other ending is read as MIDI."""
     as_format = _by_ending("pattern", path, "read", "any.mid")
     beat: ReadPattern = as_format.content(bounded_bytes(path, f"{as_format.title} file"), os.path.basename(path))
     for remark in beat.remarks:
@@ -42,7 +42,7 @@ def read_beat(path: str) -> ReadPattern:
 
 
 def write_pattern(given: PatternToWrite, path: str) -> None:
-    """In the format the file's ending tells; without one of theirs as MIDI."""
+    """Write a beat in the format of the file's ending; any other ending is written as MIDI."""
     as_format = _by_ending("pattern", path, "write", "any.mid")
     written = as_format.written(given)
     for remark in written.remarks:
@@ -51,7 +51,7 @@ def write_pattern(given: PatternToWrite, path: str) -> None:
 
 
 def write_template(template: GrooveTemplate, path: str) -> None:
-    """In the format the file's ending tells; without one of theirs as JSON."""
+    """Write a groove in the format of the file's ending; any other ending is written as JSON."""
     write(path, _by_ending("groove", path, "write", "any.json").written(template).data)
 
 
@@ -63,15 +63,16 @@ def _by_ending(of: Of, path: str, to: Literal["read", "write"], otherwise: str) 
 
 
 def read_template(path: str) -> GrooveTemplate:
-    """In the format the file's ending tells."""
+    """Read a groove in the format of the file's ending; any other ending is read as JSON."""
     as_format = _by_ending("groove", path, "read", "any.json")
     template: GrooveTemplate = as_format.content(bounded_bytes(path, "groove template"), os.path.basename(path))
     return template
 
 
 def write(path: str, data: bytes) -> None:
-    """The whole file or none of it. "-" is the standard output; a device or a pipe is written to, never replaced; of a
-    link its target is written, and the link stays. Raises BadValueError naming what cannot be written."""
+    """Write the whole file or none of it. "-" is the standard output; a device or a pipe is written to, never
+    replaced; of a link its target is written, and the link stays. Raises BadValueError naming what cannot be
+    written."""
     if path == "-":
         sys.stdout.buffer.write(data)
         sys.stdout.buffer.flush()

@@ -9,7 +9,7 @@ from typing import Any, Literal, get_args, get_origin, get_type_hints
 
 
 def add_format_options(parser: argparse.ArgumentParser, classes: Iterable[type[Any]]) -> None:
-    """One for each field of the options' classes; `timing` is left out, songs are exported as felt."""
+    """Add an option for each field of these classes, except `timing`: songs are exported as felt."""
     known: set[str] = set()
     for of in classes:
         types = get_type_hints(of)
@@ -31,5 +31,5 @@ def _add(parser: argparse.ArgumentParser, one: Field[Any], kind: Any) -> None:
 
 
 def format_options(chosen: argparse.Namespace, of: type[Any]) -> Any:
-    """What was chosen, as the options of one format."""
+    """Build the options of one format from what was chosen."""
     return of(**{one.name: getattr(chosen, one.name) for one in fields(of) if hasattr(chosen, one.name)})

@@ -51,7 +51,7 @@ def add_songs(commands: Any) -> None:
 
 
 def on_shelf(run: Any) -> None:
-    """With the database, whoever it belongs to; without one, its reason is an error like any other."""
+    """Run with the database of the shelf. Raises PocketError when it cannot be opened."""
     try:
         with open_shelf() as database:
             run(database)
@@ -88,7 +88,7 @@ def _facts(song: LoadedSong) -> dict[str, Any]:
 
 
 def find_song(reader: Reader, wanted: str) -> int:
-    """By its number or its name; raises BadValueError when there is none, or several of that name."""
+    """Find a song by its number or its name; raises BadValueError when there is none, or several of that name."""
     songs = shelf(reader)
     if wanted.isascii() and wanted.isdecimal() and any(str(one.id) == wanted for one in songs):
         return int(wanted)
@@ -144,7 +144,7 @@ def _song_file(reader: Reader, song: LoadedSong, as_format: Format, options: Any
 
 
 def plain(name: str) -> str:
-    """A name of a file: plain letters only."""
+    """Turn a name into a file name of plain letters."""
     return re.sub(r"[^A-Za-z0-9 _-]+", "", name).strip() or "song"
 
 

@@ -22,7 +22,7 @@ PIECE = 1 << 20
 
 
 def dumps_in(home: Path) -> list[Path]:
-    """The oldest first."""
+    """List the dumps of a folder, the oldest first."""
     return sorted((home / FOLDER).glob("*.sql.gz"), key=lambda path: path.stat().st_mtime)
 
 
@@ -74,7 +74,7 @@ def make_dump(home: Path, url: str, label: str) -> Path:
 
 
 def load_dump(url: str, dump: Path) -> None:
-    """Into an empty database. Raises LaunchError for a file that is no dump."""
+    """Load a dump into an empty database. Raises LaunchError for a file that is no dump."""
     with _login(url) as (options, schema), gzip.open(dump, "rb") as content:
         command = [tool("mariadb"), *options, schema]
         with subprocess.Popen(command, stdin=subprocess.PIPE, stderr=subprocess.PIPE) as loading:

@@ -66,7 +66,7 @@ def claim(home: Path, address: str) -> IO[str]:
 
 
 def release(lock: IO[str]) -> None:
-    """It was stopped properly."""
+    """Note that the program stopped properly."""
     lock.truncate(0)
     lock.close()
 

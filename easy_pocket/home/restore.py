@@ -13,7 +13,7 @@ from easy_pocket.home.mariadb import MariaDb
 
 
 def restore(home: Path, dump: Path) -> str:
-    """In words what was done. Raises LaunchError when it cannot be."""
+    """Bring a dump back and say in words what was done. Raises LaunchError when it cannot be done."""
     if not dump.is_file():
         raise LaunchError(f"There is no dump {dump}: name a file of {home / 'dumps'}.")
     lock = claim(home, "restoring a dump")

@@ -41,7 +41,7 @@ def bring_up_to_date(database: Database, home: Path, *, own: bool) -> None:
 
 
 def check_tables(database: Database, home: Path) -> None:
-    """Every table there was can be read. Raises LaunchError naming one that cannot."""
+    """Check that every table that was there before can be read. Raises LaunchError naming one that cannot."""
     for table in tables_made(home):
         try:
             with database.engine.connect() as connection:

@@ -41,11 +41,11 @@ def _reader() -> Reader:
 
 
 def ready() -> None:
-    """Nothing: so that a worker is there before it is needed."""
+    """Do nothing: it starts a worker before one is needed."""
 
 
 def analyze_file(data: bytes, name: str, on_progress: OnProgress = no_progress) -> AnalyzedFile:
-    """Raises AudioRefusedError or NoHitsError."""
+    """Read and analyse an audio file. Raises AudioRefusedError or NoHitsError."""
     audio = read_audio(data, name)
     heard = analyze_loop(audio, on_progress=on_progress)
     on_progress(0.95, "keeping it")
@@ -81,6 +81,6 @@ def read_groove(data: bytes, name: str) -> GrooveTemplate:
 
 
 def export(song_id: int, selection: Selection, of: Of, name: str, options: Any) -> tuple[str, bytes]:
-    """What it is called, and the file, in a format of this name. Raises WouldClipError."""
+    """Write a song in the format of this name: its title and the bytes of the file. Raises WouldClipError."""
     as_format = next(one for one in formats_of(of) if one.name == name)
     return export_file(_reader(), song_id, selection, as_format, options)

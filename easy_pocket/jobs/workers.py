@@ -44,7 +44,7 @@ class Work(Protocol):
 
 
 class Workers:
-    """Begun when they are first needed; `close` ends them."""
+    """Worker processes, started when first needed and ended by `close`."""
 
     def __init__(self, database_url: str) -> None:
         self._url = database_url

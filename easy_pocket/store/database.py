@@ -41,7 +41,7 @@ def make_engine(url: str) -> Engine:
 
 
 class Found(list[Any]):
-    """Rows that were read; they outlive the connection they came by."""
+    """Rows that were read; they stay usable after their connection is given back."""
 
     def all(self) -> list[Any]:
         return self
@@ -84,7 +84,7 @@ Reads = Session | Reader  # what functions that only read are given
 
 
 def reader_of(session: Reads) -> Reader:
-    """Reads beside a session, which go on when it is over."""
+    """Give a Reader of the session's database, for reads that go on after the session."""
     if isinstance(session, Reader):
         return session
     engine = session.get_bind()

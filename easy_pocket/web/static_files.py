@@ -51,7 +51,7 @@ class StaticFiles:
         return f"/static/{self.vendor if name.startswith(VENDOR) else self.own}/{name}"
 
     def answer(self, request: Request, version: str, name: str) -> Response:
-        """What an older page asks for by an older version it gets as it is now, and not to keep."""
+        """Serve a file. An address of an older version gets the present file, not to be cached."""
         file = self.files.get(name)
         if file is None:
             raise HTTPException(404)

@@ -18,12 +18,12 @@ PAGE = """<!doctype html>
 
 
 def wants_page(headers: Headers) -> bool:
-    """A page for a person, JSON for scripts."""
+    """Whether the request wants a page (a person) or JSON (a script)."""
     return headers.get("accept", "").startswith("text/html") or bool(headers.get("hx-request"))
 
 
 def unforeseen(request_id: str, headers: Headers) -> Response:
-    """Written without templates: they may be what failed."""
+    """Answer an error nobody foresaw, without templates: they may be what failed."""
     words = WORDS.format(id=request_id)
     if wants_page(headers):
         return HTMLResponse(PAGE.format(words=escape(words)), 500)

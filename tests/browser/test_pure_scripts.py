@@ -67,16 +67,16 @@ def test_two_performances_sound_alike_whatever_the_order_of_their_fields(module)
 def test_a_place_on_a_rail_leads_back_to_its_tick(module, look, width):
     back = "(m, look, width, ticks) => ticks.map((tick) => m.tickOf(m.xOf(tick, look, width), look, width))"
     ticks = [look["start"], look["start"] + 7, look["end"], -240]
-    assert module("rail_canvas.js", back, look, width, ticks) == pytest.approx(ticks, abs=1e-6)
+    assert module("rail_geometry.js", back, look, width, ticks) == pytest.approx(ticks, abs=1e-6)
 
 
 def test_a_louder_hit_stands_higher_and_a_late_one_to_the_right(module):
     facts = {"msPerTick": 0.5, "step": 240}
     look = {"start": 0, "end": 3840, "magnify": 3}
     place = "(m, hit, look, facts) => m.placed(hit, look, facts, 800, 60)"
-    soft = module("rail_canvas.js", place, {"tick": 960, "offset": 0, "played": 30}, look, facts)
-    loud = module("rail_canvas.js", place, {"tick": 960, "offset": 0, "played": 120}, look, facts)
-    late = module("rail_canvas.js", place, {"tick": 960, "offset": 8, "played": 120}, look, facts)
+    soft = module("rail_geometry.js", place, {"tick": 960, "offset": 0, "played": 30}, look, facts)
+    loud = module("rail_geometry.js", place, {"tick": 960, "offset": 0, "played": 120}, look, facts)
+    late = module("rail_geometry.js", place, {"tick": 960, "offset": 8, "played": 120}, look, facts)
     assert loud["head"] < soft["head"] < soft["base"] == loud["base"]
     assert soft["x"] == soft["foot"] == loud["x"]
     # 8 ms are 16 ticks, drawn three times as far as they are.

@@ -19,6 +19,10 @@ MAX_BARS = 512
 
 GRID_TICKS = {"8": 480, "8T": 320, "16": 240, "16T": 160, "32": 120, "quint": 192}
 
+# Of a new song, the usual one first; any other can be typed on the command line or comes with a file.
+OFFERED_METRES = (
+    "4/4", "2/4", "3/4", "5/4", "6/4", "7/4", "5/8", "6/8", "7/8", "9/8", "11/8", "12/8", "13/8", "15/8",
+)  # fmt: skip
 GRID_NAMES = {
     "8": "8ths", "8T": "8th triplets", "16": "16ths", "16T": "16th triplets", "32": "32nds", "quint": "quintuplets",
 }  # fmt: skip

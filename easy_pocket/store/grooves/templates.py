@@ -17,7 +17,7 @@ from easy_pocket.store.schema.tables import TemplateRow
 
 
 def templates_by_id(session: Reads, ids: Collection[int]) -> dict[int, GrooveTemplate]:
-    """Those of these that there are, also ones off the shelf. A song asks only for the few it leans on."""
+    """Groove templates by id, also those off the shelf; ids that do not exist are left out."""
     if not ids:
         return {}
     rows = session.scalars(select(TemplateRow).where(TemplateRow.id.in_(ids)))

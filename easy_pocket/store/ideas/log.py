@@ -54,7 +54,7 @@ def change_from_doc(doc: StoredChange) -> Change:
 
 
 def with_idea(song: LoadedSong, changes: Sequence[Change], length_ticks: int) -> LoadedSong:
-    """The song as it would be; nothing is kept."""
+    """The song with these changes, without storing them."""
     require_range("The length", length_ticks, 10, MAX_BARS * 3840, "ticks")
     return replace(song, pattern=with_changes(song.pattern, changes, length_ticks))
 

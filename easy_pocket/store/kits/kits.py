@@ -76,7 +76,7 @@ def load_kits(session: Reads, keys: Collection[str]) -> dict[str, Kit]:
 
 
 def add_kit(session: Session, kit: Kit) -> KitRow:
-    """A kit of the user's own, under a key of its own."""
+    """Add a kit of the user's own under a new key."""
     count = session.scalar(select(func.count(KitRow.key))) or 0
     if count >= MAX_KITS:
         raise BadValueError(f"There are {count} kits, the most there can be.")
@@ -121,7 +121,7 @@ def register_voices(kit: Kit) -> None:
 
 
 def find_voice(session: Reads, key_without_zone: str) -> KitVoice | None:
-    """The voice whose sound has this content key: one a page was told of, or one of any kit."""
+    """The voice whose sound has this content key: a registered one, or one of any kit."""
     found = _served.find(key_without_zone)
     if found is not None:
         return found

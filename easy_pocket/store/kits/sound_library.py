@@ -35,7 +35,7 @@ class NewSound:
 
 
 def measured(sound: Sound, samples: SampleSource) -> Character:
-    """What the library finds it by."""
+    """Measure what the library is searched by."""
     return measure(struck(sound, HARD_VELOCITY, 1.0, samples))
 
 

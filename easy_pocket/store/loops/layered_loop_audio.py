@@ -25,7 +25,7 @@ _made: ByteCache[Frames] = ByteCache("loops, rendered", RENDERED_BYTES)
 
 
 def register_layered_loop(one: LayeredLoop, performance: Performance) -> str:
-    """A key for what this loop plays in a pass of the performance; `layered_loop_audio` makes it."""
+    """Register what this loop plays in a pass of the performance, and give its key for `layered_loop_audio`."""
     shape = hashlib.sha256()
     doc = {name: getattr(one.under, name) for name in NAMES}
     loop = (one.id, one.audio_hash, one.corrections)  # what is heard in it follows from these
@@ -43,7 +43,7 @@ def register_layered_loop(one: LayeredLoop, performance: Performance) -> str:
 
 
 def layered_loop_audio(session: Reads, key: str) -> npt.NDArray[np.float32]:
-    """The audio behind a key a page was told; shape (frames, 2). Raises BadValueError when it is too long ago."""
+    """Render the audio of a registered key, shape (frames, 2). Raises BadValueError when the key is no longer known."""
     told = _told.find(key)
     if told is None:
         raise BadValueError("What this loop plays was changed since: reload the page.")

@@ -184,7 +184,8 @@ class AudioRow(Base):
 
 
 class LoopRow(Base):
-    """found: hits and readings as heard, so that opening a loop does not listen again. overruled: the user's word."""
+    """found: hits and readings as heard, so that opening a loop does not listen again. overruled: what the user
+    corrected."""
 
     __tablename__ = "audio_loop"
     id: Mapped[int] = mapped_column(Integer, primary_key=True)

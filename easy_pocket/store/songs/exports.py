@@ -56,12 +56,13 @@ GIVEN: Mapping[Of, Callable[[Reader, LoadedSong, Any], Any]] = {
 def export_file(
     reader: Reader, song_id: int, selection: Selection, as_format: Format, options: Any
 ) -> tuple[str, bytes]:
-    """What it is called, and the file. Raises WouldClipError for a mix that does not fit."""
+    """Read a song and write it: its title and the bytes of the file. Raises WouldClipError for a mix that does not
+    fit."""
     song = read_song(reader, song_id, selection)
     name = song.kit.name if as_format.of == "kit" else song.name
     return name, write_song(reader, song, as_format, options)
 
 
 def write_song(reader: Reader, song: LoadedSong, as_format: Format, options: Any) -> bytes:
-    """Of a song that is read already."""
+    """Write a song that is read already."""
     return as_format.written(GIVEN[as_format.of](reader, song, options), options).data

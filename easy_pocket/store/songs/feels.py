@@ -83,7 +83,7 @@ def feel_patch(song: SongRows, docs: dict[str, dict[str, Any]]) -> Patch:
 
 
 def with_groove(loaded: LoadedSong, scope: str, template: GrooveTemplate | None) -> LoadedSong:
-    """The song as it would be with this groove on a scope; nothing is kept."""
+    """The song as it would be with this groove on a scope; nothing is stored."""
     feel = loaded.feel
     own = {"stack": feel.stack, "part": feel.part}.get(scope) or feel.voices.get(check_voice(scope), Feel())
     return _with_scope(loaded, scope, replace(own, template=template))

@@ -147,7 +147,7 @@ class LoadedSong:
 
     @cached_property
     def tempo_bpm(self) -> float:
-        """At which the selected pattern is heard."""
+        """The tempo at which the selected pattern is heard."""
         own = next((one.tempo_bpm for one in self.sections if one.id == self.section_id), None)
         return own or self.base_tempo_bpm
 

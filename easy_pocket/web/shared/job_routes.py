@@ -32,7 +32,7 @@ def progress(request: Request, key: Key) -> Response:
 
 @router.post("/jobs/{key}/stop")
 def stop(request: Request, key: Key) -> Response:
-    """It ends at once; what it would have changed is left as it is."""
+    """Stop a job at once; nothing is changed by it."""
     job = jobs(request).find(key)
     job.stop()
     return JsonResponse(job.doc)

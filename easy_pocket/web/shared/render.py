@@ -9,8 +9,11 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from starlette.requests import Request
 from starlette.responses import HTMLResponse
 
+from easy_pocket.core.feel.template import LANES
 from easy_pocket.core.formats.registry import endings_read, written
-from easy_pocket.core.pattern.timebase import GRID_NAMES, GRID_TICKS
+from easy_pocket.core.pattern.articulation import SPACINGS
+from easy_pocket.core.pattern.shapes import FIGURES, SHAPES
+from easy_pocket.core.pattern.timebase import GRID_NAMES, GRID_TICKS, OFFERED_METRES
 from easy_pocket.core.sound.kit_edit import NOTE_NAMES
 from easy_pocket.web.shared.export_address import export_address
 from easy_pocket.web.shared.json_response import to_json
@@ -18,6 +21,16 @@ from easy_pocket.web.shared.screen import in_order
 from easy_pocket.web.static_files import STATIC
 
 FOLDERS = [Path(__file__).parent / "templates", Path(__file__).parent.parent / "screens"]
+
+
+# What the core lists and pages offer, written once.
+LISTS: dict[str, tuple[str, ...]] = {
+    "shapes": SHAPES,
+    "figures": FIGURES,
+    "spacings": SPACINGS,
+    "lanes": LANES,
+    "metres": OFFERED_METRES,
+}
 
 
 def screen_scripts() -> list[dict[str, str]]:
@@ -46,6 +59,7 @@ environment.globals["modules"] = STATIC.modules
 environment.globals["screens"] = in_order
 environment.globals["screen_scripts"] = screen_scripts
 environment.globals["note_names"] = NOTE_NAMES
+environment.globals["lists"] = LISTS
 environment.globals["grid_names"] = GRID_NAMES
 environment.globals["grid_ticks"] = GRID_TICKS
 environment.globals["formats_written"] = written

@@ -638,7 +638,7 @@ export interface CellMuteEdit {
   value: boolean;
 }
 
-/** What is felt otherwise here; null goes by the part again. */
+/** Set a field of the feel for one cell; null goes by the part again. */
 export interface CellFeelEdit {
   kind: "cell_feel";
   section_id: number;
@@ -647,7 +647,7 @@ export interface CellFeelEdit {
   value: boolean | number | string | null;
 }
 
-/** A cell, with all that is set in it, to other sections; a rest too. */
+/** Copy a cell, or a rest, with all that is set in it to other sections. */
 export interface CellCopyEdit {
   kind: "cell_copy";
   part_id: number;
@@ -655,7 +655,7 @@ export interface CellCopyEdit {
   to_ids: number[];
 }
 
-/** A cell of a variation goes along with its parent's again. */
+/** Let a cell of a variation follow its parent's again. */
 export interface CellFreeEdit {
   kind: "cell_free";
   section_id: number;
@@ -694,7 +694,7 @@ export interface WriteInEdit {
   scope: string;
 }
 
-/** A straight one in the song's metre and tempo, to be drawn on. */
+/** Make a straight groove in the song's metre and tempo, to be drawn on. */
 export interface GrooveDrawEdit {
   kind: "groove_draw";
   name: string;
@@ -702,7 +702,7 @@ export interface GrooveDrawEdit {
   bars?: number;
 }
 
-/** Of bars as they are played now, on the part's grid. */
+/** Make a groove of bars as they are played now, on the part's grid. */
 export interface GrooveBarsEdit {
   kind: "groove_bars";
   name: string;
@@ -721,7 +721,7 @@ export interface GrooveLoopEdit {
   put_on?: boolean;
 }
 
-/** Of (groove, share) pairs. */
+/** Make a groove that is the weighted mean of (groove, share) pairs. */
 export interface GrooveBlendEdit {
   kind: "groove_blend";
   name: string;
@@ -744,7 +744,7 @@ export interface GrooveSlotsEdit {
   values: ([number, number | null, number | null])[];
 }
 
-/** Another name, and what it does in words (at most 200 characters). */
+/** Give a groove another name and description (at most 200 characters). */
 export interface GrooveNameEdit {
   kind: "groove_name";
   groove_id: number;
@@ -752,7 +752,7 @@ export interface GrooveNameEdit {
   words?: string;
 }
 
-/** Off the shelf; songs that lean on it still do. */
+/** Take a groove off the shelf; songs that use it keep it. */
 export interface GrooveAwayEdit {
   kind: "groove_away";
   groove_id: number;
@@ -1023,7 +1023,7 @@ export interface ShapeEdit {
   step_ticks?: number;
 }
 
-/** A line of the shelf from a place on. */
+/** Insert a line of the shelf from a place on. */
 export interface PutLineEdit {
   kind: "put_line";
   key: string;
@@ -1265,26 +1265,26 @@ export interface RemoveHit {
   time_s: number;
 }
 
-/** A doubtful hit is one. */
+/** Confirm a doubtful hit. */
 export interface KeepHit {
   kind: "keep";
   time_s: number;
 }
 
-/** Nothing in this span is a hit. */
+/** Ignore every hit in a span. */
 export interface Ignore {
   kind: "ignore";
   time_s: number;
   to_s: number;
 }
 
-/** The span round this place counts again. */
+/** Count the ignored span around this place again. */
 export interface Regard {
   kind: "regard";
   time_s: number;
 }
 
-/** Whether every bar has a line of its own, where its hits are. */
+/** Follow a tempo that moves: every bar gets a line of its own, where its hits are (or not). */
 export interface Follow {
   kind: "follow";
   follows: boolean;
@@ -1295,7 +1295,7 @@ export interface AsHeard {
   kind: "as_heard";
 }
 
-/** So many groups by sound, proposed anew; 0: as many as there seem to be. */
+/** Sort the hits into so many groups by sound anew; 0: as many as there seem to be. */
 export interface GroupCount {
   kind: "group_count";
   count: number;
@@ -1318,7 +1318,7 @@ export interface GroupMerge {
   into: number;
 }
 
-/** A hit from one group to another, or out of it (to: None). */
+/** Move a hit from one group to another, or out of its group (to: None). */
 export interface GroupMove {
   kind: "group_move";
   time_s: number;
@@ -1342,7 +1342,7 @@ export interface SitInEdit {
   loop_id: number;
 }
 
-/** From nothing (an empty bar, and the kit's first two rails), from a line of the shelf, or from a loop's hits at their true places. */
+/** Add a part: from nothing (an empty bar, and the kit's first two rails), from a line of the shelf, or from a loop's hits at their true places. */
 export interface PartAddEdit {
   kind: "part_add";
   kit_key: string;
@@ -1364,14 +1364,14 @@ export interface PartTakeEdit {
   part_id: number;
 }
 
-/** To a place among the parts, counted from 0. */
+/** Move a part to a place among the parts, counted from 0. */
 export interface PartMoveEdit {
   kind: "part_move";
   part_id: number;
   to: number;
 }
 
-/** One field; what is out of range is refused by the core's own rules. */
+/** Set one field of a part; the core refuses what is out of range. */
 export interface PartSetEdit {
   kind: "part_set";
   part_id: number;
@@ -1406,21 +1406,21 @@ export interface PatternNameEdit {
   name: string;
 }
 
-/** Refused while it is played somewhere. */
+/** Remove a pattern; refused while it is played somewhere. */
 export interface PatternTakeEdit {
   kind: "pattern_take";
   part_id: number;
   pattern_id: number;
 }
 
-/** After another one; 0: at the end. how: "empty", a "copy" of it, or a "variation" that goes along with it. */
+/** Add a section after another one; 0: at the end. how: "empty", a "copy" of it, or a "variation" that goes along with it. */
 export interface SectionAddEdit {
   kind: "section_add";
   after_id?: number;
   how?: "empty" | "copy" | "variation";
 }
 
-/** Variations of it keep what they had from it, as their own. */
+/** Remove a section; variations of it keep what they had from it, as their own. */
 export interface SectionTakeEdit {
   kind: "section_take";
   section_id: number;
@@ -1432,14 +1432,14 @@ export interface SectionFreeEdit {
   section_id: number;
 }
 
-/** To a place among the sections, counted from 0. */
+/** Move a section to a place among the sections, counted from 0. */
 export interface SectionMoveEdit {
   kind: "section_move";
   section_id: number;
   to: number;
 }
 
-/** One field; null gives it back to the song, or to the section it is a variation of. */
+/** Set one field of a section; null gives it back to the song, or to the section it is a variation of. */
 export interface SectionSetEdit {
   kind: "section_set";
   section_id: number;
@@ -1521,7 +1521,7 @@ export interface UnderEdit {
   there: boolean;
 }
 
-/** One thing of how it plays there; what is out of range is refused. */
+/** Set one thing of how a loop plays under the stack; what is out of range is refused. */
 export interface UnderSetEdit {
   kind: "under_set";
   loop_id: number;

@@ -29,7 +29,7 @@ def header_state(song: LoadedSong, undo: str | None, redo: str | None) -> SongHe
 
 
 def header_of(song: LoadedSong, reader: Reader) -> SongHeader:
-    """With what undo and redo would do, asked for."""
+    """The header, with what undo and redo would do read from the log."""
     return header_state(song, *undo_words(reader, song.id))
 
 
@@ -43,7 +43,7 @@ def result_state(result: EditResult, view: View, reader: Reader) -> State:
 
 
 def song_state(song: LoadedSong, view: View, reader: Reader) -> State:
-    """The song as it is, whole."""
+    """The whole state of the song, for a page that has none yet."""
     return {**_state(song, view, EVERYTHING, reader), "song": header_of(song, reader)}
 
 

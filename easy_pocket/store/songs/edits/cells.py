@@ -112,7 +112,7 @@ def mute_in_cell(context: EditContext, sent: CellMute) -> Step:
 
 
 class CellFeel(OfCell):
-    """What is felt otherwise here; null goes by the part again."""
+    """Set a field of the feel for one cell; null goes by the part again."""
 
     kind: Literal["cell_feel"]
     field: FeelField
@@ -130,7 +130,7 @@ def set_cell_feel(context: EditContext, sent: CellFeel) -> Step:
 
 
 class CopyCell(Edit):
-    """A cell, with all that is set in it, to other sections; a rest too."""
+    """Copy a cell, or a rest, with all that is set in it to other sections."""
 
     kind: Literal["cell_copy"]
     part_id: Id
@@ -152,7 +152,7 @@ def copy_cell(context: EditContext, sent: CopyCell) -> Step:
 
 
 class FreeCell(OfCell):
-    """A cell of a variation goes along with its parent's again."""
+    """Let a cell of a variation follow its parent's again."""
 
     kind: Literal["cell_free"]
 

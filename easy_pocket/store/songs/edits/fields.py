@@ -26,6 +26,6 @@ else:
 
 
 class Strict(BaseModel):
-    """Refuses what it does not know."""
+    """A model that refuses fields it does not know."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)

@@ -59,7 +59,7 @@ def _doc(groove: GrooveTemplate) -> dict[str, Any]:
 
 
 class DrawGroove(Edit):
-    """A straight one in the song's metre and tempo, to be drawn on."""
+    """Make a straight groove in the song's metre and tempo, to be drawn on."""
 
     kind: Literal["groove_draw"]
     name: Name
@@ -77,7 +77,7 @@ def draw_groove(context: EditContext, sent: DrawGroove) -> Step:
 
 
 class GrooveOfBars(Edit):
-    """Of bars as they are played now, on the part's grid."""
+    """Make a groove of bars as they are played now, on the part's grid."""
 
     kind: Literal["groove_bars"]
     name: Name
@@ -135,7 +135,7 @@ def groove_of_loop(context: EditContext, sent: GrooveOfLoop) -> Step:
 
 
 class BlendGrooves(Edit):
-    """Of (groove, share) pairs."""
+    """Make a groove that is the weighted mean of (groove, share) pairs."""
 
     kind: Literal["groove_blend"]
     name: Name
@@ -211,7 +211,7 @@ def _changed(row: TemplateRow, after: GrooveTemplate) -> dict[str, Any]:
 
 
 class NameGroove(Edit):
-    """Another name, and what it does in words (at most 200 characters)."""
+    """Give a groove another name and description (at most 200 characters)."""
 
     kind: Literal["groove_name"]
     groove_id: Id
@@ -228,7 +228,7 @@ def name_groove(context: EditContext, sent: NameGroove) -> Step:
 
 
 class PutGrooveAway(Edit):
-    """Off the shelf; songs that lean on it still do."""
+    """Take a groove off the shelf; songs that use it keep it."""
 
     kind: Literal["groove_away"]
     groove_id: Id

@@ -78,14 +78,14 @@ class RemoveHit(Strict):
 
 
 class KeepHit(Strict):
-    """A doubtful hit is one."""
+    """Confirm a doubtful hit."""
 
     kind: Literal["keep"]
     time_s: Seconds
 
 
 class Ignore(Strict):
-    """Nothing in this span is a hit."""
+    """Ignore every hit in a span."""
 
     kind: Literal["ignore"]
     time_s: Seconds
@@ -93,14 +93,14 @@ class Ignore(Strict):
 
 
 class Regard(Strict):
-    """The span round this place counts again."""
+    """Count the ignored span around this place again."""
 
     kind: Literal["regard"]
     time_s: Seconds
 
 
 class Follow(Strict):
-    """Whether every bar has a line of its own, where its hits are."""
+    """Follow a tempo that moves: every bar gets a line of its own, where its hits are (or not)."""
 
     kind: Literal["follow"]
     follows: bool
@@ -116,7 +116,7 @@ GroupNumber = Annotated[int, Field(ge=0, le=63)]
 
 
 class GroupCount(Strict):
-    """So many groups by sound, proposed anew; 0: as many as there seem to be."""
+    """Sort the hits into so many groups by sound anew; 0: as many as there seem to be."""
 
     kind: Literal["group_count"]
     count: Annotated[int, Field(ge=0, le=8)]
@@ -140,7 +140,7 @@ class GroupMerge(Strict):
 
 
 class GroupMove(Strict):
-    """A hit from one group to another, or out of it (to: None)."""
+    """Move a hit from one group to another, or out of its group (to: None)."""
 
     kind: Literal["group_move"]
     time_s: Seconds

@@ -48,8 +48,8 @@ PART_WORDS = {
 
 
 class AddPart(Edit):
-    """From nothing (an empty bar, and the kit's first two rails), from a line of the shelf, or from a loop's hits at
-    their true places."""
+    """Add a part: from nothing (an empty bar, and the kit's first two rails), from a line of the shelf, or from a
+    loop's hits at their true places."""
 
     kind: Literal["part_add"]
     kit_key: KitKey
@@ -150,7 +150,7 @@ def take_part(context: EditContext, sent: TakePart) -> Step:
 
 
 class MovePart(OfPart):
-    """To a place among the parts, counted from 0."""
+    """Move a part to a place among the parts, counted from 0."""
 
     kind: Literal["part_move"]
     to: int = Field(ge=0, le=64)
@@ -168,7 +168,7 @@ def move_part(context: EditContext, sent: MovePart) -> Step:
 
 
 class SetPart(OfPart):
-    """One field; what is out of range is refused by the core's own rules."""
+    """Set one field of a part; the core refuses what is out of range."""
 
     kind: Literal["part_set"]
     field: Literal[*PART_WORDS]  # type: ignore[valid-type]

@@ -107,7 +107,7 @@ for _kind, _value in PatternEdit.kinds.items():
 
 
 class InsertPhraseEdit(Edit):
-    """A line of the shelf from a place on."""
+    """Insert a line of the shelf from a place on."""
 
     kind: Literal["put_line"]
     key: Annotated[str, Field(max_length=80)]
@@ -116,7 +116,7 @@ class InsertPhraseEdit(Edit):
 
 @edit(description="line {name}")
 def put_line(context: EditContext, sent: InsertPhraseEdit) -> Step:
-    """With the rails it needs."""
+    """Insert the line, and add the rails it needs."""
     song = context.song
     line = find_phrase(context.session, sent.key)
     put = InsertPhrase(line.name, on_kit(line.hits, song.kit.roles), line.length_ticks, sent.start_tick)
@@ -133,7 +133,7 @@ class TakeSnapshotBack(Edit):
 
 @edit(description="back to snapshot {name}")
 def take_snapshot_back(context: EditContext, sent: TakeSnapshotBack) -> Step:
-    """The pattern as it was then."""
+    """Put back the pattern of a snapshot."""
     row = find_snapshot(context.session, context.song.values, sent.snapshot_id)
     hits = tuple(hits_from_json(row.hits))
     after = replace(context.song.pattern, length_ticks=row.length_ticks, hits=hits)

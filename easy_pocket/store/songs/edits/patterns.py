@@ -65,7 +65,7 @@ def name_pattern(context: EditContext, sent: NamePattern) -> Step:
 
 
 class TakePattern(OfPattern):
-    """Refused while it is played somewhere."""
+    """Remove a pattern; refused while it is played somewhere."""
 
     kind: Literal["pattern_take"]
 

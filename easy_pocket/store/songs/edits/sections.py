@@ -30,7 +30,8 @@ FIELD_WORDS = {
 
 
 class AddSection(Edit):
-    """After another one; 0: at the end. how: "empty", a "copy" of it, or a "variation" that goes along with it."""
+    """Add a section after another one; 0: at the end. how: "empty", a "copy" of it, or a "variation" that goes along
+    with it."""
 
     kind: Literal["section_add"]
     after_id: int = Field(0, ge=0, le=2**31 - 1)
@@ -103,7 +104,7 @@ class OfSection(Edit):
 
 
 class TakeSection(OfSection):
-    """Variations of it keep what they had from it, as their own."""
+    """Remove a section; variations of it keep what they had from it, as their own."""
 
     kind: Literal["section_take"]
 
@@ -140,7 +141,7 @@ def free_section(context: EditContext, sent: FreeSection) -> Step:
 
 
 class MoveSection(OfSection):
-    """To a place among the sections, counted from 0."""
+    """Move a section to a place among the sections, counted from 0."""
 
     kind: Literal["section_move"]
     to: int = Field(ge=0, le=128)
@@ -161,7 +162,7 @@ def move_section(context: EditContext, sent: MoveSection) -> Step:
 
 
 class SetSection(OfSection):
-    """One field; null gives it back to the song, or to the section it is a variation of."""
+    """Set one field of a section; null gives it back to the song, or to the section it is a variation of."""
 
     kind: Literal["section_set"]
     field: Literal["name", "bars", "repeats", "tempo_bpm", "metre", "notes", "mark"]

@@ -62,7 +62,7 @@ def _differing(path: str, before: Any, after: Any, depth: int) -> set[str]:
 
 
 def meet(one: set[str], other: set[str]) -> bool:
-    """Whether they touch the same thing."""
+    """Whether two sets of paths touch the same thing."""
     return not one.isdisjoint(_above(other)) or not other.isdisjoint(_above(one))
 
 

@@ -60,7 +60,7 @@ def layer_loop(context: EditContext, sent: LayerLoop) -> Step:
 
 
 class SetLayer(Edit):
-    """One thing of how it plays there; what is out of range is refused."""
+    """Set one thing of how a loop plays under the stack; what is out of range is refused."""
 
     kind: Literal["under_set"]
     loop_id: Id

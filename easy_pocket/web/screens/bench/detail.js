@@ -1,7 +1,8 @@
 // The detail strip under the rails: one value of many hits, drawn over, shaped, or typed.
 
 import { byId } from "../../shared/dom.js";
-import { colours, fitted, lean, xOf } from "../../shared/rail_canvas.js";
+import { colours, fitted } from "../../shared/canvas.js";
+import { lean, xOf } from "../../shared/rail_geometry.js";
 import { keyOf, placeOf, valueOf } from "../../shared/rail_data.js";
 import { showLedger, showNote } from "../../shared/notes.js";
 

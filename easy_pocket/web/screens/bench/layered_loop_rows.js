@@ -1,6 +1,7 @@
 // Loops under the stack, drawn below the rails on the same ruler.
 
-import { fitted, xOf } from "../../shared/rail_canvas.js";
+import { fitted } from "../../shared/canvas.js";
+import { xOf } from "../../shared/rail_geometry.js";
 
 const EVERY = 1024; // samples in a peak
 const RATE_HZ = 44100;

@@ -2,7 +2,8 @@
 // pressing it.
 
 import { looking } from "../../shared/selection.js";
-import { fitted, xOf } from "../../shared/rail_canvas.js";
+import { fitted } from "../../shared/canvas.js";
+import { xOf } from "../../shared/rail_geometry.js";
 
 const FOLDED = "easy-pocket-folded";
 

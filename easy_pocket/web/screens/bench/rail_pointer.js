@@ -3,7 +3,7 @@
 
 import { byId } from "../../shared/dom.js";
 import { showLedger } from "../../shared/notes.js";
-import { placed, tickOf } from "../../shared/rail_canvas.js";
+import { placed, tickOf } from "../../shared/rail_geometry.js";
 import { keyOf } from "../../shared/rail_data.js";
 import { ledgerText } from "../../shared/rail_words.js";
 import { barsBetween } from "./ruler.js";

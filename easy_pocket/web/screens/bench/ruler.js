@@ -1,6 +1,7 @@
 // The ruler that counts, the bars chosen on it, and the overview that scrolls and zooms.
 
-import { colours, fitted, tickOf, xOf } from "../../shared/rail_canvas.js";
+import { colours, fitted } from "../../shared/canvas.js";
+import { tickOf, xOf } from "../../shared/rail_geometry.js";
 import { syllable } from "../../shared/rail_words.js";
 
 // Labels closer than this would run into each other; the syllables of triplets and shares of quintuplets are longer.

@@ -1,6 +1,7 @@
 // Drawing one groove: offsets above and below the grid, accents at the foot, the other lanes faintly behind.
 
-import { colours, fitted, lean } from "../../shared/rail_canvas.js";
+import { colours, fitted } from "../../shared/canvas.js";
+import { lean } from "../../shared/rail_geometry.js";
 
 export const LEFT = 58;
 export const LABELS = 20;

@@ -111,7 +111,7 @@ def beat_playing(song: Song, reader: Reads, loop_id: RowId) -> Response:
 
 @router.get("/songs/{song_id}/loops/{loop_id}/under")
 def under_panel(song: Song, reader: Reads, loop_id: RowId) -> Response:
-    """How it plays under the stack."""
+    """The panel of how the loop plays under the stack."""
     bars = analysis_from_doc(get_loop(reader, song.id, loop_id).found).reading.bars
     return Response(
         render("loops/_loop_layered.html", under=LayeredLoopView(reader, song, loop_id, bars)), media_type="text/html"

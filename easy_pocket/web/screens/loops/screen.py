@@ -9,7 +9,7 @@ from easy_pocket.web.shared.screen import Screen, ScreenState, register
 
 
 def state(song: LoadedSong, view: View, changed: Changed, reader: Reader) -> ScreenState:
-    """A loop is drawn anew as a page of its own."""
+    """Nothing changes in place: the page of a loop is drawn anew."""
     return ScreenState({})
 
 

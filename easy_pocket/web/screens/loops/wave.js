@@ -2,7 +2,7 @@
 
 import { byId } from "../../shared/dom.js";
 import { ask } from "../../shared/api.js";
-import { colours, fitted } from "../../shared/rail_canvas.js";
+import { colours, fitted } from "../../shared/canvas.js";
 import { showNote } from "../../shared/notes.js";
 
 const PEAKS_EVERY = 256; // frames in a peak the server sends

@@ -10,7 +10,7 @@ from easy_pocket.web.shared.screen import Screen, ScreenState, register
 
 
 def state(song: LoadedSong, view: View, changed: Changed, reader: Reader) -> ScreenState:
-    """It plays the song, and asks for that itself."""
+    """The screen plays the whole song and asks for that itself, so the answer holds no loop."""
     return ScreenState({}, SongView(song, reader).data(), hears=False)
 
 

@@ -186,7 +186,7 @@ class SongView:
 
 
 def strokes_text(line: HitColumns, span: Span) -> str:
-    """Kept with the line, which is often the same in many sections."""
+    """Cached on the columns, which many sections share."""
     bins = _bins(span)
     kept: dict[int, str] = line.__dict__.setdefault("strokes", {})
     if bins in kept:

@@ -1,0 +1,40 @@
+// What everything drawn on a canvas needs: our colours, a canvas fitted to its box.
+
+/** @type {any} */
+let known = null;
+export function colours() {
+  if (!known) {
+    const style = getComputedStyle(document.documentElement);
+    const of = (/** @type {string} */ name) => style.getPropertyValue(name).trim();
+    known = { ink: of("--ink"), early: of("--early"), late: of("--late"), thread: of("--thread"), quiet: of("--quiet"), seam: of("--seam"), deep: of("--seam-deep"), paper: of("--paper"), denim: of("--denim-light") };
+  }
+  return known;
+}
+
+/**
+ * A canvas fitted to its box, ready to draw on in CSS pixels.
+ * @param {any} canvas
+ */
+export function fitted(canvas) {
+  const { clientWidth: width, clientHeight: height } = canvas;
+  const scale = window.devicePixelRatio || 1;
+  if (canvas.width !== Math.round(width * scale) || canvas.height !== Math.round(height * scale)) {
+    canvas.width = Math.round(width * scale);
+    canvas.height = Math.round(height * scale);
+  }
+  const pen = canvas.getContext("2d");
+  pen.setTransform(scale, 0, 0, scale, 0, 0);
+  pen.clearRect(0, 0, width, height);
+  return { pen, width, height };
+}
+
+/**
+ * @param {CanvasRenderingContext2D} pen
+ * @param {number} x
+ * @param {number} y
+ * @param {number} radius
+ */
+export function circle(pen, x, y, radius) {
+  pen.beginPath();
+  pen.arc(x, y, radius, 0, 2 * Math.PI);
+}
