@@ -26,14 +26,14 @@ def do(
     revision: int | None = None,
     gesture: str | None = None,
     edit_id: str = "",
-    looking: Selection = ANYWHERE,
+    selection: Selection = ANYWHERE,
     **values: Any,
 ) -> EditResult:
     """kind: the name of an edit, or one of the core's."""
     if not isinstance(kind, str):
         kind, values = kind.kind, asdict(kind)  # type: ignore[call-overload]
     edit = ADAPTER.validate_python({"kind": kind, **values})
-    return make_edit(store, song_id, SentEdit(edit, revision, looking, edit_id, gesture))
+    return make_edit(store, song_id, SentEdit(edit, revision, selection, edit_id, gesture))
 
 
 def step(store: Database, song_id: int, direction: str) -> str:

@@ -113,7 +113,9 @@ def declarations() -> str:
         for kind in vars(module).values():
             if is_typeddict(kind) and kind.__module__ == module.__name__:
                 found.named(kind)
-    edits = " | ".join(found.named(kind.request, _edit_name(kind.name)) for kind in KINDS.values() if not kind.by_file)
+    # By name: the order of the registry is that of the imports.
+    kinds = sorted((one for one in KINDS.values() if not one.by_file), key=lambda one: one.name)
+    edits = " | ".join(found.named(kind.request, _edit_name(kind.name)) for kind in kinds)
     head = "// Made by `python -m easy_pocket.web.script_types` from the shapes of answers and the models of edits."
     return "\n\n".join([head, *found.made.values(), f"export type Edit = {edits};"]) + "\n"
 

@@ -25,16 +25,16 @@ class Tab:
     def __init__(self, client, song_id):
         self.client, self.song_id, self.revision = client, song_id, 1
         self.name, self.sent = uuid.uuid4().hex[:12], 0
-        self.looking = {"part": 0, "pattern": 0, "section": 0}
+        self.selection = {"part": 0, "pattern": 0, "section": 0}
 
     @property
     def at(self):
         """What it looks at, as an address has it."""
-        return "at=" + ".".join(str(self.looking[what]) for what in ("part", "pattern", "section"))
+        return "at=" + ".".join(str(self.selection[what]) for what in ("part", "pattern", "section"))
 
     def post(self, path, **body):
         self.sent += 1
-        asked = {"revision": self.revision, "edit_id": f"{self.name}-{self.sent}", "looking_at": self.looking, **body}
+        asked = {"revision": self.revision, "edit_id": f"{self.name}-{self.sent}", "looking_at": self.selection, **body}
         answer = self.client.post(f"/songs/{self.song_id}/{path}", json=asked)
         result = answer.json()
         if answer.status_code == 200:

@@ -31,7 +31,7 @@ class SongTab(Tab):
         return found
 
     def look(self, part: int = 0, pattern: int = 0, section: int = 0) -> None:
-        self.looking = {"part": part, "pattern": pattern, "section": section}
+        self.selection = {"part": part, "pattern": pattern, "section": section}
 
     def done(self, **edit: Any) -> dict[str, Any]:
         status, told = self.edit(**edit)

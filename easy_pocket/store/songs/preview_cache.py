@@ -17,14 +17,14 @@ HELD_S = 3.0  # a kit that is edited in another tab meanwhile is heard that much
 _held: ByteCache[tuple[float, LoadedSong]] = ByteCache("songs that are tried on", 64 << 20, lambda kept: HELD_BYTES)
 
 
-def preview_song(database: Database, song_id: int, looking: Selection, revision: int) -> LoadedSong:
+def preview_song(database: Database, song_id: int, selection: Selection, revision: int) -> LoadedSong:
     """The song as it is at this revision, for computing with. Raises StaleRevisionError when it was changed since,
     MissingSongError when it is gone."""
-    key = (database.url, looking, song_id)
+    key = (database.url, selection, song_id)
     read_at, song = _held.find(key) or (0.0, None)
     if song is not None and song.revision == revision and monotonic() - read_at < HELD_S:
         return song
-    song = read_song(database.reader, song_id, looking)
+    song = read_song(database.reader, song_id, selection)
     if song.revision != revision:
         raise StaleRevisionError([])
     _held.put(key, (monotonic(), song))

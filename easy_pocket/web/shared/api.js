@@ -1,16 +1,16 @@
 // Questions to the server: what the page looks at is part of their address.
 
-import { lookText } from "./selection.js";
+import { selectionText } from "./selection.js";
 
 // A tab that was copied by the browser is another tab: the name lasts as long as the page.
 const TAB = crypto.randomUUID ? crypto.randomUUID().slice(0, 18) : `${Date.now()}${Math.floor(Math.random() * 1e9)}`;
 let count = 0;
 
 /** @param {string} address */
-export function withLooking(address) {
+export function withSelection(address) {
   const url = new URL(address, location.href);
   if (!url.pathname.startsWith("/songs/")) return address;
-  url.searchParams.set("at", lookText());
+  url.searchParams.set("at", selectionText());
   return `${url.pathname}${url.search}`;
 }
 
@@ -20,7 +20,7 @@ export function withLooking(address) {
  * @param {any} [options]
  */
 export function ask(address, options = {}) {
-  return fetch(withLooking(address), options);
+  return fetch(withSelection(address), options);
 }
 
 /**

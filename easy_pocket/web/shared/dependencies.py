@@ -65,10 +65,10 @@ def song_page(request: Request, template: str, song: LoadedSong, **values: Any) 
 
 
 def edit_from_file(
-    store: Database, song_id: int, edit: Edit, looking: Selection, *, revision: int | None = None, edit_id: str = ""
+    store: Database, song_id: int, edit: Edit, selection: Selection, *, revision: int | None = None, edit_id: str = ""
 ) -> EditResult:
     """An edit that came with a file, made on the song as it is."""
-    return make_edit(store, song_id, SentEdit(edit, revision, looking, edit_id))
+    return make_edit(store, song_id, SentEdit(edit, revision, selection, edit_id))
 
 
 def both_sides(error: StaleRevisionError) -> BothSides:

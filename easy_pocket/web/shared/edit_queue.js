@@ -3,7 +3,7 @@
 // reason, and the others go on; what another tab changed meanwhile is shown, never overwritten.
 
 import { newEditId } from "./api.js";
-import { looking } from "./selection.js";
+import { selection } from "./selection.js";
 
 const RETRY_MS = [400, 800, 1500, 3000, 5000];
 const UNREACHED = [502, 503, 504];
@@ -65,7 +65,7 @@ export class Edits extends EventTarget {
    * @param {any} near
    */
   add(wanted, near) {
-    const item = { ...wanted, id: newEditId(), revision: this.revision, at: { ...looking }, near };
+    const item = { ...wanted, id: newEditId(), revision: this.revision, at: { ...selection }, near };
     const settled = new Promise((settle) => (item.settle = settle));
     this.queue.push(item);
     this.keep();
@@ -97,7 +97,7 @@ export class Edits extends EventTarget {
   /** @param {any} item */
   post(item) {
     /** @type {Record<string, any>} */
-    const body = { edit_id: item.id, revision: item.revision ?? this.revision, looking_at: item.at ?? { ...looking }, view: this.view() };
+    const body = { edit_id: item.id, revision: item.revision ?? this.revision, looking_at: item.at ?? { ...selection }, view: this.view() };
     if (item.steps > 1) body.steps = item.steps;
     if (item.edit) Object.assign(body, { edit: item.edit, gesture: item.gesture });
     return fetch(`/songs/${this.songId}/${item.path}`, {

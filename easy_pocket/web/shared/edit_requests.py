@@ -29,7 +29,7 @@ class LookingAt(Strict):
     section: RowId = 0
 
     @property
-    def looking(self) -> Selection:
+    def selection(self) -> Selection:
         return Selection(self.part, self.pattern, self.section)
 
 

@@ -1,7 +1,7 @@
 // The Export menu. A mix is made first: what would clip is told before anything is written.
 
 import { ask } from "./api.js";
-import { lookText } from "./selection.js";
+import { selectionText } from "./selection.js";
 import { hideNote, showNote } from "./notes.js";
 
 /**
@@ -11,7 +11,7 @@ import { hideNote, showNote } from "./notes.js";
 export function takeAway(link, event) {
   const address = new URL(link.href);
   if (link.dataset.mixed === undefined) {
-    address.searchParams.set("at", lookText());
+    address.searchParams.set("at", selectionText());
     link.href = address;
     return;
   }

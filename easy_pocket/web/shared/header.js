@@ -1,7 +1,7 @@
 // The header: the song's name and tempo, undo and redo in words, what is saved, and what waits.
 
 import { byId } from "./dom.js";
-import { lookedAt } from "./selection.js";
+import { setSelection } from "./selection.js";
 import { showNote } from "./notes.js";
 
 export class Header {
@@ -33,7 +33,7 @@ export class Header {
 
   /** @param {any} song */
   show(song) {
-    lookedAt(song.at);
+    setSelection(song.at);
     this.savedAt = Date.now();
     const name = byId("song-name");
     if (document.activeElement !== name) name.value = song.name;

@@ -7,7 +7,7 @@ import { takeAway } from "./exports.js";
 import { swapFragments, swapScreen } from "./fragments.js";
 import { Header } from "./header.js";
 import { Keys, isPressedBySpace, listKeys } from "./keys.js";
-import { lookBack, lookedAt, looking } from "./selection.js";
+import { selectionFromAddress, setSelection, selection } from "./selection.js";
 import { showNote } from "./notes.js";
 import { Parked } from "./parked_edits.js";
 import { Screen } from "./screen.js";
@@ -30,7 +30,7 @@ export class Page {
   constructor(state, screens) {
     this.song = state.song;
     this.showsSong = true;
-    lookedAt(state.song.at);
+    setSelection(state.song.at);
     this.playing = state.playing;
     this.view = { screen: this.screen, scope: "stack", straight: false, voice: "", layer: 0, alternate: 0, groove: 0, lane: "all" };
     this.player = new Player();
@@ -104,7 +104,7 @@ export class Page {
       if (event.target.dataset.edit === "kit") this.edits.push({ kind: "kit", kit_key: event.target.value }, { near: event.target });
     });
     window.addEventListener("popstate", () => {
-      lookBack();
+      selectionFromAddress();
       this.redraw();
     });
     // A control under a finger is left as it is: the press would be lost.
@@ -300,7 +300,7 @@ export class Page {
    * @param {any} changes
    */
   lookAt(changes) {
-    Object.assign(looking, changes);
+    Object.assign(selection, changes);
     return this.refresh();
   }
 

@@ -1,7 +1,7 @@
 // The ribbon of sections: each as wide as its bars; pressed, its bars are shown; named, split and joined in place.
 
 import { byId } from "./dom.js";
-import { looking } from "./selection.js";
+import { selection } from "./selection.js";
 import { showNote } from "./notes.js";
 
 export class Ribbon {
@@ -16,7 +16,7 @@ export class Ribbon {
   // After every answer: the sections' shares of the width.
   draw() {
     const sections = [...byId("ribbon").querySelectorAll(".section")];
-    const chosen = sections.find((section) => Number(section.dataset.section) === looking.section) ?? sections[0];
+    const chosen = sections.find((section) => Number(section.dataset.section) === selection.section) ?? sections[0];
     for (const section of sections) {
       section.style.flexGrow = section.dataset.allBars;
       section.classList.toggle("on", section === chosen);
@@ -66,8 +66,8 @@ export class Ribbon {
   async go(section) {
     const id = Number(section.dataset.section);
     const { page } = this;
-    const moves = id !== looking.section;
-    looking.section = id;
+    const moves = id !== selection.section;
+    selection.section = id;
     this.draw();
     await page.current.showSection(section, moves);
   }

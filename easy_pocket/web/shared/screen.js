@@ -1,6 +1,6 @@
 // What every screen's script is: a class that is mounted when its screen is on the page, and answers for its own keys.
 
-import { looking } from "./selection.js";
+import { selection } from "./selection.js";
 
 /**
  * What came back for an edit.
@@ -117,7 +117,7 @@ export class Screen {
    */
   async showSection(_section, moves) {
     if (!moves) return;
-    looking.pattern = 0;
+    selection.pattern = 0;
     await this.page.redraw();
   }
 

@@ -615,244 +615,6 @@ export interface SongData {
   free_loops: [number, string][];
 }
 
-/** Which pattern the part plays in sections: an id, 0 for the part's own order, null for rest. */
-export interface CellSetEdit {
-  kind: "cell_set";
-  section_ids: number[];
-  part_id: number;
-  pattern: number | null;
-}
-
-export interface CellLevelEdit {
-  kind: "cell_level";
-  section_id: number;
-  part_id: number;
-  value: number;
-}
-
-export interface CellMuteEdit {
-  kind: "cell_mute";
-  section_id: number;
-  part_id: number;
-  voice: string;
-  value: boolean;
-}
-
-/** Set a field of the feel for one cell; null goes by the part again. */
-export interface CellFeelEdit {
-  kind: "cell_feel";
-  section_id: number;
-  part_id: number;
-  field: "swing_percent" | "swing_unit" | "short_note_ms" | "template_id" | "timing_pull" | "accent_pull" | "groove_scales" | "push_ms" | "drift_ms" | "jitter_ms" | "touch" | "seed" | "runs_on" | "groove_on" | "groove_lane" | "ghost_percent" | "depth_percent" | "weaker_hand" | "density_percent";
-  value: boolean | number | string | null;
-}
-
-/** Copy a cell, or a rest, with all that is set in it to other sections. */
-export interface CellCopyEdit {
-  kind: "cell_copy";
-  part_id: number;
-  from_id: number;
-  to_ids: number[];
-}
-
-/** Let a cell of a variation follow its parent's again. */
-export interface CellFreeEdit {
-  kind: "cell_free";
-  section_id: number;
-  part_id: number;
-}
-
-/** One field of the feel of "stack", "part" or a voice; value None gives it back to what it inherits. */
-export interface FeelEdit {
-  kind: "feel";
-  scope: string;
-  field: "swing_percent" | "swing_unit" | "short_note_ms" | "template_id" | "timing_pull" | "accent_pull" | "groove_scales" | "push_ms" | "drift_ms" | "jitter_ms" | "touch" | "seed" | "runs_on" | "groove_on" | "groove_lane" | "ghost_percent" | "depth_percent" | "weaker_hand" | "density_percent";
-  value: number | boolean | string | null;
-}
-
-/** The voices the groove reaches; all of the part's: as it was by itself. */
-export interface ReachEdit {
-  kind: "reach";
-  voices: string[];
-}
-
-export interface TightenEdit {
-  target: "grid" | "swing" | "groove";
-  strength_percent: number;
-  leave_alone_ms?: number;
-  step_ticks: number;
-  swing_percent?: number;
-  swing_unit?: number;
-  template_id?: number | null;
-  places?: [string, number][];
-  kind: "tighten";
-}
-
-/** The feel becomes the hits: of the whole stack (nothing of the feel is left), or of one voice, whose feel is then set so that its hits stay. The part has the same hits as the stack as long as a song has one part. */
-export interface WriteInEdit {
-  kind: "write_in";
-  scope: string;
-}
-
-/** Make a straight groove in the song's metre and tempo, to be drawn on. */
-export interface GrooveDrawEdit {
-  kind: "groove_draw";
-  name: string;
-  slots_per_bar: number;
-  bars?: number;
-}
-
-/** Make a groove of bars as they are played now, on the part's grid. */
-export interface GrooveBarsEdit {
-  kind: "groove_bars";
-  name: string;
-  from_bar: number;
-  bars?: number;
-}
-
-/** from_bars: the bars of the loop it is made of, none for all. put_on: the part leans on it at once. */
-export interface GrooveLoopEdit {
-  kind: "groove_loop";
-  name: string;
-  loop_id: number;
-  bars?: 1 | 2 | 4 | 8;
-  from_bars?: number[];
-  per_beat?: number | null;
-  put_on?: boolean;
-}
-
-/** Make a groove that is the weighted mean of (groove, share) pairs. */
-export interface GrooveBlendEdit {
-  kind: "groove_blend";
-  name: string;
-  shares: [number, number][];
-}
-
-/** A copy of a groove: "copy" as it is, "stretch" at half speed over twice its bars, "repeat" over `bars` bars. */
-export interface GrooveLongerEdit {
-  kind: "groove_longer";
-  groove_id: number;
-  how: "copy" | "stretch" | "repeat";
-  bars?: number;
-}
-
-/** Slots of a lane as [slot from 0, offset in ms, accent 0-1], None leaving one as it is. */
-export interface GrooveSlotsEdit {
-  kind: "groove_slots";
-  groove_id: number;
-  lane: string;
-  values: ([number, number | null, number | null])[];
-}
-
-/** Give a groove another name and description (at most 200 characters). */
-export interface GrooveNameEdit {
-  kind: "groove_name";
-  groove_id: number;
-  name: string;
-  words?: string;
-}
-
-/** Take a groove off the shelf; songs that use it keep it. */
-export interface GrooveAwayEdit {
-  kind: "groove_away";
-  groove_id: number;
-}
-
-/** Lock these hits, or free them. */
-export interface LockHitsEdit {
-  kind: "lock_hits";
-  places: [string, number][];
-  locked: boolean;
-}
-
-/** Lock a whole row, written or not, or free it. */
-export interface LockVoiceEdit {
-  kind: "lock_voice";
-  voice: string;
-  locked: boolean;
-}
-
-/** Lock the place in every bar that `tick` lies on, on all rows, or free it. */
-export interface LockPlaceEdit {
-  kind: "lock_place";
-  tick: number;
-  locked: boolean;
-}
-
-/** These hits (none: all) on the nearest slot without an offset of their own; the feel stays. A hit off the grid goes to the slot that is nearest to its tick, if its voice has none there. */
-export interface StraightAgainEdit {
-  kind: "straight_again";
-  places: [string, number][];
-  step_ticks: number;
-}
-
-/** A new hit; one that is there already gets the velocity. */
-export interface WriteEdit {
-  kind: "write";
-  voice: string;
-  tick: number;
-  velocity?: number;
-}
-
-/** A hit goes. */
-export interface RemoveEdit {
-  kind: "remove";
-  voice: string;
-  tick: number;
-}
-
-/** Move a hit to another place, another voice, or both; its velocity and own offset go with it. */
-export interface MoveEdit {
-  kind: "move";
-  voice: string;
-  tick: number;
-  to_voice: string;
-  to_tick: number;
-}
-
-/** A hit gets another velocity, 1 to 127. */
-export interface VelocityEdit {
-  kind: "velocity";
-  voice: string;
-  tick: number;
-  velocity: number;
-}
-
-/** Set a hit's own offset in ms, negative = early. */
-export interface OffsetEdit {
-  kind: "offset";
-  voice: string;
-  tick: number;
-  offset_ms: number;
-}
-
-/** Let a hit sound with an alternate sound of its voice, 1-4; 0 is the voice's own. */
-export interface AlternateEdit {
-  kind: "alternate";
-  voice: string;
-  tick: number;
-  alternate: number;
-}
-
-/** Give the pattern so many bars. Doubling copies what is there; shortening refuses to drop hits silently. */
-export interface LengthEdit {
-  kind: "length";
-  bars: number;
-}
-
-/** A length of any number of ticks; what lies behind it goes, what is new is empty. */
-export interface LengthTicksEdit {
-  kind: "length_ticks";
-  length_ticks: number;
-}
-
-/** Take bars out, with what is written there; from_bar counts from 1. */
-export interface DropBarsEdit {
-  kind: "drop_bars";
-  from_bar: number;
-  bars: number;
-}
-
 /** Put bars in before from_bar (one past the last: at the end), empty or as copies of the bars before them. */
 export interface AddBarsEdit {
   kind: "add_bars";
@@ -861,86 +623,12 @@ export interface AddBarsEdit {
   copies?: boolean;
 }
 
-/** The whole pattern over twice its length (factor 2), or half of it (0.5). */
-export interface SpeedEdit {
-  kind: "speed";
-  factor: number;
-}
-
-/** In these bars only these voices go on; the rest falls silent there. */
-export interface BreakEdit {
-  kind: "break";
-  from_bar: number;
-  bars: number;
-  keep: string[];
-}
-
-/** A hit on each of these ticks that has none. */
-export interface PaintEdit {
-  kind: "paint";
+/** Let a hit sound with an alternate sound of its voice, 1-4; 0 is the voice's own. */
+export interface AlternateEdit {
+  kind: "alternate";
   voice: string;
-  ticks: number[];
-  velocity?: number;
-}
-
-/** These hits away; places without a hit are passed over. */
-export interface WipeEdit {
-  kind: "wipe";
-  places: [string, number][];
-}
-
-/** A hit on every n-th slot from a place to the end of the pattern. */
-export interface RowEveryEdit {
-  kind: "row_every";
-  voice: string;
-  start_tick: number;
-  step_ticks: number;
-  every: number;
-  velocity?: number;
-}
-
-/** `hits` hits as evenly as they go over `slots` slots from a place on, turned by so many slots. What the row has there goes. Again and again to the end of the pattern. After Toussaint (2005). */
-export interface RowSpreadEdit {
-  kind: "row_spread";
-  voice: string;
-  start_tick: number;
-  step_ticks: number;
-  hits: number;
-  slots: number;
-  turned?: number;
-  velocity?: number;
-}
-
-/** Leave this many percent of a row's hits, chosen by chance; the same seed leaves the same ones. */
-export interface RowThinEdit {
-  kind: "row_thin";
-  voice: string;
-  percent: number;
-  seed: number;
-}
-
-/** A voice's hits to another voice, so many ticks later (negative: earlier), round the pattern's end. */
-export interface RowCopyEdit {
-  kind: "row_copy";
-  voice: string;
-  to_voice: string;
-  shift_ticks?: number;
-}
-
-/** Turn a row round. "reverse": the last slot becomes the first. "mirror": the second half becomes the first, backwards. "later" or "earlier": by one slot, round the end. */
-export interface RowTurnEdit {
-  kind: "row_turn";
-  voice: string;
-  how: string;
-  step_ticks: number;
-}
-
-/** One value for each of these hits. step_ticks: the slot a ratchet fills. */
-export interface ValuesEdit {
-  kind: "values";
-  field: string;
-  values: [string, number, number][];
-  step_ticks?: number;
+  tick: number;
+  alternate: number;
 }
 
 /** The same articulation fields for all of these hits: {"ornament": "flam"}, {"locked": True}, ... */
@@ -967,72 +655,153 @@ export interface ArticulationFields {
   backwards?: boolean;
 }
 
-/** Hits to other places and voices, as (voice, tick, to voice, to tick), or copies of them. A hit that lies where one arrives makes way. */
-export interface MoveManyEdit {
-  kind: "move_many";
-  moves: [string, number, string, number][];
-  copies?: boolean;
+/** In these bars only these voices go on; the rest falls silent there. */
+export interface BreakEdit {
+  kind: "break";
+  from_bar: number;
+  bars: number;
+  keep: string[];
 }
 
-/** Hits put down with the first at `tick`; what reaches past the end is left out. What lies there makes way. */
-export interface PasteEdit {
-  kind: "paste";
-  hits: [string, number, number, number, number, ArticulationFields][];
-  tick: number;
+/** Copy a cell, or a rest, with all that is set in it to other sections. */
+export interface CellCopyEdit {
+  kind: "cell_copy";
+  part_id: number;
+  from_id: number;
+  to_ids: number[];
 }
 
-/** Each hit's own offset by so many ms. */
-export interface NudgeEdit {
-  kind: "nudge";
-  places: [string, number][];
-  by_ms: number;
+/** Set a field of the feel for one cell; null goes by the part again. */
+export interface CellFeelEdit {
+  kind: "cell_feel";
+  section_id: number;
+  part_id: number;
+  field: "swing_percent" | "swing_unit" | "short_note_ms" | "template_id" | "timing_pull" | "accent_pull" | "groove_scales" | "push_ms" | "drift_ms" | "jitter_ms" | "touch" | "seed" | "runs_on" | "groove_on" | "groove_lane" | "ghost_percent" | "depth_percent" | "weaker_hand" | "density_percent";
+  value: boolean | number | string | null;
 }
 
-/** Turn chosen hits round within the span they take. "reverse", "mirror" (rows upside down), "later" or "earlier" by a slot, round the span's ends. */
-export interface TurnEdit {
-  kind: "turn";
-  places: [string, number][];
-  how: string;
-  step_ticks: number;
-  start_tick: number;
-  end_tick: number;
+/** Let a cell of a variation follow its parent's again. */
+export interface CellFreeEdit {
+  kind: "cell_free";
+  section_id: number;
+  part_id: number;
 }
 
-/** Spread chosen hits to twice their distances from start_tick (factor 2), or draw them to half (0.5). */
-export interface StretchEdit {
-  kind: "stretch";
-  places: [string, number][];
-  factor: number;
-  start_tick: number;
+export interface CellLevelEdit {
+  kind: "cell_level";
+  section_id: number;
+  part_id: number;
+  value: number;
 }
 
-/** A shape over one value of these hits. line, curve: from `start` to `end`, the curve bent by `bend` (-1 to 1). wave: between them, `count` times. steps: `weights` as values, one after another. random: anywhere from `start` to `end`, by `seed`. scale: by `amount` percent of what it is. compress: `amount` percent toward the mean (negative: away from it). fixed: all to `start`. limit: none below `start` or above `end`. humanize: up to `amount` either way by `seed`, the order of loud and quiet kept. tilt: the first hit down and the last one up by `amount`. shift: all by `amount`. accents: `figure`, or `weights` (-1 to 1 for each slot of a bar) when it is "own", times `amount`. */
-export interface ShapeEdit {
-  kind: "shape";
-  field: string;
-  places: [string, number][];
-  shape: string;
-  start?: number;
-  end?: number;
-  bend?: number;
-  count?: number;
-  amount?: number;
-  seed?: number;
-  figure?: string;
-  weights?: number[];
-  step_ticks?: number;
+export interface CellMuteEdit {
+  kind: "cell_mute";
+  section_id: number;
+  part_id: number;
+  voice: string;
+  value: boolean;
 }
 
-/** Insert a line of the shelf from a place on. */
-export interface PutLineEdit {
-  kind: "put_line";
-  key: string;
-  start_tick?: number;
+/** Which pattern the part plays in sections: an id, 0 for the part's own order, null for rest. */
+export interface CellSetEdit {
+  kind: "cell_set";
+  section_ids: number[];
+  part_id: number;
+  pattern: number | null;
 }
 
-export interface SnapshotBackEdit {
-  kind: "snapshot_back";
-  snapshot_id: number;
+/** What is done where two parts strike a voice of their kit at one moment. */
+export interface DoubleEdit {
+  kind: "double";
+  part_id: number;
+  other_id: number;
+  voice: string;
+  choice: "keep" | "drop" | "offset";
+}
+
+/** Take bars out, with what is written there; from_bar counts from 1. */
+export interface DropBarsEdit {
+  kind: "drop_bars";
+  from_bar: number;
+  bars: number;
+}
+
+/** One field of the feel of "stack", "part" or a voice; value None gives it back to what it inherits. */
+export interface FeelEdit {
+  kind: "feel";
+  scope: string;
+  field: "swing_percent" | "swing_unit" | "short_note_ms" | "template_id" | "timing_pull" | "accent_pull" | "groove_scales" | "push_ms" | "drift_ms" | "jitter_ms" | "touch" | "seed" | "runs_on" | "groove_on" | "groove_lane" | "ghost_percent" | "depth_percent" | "weaker_hand" | "density_percent";
+  value: number | boolean | string | null;
+}
+
+/** What a slot of the part is; hits stay where they were written. */
+export interface GridEdit {
+  kind: "grid";
+  grid: "8" | "8T" | "16" | "16T" | "32" | "quint";
+}
+
+/** Take a groove off the shelf; songs that use it keep it. */
+export interface GrooveAwayEdit {
+  kind: "groove_away";
+  groove_id: number;
+}
+
+/** Make a groove of bars as they are played now, on the part's grid. */
+export interface GrooveBarsEdit {
+  kind: "groove_bars";
+  name: string;
+  from_bar: number;
+  bars?: number;
+}
+
+/** Make a groove that is the weighted mean of (groove, share) pairs. */
+export interface GrooveBlendEdit {
+  kind: "groove_blend";
+  name: string;
+  shares: [number, number][];
+}
+
+/** Make a straight groove in the song's metre and tempo, to be drawn on. */
+export interface GrooveDrawEdit {
+  kind: "groove_draw";
+  name: string;
+  slots_per_bar: number;
+  bars?: number;
+}
+
+/** A copy of a groove: "copy" as it is, "stretch" at half speed over twice its bars, "repeat" over `bars` bars. */
+export interface GrooveLongerEdit {
+  kind: "groove_longer";
+  groove_id: number;
+  how: "copy" | "stretch" | "repeat";
+  bars?: number;
+}
+
+/** from_bars: the bars of the loop it is made of, none for all. put_on: the part leans on it at once. */
+export interface GrooveLoopEdit {
+  kind: "groove_loop";
+  name: string;
+  loop_id: number;
+  bars?: 1 | 2 | 4 | 8;
+  from_bars?: number[];
+  per_beat?: number | null;
+  put_on?: boolean;
+}
+
+/** Give a groove another name and description (at most 200 characters). */
+export interface GrooveNameEdit {
+  kind: "groove_name";
+  groove_id: number;
+  name: string;
+  words?: string;
+}
+
+/** Slots of a lane as [slot from 0, offset in ms, accent 0-1], None leaving one as it is. */
+export interface GrooveSlotsEdit {
+  kind: "groove_slots";
+  groove_id: number;
+  lane: string;
+  values: ([number, number | null, number | null])[];
 }
 
 /** stages: names and bars of sections before the one there is (a build-up). one_by_one: every change is a step of its own to undo. */
@@ -1068,26 +837,6 @@ export interface Stage {
   bars: number;
 }
 
-/** All joins of a section, as they are wanted. */
-export interface JoinsSetEdit {
-  kind: "joins_set";
-  section_id: number;
-  joins: JoinDoc[];
-}
-
-export interface JoinDoc {
-  kind: "fill" | "drop" | "crash" | "swell" | "pickup";
-  part?: number;
-  pattern?: number;
-  voice?: string;
-  beats?: number;
-  velocity?: number;
-  gap_ms?: number;
-  fade_ms?: number;
-  keep?: number[];
-  last_only?: boolean;
-}
-
 /** A fill or pick-up of the program's own for the end of a section, which becomes a pattern of the part. */
 export interface JoinDrawEdit {
   kind: "join_draw";
@@ -1109,12 +858,56 @@ export interface JoinIdeaEdit {
   last_only?: boolean;
 }
 
-/** One setting of a voice. */
-export interface KitVoiceEdit {
-  kind: "kit_voice";
+/** All joins of a section, as they are wanted. */
+export interface JoinsSetEdit {
+  kind: "joins_set";
+  section_id: number;
+  joins: JoinDoc[];
+}
+
+export interface JoinDoc {
+  kind: "fill" | "drop" | "crash" | "swell" | "pickup";
+  part?: number;
+  pattern?: number;
+  voice?: string;
+  beats?: number;
+  velocity?: number;
+  gap_ms?: number;
+  fade_ms?: number;
+  keep?: number[];
+  last_only?: boolean;
+}
+
+/** The kit of the selected part. */
+export interface KitEdit {
+  kind: "kit";
+  kit_key: string;
+}
+
+export interface KitAlternateEdit {
+  kind: "kit_alternate";
   role: string;
-  field: string;
-  value: boolean | number | string | null;
+  sound_id: number;
+}
+
+/** An alternate sound goes; those after it move up. */
+export interface KitAlternateOffEdit {
+  kind: "kit_alternate_off";
+  role: string;
+  alternate: number;
+}
+
+/** A voice's layers become one sound of the library, which takes their place. */
+export interface KitFoldEdit {
+  kind: "kit_fold";
+  role: string;
+  name: string;
+}
+
+/** The note tuned voices follow, 0 = C ... 11 = B; None for none. */
+export interface KitKeyEdit {
+  kind: "kit_key";
+  key_note: number | null;
 }
 
 /** Several fields of a layer at once, as a handle or a proposal sets them. */
@@ -1124,6 +917,19 @@ export interface KitLayerEdit {
   layer: number;
   values: Record<string, boolean | number | string | null>;
   alternate?: number;
+}
+
+/** A layer goes; the last one of a sound stays. */
+export interface KitLayerOffEdit {
+  kind: "kit_layer_off";
+  role: string;
+  layer: number;
+  alternate?: number;
+}
+
+/** Give every voice its General MIDI note again. */
+export interface KitMidiEdit {
+  kind: "kit_midi";
 }
 
 /** One control of a layer's model, or "room". */
@@ -1136,43 +942,16 @@ export interface KitModelEdit {
   alternate?: number;
 }
 
-/** A layer goes; the last one of a sound stays. */
-export interface KitLayerOffEdit {
-  kind: "kit_layer_off";
-  role: string;
-  layer: number;
-  alternate?: number;
+export interface KitNameEdit {
+  kind: "kit_name";
+  name: string;
 }
 
-/** An alternate sound goes; those after it move up. */
-export interface KitAlternateOffEdit {
-  kind: "kit_alternate_off";
-  role: string;
-  alternate: number;
-}
-
-/** A voice goes; the last one of a kit stays. */
-export interface KitVoiceOffEdit {
-  kind: "kit_voice_off";
-  role: string;
-}
-
-/** To a place in the order, from 0. */
-export interface KitVoicePlaceEdit {
-  kind: "kit_voice_place";
-  role: string;
-  place: number;
-}
-
-/** The note tuned voices follow, 0 = C ... 11 = B; None for none. */
-export interface KitKeyEdit {
-  kind: "kit_key";
-  key_note: number | null;
-}
-
-/** Give every voice its General MIDI note again. */
-export interface KitMidiEdit {
-  kind: "kit_midi";
+/** A kit of one's own on the part: a copy of the one there, or one with a first sound of the library for every voice the part has. For the song: a copy on each of its parts that play on that kit. */
+export interface KitNewEdit {
+  kind: "kit_new";
+  name: string;
+  source: "copy" | "new" | "song";
 }
 
 /** A sound of the library on a layer; layer None: one layer more. */
@@ -1184,6 +963,20 @@ export interface KitPutEdit {
   sound_id: number;
 }
 
+/** One setting of a voice. */
+export interface KitVoiceEdit {
+  kind: "kit_voice";
+  role: string;
+  field: string;
+  value: boolean | number | string | null;
+}
+
+/** A voice goes; the last one of a kit stays. */
+export interface KitVoiceOffEdit {
+  kind: "kit_voice_off";
+  role: string;
+}
+
 /** A voice more for the kit, with a sound of the library (none chosen: the first of that role). */
 export interface KitVoiceOnEdit {
   kind: "kit_voice_on";
@@ -1191,34 +984,52 @@ export interface KitVoiceOnEdit {
   sound_id?: number | null;
 }
 
-export interface KitAlternateEdit {
-  kind: "kit_alternate";
+/** To a place in the order, from 0. */
+export interface KitVoicePlaceEdit {
+  kind: "kit_voice_place";
   role: string;
-  sound_id: number;
+  place: number;
 }
 
-/** A voice's layers become one sound of the library, which takes their place. */
-export interface KitFoldEdit {
-  kind: "kit_fold";
-  role: string;
-  name: string;
+/** Give the pattern so many bars. Doubling copies what is there; shortening refuses to drop hits silently. */
+export interface LengthEdit {
+  kind: "length";
+  bars: number;
 }
 
-/** A kit of one's own on the part: a copy of the one there, or one with a first sound of the library for every voice the part has. For the song: a copy on each of its parts that play on that kit. */
-export interface KitNewEdit {
-  kind: "kit_new";
-  name: string;
-  source: "copy" | "new" | "song";
+/** A length of any number of ticks; what lies behind it goes, what is new is empty. */
+export interface LengthTicksEdit {
+  kind: "length_ticks";
+  length_ticks: number;
 }
 
-export interface KitNameEdit {
-  kind: "kit_name";
-  name: string;
+/** Lock these hits, or free them. */
+export interface LockHitsEdit {
+  kind: "lock_hits";
+  places: [string, number][];
+  locked: boolean;
 }
 
-export interface LoopTakeEdit {
-  kind: "loop_take";
+/** Lock the place in every bar that `tick` lies on, on all rows, or free it. */
+export interface LockPlaceEdit {
+  kind: "lock_place";
+  tick: number;
+  locked: boolean;
+}
+
+/** Lock a whole row, written or not, or free it. */
+export interface LockVoiceEdit {
+  kind: "lock_voice";
+  voice: string;
+  locked: boolean;
+}
+
+/** A loop's hits on the song's kit: "replace" the pattern, or "join" what is written (hits in the same place stay). tempo: the song goes at the loop's. */
+export interface LoopBeatEdit {
+  kind: "loop_beat";
   loop_id: number;
+  how: "replace" | "join";
+  tempo?: boolean;
 }
 
 /** One correction of what was heard. */
@@ -1326,20 +1137,60 @@ export interface GroupMove {
   to: number | null;
 }
 
-/** A loop's hits on the song's kit: "replace" the pattern, or "join" what is written (hits in the same place stay). tempo: the song goes at the loop's. */
-export interface LoopBeatEdit {
-  kind: "loop_beat";
+export interface LoopTakeEdit {
+  kind: "loop_take";
   loop_id: number;
-  how: "replace" | "join";
-  tempo?: boolean;
 }
 
-export interface SitInEdit {
-  strength_percent: number;
-  voices?: string[];
-  step_ticks?: number;
-  kind: "sit_in";
-  loop_id: number;
+export interface MixEdit {
+  kind: "mix";
+  voice: string;
+  field: "level_db" | "pan" | "mute" | "solo";
+  value: number | boolean;
+}
+
+/** Move a hit to another place, another voice, or both; its velocity and own offset go with it. */
+export interface MoveEdit {
+  kind: "move";
+  voice: string;
+  tick: number;
+  to_voice: string;
+  to_tick: number;
+}
+
+/** Hits to other places and voices, as (voice, tick, to voice, to tick), or copies of them. A hit that lies where one arrives makes way. */
+export interface MoveManyEdit {
+  kind: "move_many";
+  moves: [string, number, string, number][];
+  copies?: boolean;
+}
+
+export interface NameEdit {
+  kind: "name";
+  name: string;
+}
+
+/** Each hit's own offset by so many ms. */
+export interface NudgeEdit {
+  kind: "nudge";
+  places: [string, number][];
+  by_ms: number;
+}
+
+/** Set a hit's own offset in ms, negative = early. */
+export interface OffsetEdit {
+  kind: "offset";
+  voice: string;
+  tick: number;
+  offset_ms: number;
+}
+
+/** A hit on each of these ticks that has none. */
+export interface PaintEdit {
+  kind: "paint";
+  voice: string;
+  ticks: number[];
+  velocity?: number;
 }
 
 /** Add a part: from nothing (an empty bar, and the kit's first two rails), from a line of the shelf, or from a loop's hits at their true places. */
@@ -1359,9 +1210,11 @@ export interface PartCopyEdit {
   muted?: string[];
 }
 
-export interface PartTakeEdit {
-  kind: "part_take";
+/** Two parts become the first of them: for every section a pattern of what both play there. It keeps its own kit and feel; cycles, orders and marks are carried out in the patterns. */
+export interface PartMergeEdit {
+  kind: "part_merge";
   part_id: number;
+  other_id: number;
 }
 
 /** Move a part to a place among the parts, counted from 0. */
@@ -1379,17 +1232,22 @@ export interface PartSetEdit {
   value: boolean | number | string | number[] | null;
 }
 
-/** Two parts become the first of them: for every section a pattern of what both play there. It keeps its own kit and feel; cycles, orders and marks are carried out in the patterns. */
-export interface PartMergeEdit {
-  kind: "part_merge";
-  part_id: number;
-  other_id: number;
-}
-
 /** One part for each of its voices, each with the part's rules, feel and cells; the first keeps its place. */
 export interface PartSplitEdit {
   kind: "part_split";
   part_id: number;
+}
+
+export interface PartTakeEdit {
+  kind: "part_take";
+  part_id: number;
+}
+
+/** Hits put down with the first at `tick`; what reaches past the end is left out. What lies there makes way. */
+export interface PasteEdit {
+  kind: "paste";
+  hits: [string, number, number, number, number, ArticulationFields][];
+  tick: number;
 }
 
 /** Another pattern of a part: empty as long as a bar, or a copy of one of its patterns. */
@@ -1413,17 +1271,77 @@ export interface PatternTakeEdit {
   pattern_id: number;
 }
 
+/** Insert a line of the shelf from a place on. */
+export interface PutLineEdit {
+  kind: "put_line";
+  key: string;
+  start_tick?: number;
+}
+
+/** The voices the groove reaches; all of the part's: as it was by itself. */
+export interface ReachEdit {
+  kind: "reach";
+  voices: string[];
+}
+
+/** A hit goes. */
+export interface RemoveEdit {
+  kind: "remove";
+  voice: string;
+  tick: number;
+}
+
+/** A voice's hits to another voice, so many ticks later (negative: earlier), round the pattern's end. */
+export interface RowCopyEdit {
+  kind: "row_copy";
+  voice: string;
+  to_voice: string;
+  shift_ticks?: number;
+}
+
+/** A hit on every n-th slot from a place to the end of the pattern. */
+export interface RowEveryEdit {
+  kind: "row_every";
+  voice: string;
+  start_tick: number;
+  step_ticks: number;
+  every: number;
+  velocity?: number;
+}
+
+/** `hits` hits as evenly as they go over `slots` slots from a place on, turned by so many slots. What the row has there goes. Again and again to the end of the pattern. After Toussaint (2005). */
+export interface RowSpreadEdit {
+  kind: "row_spread";
+  voice: string;
+  start_tick: number;
+  step_ticks: number;
+  hits: number;
+  slots: number;
+  turned?: number;
+  velocity?: number;
+}
+
+/** Leave this many percent of a row's hits, chosen by chance; the same seed leaves the same ones. */
+export interface RowThinEdit {
+  kind: "row_thin";
+  voice: string;
+  percent: number;
+  seed: number;
+}
+
+/** Turn a row round. "reverse": the last slot becomes the first. "mirror": the second half becomes the first, backwards. "later" or "earlier": by one slot, round the end. */
+export interface RowTurnEdit {
+  kind: "row_turn";
+  voice: string;
+  how: string;
+  step_ticks: number;
+}
+
 /** Add a section after another one; 0: at the end. how: "empty", a "copy" of it, or a "variation" that goes along with it. */
 export interface SectionAddEdit {
   kind: "section_add";
   after_id?: number;
   how?: "empty" | "copy" | "variation";
-}
-
-/** Remove a section; variations of it keep what they had from it, as their own. */
-export interface SectionTakeEdit {
-  kind: "section_take";
-  section_id: number;
 }
 
 /** A variation becomes a section by itself, sounding as it does. */
@@ -1432,11 +1350,23 @@ export interface SectionFreeEdit {
   section_id: number;
 }
 
+/** A section and the one after it become one, under the first one's name and with what it plays; it ends as the second one did. */
+export interface SectionJoinEdit {
+  kind: "section_join";
+  section_id: number;
+}
+
 /** Move a section to a place among the sections, counted from 0. */
 export interface SectionMoveEdit {
   kind: "section_move";
   section_id: number;
   to: number;
+}
+
+export interface SectionNameEdit {
+  kind: "section_name";
+  section_id: number;
+  name: string;
 }
 
 /** Set one field of a section; null gives it back to the song, or to the section it is a variation of. */
@@ -1453,33 +1383,49 @@ export interface SectionSplitEdit {
   bar: number;
 }
 
-export interface SectionNameEdit {
-  kind: "section_name";
+/** Sections before a section that build up to it ("up"), or after it that take it apart ("down"). */
+export interface SectionStagesEdit {
+  kind: "section_stages";
   section_id: number;
-  name: string;
+  stages?: number;
+  bars?: number;
+  way?: "up" | "down";
 }
 
-/** A section and the one after it become one, under the first one's name and with what it plays; it ends as the second one did. */
-export interface SectionJoinEdit {
-  kind: "section_join";
+/** Remove a section; variations of it keep what they had from it, as their own. */
+export interface SectionTakeEdit {
+  kind: "section_take";
   section_id: number;
 }
 
-export interface TempoEdit {
-  kind: "tempo";
-  tempo_bpm: number;
+/** A shape over one value of these hits. line, curve: from `start` to `end`, the curve bent by `bend` (-1 to 1). wave: between them, `count` times. steps: `weights` as values, one after another. random: anywhere from `start` to `end`, by `seed`. scale: by `amount` percent of what it is. compress: `amount` percent toward the mean (negative: away from it). fixed: all to `start`. limit: none below `start` or above `end`. humanize: up to `amount` either way by `seed`, the order of loud and quiet kept. tilt: the first hit down and the last one up by `amount`. shift: all by `amount`. accents: `figure`, or `weights` (-1 to 1 for each slot of a bar) when it is "own", times `amount`. */
+export interface ShapeEdit {
+  kind: "shape";
+  field: string;
+  places: [string, number][];
+  shape: string;
+  start?: number;
+  end?: number;
+  bend?: number;
+  count?: number;
+  amount?: number;
+  seed?: number;
+  figure?: string;
+  weights?: number[];
+  step_ticks?: number;
 }
 
-export interface NameEdit {
-  kind: "name";
-  name: string;
+export interface SitInEdit {
+  strength_percent: number;
+  voices?: string[];
+  step_ticks?: number;
+  kind: "sit_in";
+  loop_id: number;
 }
 
-export interface MixEdit {
-  kind: "mix";
-  voice: string;
-  field: "level_db" | "pan" | "mute" | "solo";
-  value: number | boolean;
+export interface SnapshotBackEdit {
+  kind: "snapshot_back";
+  snapshot_id: number;
 }
 
 /** Exactly these voices soloed; none: all sound again. */
@@ -1488,36 +1434,76 @@ export interface SoloOnlyEdit {
   voices: string[];
 }
 
-/** Give the part a voice's rail, or take away one without hits. */
-export interface VoiceEdit {
-  kind: "voice";
-  voice: string;
-  there: boolean;
+/** The sections as they were before the song was written out; what was written out stays with the parts. */
+export interface SongBackEdit {
+  kind: "song_back";
 }
 
-/** What a slot of the part is; hits stay where they were written. */
-export interface GridEdit {
-  kind: "grid";
-  grid: "8" | "8T" | "16" | "16T" | "32" | "quint";
+/** One linear pattern per part, and a section for every turn; the sections there were are kept to go back to. */
+export interface SongFlatEdit {
+  kind: "song_flat";
 }
 
-/** A row's own grid: as for the part, "part" for the part's, or "off". */
-export interface VoiceGridEdit {
-  kind: "voice_grid";
-  voice: string;
-  grid: "8" | "8T" | "16" | "16T" | "32" | "quint" | "part" | "off";
+/** The whole pattern over twice its length (factor 2), or half of it (0.5). */
+export interface SpeedEdit {
+  kind: "speed";
+  factor: number;
 }
 
-/** The kit of the selected part. */
-export interface KitEdit {
-  kind: "kit";
-  kit_key: string;
+/** These hits (none: all) on the nearest slot without an offset of their own; the feel stays. A hit off the grid goes to the slot that is nearest to its tick, if its voice has none there. */
+export interface StraightAgainEdit {
+  kind: "straight_again";
+  places: [string, number][];
+  step_ticks: number;
+}
+
+/** Spread chosen hits to twice their distances from start_tick (factor 2), or draw them to half (0.5). */
+export interface StretchEdit {
+  kind: "stretch";
+  places: [string, number][];
+  factor: number;
+  start_tick: number;
+}
+
+export interface TempoEdit {
+  kind: "tempo";
+  tempo_bpm: number;
+}
+
+export interface TightenEdit {
+  target: "grid" | "swing" | "groove";
+  strength_percent: number;
+  leave_alone_ms?: number;
+  step_ticks: number;
+  swing_percent?: number;
+  swing_unit?: number;
+  template_id?: number | null;
+  places?: [string, number][];
+  kind: "tighten";
+}
+
+/** Turn chosen hits round within the span they take. "reverse", "mirror" (rows upside down), "later" or "earlier" by a slot, round the span's ends. */
+export interface TurnEdit {
+  kind: "turn";
+  places: [string, number][];
+  how: string;
+  step_ticks: number;
+  start_tick: number;
+  end_tick: number;
 }
 
 /** The loop plays under the stack, as it is by itself; or (there: False) no longer. */
 export interface UnderEdit {
   kind: "under";
   loop_id: number;
+  there: boolean;
+}
+
+/** Whether a loop plays in a section. One that went by its bars plays in all sections before. */
+export interface UnderCellEdit {
+  kind: "under_cell";
+  loop_id: number;
+  section_id: number;
   there: boolean;
 }
 
@@ -1529,40 +1515,54 @@ export interface UnderSetEdit {
   value: number | boolean | string | null;
 }
 
-/** Whether a loop plays in a section. One that went by its bars plays in all sections before. */
-export interface UnderCellEdit {
-  kind: "under_cell";
-  loop_id: number;
-  section_id: number;
+/** One value for each of these hits. step_ticks: the slot a ratchet fills. */
+export interface ValuesEdit {
+  kind: "values";
+  field: string;
+  values: [string, number, number][];
+  step_ticks?: number;
+}
+
+/** A hit gets another velocity, 1 to 127. */
+export interface VelocityEdit {
+  kind: "velocity";
+  voice: string;
+  tick: number;
+  velocity: number;
+}
+
+/** Give the part a voice's rail, or take away one without hits. */
+export interface VoiceEdit {
+  kind: "voice";
+  voice: string;
   there: boolean;
 }
 
-/** What is done where two parts strike a voice of their kit at one moment. */
-export interface DoubleEdit {
-  kind: "double";
-  part_id: number;
-  other_id: number;
+/** A row's own grid: as for the part, "part" for the part's, or "off". */
+export interface VoiceGridEdit {
+  kind: "voice_grid";
   voice: string;
-  choice: "keep" | "drop" | "offset";
+  grid: "8" | "8T" | "16" | "16T" | "32" | "quint" | "part" | "off";
 }
 
-/** Sections before a section that build up to it ("up"), or after it that take it apart ("down"). */
-export interface SectionStagesEdit {
-  kind: "section_stages";
-  section_id: number;
-  stages?: number;
-  bars?: number;
-  way?: "up" | "down";
+/** These hits away; places without a hit are passed over. */
+export interface WipeEdit {
+  kind: "wipe";
+  places: [string, number][];
 }
 
-/** One linear pattern per part, and a section for every turn; the sections there were are kept to go back to. */
-export interface SongFlatEdit {
-  kind: "song_flat";
+/** A new hit; one that is there already gets the velocity. */
+export interface WriteEdit {
+  kind: "write";
+  voice: string;
+  tick: number;
+  velocity?: number;
 }
 
-/** The sections as they were before the song was written out; what was written out stays with the parts. */
-export interface SongBackEdit {
-  kind: "song_back";
+/** The feel becomes the hits: of the whole stack (nothing of the feel is left), or of one voice, whose feel is then set so that its hits stay. The part has the same hits as the stack as long as a song has one part. */
+export interface WriteInEdit {
+  kind: "write_in";
+  scope: string;
 }
 
-export type Edit = CellSetEdit | CellLevelEdit | CellMuteEdit | CellFeelEdit | CellCopyEdit | CellFreeEdit | FeelEdit | ReachEdit | TightenEdit | WriteInEdit | GrooveDrawEdit | GrooveBarsEdit | GrooveLoopEdit | GrooveBlendEdit | GrooveLongerEdit | GrooveSlotsEdit | GrooveNameEdit | GrooveAwayEdit | LockHitsEdit | LockVoiceEdit | LockPlaceEdit | StraightAgainEdit | WriteEdit | RemoveEdit | MoveEdit | VelocityEdit | OffsetEdit | AlternateEdit | LengthEdit | LengthTicksEdit | DropBarsEdit | AddBarsEdit | SpeedEdit | BreakEdit | PaintEdit | WipeEdit | RowEveryEdit | RowSpreadEdit | RowThinEdit | RowCopyEdit | RowTurnEdit | ValuesEdit | ArticulateEdit | MoveManyEdit | PasteEdit | NudgeEdit | TurnEdit | StretchEdit | ShapeEdit | PutLineEdit | SnapshotBackEdit | IdeaEdit | JoinsSetEdit | JoinDrawEdit | JoinIdeaEdit | KitVoiceEdit | KitLayerEdit | KitModelEdit | KitLayerOffEdit | KitAlternateOffEdit | KitVoiceOffEdit | KitVoicePlaceEdit | KitKeyEdit | KitMidiEdit | KitPutEdit | KitVoiceOnEdit | KitAlternateEdit | KitFoldEdit | KitNewEdit | KitNameEdit | LoopTakeEdit | LoopCorrectEdit | LoopBeatEdit | SitInEdit | PartAddEdit | PartCopyEdit | PartTakeEdit | PartMoveEdit | PartSetEdit | PartMergeEdit | PartSplitEdit | PatternAddEdit | PatternNameEdit | PatternTakeEdit | SectionAddEdit | SectionTakeEdit | SectionFreeEdit | SectionMoveEdit | SectionSetEdit | SectionSplitEdit | SectionNameEdit | SectionJoinEdit | TempoEdit | NameEdit | MixEdit | SoloOnlyEdit | VoiceEdit | GridEdit | VoiceGridEdit | KitEdit | UnderEdit | UnderSetEdit | UnderCellEdit | DoubleEdit | SectionStagesEdit | SongFlatEdit | SongBackEdit;
+export type Edit = AddBarsEdit | AlternateEdit | ArticulateEdit | BreakEdit | CellCopyEdit | CellFeelEdit | CellFreeEdit | CellLevelEdit | CellMuteEdit | CellSetEdit | DoubleEdit | DropBarsEdit | FeelEdit | GridEdit | GrooveAwayEdit | GrooveBarsEdit | GrooveBlendEdit | GrooveDrawEdit | GrooveLongerEdit | GrooveLoopEdit | GrooveNameEdit | GrooveSlotsEdit | IdeaEdit | JoinDrawEdit | JoinIdeaEdit | JoinsSetEdit | KitEdit | KitAlternateEdit | KitAlternateOffEdit | KitFoldEdit | KitKeyEdit | KitLayerEdit | KitLayerOffEdit | KitMidiEdit | KitModelEdit | KitNameEdit | KitNewEdit | KitPutEdit | KitVoiceEdit | KitVoiceOffEdit | KitVoiceOnEdit | KitVoicePlaceEdit | LengthEdit | LengthTicksEdit | LockHitsEdit | LockPlaceEdit | LockVoiceEdit | LoopBeatEdit | LoopCorrectEdit | LoopTakeEdit | MixEdit | MoveEdit | MoveManyEdit | NameEdit | NudgeEdit | OffsetEdit | PaintEdit | PartAddEdit | PartCopyEdit | PartMergeEdit | PartMoveEdit | PartSetEdit | PartSplitEdit | PartTakeEdit | PasteEdit | PatternAddEdit | PatternNameEdit | PatternTakeEdit | PutLineEdit | ReachEdit | RemoveEdit | RowCopyEdit | RowEveryEdit | RowSpreadEdit | RowThinEdit | RowTurnEdit | SectionAddEdit | SectionFreeEdit | SectionJoinEdit | SectionMoveEdit | SectionNameEdit | SectionSetEdit | SectionSplitEdit | SectionStagesEdit | SectionTakeEdit | ShapeEdit | SitInEdit | SnapshotBackEdit | SoloOnlyEdit | SongBackEdit | SongFlatEdit | SpeedEdit | StraightAgainEdit | StretchEdit | TempoEdit | TightenEdit | TurnEdit | UnderEdit | UnderCellEdit | UnderSetEdit | ValuesEdit | VelocityEdit | VoiceEdit | VoiceGridEdit | WipeEdit | WriteEdit | WriteInEdit;

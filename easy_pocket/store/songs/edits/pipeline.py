@@ -66,7 +66,7 @@ class SentEdit:
 
     edit: Edit
     revision: int | None = None
-    looking: Selection = ANYWHERE
+    selection: Selection = ANYWHERE
     edit_id: str = ""
     gesture: str | None = None
 
@@ -113,7 +113,7 @@ def make_edit(database: Database, song_id: int, sent: SentEdit) -> EditResult:
         return made
     for _ in range(MOST_PREPARATIONS):
         with database.reader.together() as session:
-            song = load_song(session, song_id, sent.looking)
+            song = load_song(session, song_id, sent.selection)
         known = _known(database, song, sent.edit_id)
         if known is not None:
             return known
@@ -178,11 +178,11 @@ def _made(
 def _held(session: Session, song_id: int, sent: SentEdit, kind: Kind) -> SongRows:
     """The song, held; with it those that use what the edit changes for all of them, in one order."""
     if kind.shares is None:
-        return load_song(session, song_id, sent.looking, lock=True)
-    name = kind.shares(load_song(session, song_id, sent.looking), sent.edit)
+        return load_song(session, song_id, sent.selection, lock=True)
+    name = kind.shares(load_song(session, song_id, sent.selection), sent.edit)
     session.expunge_all()  # what was read before the lock is read anew
     lock_songs(session, {song_id, *users_of(session, [name])})
-    song = load_song(session, song_id, sent.looking, lock=True)
+    song = load_song(session, song_id, sent.selection, lock=True)
     if kind.shares(song, sent.edit) != name:
         raise EditRefusedError("The part was put on another kit meanwhile: look at it, then try again.")
     return song
@@ -315,7 +315,7 @@ class SentStep:
     direction: str
     steps: int = 1
     revision: int | None = None
-    looking: Selection = ANYWHERE
+    selection: Selection = ANYWHERE
     edit_id: str = ""
 
 
@@ -333,7 +333,7 @@ def _stepped(database: Database, song_id: int, sent: SentStep) -> EditResult:
         session.expunge_all()
         if names:
             lock_songs(session, {song_id, *users_of(session, names)})
-        song = load_song(session, song_id, sent.looking, lock=True)
+        song = load_song(session, song_id, sent.selection, lock=True)
         if sent.revision != song.row.revision:
             known = _made_before(session, song, sent.edit_id)
             if known is not None:

@@ -1,7 +1,7 @@
 // The Bench: rails, what stands beside them, and what is remembered.
 
 import { byId } from "../../shared/dom.js";
-import { looking } from "../../shared/selection.js";
+import { selection } from "../../shared/selection.js";
 import { Screen } from "../../shared/screen.js";
 import { FeelControls } from "./feel_controls.js";
 import { History } from "./history.js";
@@ -105,7 +105,7 @@ export default class Bench extends Screen {
    */
   async showSection(section, moves) {
     if (moves) {
-      looking.pattern = 0;
+      selection.pattern = 0;
       await this.page.refresh();
     }
     const { rails } = this;
@@ -122,7 +122,7 @@ export default class Bench extends Screen {
   songTick(position) {
     const { span, within } = this.page.plan.place(position);
     const { start, cycle, plays } = this.rails.facts;
-    if (span.section !== looking.section || !plays) return -1;
+    if (span.section !== selection.section || !plays) return -1;
     return (within * span.ticks + start) % cycle;
   }
 

@@ -1,7 +1,7 @@
 // The parts that are not being written, drawn small on the same ruler, with the seams of their turns; one is written by
 // pressing it.
 
-import { looking } from "../../shared/selection.js";
+import { selection } from "../../shared/selection.js";
 import { fitted } from "../../shared/canvas.js";
 import { xOf } from "../../shared/rail_geometry.js";
 
@@ -33,7 +33,7 @@ export class OtherParts {
    * @param {any} part
    */
   look(part) {
-    Object.assign(looking, { part, pattern: 0 });
+    Object.assign(selection, { part, pattern: 0 });
     this.rails.page.view.scope = "part";
     return this.rails.page.refresh();
   }

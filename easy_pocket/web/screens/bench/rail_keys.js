@@ -23,7 +23,7 @@ export class RailKeys {
 
   get rows() {
     const when = () => this.on;
-    return [...this.moving, ...this.writing, ...this.choosing, ...this.looking].map((row) => ({ when, ...row }));
+    return [...this.moving, ...this.writing, ...this.choosing, ...this.selection].map((row) => ({ when, ...row }));
   }
 
   get moving() {
@@ -82,7 +82,7 @@ export class RailKeys {
     ];
   }
 
-  get looking() {
+  get selection() {
     const { rails } = this;
     const length = (/** @type {number} */ factor) => Math.round(rails.facts.length * factor);
     return [

@@ -1,7 +1,7 @@
 // The rails: what they show, at which zoom, and the tools around them. Pointer and keys have files of their own.
 
 import { byId } from "../../shared/dom.js";
-import { Chosen } from "./selected_hits.js";
+import { SelectedHits } from "./selected_hits.js";
 import { Detail } from "./detail.js";
 import { showNote, speak } from "../../shared/notes.js";
 import { drawRail } from "../../shared/rail_canvas.js";
@@ -43,7 +43,7 @@ export class Rails extends RailPointer {
     /** @type {any} */
     this.bars = null;
     this.marks = { chosen: new Set(), hot: null };
-    this.chosen = new Chosen(this);
+    this.chosen = new SelectedHits(this);
     this.detail = new Detail(this);
     this.keys = new RailKeys(this);
     this.under = new UnderRows(this);

@@ -52,11 +52,13 @@ def playing_at(song: Song, tempo_bpm: Tempo) -> Response:
 def edit(request: Request, store: Store, song_id: SongId, sent: EditRequest) -> Response:
     """Make an edit; nothing is drawn or performed before it is committed."""
     about(request, kind=sent.edit.kind, edit_id=sent.edit_id)
-    looking = sent.looking_at.looking
+    selection = sent.looking_at.selection
     try:
-        made = make_edit(store, song_id, SentEdit(sent.edit, sent.revision, looking, sent.edit_id or "", sent.gesture))
+        made = make_edit(
+            store, song_id, SentEdit(sent.edit, sent.revision, selection, sent.edit_id or "", sent.gesture)
+        )
     except StaleRevisionError as error:
-        return stale(error, song_state(read_song(store.reader, song_id, looking), sent.view, store.reader))
+        return stale(error, song_state(read_song(store.reader, song_id, selection), sent.view, store.reader))
     about(request, revision=made.song.revision, repeated=made.repeated)
     return JsonResponse(result_state(made, sent.view, store.reader))
 
@@ -73,11 +75,11 @@ def redo(request: Request, store: Store, song_id: SongId, sent: StepRequest) -> 
 
 def _step(request: Request, store: Database, song_id: int, direction: str, sent: StepRequest) -> Response:
     about(request, kind=direction, edit_id=sent.edit_id)
-    looking = sent.looking_at.looking
-    wanted = SentStep(direction, sent.steps, sent.revision, looking, sent.edit_id or "")
+    selection = sent.looking_at.selection
+    wanted = SentStep(direction, sent.steps, sent.revision, selection, sent.edit_id or "")
     try:
         made = take_steps(store, song_id, wanted)
     except StaleRevisionError as error:
-        return stale(error, song_state(read_song(store.reader, song_id, looking), sent.view, store.reader))
+        return stale(error, song_state(read_song(store.reader, song_id, selection), sent.view, store.reader))
     about(request, revision=made.song.revision, repeated=made.repeated)
     return JsonResponse({**result_state(made, sent.view, store.reader), "words": made.words})

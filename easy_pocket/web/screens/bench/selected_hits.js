@@ -1,4 +1,4 @@
-// Chosen hits: which they are, and what can be done to all of them at once. Every deed is one edit.
+// SelectedHits hits: which they are, and what can be done to all of them at once. Every deed is one edit.
 
 import { byId } from "../../shared/dom.js";
 import { keyOf, placeOf } from "../../shared/rail_data.js";
@@ -8,7 +8,7 @@ const QUIET_VELOCITY = 50;
 const ACCENT_VELOCITY = 108;
 const RATCHETS = [2, 3, 4, 6, 8];
 
-export class Chosen {
+export class SelectedHits {
   /** @param {any} rails */
   constructor(rails) {
     this.rails = rails;

@@ -9,7 +9,7 @@ import { IdeaLog } from "./idea_log.js";
 import { RateStrip } from "./idea_rates.js";
 import { IdeaSettings } from "./idea_settings.js";
 import { Screen } from "../../shared/screen.js";
-import { looking } from "../../shared/selection.js";
+import { selection } from "../../shared/selection.js";
 import { showLedger, showNote } from "../../shared/notes.js";
 
 const ASK_MS = 140; // a slider being dragged is followed when it rests for so long
@@ -339,7 +339,7 @@ export default class Ideas extends Screen {
     const { idea } = this;
     if (!idea) return;
     /** @type {import("../../shared/shapes").JoinIdeaEdit} */
-    const edit = { kind: "join_idea", section_id: looking.section, changes: this.kept(), begin_tick: idea.begin, end_tick: idea.end };
+    const edit = { kind: "join_idea", section_id: selection.section, changes: this.kept(), begin_tick: idea.begin, end_tick: idea.end };
     const changes = this.kept();
     if (await this.page.edits.push(edit, { near })) this.log.remember("taken", [{ ...idea, changes }]);
   }

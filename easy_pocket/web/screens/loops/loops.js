@@ -1,7 +1,7 @@
 // The Loops screen: bring audio in, correct what was heard, take the groove.
 
 import { byId } from "../../shared/dom.js";
-import { ask, newEditId, withLooking } from "../../shared/api.js";
+import { ask, newEditId, withSelection } from "../../shared/api.js";
 import { LoopUses } from "./loop_uses.js";
 import { showLedger, showNote, speak } from "../../shared/notes.js";
 import { Recorder } from "./recorder.js";
@@ -403,7 +403,7 @@ export default class Loops extends Screen {
     };
     const song = this.section.dataset.song;
     const request = new XMLHttpRequest(); // fetch cannot tell how far an upload is
-    request.open("POST", withLooking(`/songs/${song}/loops/upload?name=${encodeURIComponent((file.name ?? "").slice(-80))}&edit_id=${newEditId()}`));
+    request.open("POST", withSelection(`/songs/${song}/loops/upload?name=${encodeURIComponent((file.name ?? "").slice(-80))}&edit_id=${newEditId()}`));
     request.setRequestHeader("Content-Type", "application/octet-stream");
     request.setRequestHeader("Accept", "application/json");
     request.upload.addEventListener("progress", (event) => {

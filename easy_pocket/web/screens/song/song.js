@@ -2,7 +2,7 @@
 // are laid out, chosen, dragged and stepped through.
 
 import { ask, newEditId } from "../../shared/api.js";
-import { looking } from "../../shared/selection.js";
+import { selection } from "../../shared/selection.js";
 import { showLedger, showNote } from "../../shared/notes.js";
 import { Screen } from "../../shared/screen.js";
 import { SongKeys } from "./song_keys.js";
@@ -243,10 +243,10 @@ export default class Song extends Screen {
    */
   choose(chosen, focus = true) {
     this.chosen = chosen;
-    if (chosen.section !== undefined && chosen.section !== looking.section) Object.assign(looking, { section: chosen.section, pattern: 0 });
-    if (chosen.part !== undefined && chosen.part !== looking.part) Object.assign(looking, { part: chosen.part, pattern: 0 });
+    if (chosen.section !== undefined && chosen.section !== selection.section) Object.assign(selection, { section: chosen.section, pattern: 0 });
+    if (chosen.part !== undefined && chosen.part !== selection.part) Object.assign(selection, { part: chosen.part, pattern: 0 });
     const cell = chosen.kind === "cell" ? this.cell(chosen.section, chosen.part) : null;
-    if (cell && !cell.rest && cell.pattern) looking.pattern = cell.pattern;
+    if (cell && !cell.rest && cell.pattern) selection.pattern = cell.pattern;
     this.menu.close();
     this.showChosen();
     this.page.ribbon?.draw();

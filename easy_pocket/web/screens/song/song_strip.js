@@ -1,7 +1,7 @@
 // The strip under the song: everything about what is chosen - a cell, a section, how it ends, a part, hits struck twice -
 // set where it is read.
 
-import { looking } from "../../shared/selection.js";
+import { selection } from "../../shared/selection.js";
 import { paintAll } from "../../shared/sliders.js";
 import { focused, byId, MARKS, element, text } from "../../shared/dom.js";
 
@@ -454,7 +454,7 @@ export class SongStrip {
       mark: () => this.drawMark(Number(detail)),
       "part-voice": () => push({ kind: "mix", voice: button.dataset.voice, field: "mute", value: button.getAttribute("aria-pressed") === "true" }),
       pattern: () => {
-        looking.pattern = Number(detail);
+        selection.pattern = Number(detail);
         this.screen.toBench();
       },
       "pattern-new": () => push({ kind: "pattern_add", part_id: part }),
@@ -481,7 +481,7 @@ export class SongStrip {
       this.drawFill(kind, button);
       return;
     }
-    const part = this.screen.part(this.chosen.part ?? looking.part) ?? this.screen.data.parts[0];
+    const part = this.screen.part(this.chosen.part ?? selection.part) ?? this.screen.data.parts[0];
     const crash = part.crashes.find((/** @type {any} */ [voice]) => voice === "crash") ?? part.crashes.at(-1);
     const beats = this.newBeats ?? 2;
     const made = { drop: { kind, beats }, crash: { kind, part: part.id, voice: crash[0] }, swell: { kind, part: part.id, voice: crash[0], beats } }[kind];
@@ -497,7 +497,7 @@ export class SongStrip {
   drawFill(what, button, join = null) {
     const { section } = this.chosen;
     this.seed = (this.seed ?? 0) + 1;
-    const part = join?.part ?? this.chosen.part ?? looking.part;
+    const part = join?.part ?? this.chosen.part ?? selection.part;
     this.screen.push({ kind: "join_draw", section_id: section, part_id: part, what, beats: this.newBeats ?? 2, seed: this.seed, last_only: Boolean(join?.last_only) }, button);
   }
 
