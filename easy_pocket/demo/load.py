@@ -87,4 +87,4 @@ def load_demo(database: Database, *, songs: bool = True) -> None:
             SectionRow.song_id == whole.id, SectionRow.name.in_(["Chorus", "Last chorus"])
         )
         ids = [row.id for row in session.scalars(sections)]
-        whole.under = [{"loop_id": loop.id, "section_ids": ids, "level_db": -12.0, "low_cut_hz": 180.0}]
+        whole.layered_loops = [{"loop_id": loop.id, "section_ids": ids, "level_db": -12.0, "low_cut_hz": 180.0}]

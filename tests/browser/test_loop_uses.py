@@ -162,9 +162,9 @@ def test_a_copied_file_is_pasted_in(loop):
 
 def test_a_loop_plays_under_the_stack_at_its_tempo_and_is_seen_on_the_bench(loop):
     show(loop, "under")
-    loop.click('[data-under-put="true"]')
+    loop.click('[data-layer-put="true"]')
     saved(loop)
-    expect(loop.locator("#under-level_db")).to_be_visible()
+    expect(loop.locator("#layer-level_db")).to_be_visible()
     loop.click("#play")
     until(loop, "easyPocket.player.running && easyPocket.player.layered.sounding.size > 0")
     first = loop.evaluate(
@@ -172,33 +172,33 @@ def test_a_loop_plays_under_the_stack_at_its_tempo_and_is_seen_on_the_bench(loop
     )
     length_s = loop.evaluate("easyPocket.player.stack.length_s")
     assert all(at == pytest.approx(length_s * number, abs=0.03) for number, at in enumerate(first))
-    loop.select_option('[data-under="how"]', "repitch")
+    loop.select_option('[data-layer="how"]', "repitch")
     saved(loop)
-    key = loop.evaluate("easyPocket.playing.under[0]")
+    key = loop.evaluate("easyPocket.playing.layered_loops[0]")
     until(
         loop, f"[...easyPocket.player.layered.sounding.values()].some(({{ key }}) => key === '{key}')"
     )  # in the same pass
     assert loop.evaluate(
-        "[...easyPocket.player.layered.sounding.values()].every(({ key }) => easyPocket.playing.under.includes(key))"
+        "[...easyPocket.player.layered.sounding.values()].every(({ key }) => easyPocket.playing.layered_loops.includes(key))"
     )
     for percent in (3, 4, 5):  # one pass of each, but only what is played is kept
-        loop.locator("#under-level_db").fill(str(-percent))
+        loop.locator("#layer-level_db").fill(str(-percent))
         saved(loop)
     until(
         loop,
-        "[...easyPocket.player.layered.sounding.values()].every(({ key }) => easyPocket.playing.under.includes(key))",
+        "[...easyPocket.player.layered.sounding.values()].every(({ key }) => easyPocket.playing.layered_loops.includes(key))",
     )
     assert (
-        loop.evaluate("[...easyPocket.player.buffers.keys()].filter((name) => name.startsWith('under/')).length") <= 2
+        loop.evaluate("[...easyPocket.player.buffers.keys()].filter((name) => name.startsWith('layers/')).length") <= 2
     )
     loop.click("nav >> text=Bench")
     drawn(loop)
-    expect(loop.locator(".under-row")).to_contain_text("quayside-break")
-    until(loop, "[...easyPocket.screens.bench.rails.under.kept.values()].some((peaks) => peaks instanceof Int8Array)")
-    loop.click("[data-under-mute]")
+    expect(loop.locator(".layer-row")).to_contain_text("quayside-break")
+    until(loop, "[...easyPocket.screens.bench.rails.layers.kept.values()].some((peaks) => peaks instanceof Int8Array)")
+    loop.click("[data-layer-mute]")
     saved(loop)
     until(loop, "easyPocket.player.layered.sounding.size === 0")
-    expect(loop.locator("[data-under-mute]")).to_have_attribute("aria-pressed", "true")
+    expect(loop.locator("[data-layer-mute]")).to_have_attribute("aria-pressed", "true")
     loop.click("#play")
 
 

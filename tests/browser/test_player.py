@@ -198,7 +198,10 @@ def test_a_tempo_change_keeps_the_place_in_the_bar(bench):
     bench.click("#play")
     until(bench, "easyPocket.player.position > 1.0")
     bench.evaluate("""() => { window.share = []; const p = easyPocket.player; const old = p.setStack.bind(p);
-        p.setStack = (s) => { const beat = () => (p.context.currentTime - p.anchor) / p.stack.beat_s; const before = beat(); old(s); window.share.push([before, beat()]); }; }""")
+        const beat = () => (p.context.currentTime - p.anchor) / p.stack.beat_s;
+        p.setStack = (s) => { const before = beat(), began = p.context.currentTime; old(s);
+            // The clock goes on while the stack is set: that much of the beat has passed.
+            window.share.push([before + (p.context.currentTime - began) / p.stack.beat_s, beat()]); }; }""")
     bench.locator("#tempo").fill("70")
     bench.keyboard.press("Enter")
     saved(bench)

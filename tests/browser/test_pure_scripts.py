@@ -53,8 +53,8 @@ def test_until_the_straight_columns_have_come_it_is_felt(module):
 
 
 def test_two_performances_sound_alike_whatever_the_order_of_their_fields(module):
-    one = {"felt": {"gain": [1], "pan": [0]}, "straight": None, "tempo_bpm": 100, "under": []}
-    same = {"under": [], "tempo_bpm": 100, "felt": {"pan": [0], "gain": [1]}, "straight": {"gain": [2]}}
+    one = {"felt": {"gain": [1], "pan": [0]}, "straight": None, "tempo_bpm": 100, "layered_loops": []}
+    same = {"layered_loops": [], "tempo_bpm": 100, "felt": {"pan": [0], "gain": [1]}, "straight": {"gain": [2]}}
     alike = "(m, one, other) => m.soundsAlike(one, other)"
     assert module("schedule.js", alike, one, same) is True
     assert module("schedule.js", alike, one, {**same, "tempo_bpm": 101}) is False

@@ -249,7 +249,7 @@ def test_a_loop_plays_in_the_sections_one_presses(page: Page, song: str) -> None
     page.goto(f"{song}/song")
     until(page, "window.easyPocket?.screens.song?.data")
     loop = page.evaluate("easyPocket.screens.song.data.free_loops[0][0]")
-    page.evaluate(f"easyPocket.edits.push({{kind: 'under', loop_id: {loop}, there: true}})")
+    page.evaluate(f"easyPocket.edits.push({{kind: 'layered_loop', loop_id: {loop}, there: true}})")
     saved(page)
     head(page, 0)
     press(page, "d")
@@ -259,8 +259,8 @@ def test_a_loop_plays_in_the_sections_one_presses(page: Page, song: str) -> None
     expect(page.locator("[data-loop-cell] b").nth(0)).to_have_text("–")
     page.locator("#screen").focus()
     page.keyboard.press("Space")
-    until(page, "easyPocket.player.running && easyPocket.player.song.under_at.length === 1")
-    assert page.evaluate("easyPocket.player.song.under_at[0].at_s") == pytest.approx(2 * BAR_S)
+    until(page, "easyPocket.player.running && easyPocket.player.song.layered_loops_at.length === 1")
+    assert page.evaluate("easyPocket.player.song.layered_loops_at[0].at_s") == pytest.approx(2 * BAR_S)
 
 
 def test_the_song_fits_the_window_and_an_empty_one_says_what_to_do(page: Page, song: str) -> None:

@@ -256,7 +256,7 @@ def two_kicks(choice=None):
     )
     section = Section(1, "Verse", 2, cells={1: Cell(1), 2: Cell(2)})
     chosen = {(1, 2, "kick"): choice} if choice else {}
-    return Arrangement(120.0, parts=(loud, soft), sections=(section,), doubles=chosen)
+    return Arrangement(120.0, parts=(loud, soft), sections=(section,), collision_choices=chosen)
 
 
 def test_hits_two_parts_strike_at_once_are_found_and_settled():

@@ -75,7 +75,9 @@ def with_stages(song, section, stages):
 @given(arrangements(), st.integers(1, 4))
 def test_energy_rises_at_every_stage_and_with_the_section_itself(song, count):
     song = replace(
-        song, doubles={}, parts=tuple(replace(p, turning=replace(p.turning, restarts=True)) for p in song.parts)
+        song,
+        collision_choices={},
+        parts=tuple(replace(p, turning=replace(p.turning, restarts=True)) for p in song.parts),
     )
     section = replace(song.sections[0], joins=(), repeats=1)
     song = replace(song, sections=(section,))
@@ -110,7 +112,7 @@ def test_merged_parts_are_as_short_as_they_repeat():
 @given(arrangements())
 def test_a_merged_pattern_over_and_over_is_what_the_parts_play(song):
     section = replace(song.sections[0], joins=(), repeats=1)
-    song = replace(song, sections=(section,), doubles={})
+    song = replace(song, sections=(section,), collision_choices={})
     pattern = merged_pattern(song, section, song.parts)
     part = Part(song.parts[0].key, "Merged", {1: pattern})
     alone = replace(song, parts=(part,), sections=(replace(section, cells={part.key: Cell(1)}),))

@@ -1,5 +1,6 @@
 """Migrations make exactly the tables the models describe, and keep what an older database holds."""
 
+import json
 from concurrent.futures import ThreadPoolExecutor
 
 from alembic import command
@@ -19,6 +20,7 @@ from easy_pocket.store.schema.tables import Base
 from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.load import load_song
 from easy_pocket.store.songs.shelf import shelf
+from tests.editing import do, step
 
 
 def test_the_tables_are_those_of_the_models(migrated):
@@ -71,6 +73,46 @@ def test_sections_of_an_older_database_begin_where_they_lay_in_their_pattern(sto
         assert found == [("Verse", 4, 0), ("Lift", 2, 4 * 2880), ("Chorus", 3, 6 * 2880)]
         line = flatten(loaded.arrangement).line(int(part))
         assert [(hit.voice, hit.tick) for hit in line.hits()] == [("kick", 7 * 2880)]
+
+
+def test_columns_of_a_song_that_got_new_names_are_the_same_to_undo(store):
+    """A song written out flat by the version before, with a loop under it: its steps go back and come again."""
+    load_demo(store)
+    with store.transaction() as session:
+        song_id = next(song.id for song in shelf(session) if song.name == "Lamplighter")
+        loops = list(load_song(session, song_id).row.layered_loops)
+    assert loops
+    do(store, song_id, "song_flat")
+    with store.transaction() as session:
+        flat = json.loads(load_song(session, song_id).row.sections_before_flatten)
+    try:
+        downgrade(store, "0008")
+        with store.engine.connect() as connection:
+            kept = connection.execute(text("SELECT kept FROM song WHERE id = :id"), {"id": song_id}).scalar_one()
+            patches = connection.execute(text("SELECT patches FROM change_log ORDER BY id DESC LIMIT 1")).scalar_one()
+            touched = connection.execute(text("SELECT touched FROM edit_log ORDER BY id DESC LIMIT 1")).scalar_one()
+        assert set(json.loads(kept)) == {"sections", "doubles", "under"}
+        assert set(json.loads(patches)[-1]["fields"]) == {"kept", "under", "doubles"}
+        assert f"song/{song_id}/under/" in touched
+    finally:
+        store.migrate()
+    with store.engine.connect() as connection:
+        again = connection.execute(text("SELECT touched FROM edit_log ORDER BY id DESC LIMIT 1")).scalar_one()
+    assert f"song/{song_id}/layered_loops/" in again
+
+    def fields():
+        with store.transaction() as session:
+            row = load_song(session, song_id).row
+            return row.layered_loops, json.loads(row.sections_before_flatten or "null")
+
+    written = fields()
+    assert written[1] == flat
+    step(store, song_id, "undo")
+    assert fields() == (loops, None)
+    step(store, song_id, "redo")
+    assert fields() == written
+    do(store, song_id, "song_back")
+    assert fields() == (loops, None)
 
 
 def downgrade(store, to):

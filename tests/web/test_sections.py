@@ -83,8 +83,8 @@ def test_different_loops_play_in_different_sections_wherever_these_go(tab: Tab, 
         tab.revision = answer.json()["song"]["revision"]
     tab.edit(kind="section_split", bar=5)
     for loop_id, section_id in zip(loops, ids(tab, store), strict=True):
-        assert tab.edit(kind="under", loop_id=loop_id, there=True)[0] == 200
-        assert tab.edit(kind="under_set", loop_id=loop_id, field="section_id", value=section_id)[0] == 200
+        assert tab.edit(kind="layered_loop", loop_id=loop_id, there=True)[0] == 200
+        assert tab.edit(kind="layered_loop_set", loop_id=loop_id, field="section_id", value=section_id)[0] == 200
     assert spans_of(tab, store) == [(1, 4), (5, 8)]
     tab.edit(kind="add_bars", from_bar=1, bars=2)  # the first section grows at the end of the song's bars
     tab.edit(kind="section_split", bar=3)
@@ -94,7 +94,9 @@ def test_different_loops_play_in_different_sections_wherever_these_go(tab: Tab, 
         session.flush()
         copied = load_song(session, copy.id)
         assert [(row.name, row.bars) for row in copied.sections] == sections(tab, store)
-        assert [(one.under.from_bar, one.under.to_bar) for one in copied.values.layered_loops] == spans_of(tab, store)
+        assert [(one.settings.from_bar, one.settings.to_bar) for one in copied.values.layered_loops] == spans_of(
+            tab, store
+        )
     assert spans_of(tab, store)[0] == (1, 4)  # it plays in both halves of what was its section
     first = ids(tab, store)[0]
     assert tab.edit(kind="section_add", after_id=first, how="copy")[0] == 200
@@ -103,15 +105,17 @@ def test_different_loops_play_in_different_sections_wherever_these_go(tab: Tab, 
     assert tab.post("undo")[0] == 200
     with store.transaction() as session:
         assert [len(one.section_ids) for one in load_song(session, tab.song_id).values.layered_loops] == [2, 1]
-    status, refused = tab.edit(kind="under_set", loop_id=loops[0], field="section_id", value=999999)
+    status, refused = tab.edit(kind="layered_loop_set", loop_id=loops[0], field="section_id", value=999999)
     assert (status, "This section is gone" in refused["error"]) == (422, True)
-    tab.edit(kind="under_set", loop_id=loops[0], field="section_id", value=None)
+    tab.edit(kind="layered_loop_set", loop_id=loops[0], field="section_id", value=None)
     assert spans_of(tab, store)[0] == (1, 0)
 
 
 def spans_of(tab: Tab, store: Any) -> list[tuple[int, int]]:
     with store.transaction() as session:
-        return [(one.under.from_bar, one.under.to_bar) for one in load_song(session, tab.song_id).values.layered_loops]
+        return [
+            (one.settings.from_bar, one.settings.to_bar) for one in load_song(session, tab.song_id).values.layered_loops
+        ]
 
 
 def test_a_section_that_ends_with_its_pattern_goes_along_and_others_stay(tab: Tab, store: Any) -> None:

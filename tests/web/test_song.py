@@ -354,14 +354,14 @@ def test_hits_struck_twice_are_listed_and_settled(tab: SongTab, store: Any) -> N
     first = ids(tab.data(), "parts")[0]
     data = tab.done(kind="part_copy", part_id=first, kit_key="boathouse")
     second = ids(data, "parts")[1]
-    kicks = next(one for one in data["doubles"] if one["voice"] == "kick")
+    kicks = next(one for one in data["collisions"] if one["voice"] == "kick")
     assert kicks["words"].startswith("Kick: Backbone and Backbone on Boathouse, 6 times, first at 1.1")
-    tab.done(kind="double", part_id=first, other_id=second, voice="kick", choice="drop")
+    tab.done(kind="collision", part_id=first, other_id=second, voice="kick", choice="drop")
     song = arrangement(store, tab)
     kick = [hit for part in song.parts for hit in flatten(song).line(part.key).hits() if hit.voice == "kick"]
     assert len(kick) == 6
     assert tab.post("undo")[0] == 200
-    assert tab.data()["doubles"][0]["choice"] == "keep"
+    assert tab.data()["collisions"][0]["choice"] == "keep"
 
 
 def test_stages_build_up_and_take_apart_with_energy_that_rises(tab: SongTab) -> None:

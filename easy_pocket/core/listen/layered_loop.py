@@ -95,7 +95,7 @@ def render_layered_loop(
     audio: Audio,
     onsets: Onsets,
     reading: Reading,
-    under: LayerSettings,
+    settings: LayerSettings,
     performance: Performance,
     template: GrooveTemplate | None = None,
 ) -> npt.NDArray[np.float32]:
@@ -108,35 +108,39 @@ def render_layered_loop(
     length_s = performance.length_ms / 1000
     require_range("The length of a pass", length_s, 0.01, MAX_PASS_S, "s")
     total = round(length_s * RATE_HZ)
-    if under.muted:
+    if settings.muted:
         return np.zeros((total, 2), dtype=np.float32)
     bar_s = performance.metre.bar_ticks * ms_per_tick(tempo_bpm) / 1000
-    first = min(round((under.from_bar - 1) * bar_s * RATE_HZ), total)
-    last = min(round(under.to_bar * bar_s * RATE_HZ), total) if under.to_bar else total
-    turn = _turn(audio, onsets, reading, under, performance, template)
+    first = min(round((settings.from_bar - 1) * bar_s * RATE_HZ), total)
+    last = min(round(settings.to_bar * bar_s * RATE_HZ), total) if settings.to_bar else total
+    turn = _turn(audio, onsets, reading, settings, performance, template)
     out = np.zeros((total, 2))
     if last > first:
-        out[first:last] = _turned(turn, under, ms_per_tick(tempo_bpm) / 1000, last - first)
-    if under.low_cut_hz:
-        cut = signal.butter(2, under.low_cut_hz, "high", fs=RATE_HZ, output="sos")
+        out[first:last] = _turned(turn, settings, ms_per_tick(tempo_bpm) / 1000, last - first)
+    if settings.low_cut_hz:
+        cut = signal.butter(2, settings.low_cut_hz, "high", fs=RATE_HZ, output="sos")
         out = signal.sosfilt(cut, np.concatenate([out, out]), axis=0)[total:]  # as in a pass that comes after another
-    gain_db = np.full(total, under.level_db)
-    if under.duck_voice:
-        gain_db += duck_db(under, performance, total)
+    gain_db = np.full(total, settings.level_db)
+    if settings.duck_voice:
+        gain_db += duck_db(settings, performance, total)
     return np.asarray(out * 10 ** (gain_db / 20)[:, None], dtype=np.float32)
 
 
 def slice_times_s(
-    onsets_s: Floats, reading: Reading, under: LayerSettings, performance: Performance, template: GrooveTemplate | None
+    onsets_s: Floats,
+    reading: Reading,
+    settings: LayerSettings,
+    performance: Performance,
+    template: GrooveTemplate | None,
 ) -> Floats:
     """When in a turn at the performance's tempo hits of the loop fall; shape as onsets_s, in order."""
     tick_ms = ms_per_tick(performance.tempo_bpm)
     per_slot = reading.metre.bar_ticks / reading.slots_per_bar
     places = reading.slot_at(onsets_s)
     at_ms = places * per_slot * tick_ms
-    if under.to == "none" or under.strength_percent == 0:
+    if settings.to == "none" or settings.strength_percent == 0:
         return np.asarray(at_ms / 1000)
-    if under.to == "stack":
+    if settings.to == "stack":
         beat = side_of(performance, "stack")
         target_ms = at_ms.copy()
         if len(beat.time_ms):
@@ -146,11 +150,11 @@ def slice_times_s(
         slot = np.rint(np.floor(reading.nearest_places(places)))
         ticks = slot * per_slot
         target_ms = ticks * tick_ms
-        if under.to == "groove":
+        if settings.to == "groove":
             if template is None:
                 raise BadValueError("It is to go to a groove, and none is chosen: choose one.")
             target_ms = target_ms + template.offsets_at(ticks, reading.metre, performance.tempo_bpm, scale=True)
-    moved_ms = at_ms + under.strength_percent / 100 * (target_ms - at_ms)
+    moved_ms = at_ms + settings.strength_percent / 100 * (target_ms - at_ms)
     return np.asarray(np.maximum.accumulate(moved_ms) / 1000)
 
 
@@ -158,7 +162,7 @@ def _turn(
     audio: Audio,
     onsets: Onsets,
     reading: Reading,
-    under: LayerSettings,
+    settings: LayerSettings,
     performance: Performance,
     template: GrooveTemplate | None,
 ) -> npt.NDArray[np.float32]:
@@ -166,14 +170,14 @@ def _turn(
     ticks = reading.metre.bar_ticks * reading.bars
     length_s = ticks * ms_per_tick(performance.tempo_bpm) / 1000
     frames = max(round(length_s * RATE_HZ), 1)
-    if under.how == "repitch":
+    if settings.how == "repitch":
         start = round(reading.bar_one_s * audio.rate_hz)
         whole = round((audio.duration_s if reading.trimmed else reading.length_s) * audio.rate_hz)
         x = audio.samples[(start + np.arange(whole)) % len(audio.samples)]
         x = soxr.resample(x, len(x) / length_s, RATE_HZ, quality="HQ")
     else:
         cuts = cut_slices(onsets, reading)
-        to_s = slice_times_s(cuts.attack_s, reading, under, performance, template)
+        to_s = slice_times_s(cuts.attack_s, reading, settings, performance, template)
         x = retimed(audio, cuts, to_s, length_s, wraps=True).samples
         if audio.rate_hz != RATE_HZ:
             x = soxr.resample(x, audio.rate_hz, RATE_HZ, quality="HQ")
@@ -181,12 +185,12 @@ def _turn(
     return np.asarray(np.repeat(x, 2, axis=1) if x.shape[1] == 1 else x[:, :2], dtype=np.float32)
 
 
-def _turned(turn: npt.NDArray[np.float32], under: LayerSettings, tick_s: float, frames: int) -> Floats:
+def _turned(turn: npt.NDArray[np.float32], settings: LayerSettings, tick_s: float, frames: int) -> Floats:
     """Turn after turn for so many frames; each begins where it is due to the sample, however many went before."""
-    offset = round(under.start_ticks * tick_s * RATE_HZ)
-    if not under.cycle_ticks:
+    offset = round(settings.start_ticks * tick_s * RATE_HZ)
+    if not settings.cycle_ticks:
         return turn[(offset + np.arange(frames)) % len(turn)].astype(np.float64)
-    cycle_s = under.cycle_ticks * tick_s
+    cycle_s = settings.cycle_ticks * tick_s
     starts = np.rint(np.arange(int(frames / RATE_HZ / cycle_s) + 2) * cycle_s * RATE_HZ).astype(np.intp)
     place = np.arange(frames)
     number = np.searchsorted(starts, place, side="right") - 1
@@ -197,15 +201,15 @@ def _turned(turn: npt.NDArray[np.float32], under: LayerSettings, tick_s: float, 
     return np.asarray(out * np.minimum(left / seam, 1.0)[:, None])
 
 
-def duck_db(under: LayerSettings, performance: Performance, frames: int) -> Floats:
+def duck_db(settings: LayerSettings, performance: Performance, frames: int) -> Floats:
     """What room is made for a voice, in dB (0 or less) for each frame of the pass.
 
     Full depth a little before each of its hits, held, then let go evenly in dB.
     """
     hits = performance.hits
-    if under.duck_voice not in hits.voices or not under.duck_db:
+    if settings.duck_voice not in hits.voices or not settings.duck_db:
         return np.zeros(frames)
-    mine = hits.voice_index == hits.voices.index(under.duck_voice)
+    mine = hits.voice_index == hits.voices.index(settings.duck_voice)
     if not mine.any():
         return np.zeros(frames)
     early = round(EARLY_S * RATE_HZ)
@@ -215,10 +219,10 @@ def duck_db(under: LayerSettings, performance: Performance, frames: int) -> Floa
     after = np.searchsorted(round_, place, side="right")
     since = place - round_[after - 1]
     until = round_[np.minimum(after, len(round_) - 1)] - place
-    hold, release = under.duck_hold_ms / 1000 * RATE_HZ + early, under.duck_release_ms / 1000 * RATE_HZ
+    hold, release = settings.duck_hold_ms / 1000 * RATE_HZ + early, settings.duck_release_ms / 1000 * RATE_HZ
     let_go = np.clip((since - hold) / release, 0, 1)
     coming = np.clip(1 - until / early, 0, 1)  # down before the hit, without a click
-    return np.asarray(-under.duck_db * np.maximum(1 - let_go, coming))
+    return np.asarray(-settings.duck_db * np.maximum(1 - let_go, coming))
 
 
 def layer_settings_from_doc(doc: dict[str, Any]) -> LayerSettings:

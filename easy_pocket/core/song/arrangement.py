@@ -47,7 +47,10 @@ class Span:
 
 @dataclass(frozen=True)
 class Arrangement:
-    """doubles: for two parts (the smaller key first) and a voice what is done where both strike it at one moment.
+    """Parts and sections of a song.
+
+    collision_choices: what is done where two parts strike a voice at one moment, by the keys of the parts (the smaller
+    first) and the voice.
 
     Raises BadValueError for a song of more than 512 bars, however short they are, or longer than 512 bars of 4/4.
     """
@@ -57,7 +60,7 @@ class Arrangement:
     parts: tuple[Part, ...] = ()
     sections: tuple[Section, ...] = ()
     seed: int = 1
-    doubles: Mapping[tuple[int, int, str], str] = field(default_factory=dict)
+    collision_choices: Mapping[tuple[int, int, str], str] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         bars = sum(section.bars * section.repeats for section in self.sections)

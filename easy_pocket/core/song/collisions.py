@@ -47,14 +47,14 @@ def struck_twice(one: HitColumns, other: HitColumns) -> list[tuple[str, np.ndarr
 
 def resolve_collisions(song: Arrangement, lines: dict[int, HitColumns]) -> dict[int, HitColumns]:
     """The lines of a span with what was chosen for moments two parts strike together."""
-    if not song.doubles:
+    if not song.collision_choices:
         return lines
     after = dict(lines)
     for one, other in sharing(song.parts):
         if one.key not in after or other.key not in after:
             continue
         for voice, here, there in struck_twice(after[one.key], after[other.key]):
-            choice = song.doubles.get((one.key, other.key, voice), "keep")
+            choice = song.collision_choices.get((one.key, other.key, voice), "keep")
             if choice == "drop":
                 first = after[one.key].velocity[here] >= after[other.key].velocity[there]
                 after[one.key] = after[one.key].take(~np.isin(np.arange(len(after[one.key])), here[~first]))
@@ -80,7 +80,7 @@ def find_collisions(song: Arrangement, lines_of: list[tuple[Span, dict[int, HitC
             mine = tick[voice == number]
             at = int(np.searchsorted(starts, mine[0], side="right")) - 1
             first = (lines_of[at][0], int(mine[0] - starts[at]))
-            choice = song.doubles.get((one.key, other.key, names[number]), "keep")
+            choice = song.collision_choices.get((one.key, other.key, names[number]), "keep")
             found.append(Collision((one.key, other.key), names[number], len(mine), first, choice))
     return sorted(found, key=lambda one: (-one.count, one.parts, one.voice))
 

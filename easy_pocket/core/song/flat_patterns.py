@@ -38,7 +38,7 @@ def along(song: Arrangement, keys: Mapping[int, int], patterns: Mapping[int, Pat
         )
         for number, span in enumerate(song.spans, start=1)
     )
-    return replace(song, parts=parts, sections=sections, doubles={})
+    return replace(song, parts=parts, sections=sections, collision_choices={})
 
 
 def along_cell(span: Span, part: int, pattern: int) -> Cell:

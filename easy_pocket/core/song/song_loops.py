@@ -14,20 +14,20 @@ from easy_pocket.core.song.arrangement import Span
 from easy_pocket.core.song.perform_song import SongPerformance
 
 
-def layer_in_span(under: LayerSettings, span: Span, sections: tuple[int, ...] = ()) -> LayerSettings | None:
+def layer_in_span(settings: LayerSettings, span: Span, sections: tuple[int, ...] = ()) -> LayerSettings | None:
     """A loop over the bars of a span, None where it rests.
 
     One that plays in sections (their keys) begins anew with each; one that goes by its bars goes on through the song.
     """
     if sections:
-        return replace(under, muted=False, from_bar=1, to_bar=0) if span.section.key in sections else None
-    first = max(under.from_bar - span.first_bar + 1, 1)
-    last = under.to_bar - span.first_bar + 1 if under.to_bar else 0
-    if first > span.bars or (under.to_bar and last < first):
+        return replace(settings, muted=False, from_bar=1, to_bar=0) if span.section.key in sections else None
+    first = max(settings.from_bar - span.first_bar + 1, 1)
+    last = settings.to_bar - span.first_bar + 1 if settings.to_bar else 0
+    if first > span.bars or (settings.to_bar and last < first):
         return None
-    gone = max(span.first_bar - under.from_bar, 0) * span.metre.bar_ticks
-    start = under.start_ticks + (gone % under.cycle_ticks if under.cycle_ticks else gone)
-    return replace(under, from_bar=first, to_bar=min(last, span.bars), start_ticks=start)
+    gone = max(span.first_bar - settings.from_bar, 0) * span.metre.bar_ticks
+    start = settings.start_ticks + (gone % settings.cycle_ticks if settings.cycle_ticks else gone)
+    return replace(settings, from_bar=first, to_bar=min(last, span.bars), start_ticks=start)
 
 
 def stack_of(played: SongPerformance, span: Span) -> Performance:

@@ -74,12 +74,12 @@ def mix_song(
     kits: Mapping[str, Kit],
     *,
     samples: SampleSource = no_samples,
-    under: Sequence[tuple[float, npt.NDArray[np.float32]]] = (),
+    layers: Sequence[tuple[float, npt.NDArray[np.float32]]] = (),
     name: str = "song",
 ) -> MeasuredMix:
     """The whole song at 44.1 kHz and the peaks of its parts, tails ringing out after its end.
 
-    under: loops, as (start in s, shape (frames, 2)).
+    layers: loops, as (start in s, shape (frames, 2)).
     """
     heard = audible_parts(song.song.parts)
     sounding = [
@@ -96,8 +96,8 @@ def mix_song(
         mix = mixdown(events, kit, length_s, loop=False, samples=samples).samples
         peaks[part_name] = louder(peaks.get(part_name, np.zeros(0)), block_peaks(mix))
         total = _added(total, mix, 0)
-    for start_s, audio in under:
-        silent = mixdown([], next(iter(kits.values())), len(audio) / RATE_HZ, loop=True, under=[audio])
+    for start_s, audio in layers:
+        silent = mixdown([], next(iter(kits.values())), len(audio) / RATE_HZ, loop=True, layers=[audio])
         start = round((start_s + before) * RATE_HZ)
         own = np.pad(block_peaks(silent.samples), (start // BLOCK, 0))
         peaks[UNDER] = louder(peaks.get(UNDER, np.zeros(0)), own)

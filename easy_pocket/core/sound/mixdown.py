@@ -51,10 +51,10 @@ def mixdown(
     loop: bool = True,
     name: str = "mix",
     samples: SampleSource = no_samples,
-    under: Sequence[npt.NDArray[np.float32]] = (),
+    layers: Sequence[npt.NDArray[np.float32]] = (),
 ) -> Audio:
     """As `measured_mixdown`, the audio alone."""
-    return measured_mixdown(events, kit, length_s, loop=loop, name=name, samples=samples, under=under).audio
+    return measured_mixdown(events, kit, length_s, loop=loop, name=name, samples=samples, layers=layers).audio
 
 
 def measured_mixdown(
@@ -65,12 +65,12 @@ def measured_mixdown(
     loop: bool = True,
     name: str = "mix",
     samples: SampleSource = no_samples,
-    under: Sequence[npt.NDArray[np.float32]] = (),
+    layers: Sequence[npt.NDArray[np.float32]] = (),
 ) -> MeasuredMix:
     """Stereo audio at 44.1 kHz, and the peaks of each voice and of the loops under it.
 
     A loop has exactly round(length_s x rate) samples and its tails wrap to the start; otherwise tails ring out after
-    the end. Events must not start before 0: shift them by a pre-roll first. under: what loops play under the stack,
+    the end. Events must not start before 0: shift them by a pre-roll first. layers: what loops play under the stack,
     shape (frames, 2), from the start.
     """
     length = round(length_s * RATE_HZ)
@@ -91,7 +91,7 @@ def measured_mixdown(
         mixed += placed
         called = voice_name(voice)
         peaks[called] = louder(peaks.get(called, np.zeros(0)), block_peaks(placed.T))
-    for audio in under:
+    for audio in layers:
         frames = min(len(audio), length)
         mixed[:, :frames] += MASTER_GAIN * audio[:frames].T
         peaks[UNDER] = louder(peaks.get(UNDER, np.zeros(0)), MASTER_GAIN * block_peaks(audio[:frames]))

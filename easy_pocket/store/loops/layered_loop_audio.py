@@ -27,13 +27,13 @@ _made: ByteCache[Frames] = ByteCache("loops, rendered", RENDERED_BYTES)
 def register_layered_loop(one: LayeredLoop, performance: Performance) -> str:
     """Register what this loop plays in a pass of the performance, and give its key for `layered_loop_audio`."""
     shape = hashlib.sha256()
-    doc = {name: getattr(one.under, name) for name in NAMES}
+    doc = {name: getattr(one.settings, name) for name in NAMES}
     loop = (one.id, one.audio_hash, one.corrections)  # what is heard in it follows from these
     heard = (*loop, doc, one.template_id, performance.tempo_bpm, performance.length_ms)
     shape.update(json.dumps(heard, sort_keys=True).encode())
     if one.template is not None:
         shape.update(repr(one.template.lanes["all"].offset_ms).encode())
-    if one.under.to == "stack" or one.under.duck_voice:
+    if one.settings.to == "stack" or one.settings.duck_voice:
         shape.update(repr(performance.hits.voices).encode())
         shape.update(performance.hits.voice_index.tobytes())
         shape.update(np.round(performance.loop_ms, 4).tobytes())
@@ -53,4 +53,4 @@ def layered_loop_audio(session: Reads, key: str) -> npt.NDArray[np.float32]:
 def render_loop_layer(session: Reads, one: LayeredLoop, performance: Performance) -> npt.NDArray[np.float32]:
     heard = analysis_from_doc(one.found)
     audio = load_audio(session, one.audio_hash, one.name)
-    return render_layered_loop(audio, heard.onsets, heard.reading, one.under, performance, one.template)
+    return render_layered_loop(audio, heard.onsets, heard.reading, one.settings, performance, one.template)

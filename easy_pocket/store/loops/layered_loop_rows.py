@@ -25,7 +25,7 @@ class LayeredLoop:
     audio_hash: str
     found: dict[str, Any]
     corrections: dict[str, Any]
-    under: LayerSettings
+    settings: LayerSettings
     template_id: int | None = None
     template: GrooveTemplate | None = None
     section_ids: tuple[int, ...] = ()  # sections it plays in, wherever they are; none where its bars say
@@ -36,7 +36,7 @@ class LayeredLoop:
 
 
 def layered_loop_docs_of(song: SongRow) -> list[dict[str, Any]]:
-    return list(song.under or [])
+    return list(song.layered_loops or [])
 
 
 def layered_loops(
@@ -55,7 +55,7 @@ def layered_loops(
             groove = doc.get("template_id")
             template = find_template(session, groove) if groove else None
             ids = tuple(one for one in sections_of(doc) if one in stretches)
-            under = _in_sections(layer_settings_from_doc(doc), ids, stretches)
+            settings = _in_sections(layer_settings_from_doc(doc), ids, stretches)
             row = rows[doc["loop_id"]]
             found.append(
                 LayeredLoop(
@@ -64,7 +64,7 @@ def layered_loops(
                     row.audio_hash,
                     row.found,
                     row.overruled,
-                    under,
+                    settings,
                     groove if template else None,
                     template,
                     ids,
@@ -80,19 +80,19 @@ def sections_of(doc: Mapping[str, Any]) -> list[int]:
 
 
 def _in_sections(
-    under: LayerSettings, ids: tuple[int, ...], stretches: Mapping[int, tuple[int, int] | None]
+    settings: LayerSettings, ids: tuple[int, ...], stretches: Mapping[int, tuple[int, int] | None]
 ) -> LayerSettings:
     """Over the bars of its sections that are heard here, as far as they lie end to end; silent where none is. One whose
     sections are gone goes by its own bars."""
     if not ids:
-        return under
+        return settings
     heard = sorted({found for one in ids if (found := stretches[one]) is not None})
     if not heard:
-        return replace(under, muted=True)
+        return replace(settings, muted=True)
     first, last = heard[0]
     for begin, end in heard[1:]:
         last = max(last, end) if begin <= last + 1 else last
-    return replace(under, from_bar=first, to_bar=last)
+    return replace(settings, from_bar=first, to_bar=last)
 
 
 def copied_layered_loops(song: SongRow, loop_ids: dict[int, int], section_ids: dict[int, int]) -> list[dict[str, Any]]:

@@ -25,3 +25,8 @@ def create_unique_constraint(name: str, table: str, columns: list[str]) -> None:
     known = {one["name"] for one in sa.inspect(op.get_bind()).get_unique_constraints(table)}
     if name not in known:
         op.create_unique_constraint(name, table, columns)
+
+
+def rename_column(table: str, before: str, after: str, kind: Any) -> None:
+    if before in {one["name"] for one in sa.inspect(op.get_bind()).get_columns(table)}:
+        op.alter_column(table, before, new_column_name=after, existing_type=kind, existing_nullable=True)

@@ -38,9 +38,13 @@ class SongRow(Base):
     metre_unit: Mapped[int] = mapped_column(Integer)
     seed: Mapped[int] = mapped_column(BigInteger)
     feel: Mapped[Doc] = mapped_column(JSON)
-    under: Mapped[list[Any] | None] = mapped_column(JSON)  # loops that play under the stack, as docs
-    doubles: Mapped[Doc | None] = mapped_column(JSON)  # "part:part:voice" to what is done where both strike at once
-    kept: Mapped[str | None] = mapped_column(LONGTEXT)  # the sections before the song was written out flat, as JSON
+    layered_loops: Mapped[list[Any] | None] = mapped_column(JSON)  # loops that play under the stack, as docs
+    collision_choices: Mapped[Doc | None] = mapped_column(
+        JSON
+    )  # "part:part:voice" to what is done where both strike at once
+    sections_before_flatten: Mapped[str | None] = mapped_column(
+        LONGTEXT
+    )  # the sections before the song was written out flat, as JSON
     revision: Mapped[int] = mapped_column(Integer)
     created_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
     changed_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())

@@ -16,7 +16,7 @@ from easy_pocket.store.songs.load import load_song
 def duplicate_song(session: Session, song_id: int) -> SongRow:
     source = load_song(session, song_id)
     copy = SongRow(**{**_values(source.row), "name": f"{source.row.name[: MAX_NAME - 5]} copy", "revision": 1})
-    copy.kept = copy.under = copy.doubles = None
+    copy.sections_before_flatten = copy.layered_loops = copy.collision_choices = None
     session.add(copy)
     session.flush()
     parts: dict[int, PartRow] = {}
@@ -34,7 +34,9 @@ def duplicate_song(session: Session, song_id: int) -> SongRow:
         row.pattern_order = [patterns[key] for key in row.pattern_order or () if key in patterns]
     ids = {old: row.id for old, row in parts.items()}
     sections = _sections(session, source.sections, copy.id, ids, patterns)
-    copy.doubles = {moved: choice for key, choice in (source.row.doubles or {}).items() if (moved := _double(key, ids))}
+    copy.collision_choices = {
+        moved: choice for key, choice in (source.row.collision_choices or {}).items() if (moved := _double(key, ids))
+    }
     loops: dict[int, int] = {}
     asked = select(LoopRow).where(LoopRow.song_id == song_id, LoopRow.removed.is_(False))
     for loop in session.scalars(asked):
@@ -42,7 +44,7 @@ def duplicate_song(session: Session, song_id: int) -> SongRow:
         session.add(made_loop)
         session.flush()
         loops[loop.id] = made_loop.id
-    copy.under = copied_layered_loops(source.row, loops, sections)
+    copy.layered_loops = copied_layered_loops(source.row, loops, sections)
     session.flush()
     return copy
 

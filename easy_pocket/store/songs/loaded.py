@@ -127,7 +127,7 @@ class LoadedSong:
     is_flat: bool
     feel_doc: Doc
     layered_loop_docs: tuple[Doc, ...]
-    doubles: Mapping[str, str]  # what happens where two parts strike one sound, by "PART:PART:VOICE"
+    collision_choices: Mapping[str, str]  # what happens where two parts strike one sound, by "PART:PART:VOICE"
     parts: tuple[LoadedPart, ...]
     part: LoadedPart
     pattern_id: int
@@ -161,7 +161,7 @@ class LoadedSong:
             parts=tuple(_core_part(part, self.feel_doc, self.templates) for part in self.parts),
             sections=tuple(_core_section(one, ids, self.templates) for one in self.sections),
             seed=self.seed,
-            doubles={parse_collision_key(key): choice for key, choice in self.doubles.items()},
+            collision_choices={parse_collision_key(key): choice for key, choice in self.collision_choices.items()},
         )
 
     def with_selected_pattern(self, pattern: Pattern) -> LoadedSong:

@@ -18,8 +18,8 @@ def pattern_as_audio(reader: Reads, song: LoadedSong, timing: str) -> MeasuredMi
     performance = song.performance(straight=timing == "straight")
     louder = straight_gain(song) if timing == "straight" else 1.0
     events = [replace(one, gain=one.gain * louder) for one in play_events(performance, song.kit, song.mix)]
-    under = [render_loop_layer(reader, one, song.performance()) for one in song.layered_loops]
-    return measured_mixdown(events, song.kit, performance.length_ms / 1000, samples=song.samples, under=under)
+    layers = [render_loop_layer(reader, one, song.performance()) for one in song.layered_loops]
+    return measured_mixdown(events, song.kit, performance.length_ms / 1000, samples=song.samples, layers=layers)
 
 
 def straight_gain(song: LoadedSong, tempo_bpm: float | None = None) -> float:

@@ -21,5 +21,5 @@ def song_as_midi(song: LoadedSong, by: str = "part", timing: str = "felt") -> Wr
 
 def song_as_audio(reader: Reads, song: LoadedSong) -> MeasuredMix:
     played = perform_song(song.arrangement)
-    under = [(at_s, render_loop_layer(reader, one, stack)) for at_s, one, stack in layers_in_song(song, played)]
-    return mix_song(played, song.kits, samples=song.samples, under=under, name=song.name)
+    layers = [(at_s, render_loop_layer(reader, one, stack)) for at_s, one, stack in layers_in_song(song, played)]
+    return mix_song(played, song.kits, samples=song.samples, layers=layers, name=song.name)

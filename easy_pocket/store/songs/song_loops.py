@@ -19,7 +19,7 @@ def layers_in_song(song: LoadedSong, played: SongPerformance) -> list[tuple[floa
         if muted:
             continue
         for span in played.song.spans:
-            there = layer_in_span(one.under, span, one.section_ids)
+            there = layer_in_span(one.settings, span, one.section_ids)
             if there is not None:
-                found.append((span.start_ms / 1000, replace(one, under=there), stack_of(played, span)))
+                found.append((span.start_ms / 1000, replace(one, settings=there), stack_of(played, span)))
     return found

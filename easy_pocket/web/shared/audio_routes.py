@@ -25,7 +25,7 @@ router = APIRouter()
 LASTING = {"Cache-Control": "private, max-age=31536000, immutable"}
 GONE = "There is no such sound: its kit was changed; reload the page."
 SoundKey = Annotated[str, Path(max_length=120)]
-UnderKey = Annotated[str, Path(max_length=40)]
+LayerKey = Annotated[str, Path(max_length=40)]
 
 
 @router.get("/audio/sounds/{key}.wav")
@@ -49,14 +49,14 @@ def _wav(audio: Audio, bits: int, headers: dict[str, str] | None = None) -> Resp
     return Response(write_audio(audio, "WAV", bits), media_type="audio/wav", headers=headers)
 
 
-@router.get("/audio/under/{key}.wav")
-def under(store: Store, key: UnderKey) -> Response:
+@router.get("/audio/layers/{key}.wav")
+def under(store: Store, key: LayerKey) -> Response:
     """What a loop plays under the stack in one pass."""
     return _wav(Audio(layered_loop_audio(store.reader, key), RATE_HZ), 32, LASTING)
 
 
-@router.get("/audio/under/{key}.bin")
-def under_peaks(store: Store, key: UnderKey) -> Response:
+@router.get("/audio/layers/{key}.bin")
+def layer_peaks(store: Store, key: LayerKey) -> Response:
     """Its peaks as signed bytes, lowest and highest of each stretch of 1,024 samples."""
     audio = layered_loop_audio(store.reader, key)
     return Response(

@@ -25,15 +25,15 @@ export class LayeredLoopPlayer {
     const { player } = this;
     const heard = /** @type {any} */ (player.heard);
     const masterGain = player.stack?.master_gain ?? 1;
-    const whole = (heard.under ?? []).map((/** @type {string} */ key) => ({ key, at_s: 0, length_s: Infinity }));
-    for (const { key, at_s, length_s } of [...whole, ...(heard.under_at ?? [])]) {
+    const whole = (heard.layered_loops ?? []).map((/** @type {string} */ key) => ({ key, at_s: 0, length_s: Infinity }));
+    for (const { key, at_s, length_s } of [...whole, ...(heard.layered_loops_at ?? [])]) {
       const name = `${pass} ${at_s} ${key}`;
       const starts = begin + at_s - player.from;
       const ends = Math.min(end, starts + length_s);
       if (this.sounding.has(name) || ends <= from || starts > from + AHEAD_S) continue;
-      const buffer = player.buffers.get(`under/${key}`);
+      const buffer = player.buffers.get(`layers/${key}`);
       if (!(buffer instanceof AudioBuffer)) {
-        player.sound(`under/${key}`);
+        player.sound(`layers/${key}`);
         continue;
       }
       if (starts > from + player.lookAhead) continue;
@@ -68,7 +68,7 @@ export class LayeredLoopPlayer {
   end(from, keep) {
     const heard = /** @type {any} */ (this.player.heard);
     for (const [name, { node, gain, at, key }] of this.sounding) {
-      if (keep && (heard?.under?.includes(key) || heard?.under_at?.some((/** @type {any} */ piece) => piece.key === key))) continue;
+      if (keep && (heard?.layered_loops?.includes(key) || heard?.layered_loops_at?.some((/** @type {any} */ piece) => piece.key === key))) continue;
       this.sounding.delete(name);
       if (at < from) {
         gain.gain.setValueAtTime(gain.gain.value, from);
@@ -80,9 +80,9 @@ export class LayeredLoopPlayer {
 
   // Whole passes are large: only those that are played or were just told are kept.
   forget() {
-    const wanted = new Set([this.player.stack, this.player.beside].flatMap((playing) => playing?.under ?? []));
-    for (const { key } of this.player.song?.under_at ?? []) wanted.add(key);
+    const wanted = new Set([this.player.stack, this.player.beside].flatMap((playing) => playing?.layered_loops ?? []));
+    for (const { key } of this.player.song?.layered_loops_at ?? []) wanted.add(key);
     for (const { key } of this.sounding.values()) wanted.add(key);
-    for (const name of this.player.buffers.keys()) if (name.startsWith("under/") && !wanted.has(name.slice(6))) this.player.buffers.delete(name);
+    for (const name of this.player.buffers.keys()) if (name.startsWith("layers/") && !wanted.has(name.slice("layers/".length))) this.player.buffers.delete(name);
   }
 }

@@ -281,7 +281,7 @@ export class Player extends EventTarget {
    */
   sound(key) {
     if (!this.buffers.has(key)) {
-      const promise = fetch(`/audio/${key.startsWith("under/") ? key : `sounds/${key}`}.wav`)
+      const promise = fetch(`/audio/${key.startsWith("layers/") ? key : `sounds/${key}`}.wav`)
         .then((answer) => {
           if (!answer.ok) throw new Error(`sound ${key}: ${answer.status}`);
           return answer.arrayBuffer();

@@ -112,10 +112,10 @@ def playing(
         "first_pass_differs": first_pass_differs(song.pattern),
         "master_gain": MASTER_GAIN * 10 ** (gain_db / 20),
         "cut_fade_s": CUT_FADE_S,
-        "under": [
+        "layered_loops": [
             register_layered_loop(one, song.performance(tempo_bpm=tempo))
             for one in song.layered_loops
-            if not one.under.muted
+            if not one.settings.muted
         ],
         "felt": felt[0] if felt else None,
         "felt_more": felt[1:],

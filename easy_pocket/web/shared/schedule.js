@@ -48,9 +48,9 @@ export function placeIn(song, at_s) {
  * @param {import("./shapes").Playing} playing
  */
 export function keysOf(playing) {
-  const under = (playing.under ?? []).map((key) => `under/${key}`);
+  const layers = (playing.layered_loops ?? []).map((key) => `layers/${key}`);
   const heard = [playing.felt, ...(playing.felt_more ?? []), playing.straight, ...(playing.straight_more ?? [])];
-  return [...new Set([...heard.flatMap((columns) => columns?.audio ?? []), ...under])];
+  return [...new Set([...heard.flatMap((columns) => columns?.audio ?? []), ...layers])];
 }
 
 /**

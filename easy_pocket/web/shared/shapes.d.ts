@@ -31,7 +31,7 @@ export interface Columns {
 }
 
 /** A loop in the song: which audio, and when. */
-export interface LoopUnder {
+export interface LoopLayer {
   key: string;
   at_s: number;
   length_s: number;
@@ -60,7 +60,7 @@ export interface Playing {
   first_pass_differs: boolean;
   master_gain: number;
   cut_fade_s: number;
-  under: string[];
+  layered_loops: string[];
   felt: Columns | null;
   felt_more: Columns[];
   straight: Columns | null;
@@ -78,7 +78,7 @@ export interface SongPlaying {
   first_pass_differs: boolean;
   master_gain: number;
   cut_fade_s: number;
-  under: string[];
+  layered_loops: string[];
   felt: Columns | null;
   felt_more: Columns[];
   straight: Columns | null;
@@ -89,7 +89,7 @@ export interface SongPlaying {
   bars_s: number[];
   bar_beats: number[];
   spans: SongSpan[];
-  under_at: LoopUnder[];
+  layered_loops_at: LoopLayer[];
 }
 
 /** The song as it is, or after an edit. fragments: HTML to be swapped in. data: numbers the screen draws. */
@@ -214,7 +214,7 @@ export interface WholeRailFacts {
   lockedPlaces: number[];
   names: Record<string, string>;
   others: OtherPart[];
-  under: Record<number, string>;
+  layers: Record<number, string>;
 }
 
 /** whole: of every rail, not only of some. */
@@ -508,7 +508,7 @@ export interface Energy {
 }
 
 /** Two parts that hit the same voice at the same time, and what is done about it. */
-export interface Double {
+export interface CollisionRow {
   part: number;
   other: number;
   voice: string;
@@ -608,7 +608,7 @@ export interface SongData {
   meet: number[];
   bar: number;
   together: string;
-  doubles: Double[];
+  collisions: CollisionRow[];
   kits: Record<string, string>;
   joins: Record<string, string>;
   grids: Record<string, string>;
@@ -711,8 +711,8 @@ export interface CellSetEdit {
 }
 
 /** What is done where two parts strike a voice of their kit at one moment. */
-export interface DoubleEdit {
-  kind: "double";
+export interface CollisionEdit {
+  kind: "collision";
   part_id: number;
   other_id: number;
   voice: string;
@@ -989,6 +989,29 @@ export interface KitVoicePlaceEdit {
   kind: "kit_voice_place";
   role: string;
   place: number;
+}
+
+/** The loop plays under the stack, as it is by itself; or (there: False) no longer. */
+export interface LayeredLoopEdit {
+  kind: "layered_loop";
+  loop_id: number;
+  there: boolean;
+}
+
+/** Whether a loop plays in a section. One that went by its bars plays in all sections before. */
+export interface LayeredLoopCellEdit {
+  kind: "layered_loop_cell";
+  loop_id: number;
+  section_id: number;
+  there: boolean;
+}
+
+/** Set one thing of how a loop plays under the stack; what is out of range is refused. */
+export interface LayeredLoopSetEdit {
+  kind: "layered_loop_set";
+  loop_id: number;
+  field: "how" | "level_db" | "low_cut_hz" | "muted" | "from_bar" | "to_bar" | "section_id" | "cycle_ticks" | "start_ticks" | "to" | "strength_percent" | "template_id" | "duck_voice" | "duck_db" | "duck_hold_ms" | "duck_release_ms";
+  value: number | boolean | string | null;
 }
 
 /** Give the pattern so many bars. Doubling copies what is there; shortening refuses to drop hits silently. */
@@ -1492,29 +1515,6 @@ export interface TurnEdit {
   end_tick: number;
 }
 
-/** The loop plays under the stack, as it is by itself; or (there: False) no longer. */
-export interface UnderEdit {
-  kind: "under";
-  loop_id: number;
-  there: boolean;
-}
-
-/** Whether a loop plays in a section. One that went by its bars plays in all sections before. */
-export interface UnderCellEdit {
-  kind: "under_cell";
-  loop_id: number;
-  section_id: number;
-  there: boolean;
-}
-
-/** Set one thing of how a loop plays under the stack; what is out of range is refused. */
-export interface UnderSetEdit {
-  kind: "under_set";
-  loop_id: number;
-  field: "how" | "level_db" | "low_cut_hz" | "muted" | "from_bar" | "to_bar" | "section_id" | "cycle_ticks" | "start_ticks" | "to" | "strength_percent" | "template_id" | "duck_voice" | "duck_db" | "duck_hold_ms" | "duck_release_ms";
-  value: number | boolean | string | null;
-}
-
 /** One value for each of these hits. step_ticks: the slot a ratchet fills. */
 export interface ValuesEdit {
   kind: "values";
@@ -1565,4 +1565,4 @@ export interface WriteInEdit {
   scope: string;
 }
 
-export type Edit = AddBarsEdit | AlternateEdit | ArticulateEdit | BreakEdit | CellCopyEdit | CellFeelEdit | CellFreeEdit | CellLevelEdit | CellMuteEdit | CellSetEdit | DoubleEdit | DropBarsEdit | FeelEdit | GridEdit | GrooveAwayEdit | GrooveBarsEdit | GrooveBlendEdit | GrooveDrawEdit | GrooveLongerEdit | GrooveLoopEdit | GrooveNameEdit | GrooveSlotsEdit | IdeaEdit | JoinDrawEdit | JoinIdeaEdit | JoinsSetEdit | KitEdit | KitAlternateEdit | KitAlternateOffEdit | KitFoldEdit | KitKeyEdit | KitLayerEdit | KitLayerOffEdit | KitMidiEdit | KitModelEdit | KitNameEdit | KitNewEdit | KitPutEdit | KitVoiceEdit | KitVoiceOffEdit | KitVoiceOnEdit | KitVoicePlaceEdit | LengthEdit | LengthTicksEdit | LockHitsEdit | LockPlaceEdit | LockVoiceEdit | LoopBeatEdit | LoopCorrectEdit | LoopTakeEdit | MixEdit | MoveEdit | MoveManyEdit | NameEdit | NudgeEdit | OffsetEdit | PaintEdit | PartAddEdit | PartCopyEdit | PartMergeEdit | PartMoveEdit | PartSetEdit | PartSplitEdit | PartTakeEdit | PasteEdit | PatternAddEdit | PatternNameEdit | PatternTakeEdit | PutLineEdit | ReachEdit | RemoveEdit | RowCopyEdit | RowEveryEdit | RowSpreadEdit | RowThinEdit | RowTurnEdit | SectionAddEdit | SectionFreeEdit | SectionJoinEdit | SectionMoveEdit | SectionNameEdit | SectionSetEdit | SectionSplitEdit | SectionStagesEdit | SectionTakeEdit | ShapeEdit | SitInEdit | SnapshotBackEdit | SoloOnlyEdit | SongBackEdit | SongFlatEdit | SpeedEdit | StraightAgainEdit | StretchEdit | TempoEdit | TightenEdit | TurnEdit | UnderEdit | UnderCellEdit | UnderSetEdit | ValuesEdit | VelocityEdit | VoiceEdit | VoiceGridEdit | WipeEdit | WriteEdit | WriteInEdit;
+export type Edit = AddBarsEdit | AlternateEdit | ArticulateEdit | BreakEdit | CellCopyEdit | CellFeelEdit | CellFreeEdit | CellLevelEdit | CellMuteEdit | CellSetEdit | CollisionEdit | DropBarsEdit | FeelEdit | GridEdit | GrooveAwayEdit | GrooveBarsEdit | GrooveBlendEdit | GrooveDrawEdit | GrooveLongerEdit | GrooveLoopEdit | GrooveNameEdit | GrooveSlotsEdit | IdeaEdit | JoinDrawEdit | JoinIdeaEdit | JoinsSetEdit | KitEdit | KitAlternateEdit | KitAlternateOffEdit | KitFoldEdit | KitKeyEdit | KitLayerEdit | KitLayerOffEdit | KitMidiEdit | KitModelEdit | KitNameEdit | KitNewEdit | KitPutEdit | KitVoiceEdit | KitVoiceOffEdit | KitVoiceOnEdit | KitVoicePlaceEdit | LayeredLoopEdit | LayeredLoopCellEdit | LayeredLoopSetEdit | LengthEdit | LengthTicksEdit | LockHitsEdit | LockPlaceEdit | LockVoiceEdit | LoopBeatEdit | LoopCorrectEdit | LoopTakeEdit | MixEdit | MoveEdit | MoveManyEdit | NameEdit | NudgeEdit | OffsetEdit | PaintEdit | PartAddEdit | PartCopyEdit | PartMergeEdit | PartMoveEdit | PartSetEdit | PartSplitEdit | PartTakeEdit | PasteEdit | PatternAddEdit | PatternNameEdit | PatternTakeEdit | PutLineEdit | ReachEdit | RemoveEdit | RowCopyEdit | RowEveryEdit | RowSpreadEdit | RowThinEdit | RowTurnEdit | SectionAddEdit | SectionFreeEdit | SectionJoinEdit | SectionMoveEdit | SectionNameEdit | SectionSetEdit | SectionSplitEdit | SectionStagesEdit | SectionTakeEdit | ShapeEdit | SitInEdit | SnapshotBackEdit | SoloOnlyEdit | SongBackEdit | SongFlatEdit | SpeedEdit | StraightAgainEdit | StretchEdit | TempoEdit | TightenEdit | TurnEdit | ValuesEdit | VelocityEdit | VoiceEdit | VoiceGridEdit | WipeEdit | WriteEdit | WriteInEdit;

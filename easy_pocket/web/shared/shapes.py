@@ -46,7 +46,7 @@ class Columns(TypedDict):
     cut_s: Column
 
 
-class LoopUnder(TypedDict):
+class LoopLayer(TypedDict):
     """A loop in the song: which audio, and when."""
 
     key: str
@@ -80,7 +80,7 @@ class Playing(TypedDict):
     first_pass_differs: bool
     master_gain: float
     cut_fade_s: float
-    under: list[str]
+    layered_loops: list[str]
     felt: Columns | None
     felt_more: list[Columns]
     straight: Columns | None
@@ -96,7 +96,7 @@ class SongPlaying(Playing):
     bars_s: list[float]
     bar_beats: list[int]
     spans: list[SongSpan]
-    under_at: list[LoopUnder]
+    layered_loops_at: list[LoopLayer]
 
 
 class State(TypedDict):

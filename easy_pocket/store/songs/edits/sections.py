@@ -73,7 +73,7 @@ def _loops_too(song: SongRows, old_id: int, added: Patch) -> list[Patch]:
         else doc
         for doc in docs
     ]
-    return [field_patch("song", song.row, under=after)] if after != docs else []
+    return [field_patch("song", song.row, layered_loops=after)] if after != docs else []
 
 
 def _own_values(one: Resolved) -> dict[str, Any]:

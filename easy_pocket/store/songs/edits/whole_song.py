@@ -27,7 +27,7 @@ SETTLED = {"keep": "both kept", "drop": "the quieter one dropped", "offset": "se
 class ResolveCollision(Edit):
     """What is done where two parts strike a voice of their kit at one moment."""
 
-    kind: Literal["double"]
+    kind: Literal["collision"]
     part_id: Id
     other_id: Id
     voice: Voice
@@ -42,12 +42,14 @@ def resolve_collision(context: EditContext, sent: ResolveCollision) -> Step:
     if sent.part_id == sent.other_id:
         raise EditRefusedError("Of hits struck twice both are kept, the quieter is dropped, or one is set apart.")
     key = f"{one.row.id}:{other.row.id}:{check_voice(sent.voice)}"
-    doubles = {name: kept for name, kept in (song.row.doubles or {}).items() if name != key}
+    choices = {name: choice for name, choice in (song.row.collision_choices or {}).items() if name != key}
     if sent.choice != "keep":
-        doubles[key] = sent.choice
+        choices[key] = sent.choice
     said = {"whose": voice_name(sent.voice), "one": one.row.name, "other": other.row.name}
     return Step(
-        [field_patch("song", song.row, doubles=doubles)], said={**said, "settled": SETTLED[sent.choice]}, long=True
+        [field_patch("song", song.row, collision_choices=choices)],
+        said={**said, "settled": SETTLED[sent.choice]},
+        long=True,
     )
 
 
@@ -99,7 +101,7 @@ class WriteFlat(Edit):
 
 
 def _flat(preparation: Preparation, sent: WriteFlat) -> dict[int, Pattern]:
-    if preparation.song.row.kept:
+    if preparation.song.row.sections_before_flatten:
         raise EditRefusedError("The song is written out already; go back to its sections to write it out anew.")
     return flat_patterns(preparation.song.arrangement)
 
@@ -130,16 +132,16 @@ def write_flat(context: EditContext, sent: WriteFlat) -> Step:
         added = add_row(session, song.row.id, position=span.number, cells=cells, notes=notes, **values)
         patches.append(added)
         turns.setdefault(span.section.key, []).append(added["id"])
-    under = [
+    layers = [
         {**doc, "section_ids": [new for old in sections_of(doc) for new in turns.get(old, ())], "section_id": None}
         for doc in layered_loop_docs_of(song.row)
     ]
     before = {
         "sections": [{**section_doc(row), "id": row.id} for row in song.sections],
-        "doubles": song.row.doubles or {},
-        "under": layered_loop_docs_of(song.row),
+        "collision_choices": song.row.collision_choices or {},
+        "layered_loops": layered_loop_docs_of(song.row),
     }
-    fields = {"kept": json.dumps(before), "doubles": {}, "under": under}
+    fields = {"sections_before_flatten": json.dumps(before), "collision_choices": {}, "layered_loops": layers}
     patches.append(field_patch("song", song.row, **fields))
     return Step(patches, long=True)
 
@@ -153,15 +155,16 @@ class GoBack(Edit):
 @edit(description="back to the sections")
 def go_back(context: EditContext, sent: GoBack) -> Step:
     song = context.song
-    if not song.row.kept:
+    if not song.row.sections_before_flatten:
         raise EditRefusedError("The song is in sections: there is nothing to go back to.")
-    before = json.loads(song.row.kept)
+    before = json.loads(song.row.sections_before_flatten)
     patches: list[Patch] = [
         {"table": "section", "id": row.id, "exists": [section_doc(row), None]} for row in song.sections
     ]
     for doc in before["sections"]:
         values = {name: value for name, value in doc.items() if name != "id"}
         patches.append({"table": "section", "id": doc["id"], "exists": [None, values]})
-    fields = {"kept": None, "doubles": before["doubles"], "under": before["under"]}
+    names = ("collision_choices", "layered_loops")
+    fields = {"sections_before_flatten": None, **{name: before[name] for name in names}}
     patches.append(field_patch("song", song.row, **fields))
     return Step(patches, long=True)

@@ -91,11 +91,11 @@ export default class Bench extends Screen {
   showTried({ leans, note, pocket, playing }, field) {
     const { player } = this.page;
     // Loops under the stack that follow it are rendered anew when the slider is let go, not for every step of the way.
-    player.setStack({ ...playing, under: this.page.playing.under });
+    player.setStack({ ...playing, layered_loops: this.page.playing.layered_loops });
     if (!this.mounted) return;
     if (!this.rails.busy) this.rails.lean(leans);
-    const under = byId(`feel-note-${field}`);
-    if (under) under.textContent = note;
+    const line = byId(`feel-note-${field}`);
+    if (line) line.textContent = note;
     if (pocket) byId("pocket").innerHTML = pocket;
   }
 

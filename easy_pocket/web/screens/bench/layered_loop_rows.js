@@ -7,7 +7,7 @@ const EVERY = 1024; // samples in a peak
 const RATE_HZ = 44100;
 const MOST_KEPT = 24;
 
-export class UnderRows {
+export class LayerRows {
   /** @param {any} rails */
   constructor(rails) {
     this.rails = rails;
@@ -18,10 +18,10 @@ export class UnderRows {
 
   /** @param {PageEvent} event */
   click(event) {
-    const button = event.target.closest?.("[data-under-mute]");
+    const button = event.target.closest?.("[data-layer-mute]");
     if (!button) return;
     const value = button.getAttribute("aria-pressed") !== "true";
-    this.rails.edits.push({ kind: "under_set", loop_id: Number(button.dataset.underMute), field: "muted", value }, { near: button });
+    this.rails.edits.push({ kind: "layered_loop_set", loop_id: Number(button.dataset.layerMute), field: "muted", value }, { near: button });
   }
 
   /**
@@ -30,8 +30,8 @@ export class UnderRows {
    * @param {any} facts
    */
   draw(look, facts) {
-    for (const row of document.querySelectorAll(".under-row")) {
-      const peaks = this.peaks(facts.under[row.dataset.loopId]);
+    for (const row of document.querySelectorAll(".layer-row")) {
+      const peaks = this.peaks(facts.layers[row.dataset.loopId]);
       const { pen, width, height } = fitted(row.querySelector("canvas"));
       if (!(peaks instanceof Int8Array) || !width) continue;
       const perTick = (facts.msPerTick / 1000) * (RATE_HZ / EVERY);
@@ -65,7 +65,7 @@ export class UnderRows {
 
   /** @param {string} key */
   async fetch(key) {
-    const answer = await fetch(`/audio/under/${key}.bin`).catch(() => null);
+    const answer = await fetch(`/audio/layers/${key}.bin`).catch(() => null);
     if (answer?.ok) this.kept.set(key, new Int8Array(await answer.arrayBuffer()));
     else this.kept.delete(key);
     if (answer?.ok) this.rails.later();

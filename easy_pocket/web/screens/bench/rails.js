@@ -12,7 +12,7 @@ import { RailPointer } from "./rail_pointer.js";
 import { OtherParts } from "./other_parts.js";
 import { ledgerText, spokenHit } from "../../shared/rail_words.js";
 import { drawCounting, drawOverview } from "./ruler.js";
-import { UnderRows } from "./layered_loop_rows.js";
+import { LayerRows } from "./layered_loop_rows.js";
 
 const GRAB_PX = 8;
 const LEAST_TICKS = 960; // one can zoom to a beat
@@ -46,7 +46,7 @@ export class Rails extends RailPointer {
     this.chosen = new SelectedHits(this);
     this.detail = new Detail(this);
     this.keys = new RailKeys(this);
-    this.under = new UnderRows(this);
+    this.layers = new LayerRows(this);
     this.others = new OtherParts(this);
     /**
      * @param {string} name
@@ -255,7 +255,7 @@ export class Rails extends RailPointer {
     this.leans = false;
     this.drawnAt = performance.now();
     if (stale) return;
-    this.under.draw(look, facts);
+    this.layers.draw(look, facts);
     this.others.draw(look, facts);
     this.drawAround(look, facts);
   }

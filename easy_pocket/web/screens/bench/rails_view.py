@@ -165,7 +165,7 @@ def rail_data(song: LoadedSong, performance: Performance, only: frozenset[str] |
         "facts": {
             **rail_facts(song),
             "others": other_hits(song),
-            "under": {one.id: register_layered_loop(one, performance) for one in song.layered_loops},
+            "layers": {one.id: register_layered_loop(one, performance) for one in song.layered_loops},
         },
         "hits": {voice: hit_columns(performance, voice) for voice in voices},
     }

@@ -82,7 +82,7 @@ class RailFacts(InSection):
 
 class WholeRailFacts(RailFacts):
     others: list[OtherPart]
-    under: dict[int, str]
+    layers: dict[int, str]
 
 
 class RailData(TypedDict):

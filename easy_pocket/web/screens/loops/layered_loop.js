@@ -4,7 +4,7 @@ import { focused, byId } from "../../shared/dom.js";
 import { ask } from "../../shared/api.js";
 import { paint, paintAll } from "../../shared/sliders.js";
 
-export class LoopUnder {
+export class LoopLayer {
   /** @param {any} uses */
   constructor(uses) {
     this.uses = uses;
@@ -37,35 +37,35 @@ export class LoopUnder {
    * @param {any} [gesture]
    */
   set(field, value, near, gesture = null) {
-    this.push({ kind: "under_set", field, value }, near, gesture);
+    this.push({ kind: "layered_loop_set", field, value }, near, gesture);
   }
 
   /** @param {PageEvent} event */
   click(event) {
-    const button = event.target.closest?.("[data-under-put]");
-    if (button) this.push({ kind: "under", there: button.dataset.underPut === "true" }, button);
+    const button = event.target.closest?.("[data-layer-put]");
+    if (button) this.push({ kind: "layered_loop", there: button.dataset.layerPut === "true" }, button);
   }
 
   /** @param {PageEvent} event */
   change(event) {
     const { target } = event;
     if (!this.box?.contains(target)) return;
-    const { under, underCheck, underSlide } = target.dataset;
-    if (underCheck) this.set(underCheck, target.checked, target);
-    else if (underSlide) {
-      this.set(underSlide, Number(target.value), target, this.gesture);
+    const { layer, layerCheck, layerSlide } = target.dataset;
+    if (layerCheck) this.set(layerCheck, target.checked, target);
+    else if (layerSlide) {
+      this.set(layerSlide, Number(target.value), target, this.gesture);
       /** @type {any} */
       this.gesture = null;
-    } else if (under === "section_id") this.set(under, target.value ? Number(target.value) : null, target);
-    else if (under) this.set(under, WORDS.includes(under) ? target.value : Number(target.value), target);
+    } else if (layer === "section_id") this.set(layer, target.value ? Number(target.value) : null, target);
+    else if (layer) this.set(layer, WORDS.includes(layer) ? target.value : Number(target.value), target);
   }
 
   /** @param {PageEvent} event */
   input(event) {
     const { target } = event;
-    const field = target.dataset?.underSlide;
+    const field = target.dataset?.layerSlide;
     if (!field || !this.box?.contains(target)) return;
-    this.gesture ??= `under-${Date.now()}`;
+    this.gesture ??= `layer-${Date.now()}`;
     paint(target);
     const value = Number(target.value);
     target.closest(".setting").querySelector("output").textContent = target.dataset.zero && !value ? target.dataset.zero : `${value} ${target.dataset.unit}`;
@@ -77,10 +77,10 @@ export class LoopUnder {
     if (!this.box || this.gesture) return;
     const answer = await ask(`${this.uses.loops.address}/under`).catch(() => null);
     if (!answer?.ok || !this.box || this.gesture) return;
-    const held = focused().dataset.under ?? focused().dataset.underSlide;
+    const held = focused().dataset.layer ?? focused().dataset.layerSlide;
     this.box.innerHTML = await answer.text();
     paintAll(this.box);
-    if (held) this.box.querySelector(`[data-under="${held}"], [data-under-slide="${held}"]`)?.focus({ preventScroll: true });
+    if (held) this.box.querySelector(`[data-layer="${held}"], [data-layer-slide="${held}"]`)?.focus({ preventScroll: true });
   }
 }
 

@@ -21,27 +21,30 @@ class LayeredLoopView:
     def __init__(self, reader: Reader, song: LoadedSong, loop_id: int, loop_bars: int) -> None:
         found = next((one for one in song.layered_loops if one.id == loop_id), None)
         self.there = found is not None
-        self.under = found.under if found else LayerSettings()
+        self.settings = found.settings if found else LayerSettings()
         bars = min(song.pattern.bars, MOST_BARS_NAMED)
-        self.from_bars = _with(self.under.from_bar, [(bar, f"{bar}") for bar in range(1, bars + 1)])
-        self.to_bars = _with(self.under.to_bar, [(0, "the end"), *((bar, f"{bar}") for bar in range(1, bars + 1))])
+        self.from_bars = _with(self.settings.from_bar, [(bar, f"{bar}") for bar in range(1, bars + 1)])
+        self.to_bars = _with(self.settings.to_bar, [(0, "the end"), *((bar, f"{bar}") for bar in range(1, bars + 1))])
         self.sections = [("", "the bars below"), *((row.id, row.name) for row in song.sections)]
         bar_ticks = song.metre.bar_ticks
         turns = [(0, f"its own, {loop_bars} bar{'s' if loop_bars != 1 else ''}")]
         turns += [(EIGHTH * count, f"{count} eighths") for count in (1, 2, 3, 5, 6, 7, 9)]
         turns += [(bar_ticks * count, f"{count} bar{'s' if count != 1 else ''}") for count in (1, 2, 4)]
-        self.cycles = _with(self.under.cycle_ticks, turns)
+        self.cycles = _with(self.settings.cycle_ticks, turns)
         beats = range(0, loop_bars * bar_ticks, song.metre.beat_ticks)
-        self.starts = _with(self.under.start_ticks, [(tick, place_name(tick, song.metre)) for tick in beats][:64])
+        self.starts = _with(self.settings.start_ticks, [(tick, place_name(tick, song.metre)) for tick in beats][:64])
         self.voices = _with(
-            self.under.duck_voice, [("", "no voice"), *((v, voice_title(song.kit, v)) for v in song.part.voices)]
+            self.settings.duck_voice, [("", "no voice"), *((v, voice_title(song.kit, v)) for v in song.part.voices)]
         )
-        self.grooves = groove_names(reader) if self.under.to == "groove" else []
+        self.grooves = groove_names(reader) if self.settings.to == "groove" else []
         self.chosen: dict[str, Any] = {
-            **{name: getattr(self.under, name) for name in ("how", "from_bar", "to_bar", "cycle_ticks", "start_ticks")},
+            **{
+                name: getattr(self.settings, name)
+                for name in ("how", "from_bar", "to_bar", "cycle_ticks", "start_ticks")
+            },
             "section_id": (found.section_id if found else None) or "",
-            "to": self.under.to,
-            "duck_voice": self.under.duck_voice,
+            "to": self.settings.to,
+            "duck_voice": self.settings.duck_voice,
             "template_id": found.template_id if found else None,
         }
 

@@ -3,7 +3,7 @@
 import { byId, element, text } from "../../shared/dom.js";
 import { ask as askServer } from "../../shared/api.js";
 import { LoopGroove } from "./loop_groove.js";
-import { LoopUnder } from "./layered_loop.js";
+import { LoopLayer } from "./layered_loop.js";
 import { showNote, speak } from "../../shared/notes.js";
 import { paint } from "../../shared/sliders.js";
 
@@ -20,7 +20,7 @@ export class LoopUses {
     /** @type {any} */
     this.group = null;
     this.groove = new LoopGroove(this);
-    this.under = new LoopUnder(this);
+    this.layers = new LoopLayer(this);
     document.addEventListener("click", (event) => this.click(event));
     document.addEventListener("tab", ({ detail }) => detail.of === "loops" && this.show(detail.shown));
     document.addEventListener("change", (event) => this.change(event));
@@ -306,7 +306,7 @@ export class LoopUses {
   // The song has changed.
   follow() {
     if (this.box && this.shown === "against") this.against();
-    if (this.box) this.under.follow();
+    if (this.box) this.layers.follow();
   }
 
   /**

@@ -72,7 +72,7 @@ def _page(request: Request, song: LoadedSong, loop_id: int | None) -> Response:
     voice_names = {voice: names.get(voice, ROLES[voice].name) for voice in song.part.voices}
     values: dict[str, Any] = {"loops": rows, "found": found, "voice_names": voice_names}
     values["kit_voices"] = list(names.items())
-    values["under"] = LayeredLoopView(reader, song, row.id, found.reading.bars) if row and found else None
+    values["layered"] = LayeredLoopView(reader, song, row.id, found.reading.bars) if row and found else None
     return song_page(request, "loops/loops.html", song, **values)
 
 
@@ -109,12 +109,12 @@ def beat_playing(song: Song, reader: Reads, loop_id: RowId) -> Response:
     return JsonResponse(playing(heard, beat.tempo_bpm, timings=("felt",)))
 
 
-@router.get("/songs/{song_id}/loops/{loop_id}/under")
-def under_panel(song: Song, reader: Reads, loop_id: RowId) -> Response:
+@router.get("/songs/{song_id}/loops/{loop_id}/layer")
+def layer_panel(song: Song, reader: Reads, loop_id: RowId) -> Response:
     """The panel of how the loop plays under the stack."""
     bars = analysis_from_doc(get_loop(reader, song.id, loop_id).found).reading.bars
     return Response(
-        render("loops/_loop_layered.html", under=LayeredLoopView(reader, song, loop_id, bars)), media_type="text/html"
+        render("loops/_loop_layered.html", layered=LayeredLoopView(reader, song, loop_id, bars)), media_type="text/html"
     )
 
 

@@ -54,8 +54,8 @@ def song_playing(song: LoadedSong, timing: str = "felt") -> SongPlaying:
         "straight": None,
         "straight_more": [],
         "timing": timing,
-        "under": [],
-        "under_at": [
+        "layered_loops": [],
+        "layered_loops_at": [
             {"key": register_layered_loop(one, performance), "at_s": at_s, "length_s": performance.length_ms / 1000}
             for at_s, one, performance in layers_in_song(song, played)
         ],

@@ -25,7 +25,7 @@ class Energy(TypedDict):
     brightness: Column
 
 
-class Double(TypedDict):
+class CollisionRow(TypedDict):
     """Two parts that hit the same voice at the same time, and what is done about it."""
 
     part: int
@@ -131,7 +131,7 @@ class SongData(TypedDict):
     meet: list[int]
     bar: int
     together: str
-    doubles: list[Double]
+    collisions: list[CollisionRow]
     kits: dict[str, str]
     joins: dict[str, str]
     grids: dict[str, str]

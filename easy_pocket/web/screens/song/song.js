@@ -153,8 +153,8 @@ export default class Song extends Screen {
     byId("plan-length").textContent = `${data.bars} bar${data.bars === 1 ? "" : "s"} · ${minutes ? `${minutes} min ` : ""}${Math.round(data.length_s % 60)} s`;
     byId("plan-together").textContent = data.parts.length > 1 ? data.together : "";
     byId("plan-together").hidden = data.parts.length < 2;
-    byId("plan-doubles").hidden = !data.doubles.length;
-    byId("plan-doubles").textContent = `${data.doubles.length} struck twice`;
+    byId("plan-collisions").hidden = !data.collisions.length;
+    byId("plan-collisions").textContent = `${data.collisions.length} struck twice`;
     byId("plan-flat").textContent = data.written ? "back to the sections" : "write the song out flat";
     byId("plan-flat").dataset.planFlat = data.written ? "back" : "flat";
     grid.style.gridTemplateColumns = `var(--head) ${data.sections.map((/** @type {any} */ one) => `minmax(${LEAST_PX}px, ${one.bars}fr)`).join(" ")}`;
@@ -281,8 +281,8 @@ export default class Song extends Screen {
     }
     const at = this.elementOf(chosen);
     (chosen.kind === "part" ? at?.parentElement : at)?.classList.add("on");
-    byId("plan-doubles")?.setAttribute("aria-pressed", chosen.kind === "doubles");
-    byId("plan-doubles")?.classList.toggle("on", chosen.kind === "doubles");
+    byId("plan-collisions")?.setAttribute("aria-pressed", chosen.kind === "collisions");
+    byId("plan-collisions")?.classList.toggle("on", chosen.kind === "collisions");
   }
 
   // Pointer ----------------------------------------------------------------------------------------------------------
@@ -303,14 +303,14 @@ export default class Song extends Screen {
       if (again && event.detail === 1) this.menu.open(cell, section, part);
     } else if (loop) {
       const [section, id] = loop.dataset.loopCell.split(" ").map(Number);
-      this.push({ kind: "under_cell", loop_id: id, section_id: section, there: loop.classList.contains("rest") }, loop);
+      this.push({ kind: "layered_loop_cell", loop_id: id, section_id: section, there: loop.classList.contains("rest") }, loop);
     } else if (of("head")) this.choose({ kind: "section", section: Number(of("head").dataset.head) });
     else if (of("join")) this.choose({ kind: "joins", section: Number(of("join").dataset.join) });
     else if (of("part-switch")) this.partSwitch(of("part-switch"));
     else if (of("part")) this.choose({ kind: "part", part: Number(of("part").dataset.part), section: this.chosen?.section });
     else if (of("cycles")) this.choose({ kind: "cycles", section: this.chosen?.section });
     else if (of("energy")) this.page.plan.playSection(Number(of("energy").dataset.energy));
-    else if (of("plan-show")) this.choose({ kind: "doubles", section: this.chosen?.section });
+    else if (of("plan-show")) this.choose({ kind: "collisions", section: this.chosen?.section });
     else if (of("plan-flat")) this.push({ kind: of("plan-flat").dataset.planFlat === "back" ? "song_back" : "song_flat" }, of("plan-flat"));
     else if (of("plan-section")) this.push({ kind: "section_add", after_id: this.chosen?.section ?? 0, how: of("plan-section").dataset.planSection }, of("plan-section"));
     else if (of("plan-stages")) this.stages(of("plan-stages"));

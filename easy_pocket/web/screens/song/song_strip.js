@@ -34,7 +34,7 @@ export class SongStrip {
     const held = typing?.dataset.set;
     /** @type {any} */
     this.drawnFor = key;
-    const groups = /** @type {Record<string, any>} */ ({ cell: () => this.cellGroups(), section: () => this.sectionGroups(), joins: () => this.joinGroups(), part: () => this.partGroups(), doubles: () => this.doubleGroups(), cycles: () => this.cycleGroups() })[this.chosen.kind]();
+    const groups = /** @type {Record<string, any>} */ ({ cell: () => this.cellGroups(), section: () => this.sectionGroups(), joins: () => this.joinGroups(), part: () => this.partGroups(), collisions: () => this.doubleGroups(), cycles: () => this.cycleGroups() })[this.chosen.kind]();
     this.box.replaceChildren(...groups);
     this.box.dataset.kind = this.chosen.kind;
     paintAll(this.box);
@@ -331,7 +331,7 @@ export class SongStrip {
 
   // Struck twice -----------------------------------------------------------------------------------------------------
   doubleGroups() {
-    const rows = this.screen.data.doubles.map((/** @type {any} */ one, /** @type {number} */ number) => {
+    const rows = this.screen.data.collisions.map((/** @type {any} */ one, /** @type {number} */ number) => {
       const choices = [["keep", "keep both"], ["drop", "drop the quieter"], ["offset", "set apart"]];
       return element("div", "plan-double", [text("span", one.words), this.pick("", `double ${number}`, choices, one.choice)]);
     });
@@ -379,8 +379,8 @@ export class SongStrip {
     else if (what === "pattern") value && push({ kind: "pattern_take", part_id: part, pattern_id: Number(value) });
     else if (what === "part") push({ kind: "part_set", part_id: part, field: name, value: this.partValue(name, value, number) });
     else if (what === "double") {
-      const one = this.screen.data.doubles[Number(name)];
-      push({ kind: "double", part_id: one.part, other_id: one.other, voice: one.voice, choice: value });
+      const one = this.screen.data.collisions[Number(name)];
+      push({ kind: "collision", part_id: one.part, other_id: one.other, voice: one.voice, choice: value });
     } else if (what === "new") this.newBeats = number;
   }
 

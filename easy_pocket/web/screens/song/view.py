@@ -32,7 +32,7 @@ from easy_pocket.web.screens.song.part_description import (
     said_of,
     turning_parts,
 )
-from easy_pocket.web.screens.song.shapes import Cell, Double, Part, Section, SongData, SongLoop
+from easy_pocket.web.screens.song.shapes import Cell, CollisionRow, Part, Section, SongData, SongLoop
 from easy_pocket.web.shared.voice_title import voice_title
 
 MOST_BINS = 48  # strokes of a cell's picture
@@ -47,7 +47,7 @@ class SongView:
         self.arrangement = song.arrangement
         self.names = {part.id: {row.id: row.name for row in part.patterns} for part in song.parts}
         before = before_collisions(self.arrangement)
-        self.doubles = find_collisions(self.arrangement, before)
+        self.collisions = find_collisions(self.arrangement, before)
         self.flat = Flat(
             self.arrangement, tuple((span, resolve_collisions(self.arrangement, lines)) for span, lines in before)
         )
@@ -82,14 +82,14 @@ class SongView:
             "meet": meetings_of(song),
             "bar": song.metre.bar_ticks,
             "together": describe_meeting(cycles_of(song), song.metre),
-            "doubles": [self._double(one, names) for one in self.doubles],
+            "collisions": [self._collision(one, names) for one in self.collisions],
             "kits": self.kit_names,
             "joins": JOIN_KINDS,
             "grids": {str(ticks): STEP_WORDS[ticks] for ticks in GRID_TICKS.values()},
             "free_loops": [(row.id, row.name) for row in self.loops],
         }
 
-    def _double(self, one: Collision, names: dict[int, str]) -> Double:
+    def _collision(self, one: Collision, names: dict[int, str]) -> CollisionRow:
         (part, other), (span, tick) = one.parts, one.first
         voice = ROLES[one.voice].name if one.voice in ROLES else one.voice
         at = place_name(tick + (span.first_bar - 1) * span.metre.bar_ticks, span.metre)
@@ -179,7 +179,7 @@ class SongView:
             "name": one.name,
             "sections": list(one.section_ids),
             "muted": bool(doc.get("muted")),
-            "level_db": one.under.level_db,
+            "level_db": one.settings.level_db,
             "from_bar": doc.get("from_bar", 1),
             "to_bar": doc.get("to_bar", 0),
         }

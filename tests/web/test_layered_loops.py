@@ -29,18 +29,18 @@ def tab(client, store):
 
 
 def put(tab):
-    status, answer = tab.edit(kind="under", loop_id=tab.loop_id, there=True)
+    status, answer = tab.edit(kind="layered_loop", loop_id=tab.loop_id, there=True)
     assert status == 200, answer
     return answer
 
 
 def setting(tab, field, value):
-    return tab.edit(kind="under_set", loop_id=tab.loop_id, field=field, value=value)
+    return tab.edit(kind="layered_loop_set", loop_id=tab.loop_id, field=field, value=value)
 
 
 def sounds(tab, answer):
-    (key,) = answer["playing"]["under"]
-    data = tab.client.get(f"/audio/under/{key}.wav")
+    (key,) = answer["playing"]["layered_loops"]
+    data = tab.client.get(f"/audio/layers/{key}.wav")
     assert data.status_code == 200
     return soundfile.read(io.BytesIO(data.content), dtype="float32")[0]
 
@@ -59,8 +59,8 @@ def test_what_is_heard_is_what_the_core_makes_of_it(tab, store):
         song = load_song(session, tab.song_id)
         (one,) = song.values.layered_loops
         heard, audio = analysis_from_doc(one.found), load_audio(session, one.audio_hash, "x")
-        under = LayerSettings(to="stack", duck_voice="kick", low_cut_hz=120.0)
-        wanted = render_layered_loop(audio, heard.onsets, heard.reading, under, song.values.performance())
+        settings = LayerSettings(to="stack", duck_voice="kick", low_cut_hz=120.0)
+        wanted = render_layered_loop(audio, heard.onsets, heard.reading, settings, song.values.performance())
     np.testing.assert_array_equal(sounds(tab, answer), wanted)
 
 
@@ -70,7 +70,7 @@ def test_it_is_in_the_mix_and_gone_when_muted_or_undone(tab):
     with_loop = mixed(tab)
     np.testing.assert_allclose(with_loop - alone, sounds(tab, answer) * 10 ** (-3 / 20), atol=2e-6)
     _, answer = setting(tab, "muted", True)
-    assert answer["playing"]["under"] == []
+    assert answer["playing"]["layered_loops"] == []
     np.testing.assert_array_equal(mixed(tab), alone)
     _, answer = tab.post("undo")
     np.testing.assert_array_equal(mixed(tab), with_loop)
@@ -80,12 +80,12 @@ def test_it_is_in_the_mix_and_gone_when_muted_or_undone(tab):
 
 
 def test_what_it_goes_to_decides_whether_an_edit_changes_its_sound(tab):
-    before = put(tab)["playing"]["under"]
+    before = put(tab)["playing"]["layered_loops"]
     _, answer = tab.edit(kind="offset", voice="kick", tick=0, offset_ms=20)
-    assert answer["playing"]["under"] == before  # as it is by itself it does not hear the stack
+    assert answer["playing"]["layered_loops"] == before  # as it is by itself it does not hear the stack
     _, ducked = setting(tab, "duck_voice", "kick")
     _, answer = tab.edit(kind="offset", voice="kick", tick=0, offset_ms=-20)
-    assert answer["playing"]["under"] != ducked["playing"]["under"]
+    assert answer["playing"]["layered_loops"] != ducked["playing"]["layered_loops"]
     _, faster = tab.edit(kind="tempo", tempo_bpm=120)
     assert len(sounds(tab, faster)) == round(8 * 60 / 120 * 44_100)
 
@@ -96,9 +96,9 @@ def test_one_groove_is_chosen_at_once_and_shown(tab, store):
         save_house_grooves(session)
     status, _ = setting(tab, "to", "groove")
     assert status == 200
-    panel = tab.client.get(f"/songs/{tab.song_id}/loops/{tab.loop_id}/under").text
-    assert 'data-under="template_id"' in panel
-    assert "selected" in panel.split('data-under="template_id"')[1].split("</select>")[0]
+    panel = tab.client.get(f"/songs/{tab.song_id}/loops/{tab.loop_id}/layer").text
+    assert 'data-layer="template_id"' in panel
+    assert "selected" in panel.split('data-layer="template_id"')[1].split("</select>")[0]
 
 
 @pytest.mark.parametrize(
@@ -113,18 +113,18 @@ def test_one_groove_is_chosen_at_once_and_shown(tab, store):
     ],
 )
 def test_what_does_not_fit_is_refused_and_nothing_changes(tab, field, value, words):
-    before = put(tab)["playing"]["under"]
+    before = put(tab)["playing"]["layered_loops"]
     status, answer = setting(tab, field, value)
     assert status == 422
     assert words in answer["error"]
-    assert tab.client.get(f"/songs/{tab.song_id}/state").json()["playing"]["under"] == before
+    assert tab.client.get(f"/songs/{tab.song_id}/state").json()["playing"]["layered_loops"] == before
 
 
 def test_twice_under_or_a_setting_of_none_is_refused_in_words(tab):
     status, answer = setting(tab, "level_db", -3)
     assert (status, "put it there first" in answer["error"]) == (422, True)
     put(tab)
-    status, answer = tab.edit(kind="under", loop_id=tab.loop_id, there=True)
+    status, answer = tab.edit(kind="layered_loop", loop_id=tab.loop_id, there=True)
     assert (status, "already" in answer["error"]) == (422, True)
 
 
@@ -137,12 +137,12 @@ def test_a_removed_loop_is_silent_and_a_copied_song_has_its_own(tab, store):
         (one,) = load_song(session, copy.id).values.layered_loops
         assert get_loop(session, copy.id, one.id).id == one.id
     assert tab.edit(kind="loop_take", loop_id=tab.loop_id)[0] == 200
-    assert tab.client.get(f"/songs/{tab.song_id}/state").json()["playing"]["under"] == []
+    assert tab.client.get(f"/songs/{tab.song_id}/state").json()["playing"]["layered_loops"] == []
     other = Tab(tab.client, copy.id)
     np.testing.assert_array_equal(sounds(other, tab.client.get(f"/songs/{copy.id}/state").json()), was)
 
 
 def test_a_key_nobody_was_told_is_refused_in_words(client):
-    answer = client.get("/audio/under/0123456789abcdef01234567.wav")
+    answer = client.get("/audio/layers/0123456789abcdef01234567.wav")
     assert answer.status_code == 422
     assert "reload" in answer.text

@@ -14,9 +14,9 @@ from tests.core.songs import small
 BAR = 3840
 
 
-def bars_of(under, sections=()):
+def bars_of(settings, sections=()):
     """From and to which bar of each span it plays, None where it rests."""
-    found = [layer_in_span(under, span, sections) for span in small().spans]
+    found = [layer_in_span(settings, span, sections) for span in small().spans]
     return [one and (one.from_bar, one.to_bar, one.start_ticks) for one in found]
 
 

@@ -35,8 +35,8 @@ def stack(tempo_bpm=TEMPO, bars=2, voices=("kick",)):
 
 def played(loop, performance=None, **settings):
     audio, heard = loop
-    under = LayerSettings(**{"level_db": 0.0, **settings})
-    return render_layered_loop(audio, heard.onsets, heard.reading, under, performance or stack())
+    settings = LayerSettings(**{"level_db": 0.0, **settings})
+    return render_layered_loop(audio, heard.onsets, heard.reading, settings, performance or stack())
 
 
 def stereo(audio):
@@ -97,9 +97,9 @@ def test_the_low_cut_takes_the_low_and_leaves_the_high(loop):
 
 def test_room_is_made_for_the_kick_held_and_let_go():
     performance = stack()
-    under = LayerSettings(duck_voice="kick", duck_db=18.0, duck_hold_ms=30.0, duck_release_ms=100.0)
+    settings = LayerSettings(duck_voice="kick", duck_db=18.0, duck_hold_ms=30.0, duck_release_ms=100.0)
     frames = round(performance.length_ms / 1000 * RATE_HZ)
-    gain_db = duck_db(under, performance, frames)
+    gain_db = duck_db(settings, performance, frames)
     for at_ms in performance.loop_ms:
         at = round(at_ms / 1000 * RATE_HZ)
         assert gain_db[at] == pytest.approx(-18)  # the attack is clear
@@ -108,7 +108,7 @@ def test_room_is_made_for_the_kick_held_and_let_go():
         assert gain_db[at + round(0.140 * RATE_HZ)] == 0
         assert gain_db[at - round(3 * EARLY_S * RATE_HZ)] == 0
     assert np.abs(np.diff(gain_db)).max() <= 18 / round(EARLY_S * RATE_HZ) + 1e-9  # never at once
-    assert not duck_db(replace(under, duck_voice="ride"), performance, frames).any()
+    assert not duck_db(replace(settings, duck_voice="ride"), performance, frames).any()
 
 
 @settings(max_examples=40)
@@ -120,8 +120,8 @@ def test_half_the_strength_goes_half_the_way(strength, to, tempo_bpm):
     template = house_grooves()["dead_slow"]
 
     def times(percent):
-        under = LayerSettings(to=to, strength_percent=percent)
-        return slice_times_s(heard.onsets.time_s, heard.reading, under, performance, template)
+        settings = LayerSettings(to=to, strength_percent=percent)
+        return slice_times_s(heard.onsets.time_s, heard.reading, settings, performance, template)
 
     none, whole = times(0.0), times(100.0)
     np.testing.assert_allclose(times(strength), none + strength / 100 * (whole - none), atol=1e-9)

@@ -15,8 +15,8 @@ from easy_pocket.store.loops.loops import get_loop
 from easy_pocket.store.songs.edits.fields import Finite, Id
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, Step, edit
 
-MOST_UNDER = 8
-UNDER_WORDS = {
+MOST_LAYERS = 8
+LAYER_WORDS = {
     "how": "how it is set",
     "level_db": "level",
     "low_cut_hz": "low cut",
@@ -39,7 +39,7 @@ UNDER_WORDS = {
 class LayerLoop(Edit):
     """The loop plays under the stack, as it is by itself; or (there: False) no longer."""
 
-    kind: Literal["under"]
+    kind: Literal["layered_loop"]
     loop_id: Id
     there: bool
 
@@ -50,19 +50,19 @@ def layer_loop(context: EditContext, sent: LayerLoop) -> Step:
     row, docs = get_loop(context.session, song.row.id, sent.loop_id), layered_loop_docs_of(song.row)
     if not sent.there:
         after = [doc for doc in docs if doc["loop_id"] != sent.loop_id]
-        return Step([field_patch("song", song.row, under=after)], said={"name": row.name, "done": "no longer"})
+        return Step([field_patch("song", song.row, layered_loops=after)], said={"name": row.name, "done": "no longer"})
     if any(doc["loop_id"] == sent.loop_id for doc in docs):
         raise EditRefusedError(f"{row.name} plays under the stack already.")
-    if len(docs) >= MOST_UNDER:
-        raise EditRefusedError(f"{MOST_UNDER} loops play under the stack, the most there can be: take one away first.")
+    if len(docs) >= MOST_LAYERS:
+        raise EditRefusedError(f"{MOST_LAYERS} loops play under the stack, the most there can be: take one away first.")
     after = [*docs, {"loop_id": sent.loop_id}]
-    return Step([field_patch("song", song.row, under=after)], said={"name": row.name, "done": "plays"})
+    return Step([field_patch("song", song.row, layered_loops=after)], said={"name": row.name, "done": "plays"})
 
 
 class SetLayer(Edit):
     """Set one thing of how a loop plays under the stack; what is out of range is refused."""
 
-    kind: Literal["under_set"]
+    kind: Literal["layered_loop_set"]
     loop_id: Id
     field: Literal[
         "how", "level_db", "low_cut_hz", "muted", "from_bar", "to_bar", "section_id", "cycle_ticks", "start_ticks",
@@ -95,13 +95,13 @@ def set_layer(context: EditContext, sent: SetLayer) -> Step:
     after = [changed if one is doc else one for one in docs]
     named = next((row.name for row in song.sections if field == "section_id" and row.id == value), None)
     name = get_loop(session, song.row.id, sent.loop_id).name
-    said = {"what": UNDER_WORDS[field], "name": name, "shown": named or _shown(value)}
-    return Step([field_patch("song", song.row, under=after)], said=said)
+    said = {"what": LAYER_WORDS[field], "name": name, "shown": named or _shown(value)}
+    return Step([field_patch("song", song.row, layered_loops=after)], said=said)
 
 
 def _number(field: str, value: Any) -> int:
     if isinstance(value, bool | str):
-        raise BadValueError(f"'{value}' does not fit {UNDER_WORDS[field]}: choose one of its values.")
+        raise BadValueError(f"'{value}' does not fit {LAYER_WORDS[field]}: choose one of its values.")
     return int(value)
 
 
@@ -109,7 +109,7 @@ def _of_kind(field: str, value: Any) -> Any:
     """The value as its setting has it: a word, a switch, a whole number or a number."""
     plain = getattr(PLAIN, field)
     if value is None or isinstance(plain, str) != isinstance(value, str):
-        raise BadValueError(f"'{value}' does not fit {UNDER_WORDS[field]}: choose one of its values.")
+        raise BadValueError(f"'{value}' does not fit {LAYER_WORDS[field]}: choose one of its values.")
     return value if isinstance(plain, str) else type(plain)(value)
 
 
@@ -122,7 +122,7 @@ def _shown(value: Any) -> str:
 class SetLayerSection(Edit):
     """Whether a loop plays in a section. One that went by its bars plays in all sections before."""
 
-    kind: Literal["under_cell"]
+    kind: Literal["layered_loop_cell"]
     loop_id: Id
     section_id: Id
     there: bool
@@ -143,4 +143,4 @@ def set_layer_section(context: EditContext, sent: SetLayerSection) -> Step:
     after = [changed if one is doc else one for one in docs]
     name = get_loop(context.session, song.row.id, sent.loop_id).name
     said = {"name": name, "done": "plays" if sent.there else "rests", "section": section.name}
-    return Step([field_patch("song", song.row, under=after)], said=said)
+    return Step([field_patch("song", song.row, layered_loops=after)], said=said)
