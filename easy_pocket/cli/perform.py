@@ -76,8 +76,8 @@ def _tightened(chosen: argparse.Namespace, pattern: Pattern, tempo_bpm: float) -
     elif chosen.toward != "grid":
         wanted = replace(wanted, target="groove", template=read_template(chosen.toward))
     done = tighten(pattern, FeelScopes(), tempo_bpm, wanted)
-    if done.collisions:
-        say(done.warning())
+    if warning := done.warning():
+        say(warning)
     return done.after
 
 

@@ -138,6 +138,7 @@ def test_tighten_is_drawn_before_it_is_done(bench):
     expect(bench.locator("#tighten-words")).to_contain_text("to 0.0 ms")
     bench.select_option("#tighten-grid", "480")
     expect(bench.locator("#tighten-warning")).to_contain_text("On 16ths none collide")
+    expect(bench.locator("#tighten-propose")).to_have_text("Use 16ths")
     bench.click("#tighten-propose")
     expect(bench.locator("#tighten-grid")).to_have_value("240")
     expect(bench.locator("#tighten-warning")).to_be_hidden()

@@ -179,3 +179,33 @@ def test_straight_again_puts_hits_on_the_grid_and_keeps_their_velocity():
     ]  # fmt: skip
     with pytest.raises(EditRefusedError, match="straight on the grid already"):
         apply_edit(done, StraightAgain((("kick", 0),), 240))
+
+
+def test_a_grid_too_coarse_for_what_is_played_is_told_and_a_finer_one_proposed():
+    """16ths played loosely on one voice each, so that none collide at 8ths."""
+    voices = ("kick", "snare", "rim", "hat_closed", "ride", "crash")
+    own_ms = (3.0, -5.0, 8.0, -2.0, 6.0, 1.0)
+    pattern = written(*((voice, 480 * k + 240, 90, own_ms[k]) for k, voice in enumerate(voices)), ("clap", 0, 90, 4.0))
+    done = tighten(pattern, STRAIGHT, TEMPO, Tighten(step_ticks=480))
+    assert done.collisions == ()
+    assert (done.too_coarse.hits, done.too_coarse.of_hits, done.too_coarse.hits_on_finer) == (6, 7, 0)
+    assert done.proposed_grid == "16"
+    assert done.warning() == "At 8ths, 6 of 7 hits move by more than half a 16th; on 16ths none would move that far."
+    finer = tighten(pattern, STRAIGHT, TEMPO, Tighten(step_ticks=240))
+    assert (finer.too_coarse, finer.proposed_grid, finer.warning()) == (None, None, "")
+
+
+def test_triplets_are_offered_for_triplets():
+    voices = ("kick", "snare", "rim", "hat_closed", "ride")
+    pattern = written(*((voice, 960 * k + 320 + 320 * (k % 2), 90, 2.0) for k, voice in enumerate(voices[:4])))
+    assert tighten(pattern, STRAIGHT, TEMPO, Tighten(step_ticks=480)).proposed_grid == "8T"
+
+
+@settings(max_examples=60, deadline=None)
+@given(offsets)
+def test_a_grid_that_fits_is_never_called_too_coarse(own_ms):
+    """Hits written on 16ths and played within a quarter of a 16th of them."""
+    quarter_ms = 60 * TICK_MS
+    played = (np.array(own_ms) / 60 * quarter_ms).tolist()
+    pattern = written(*(("rim", slot * 240, 80, ms) for slot, ms in enumerate(played)))
+    assert tighten(pattern, STRAIGHT, TEMPO, Tighten(step_ticks=240)).too_coarse is None

@@ -95,6 +95,17 @@ def test_a_grid_that_is_too_coarse_is_told_before_anything_moves(tab):
     assert "On 16ths none collide" in found["warning"]
 
 
+def test_a_grid_that_would_move_hits_by_a_whole_finer_step_is_told_though_none_collide(tab):
+    places = [["rim", 240], ["rim", 1200], ["rim", 2160]]
+    for voice, tick in places:
+        assert tab.edit(kind="write", voice=voice, tick=tick)[0] == 200
+    _, found = ask(tab, "tighten", target="grid", strength_percent=100, step_ticks=480, places=places)
+    assert found["warning"] == "At 8ths, 3 of 3 hits move by more than half a 16th; on 16ths none would move that far."
+    assert (found["proposed_name"], found["proposed_ticks"]) == ("16ths", 240)
+    _, found = ask(tab, "tighten", target="grid", strength_percent=100, step_ticks=240, places=places)
+    assert (found["warning"], found["proposed"]) == ("", None)
+
+
 def test_written_in_the_beat_sounds_the_same_and_one_undo_brings_the_feel_back(tab, store):
     feel(tab, "template_id", groove(store, "low_tide"))
     feel(tab, "accent_pull", 60)

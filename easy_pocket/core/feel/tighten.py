@@ -22,6 +22,8 @@ from easy_pocket.core.pattern.timebase import GRID_NAMES, GRID_TICKS, check_temp
 from easy_pocket.core.pattern.voices import voice_name
 
 TARGETS = ("grid", "swing", "groove")
+FEWEST_PERCENT = 5  # of the hits: a grid is not too coarse for the sake of fewer
+NEAR_PERCENT = 80  # so many of the hits that would go far lie within a quarter of a step of the finer grid
 FINE_TICKS = 120  # what is too far off to be an own offset goes to the nearest place of this grid
 
 Floats = npt.NDArray[np.float64]
@@ -72,12 +74,23 @@ class Collision:
 
 
 @dataclass(frozen=True)
+class TooCoarse:
+    """How many hits the chosen grid would move further than half a step of a finer grid, near whose places they lie."""
+
+    step_ticks: int
+    finer_grid: str
+    hits: int
+    of_hits: int
+    hits_on_finer: int
+
+
+@dataclass(frozen=True)
 class Tightening:
     """What tightening does, before it is done.
 
     from_ms, target_ms, to_ms: shape (n,) for the hits of the pattern as it was, in its order, from the pattern's
     start; moved: whether a hit moves at all. proposed_grid: the coarsest grid on which no hits collide, when some
-    do on the chosen one.
+    do on the chosen one; otherwise the finer one that fits what is played better, if there is one (too_coarse).
     """
 
     before: HitArrays
@@ -88,11 +101,12 @@ class Tightening:
     moved: npt.NDArray[np.bool_]
     collisions: tuple[Collision, ...]
     proposed_grid: str | None
+    too_coarse: TooCoarse | None = None
 
     def warning(self) -> str:
-        """The collisions in words, with the way out; empty when there are none."""
+        """Collisions, or that the grid is too coarse, in words, with the way out; empty when neither is so."""
         if not self.collisions:
-            return ""
+            return _too_coarse_in_words(self.too_coarse) if self.too_coarse else ""
         first = self.collisions[0]
         where = ", ".join(place_name(tick, self.after.metre) for tick in first.ticks)
         stay = sum(len(one.ticks) - 1 for one in self.collisions)
@@ -103,6 +117,19 @@ class Tightening:
         if self.proposed_grid:
             words += f" On {GRID_NAMES[self.proposed_grid]} none collide."
         return words
+
+
+def _too_coarse_in_words(found: TooCoarse) -> str:
+    chosen = next(GRID_NAMES[name] for name, ticks in GRID_TICKS.items() if ticks == found.step_ticks)
+    finer = GRID_NAMES[found.finer_grid]
+    one = finer.removesuffix("s")
+    moves = f"{found.hits} of {found.of_hits} hits {'moves' if found.hits == 1 else 'move'}"
+    less = f"only {found.hits_on_finer}" if found.hits_on_finer else "none"
+    return f"At {chosen}, {moves} by more than half {_article(one)} {one}; on {finer} {less} would move that far."
+
+
+def _article(name: str) -> str:
+    return "an" if name.startswith("8") else "a"
 
 
 def tighten(pattern: Pattern, feel: FeelScopes, tempo_bpm: float, wanted: Tighten) -> Tightening:
@@ -127,6 +154,9 @@ def tighten(pattern: Pattern, feel: FeelScopes, tempo_bpm: float, wanted: Tighte
             if not _collisions(pattern, other, np.zeros(len(other)), chosen)[0]:
                 proposed = grid
                 break
+    too_coarse = None if collisions else _too_coarse(pattern, wanted, from_ms, target_ms, tempo_bpm, chosen)
+    if too_coarse:
+        proposed = too_coarse.finer_grid
     far = np.abs(from_ms - target_ms) > wanted.leave_alone_ms
     moved = chosen & ~stays & far
     to_ms = np.where(moved, target_ms + (1 - wanted.strength_percent / 100) * (from_ms - target_ms), from_ms)
@@ -135,7 +165,7 @@ def tighten(pattern: Pattern, feel: FeelScopes, tempo_bpm: float, wanted: Tighte
     # A hit at the end that belongs to the first slot is an early one of it.
     wraps_ms = np.where(moved & (slot >= pattern.length_ticks), length_ms, 0.0)
     after = keep_locks(pattern, placed(pattern, feel, tempo_bpm, np.flatnonzero(moved), tick, to_ms - wraps_ms))
-    return Tightening(hits, after, from_ms, target_ms, to_ms, moved, collisions, proposed)
+    return Tightening(hits, after, from_ms, target_ms, to_ms, moved, collisions, proposed, too_coarse)
 
 
 def without_order(performance: Performance) -> Floats:
@@ -169,6 +199,33 @@ def _slots(
         nearest = np.where(written % step_ticks == 0, written // step_ticks, nearest)
         slot[mine], target_ms[mine] = grid[nearest], places_ms[nearest]
     return slot, target_ms
+
+
+def _too_coarse(
+    pattern: Pattern,
+    wanted: Tighten,
+    from_ms: Floats,
+    target_ms: Floats,
+    tempo_bpm: float,
+    chosen: npt.NDArray[np.bool_],
+) -> TooCoarse | None:
+    """Find the finer grid nearest to whose places the hits lie that the chosen grid would move too far.
+
+    Too far is further than half a step of the finer grid. None when there is no such grid, or those hits are few.
+    """
+    best, best_share = None, np.inf
+    for name in (name for name, ticks in GRID_TICKS.items() if ticks < wanted.step_ticks):
+        half_ms = GRID_TICKS[name] / 2 * ms_per_tick(tempo_bpm)
+        far = chosen & (np.abs(from_ms - target_ms) > half_ms)
+        if not far.any() or far.sum() * 100 < FEWEST_PERCENT * chosen.sum():
+            continue
+        _, finer_ms = _slots(pattern, wanted, GRID_TICKS[name], from_ms, tempo_bpm)
+        away = np.abs(from_ms - finer_ms) / half_ms
+        share = float(away[far].mean())
+        if share < best_share and (away[far] < 0.5).sum() * 100 >= NEAR_PERCENT * far.sum():
+            left = int((chosen & (away > 1)).sum())
+            best, best_share = TooCoarse(wanted.step_ticks, name, int(far.sum()), int(chosen.sum()), left), share
+    return best
 
 
 def _targets(pattern: Pattern, wanted: Tighten, grid: Ints, voice: str, tempo_bpm: float) -> Floats:

@@ -248,6 +248,7 @@ export interface Tightened {
   mean_is: number;
   warning: string | null;
   proposed: string | null;
+  proposed_name: string | null;
   proposed_ticks: number | null;
   revision: number;
 }

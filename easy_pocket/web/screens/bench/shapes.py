@@ -115,6 +115,7 @@ class Tightened(TypedDict):
     mean_is: float
     warning: str | None
     proposed: str | None
+    proposed_name: str | None
     proposed_ticks: int | None
     revision: NotRequired[int]
 

@@ -235,7 +235,7 @@ export class Side {
     const propose = byId("tighten-propose");
     propose.hidden = !found.proposed;
     propose.dataset.ticks = found.proposed_ticks ?? "";
-    propose.textContent = `Take that grid`;
+    propose.textContent = found.proposed_name ? `Use ${found.proposed_name}` : "";
     byId("tighten-do").disabled = !found.count;
   }
 

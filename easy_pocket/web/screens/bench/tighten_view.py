@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from easy_pocket.core.feel.tighten import Tightening
-from easy_pocket.core.pattern.timebase import GRID_TICKS
+from easy_pocket.core.pattern.timebase import GRID_NAMES, GRID_TICKS
 from easy_pocket.web.screens.bench.shapes import Moves, Tightened
 
 
@@ -32,5 +32,6 @@ def tighten_doc(done: Tightening) -> Tightened:
         "mean_is": round(float(np.abs(now).mean()), 2),
         "warning": done.warning(),
         "proposed": done.proposed_grid,
+        "proposed_name": GRID_NAMES[done.proposed_grid] if done.proposed_grid else None,
         "proposed_ticks": GRID_TICKS[done.proposed_grid] if done.proposed_grid else None,
     }
