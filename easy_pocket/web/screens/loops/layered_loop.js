@@ -75,7 +75,7 @@ export class LoopLayer {
   // The song has changed: draw the panel anew, but not under a hand that drags.
   async follow() {
     if (!this.box || this.gesture) return;
-    const answer = await ask(`${this.uses.loops.address}/under`).catch(() => null);
+    const answer = await ask(`${this.uses.loops.address}/layer`).catch(() => null);
     if (!answer?.ok || !this.box || this.gesture) return;
     const held = focused().dataset.layer ?? focused().dataset.layerSlide;
     this.box.innerHTML = await answer.text();
