@@ -69,7 +69,7 @@ def test_every_screen_has_its_files_in_its_folder():
             continue
         names = {path.name for path in folder.iterdir()}
         assert {"screen.py", f"{folder.name}.html"} <= names, folder
-        assert f"{folder.name}.js" in names or folder.name == "shelf", folder
+        assert f"{folder.name}.js" in names, folder
 
 
 def test_no_view_reaches_into_the_rows_of_a_song():

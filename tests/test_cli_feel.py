@@ -115,7 +115,7 @@ def test_a_wrong_grid_is_told_with_a_better_one(desk):
         (("--swing", "gong=60"), "no voice 'gong'"),
         (("--drift", "-1"), "Drift is -1 ms"),
         (("--tempo", "-90"), "tempo is -90 bpm"),
-        (("--lane", "treble"), "no lane 'treble'"),
+        (("--lane", "treble"), "no band 'treble'"),
         (("--template", "hat=missing.json"), "missing.json"),
     ],
 )

@@ -1,30 +1,16 @@
 """The scripts of the pages: types (tsc, strict) and ESLint. Both come from npm, locked, for development only."""
 
 import json
-import shutil
 import subprocess
-from pathlib import Path
 
 import pytest
 
-ROOT = Path(__file__).resolve().parent.parent
-INSTALLED = ROOT / "node_modules/.package-lock.json"
-PATIENCE_S = 240
+from tests.npm import PATIENCE_S, ROOT, npm_installed
 
 
 @pytest.fixture(scope="module")
 def npm() -> str:
-    """npm, with what is locked installed. Where it cannot be had the scripts are not checked."""
-    found = shutil.which("npm")
-    if found is None:
-        pytest.skip("the scripts are not checked: there is no npm on this machine (apt install npm)")
-    if not INSTALLED.exists() or INSTALLED.stat().st_mtime < (ROOT / "package-lock.json").stat().st_mtime:
-        install = [found, "ci", "--no-audit", "--no-fund", "--silent"]
-        done = subprocess.run(install, cwd=ROOT, capture_output=True, text=True, timeout=PATIENCE_S)
-        if done.returncode:
-            pytest.skip(f"the scripts are not checked: npm ci did not work here ({done.stderr.strip()[-200:]})")
-        INSTALLED.touch()
-    return found
+    return npm_installed()
 
 
 @pytest.mark.parametrize("check", ["types", "lint"])

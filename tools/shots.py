@@ -75,8 +75,8 @@ def take(page: Page, address: str) -> None:
         while page.locator(".sound.on b").inner_text() != name:
             page.keyboard.press("ArrowDown")
         page.keyboard.press("Shift+Enter")
-        if page.locator("#note >> text=for all").is_visible():
-            page.click("#note >> text=for all")
+        if page.locator("#note >> text=change it in all").is_visible():
+            page.click("#note >> text=change it in all")
             page.locator("#sounds").focus()
         page.wait_for_selector(f'.layer-name b >> text="{name}"')
     page.click('[data-layer-line="2"] .layer-name')
@@ -113,7 +113,7 @@ def take(page: Page, address: str) -> None:
 
 def whole_song(page: Page, address: str) -> None:
     page.goto(address)
-    page.click('h2 >> text="Lamplighter"')
+    page.click('h3 >> text="Lamplighter"')
     page.click("nav >> text=Song")
     until(page, "easyPocket.screens.song.data && document.querySelector('[data-cell]')")
     page.locator("[data-head]").nth(3).click()

@@ -12,6 +12,7 @@ from easy_pocket.jobs.workers import Workers
 from easy_pocket.store.database import Database
 from easy_pocket.web import errors, operations, screens, static_routes  # noqa: F401 - screens register themselves
 from easy_pocket.web.envelope import Envelope
+from easy_pocket.web.help import routes as help_routes
 from easy_pocket.web.security import Guard
 from easy_pocket.web.shared import audio_routes, export_routes, job_routes
 from easy_pocket.web.shared.screen import in_order
@@ -30,7 +31,10 @@ def make_app(database: Database, *, workers: Workers | None = None, home: Path |
     app.add_middleware(Envelope)  # the last one added is the outermost
     for router in (
         *(router for screen in in_order() for router in screen.routers),
-        *(routes.router for routes in (job_routes, audio_routes, export_routes, operations, static_routes)),
+        *(
+            routes.router
+            for routes in (help_routes, job_routes, audio_routes, export_routes, operations, static_routes)
+        ),
     ):
         app.include_router(router)
     errors.install(app)

@@ -72,9 +72,10 @@ def _paths() -> dict[str, Path]:
     return {name: path for name, path in {**fixed, **ours}.items() if path.is_file() and path.name not in LEFT_OUT}
 
 
-def _style_order(name: str) -> tuple[bool, bool, bool, str]:
-    """What others build on comes before them: colours, the page, what is shared."""
-    return name.startswith("screens/"), "/tokens" not in name, "/base" not in name, name
+def _style_order(name: str) -> tuple[bool, bool, bool, bool, str]:
+    """What others build on comes before them: colours, the page, what is shared; what changes all of it comes last."""
+    last = name.endswith("/other_eyes.css")
+    return last, name.startswith("screens/"), "/tokens" not in name, "/base" not in name, name
 
 
 def _digest(content: dict[str, bytes]) -> str:

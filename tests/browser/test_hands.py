@@ -9,7 +9,7 @@ import soundfile
 from playwright.sync_api import expect
 
 from tests.browser.conftest import send
-from tests.browser.gestures import box_of, click_slot, drag, drawn, expect_hit, expect_hits, hit, saved, ticks, until
+from tests.browser.gestures import box_of, click_slot, drag, drawn, hit, saved, ticks, until
 
 
 def export(page):
@@ -66,7 +66,7 @@ def test_space_plays_even_before_a_pressed_button_has_given_the_keys_back(bench)
 def test_a_button_reached_by_tab_is_pressed_by_space(bench):
     bench.keyboard.press("Shift+Tab")
     bench.locator("#play-song").focus()
-    bench.keyboard.press("Shift+Tab")
+    bench.keyboard.press("ArrowLeft")  # inside a group arrows go on
     expect(bench.locator("#loop-toggle")).to_be_focused()
     bench.keyboard.press("Space")
     expect(bench.locator("#loop-toggle")).to_have_attribute("aria-pressed", "false")
@@ -122,7 +122,7 @@ def test_space_ticks_a_box_that_was_reached_by_tab_and_presses_a_button(bench):
 
 def test_a_new_song_is_ready_for_enter(page, address):
     page.goto("/")
-    page.click("text=New song")
+    page.click(".empty-bar >> text=Begin")
     page.wait_for_url(re.compile(r"/songs/\d+/bench"))
     expect(page.locator("#song-name")).to_have_value("New song")
     drawn(page)
@@ -196,7 +196,7 @@ def test_break_with_nothing_chosen_empties_nothing_and_says_why(bench):
     counting = box_of(bench.locator("#counting"))
     y = counting["y"] + counting["height"] / 2
     drag(bench, (counting["x"] + 4, y), (counting["width"] * 0.3, 0))
-    bench.click('[aria-label="Length of the pattern"]')
+    bench.click('[aria-label*="length of the pattern"]')
     bench.click('[data-bars-edit="break"]')
     expect(bench.locator("#note")).to_contain_text("what goes on in the break")
     saved(bench)
@@ -253,55 +253,61 @@ def test_the_songs_midi_leaves_out_what_is_muted(bench):
     assert not [message for message in kick if message.type == "note_on"]
 
 
-@pytest.mark.parametrize("whose", ["for this song", "for all"])
-def test_a_kit_of_several_songs_asks_once_whose_it_is(bench, whose):
+def kit_of_several(bench):
     bench.click("nav >> text=Kit")
     bench.wait_for_selector(".sound")
-    name = bench.locator(".kit-title h2").inner_text()
     songs = int(bench.locator(".kit-head").get_attribute("data-songs"))
     assert songs > 1
+    return bench.locator(".kit-title h2").inner_text(), songs
+
+
+def test_the_first_change_of_a_kit_makes_this_song_a_copy_and_says_so(bench):
+    name, songs = kit_of_several(bench)
     level = bench.locator('.drag[data-drag="voice"][data-field="level_db"] input')
     level.focus()
+    before = level.input_value()
     bench.keyboard.press("ArrowDown")
     note = bench.locator("#note")
-    expect(note).to_contain_text(f"This kit is in {songs} songs")
-    note.locator("button", has_text=whose).click()
+    expect(note).to_contain_text(f"{name} is in {songs} songs: this song has a copy of its own now")
     saved(bench)
     title = bench.locator(".kit-title h2")
-    if whose == "for all":
-        expect(title).to_have_text(name)
-    else:
-        expect(title).not_to_have_text(name)
-        expect(bench.locator(".kit-head")).to_have_attribute("data-songs", "1")
-    expect(bench.locator("#undo")).to_be_enabled()
-    level = bench.locator('.drag[data-drag="voice"][data-field="level_db"] input')
-    level.focus()
-    bench.keyboard.press("ArrowDown")
-    saved(bench)
-    expect(note).to_be_hidden()
-    for _ in range(3):
+    expect(title).not_to_have_text(name)
+    expect(bench.locator(".kit-head")).to_have_attribute("data-songs", "1")
+    expect(level).not_to_have_value(before)
+    for _ in range(2):
         bench.keyboard.press("Control+z")
         saved(bench)
     expect(title).to_have_text(name)
-
-
-def test_a_kit_that_is_asked_about_and_left_is_as_it_was(bench):
-    bench.click("nav >> text=Kit")
-    bench.wait_for_selector(".sound")
-    level = bench.locator('.drag[data-drag="voice"][data-field="level_db"] input')
-    before = level.input_value()
+    expect(level).to_have_value(before)
+    expect(bench.locator(".kit-head")).to_have_attribute("data-songs", str(songs))
+    # Undone, it is the kit of all again: the next change makes a copy again.
     level.focus()
     bench.keyboard.press("ArrowDown")
-    expect(bench.locator("#note")).to_contain_text("This kit is in")
-    bench.keyboard.press("Escape")
-    expect(bench.locator("#note")).to_be_hidden()
+    saved(bench)
+    expect(title).not_to_have_text(name)
+
+
+def test_a_kit_is_changed_in_all_songs_when_that_is_asked_for(bench):
+    name, songs = kit_of_several(bench)
+    level = bench.locator('.drag[data-drag="voice"][data-field="level_db"] input')
+    level.focus()
+    before = level.input_value()
+    bench.keyboard.press("ArrowDown")
+    note = bench.locator("#note")
+    note.locator("button", has_text=f"change it in all {songs} songs").click()
+    saved(bench)
+    title = bench.locator(".kit-title h2")
+    expect(title).to_have_text(name)
+    expect(level).not_to_have_value(before)
+    expect(bench.locator(".kit-head")).to_have_attribute("data-songs", str(songs))
+    level.focus()
+    bench.keyboard.press("ArrowDown")  # and is not asked about again
+    saved(bench)
+    expect(title).to_have_text(name)
+    for _ in range(4):
+        bench.keyboard.press("Control+z")
+        saved(bench)
     expect(level).to_have_value(before)
-    click_away = bench.locator("nav >> text=Bench")
-    click_away.click()
-    drawn(bench)
-    click_slot(bench, "rim", 0) if 0 not in ticks(bench, "rim") else None
-    expect_hit(bench, "rim", 0)
-    expect_hits(bench, "rim", len(ticks(bench, "rim")))
 
 
 @pytest.mark.parametrize(("below", "across"), [(16, 120), (0, 30), (0, -25)])
@@ -329,10 +335,163 @@ def test_a_double_click_on_an_answer_is_one_answer_and_presses_nothing_under_it(
     level = bench.locator('.drag[data-drag="voice"][data-field="level_db"] input')
     level.focus()
     bench.keyboard.press("ArrowDown")
-    bench.locator("#note button", has_text="for this song").dblclick()
+    saved(bench)
+    songs = bench.locator("#note button").inner_text().split()[-2]
+    bench.locator("#note button", has_text="change it in all").dblclick()
     saved(bench)
     expect(bench.locator("#note")).to_be_hidden()
-    expect(bench.locator(".kit-head")).to_have_attribute("data-songs", "1")
+    expect(bench.locator(".kit-head")).to_have_attribute("data-songs", songs)
     assert bench.locator(".typing").count() == 0
     bench.keyboard.press("Space")
     until(bench, "easyPocket.player.running")
+
+
+def test_the_list_of_keys_takes_the_keys_and_gives_them_back(bench):
+    bench.keyboard.press("ArrowDown")
+    bench.keyboard.press("?")
+    has_keys(bench, "#shortcuts")
+    assert bench.locator("#shortcut-list h3").first.inner_text() == "Bench"
+    bench.keyboard.press("g")  # a ghost on the rails, but not from here
+    bench.keyboard.press("Space")
+    until(bench, "easyPocket.player.running")
+    bench.keyboard.press("Space")
+    until(bench, "!easyPocket.player.running")
+    assert not bench.evaluate("easyPocket.edits.queue.length")
+    bench.keyboard.press("Escape")
+    expect(bench.locator("#shortcuts")).to_be_hidden()
+    has_keys(bench, "#rail-rows")
+
+
+def test_the_list_of_keys_opens_on_the_shelf(bench, address):
+    bench.goto(address)
+    bench.keyboard.press("?")
+    has_keys(bench, "#shortcuts")
+    expect(bench.locator("#shortcut-list")).to_contain_text("play, stop")
+    bench.keyboard.press("Escape")
+    expect(bench.locator("#shortcuts")).to_be_hidden()
+
+
+def test_keys_of_one_letter_can_be_turned_off_and_on_again(bench):
+    before = ticks(bench, "kick")
+    bench.keyboard.press("?")
+    bench.locator("#letter-keys").uncheck()
+    bench.keyboard.press("Escape")
+    has_keys(bench, "#rail-rows")
+    bench.keyboard.press("9")
+    bench.keyboard.press("d")
+    bench.keyboard.press("Space")  # no letter: it plays
+    until(bench, "easyPocket.player.running")
+    bench.keyboard.press("Space")
+    bench.reload()
+    drawn(bench)
+    bench.keyboard.press("i")
+    expect(bench.locator("#go-to")).to_be_hidden()
+    assert ticks(bench, "kick") == before
+    bench.click("[data-help] >> text=shortcuts")
+    bench.locator("#letter-keys").check()
+    bench.keyboard.press("Escape")
+    bench.keyboard.press("i")
+    expect(bench.locator("#go-to")).to_be_visible()
+
+
+@pytest.mark.parametrize(
+    ("key", "there"),
+    [
+        ("s", "#feel-swing_percent"),
+        ("g", "[data-groove-open]"),
+        ("t", "#tighten-strength"),
+        ("r", "#row-tools"),
+        ("d", "#detail-value"),
+        ("l", "#line-list"),
+        ("k", "#snapshot-name"),
+        ("o", "#tempo"),
+        ("b", "#ribbon"),
+        ("e", "#export-menu, [aria-controls=export-menu]"),
+    ],
+)
+def test_two_keys_go_to_a_place_and_escape_comes_back_to_the_rails(bench, key, there):
+    bench.keyboard.press("i")
+    has_keys(bench, "#go-to")
+    bench.keyboard.press(key)
+    expect(bench.locator("#go-to")).to_be_hidden()
+    has_keys(bench, there)
+
+
+def test_two_keys_go_to_every_screen_and_there_the_keys_are_the_works(bench):
+    names = bench.locator("#nav [data-screen-link]").evaluate_all(
+        "(links) => links.map((one) => one.dataset.screenLink)"
+    )
+    work = {"bench": "#rail-rows", "song": ".plan, #plan", "kit": ".voice-list", "ideas": ".idea-grid, #idea-grid"}
+    for name in [*names[1:], "bench"]:
+        bench.keyboard.press("i")
+        has_keys(bench, "#go-to")
+        bench.keyboard.press(str(names.index(name) + 1))
+        until(bench, f"document.getElementById('screen').dataset.screen === '{name}'")
+        until(bench, "document.activeElement !== document.body && document.activeElement.closest('#screen') !== null")
+        if name in ("bench",):
+            has_keys(bench, work[name])
+        bench.keyboard.press("Space")
+        until(bench, "easyPocket.player.running")
+        bench.keyboard.press("Space")
+        until(bench, "!easyPocket.player.running")
+
+
+def test_the_arrows_and_enter_go_there_too_and_escape_leaves_it(bench):
+    bench.keyboard.press("i")
+    bench.keyboard.press("Escape")
+    expect(bench.locator("#go-to")).to_be_hidden()
+    has_keys(bench, "#rail-rows")
+    bench.keyboard.press("i")
+    bench.keyboard.press("ArrowUp")
+    expect(bench.locator("[data-go-to-place]").last).to_be_focused()
+    bench.keyboard.press("ArrowDown")
+    bench.keyboard.press("ArrowDown")
+    bench.keyboard.press("ArrowDown")
+    bench.keyboard.press("Enter")
+    until(bench, "document.getElementById('screen').dataset.screen === 'loops'")
+
+
+def test_escape_lets_go_of_one_thing_at_a_time(bench):
+    bench.keyboard.press("Control+a")
+    count = bench.evaluate("easyPocket.screens.bench.rails.chosen.keys.size")
+    assert count > 10
+    bench.keyboard.press("i")
+    bench.keyboard.press("r")
+    has_keys(bench, "#row-tools")
+    bench.keyboard.press("Escape")
+    expect(bench.locator("#row-tools")).to_be_hidden()
+    assert bench.evaluate("easyPocket.screens.bench.rails.chosen.keys.size") == count
+    bench.keyboard.press("Escape")
+    assert bench.evaluate("easyPocket.screens.bench.rails.chosen.keys.size") == 0
+
+
+def test_the_view_follows_the_needle_until_one_edits_or_turns_it_off(bench):
+    bench.keyboard.press("d")
+    bench.keyboard.press("d")  # at once: no press is lost
+    until(bench, "easyPocket.screens.bench.rails.facts.length === 8 * 3840")
+    saved(bench)
+    start = "easyPocket.screens.bench.rails.look.start"
+    if bench.locator("[data-follow]").get_attribute("aria-pressed") == "false":  # another test pressed it
+        bench.click("[data-follow]")
+    bench.evaluate("easyPocket.screens.bench.rails.show(0, 2 * 3840)")
+    bench.keyboard.press("Space")
+    until(bench, f"{start} >= 2 * 3840")  # two bars are in view
+    bench.click("[data-follow]")
+    expect(bench.locator("[data-follow]")).to_have_attribute("aria-pressed", "false")
+    seen = bench.evaluate(start)
+    at = bench.evaluate("easyPocket.player.position")
+    until(bench, f"Math.abs(easyPocket.player.position - {at}) > 5")
+    assert bench.evaluate(start) == seen
+    bench.keyboard.press("Space")
+    bench.click("[data-follow]")
+    bench.keyboard.press("Home")
+    bench.keyboard.press("PageUp")
+    bench.keyboard.press("PageUp")
+    until(bench, f"{start} === 0")
+    bench.keyboard.press("Space")
+    until(bench, "easyPocket.player.position > 3.5")
+    click_slot(bench, "rim", 240)  # somebody edits: the view stays
+    saved(bench)
+    until(bench, "easyPocket.player.position > 6")
+    assert bench.evaluate(start) == 0
+    bench.keyboard.press("Space")

@@ -95,7 +95,7 @@ def test_every_setting_changes_what_is_offered(ideas: Page) -> None:
         new_keys(ideas, before)
         until(ideas, f"easyPocket.screens.ideas.cards.map((card) => card.idea).{check}")
     ideas.click('[data-opt="ending"][data-value="silence"]')  # pressed again it is open
-    expect(ideas.locator('[data-shown="ending"]')).to_have_text("open")
+    expect(ideas.locator('[data-shown="ending"]')).to_have_text("auto")
     before = keys(ideas)
     ideas.click('[data-for="fill"] [data-opt="beats"][data-value="1"]')
     new_keys(ideas, before)

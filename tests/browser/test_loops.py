@@ -264,3 +264,51 @@ def test_samples_that_cannot_be_fetched_are_not_asked_for_without_end(loops):
     loops.unroute("**/samples.bin*")
     loops.keyboard.press("-")
     until(loops, "easyPocket.screens.loops.wave.span !== null")
+
+
+def chosen_time(page):
+    return float(page.locator(".onset.chosen").get_attribute("data-time"))
+
+
+def test_hits_are_corrected_by_keys_alone(loops):
+    loops.locator("#wave").focus()
+    for _ in range(3):
+        loops.keyboard.press("ArrowRight")
+    before, count = chosen_time(loops), onsets(loops)
+    loops.keyboard.press(".")
+    loops.keyboard.press(".")
+    until(loops, f"Math.abs(document.querySelector('.onset.chosen')?.dataset.time - {before + 0.002}) < 1e-4")
+    saved(loops)
+    assert onsets(loops) == count
+    loops.keyboard.press("a")  # back to where it strikes
+    until(loops, f"Math.abs(document.querySelector('.onset.chosen')?.dataset.time - {before}) < 2e-4")
+    loops.keyboard.press("Shift+ArrowRight")
+    loops.keyboard.press("Shift+ArrowRight")
+    expect(loops.locator("#wave-cursor")).to_be_visible()
+    loops.keyboard.press("Enter")
+    until(loops, f"document.querySelectorAll('.onset').length === {count + 1}")
+    saved(loops)
+    added = chosen_time(loops)
+    loops.keyboard.press("Delete")
+    until(loops, f"document.querySelectorAll('.onset').length === {count}")
+    saved(loops)
+    loops.locator("#wave").focus()
+    loops.keyboard.press("ArrowRight")
+    loops.keyboard.press("[")
+    for _ in range(12):
+        loops.keyboard.press("Shift+ArrowRight")
+    loops.keyboard.press("]")
+    saved(loops)
+    expect(loops.locator(".w-ignored:not(.drawing)")).to_have_count(1)
+    assert added > before
+    assert onsets(loops) < count
+
+
+def test_the_first_beat_is_set_by_a_key(loops):
+    loops.locator("#wave").focus()
+    loops.keyboard.press("ArrowRight")
+    loops.keyboard.press("ArrowRight")
+    first = loops.locator(".w-bar").first.get_attribute("data-at")
+    loops.keyboard.press("f")
+    saved(loops)
+    until(loops, f"document.querySelector('.w-bar').dataset.at !== '{first}'")

@@ -175,7 +175,7 @@ def test_a_part_turns_in_its_own_cycle_and_is_seen_and_written_on_the_bench(plan
     until(plan, "easyPocket.screen === 'bench' && easyPocket.screens.bench.rails.facts.others?.length === 1")
     part = plan.evaluate("easyPocket.screens.song.chosen.part")
     until(plan, f"easyPocket.song.at[0] === {part}")
-    expect(plan.locator(".part-head").first).to_contain_text("Net Loft kit")
+    expect(plan.locator(".part-head.own")).to_contain_text("Net Loft kit")
     plan.locator("#rail-rows").focus()
     plan.keyboard.press("Enter")
     saved(plan)
@@ -190,12 +190,12 @@ def test_a_part_turns_in_its_own_cycle_and_is_seen_and_written_on_the_bench(plan
         5760,
         7200,
     ]
-    expect(plan.locator(".other-part")).to_contain_text("3 8ths")
+    expect(plan.locator(".part-head:not(.own)")).to_contain_text("3 8ths")
     plan.click("[data-fold]")
-    expect(plan.locator(".other-hits")).to_be_hidden()
+    expect(plan.locator(".other-row").first).to_be_hidden()
     plan.reload()
     until(plan, "window.easyPocket?.screens.bench.rails?.facts")
-    expect(plan.locator(".part-head").first).to_contain_text("Boathouse kit")  # it comes back to where it looked
+    expect(plan.locator(".part-head.own")).to_contain_text("Boathouse kit")  # it comes back to where it looked
 
 
 def test_the_song_is_played_from_a_bar_round_a_section_and_left_at_the_next_bar(plan: Page) -> None:

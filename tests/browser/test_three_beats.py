@@ -10,8 +10,8 @@ from tests.browser.gestures import click_slot, drawn, hit, saved, slot_point, ti
 def empty(page):
     """A new song, opened on the Bench."""
     page.goto("/")
-    page.fill(".new-song [name=name]", "From nothing")
-    page.click("text=New song")
+    page.fill(".empty-bar [name=name]", "From nothing")
+    page.click(".empty-bar >> text=Begin")
     page.wait_for_selector("#rail-kick")
     drawn(page)
     return page
@@ -20,9 +20,9 @@ def empty(page):
 @pytest.mark.parametrize(("metre", "bar", "beat"), [("2/4", 1920, 960), ("15/8", 7200, 480)])
 def test_metres_from_the_shortest_to_the_longest(page, metre, bar, beat):
     page.goto("/")
-    page.fill(".new-song [name=name]", f"In {metre}")
-    page.select_option(".new-song [name=metre]", metre)
-    page.click("text=New song")
+    page.fill(".empty-bar [name=name]", f"In {metre}")
+    page.select_option("[name=metre]", metre)
+    page.click(".empty-bar >> text=Begin")
     page.wait_for_selector("#rail-kick")
     drawn(page)
     last = 2 * bar - beat

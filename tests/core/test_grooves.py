@@ -94,7 +94,7 @@ def test_the_lane_of_a_voice_is_that_of_its_band_unless_another_is_chosen():
     cymbals = FeelScopes(Feel(template=groove, groove_on=False), Feel(), {"hat_closed": Feel(groove_on=True)})
     only = perform(pattern, cymbals, tempo_bpm=100)
     assert only.offset_ms.tolist() == [4.0, 0.0, 0.0]
-    with pytest.raises(BadValueError, match="no lane 'treble'"):
+    with pytest.raises(BadValueError, match="no band 'treble'"):
         Feel(groove_lane="treble")
 
 

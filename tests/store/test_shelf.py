@@ -1,6 +1,7 @@
 """Songs, loops, templates and kits in the database."""
 
 import threading
+from datetime import UTC, datetime, timedelta
 
 import numpy as np
 import pytest
@@ -16,12 +17,15 @@ from easy_pocket.store.grooves.templates import groove_names, save_template
 from easy_pocket.store.history.undo_log import StaleRevisionError
 from easy_pocket.store.kits.kits import all_kits, find_voice
 from easy_pocket.store.loops.loops import analysis_from_doc, corrections_from_doc, corrections_to_doc, loops_of, stored
+from easy_pocket.store.schema.tables import PartRow, SongRow
+from easy_pocket.store.songs.begin import song_from_line
 from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.duplicate import duplicate_song
 from easy_pocket.store.songs.edits.loops import AnalyzedFile, BringInLoop
 from easy_pocket.store.songs.edits.pipeline import SentEdit, make_edit
 from easy_pocket.store.songs.load import load_song, read_song
-from easy_pocket.store.songs.shelf import delete_song, restore_song, shelf
+from easy_pocket.store.songs.phrases import find_phrase, lines
+from easy_pocket.store.songs.shelf import BIN_DAYS, binned, delete_song, empty_bin, restore_song, shelf
 from tests.drums import ROCK, beat, rendered, template
 from tests.editing import do, step
 
@@ -42,6 +46,53 @@ def test_a_song_deleted_comes_back_whole(store):
     assert names(store) == ["Slack Water"]
     with store.transaction() as session:
         assert load_song(session, song_id).pattern.hits == (Hit("kick", 0, 99),)
+
+
+def test_the_bin_is_emptied_of_what_waited_long_enough_but_never_of_the_last_song(store):
+    with store.transaction() as session:
+        songs = [create_song(session, name).id for name in ("Old Capstan", "Wet Rope", "Fresh Tar")]
+    with store.transaction() as session:
+        for song_id in songs:
+            delete_song(session, song_id)
+        for song_id, days in zip(songs, (BIN_DAYS + 2, BIN_DAYS + 1, BIN_DAYS - 1), strict=True):
+            session.get(SongRow, song_id).deleted_at -= timedelta(days=days)
+    now = datetime.now(UTC).replace(tzinfo=None)
+    waiting = binned(store.reader)
+    assert [song.name for song in waiting] == ["Fresh Tar", "Wet Rope", "Old Capstan"]
+    assert [round((song.gone_at - now).total_seconds() / 86_400) for song in waiting] == [1, -1, -2]
+    with store.transaction() as session:
+        assert empty_bin(session) == 2
+    assert [song.name for song in binned(store.reader)] == ["Fresh Tar"]
+    with store.transaction() as session:
+        assert {part.song_id for part in session.query(PartRow)} == {songs[2]}  # nothing of them is left
+        session.get(SongRow, songs[2]).deleted_at -= timedelta(days=5)
+    with store.transaction() as session:
+        assert empty_bin(session) == 0
+        restore_song(session, songs[2])
+    assert names(store) == ["Fresh Tar"]
+
+
+def test_every_line_begins_a_song_of_two_bars_or_more(store):
+    with store.transaction() as session:
+        for line in lines(session):
+            song = load_song(session, song_from_line(session, line, 96.0).id).values
+            bar = line.metre.bar_ticks
+            assert song.pattern.bars >= 2
+            assert song.metre == line.metre
+            assert set(song.pattern.arrays.voices) <= set(song.part.voices)
+            once = {(hit.voice, hit.tick) for hit in find_phrase(session, line.key).hits}
+            first = {(hit.voice, hit.tick) for hit in song.pattern.hits if hit.tick < line.length_ticks}
+            assert len(first) == len(once)
+            assert song.pattern.length_ticks % bar == 0
+            assert ((song.feel.stack.swing_percent or 50.0) > 50) == line.swung
+
+
+def test_the_shelf_tells_how_long_a_song_is(store):
+    with store.transaction() as session:
+        create_song(session, "x", tempo_bpm=120, metre=Metre(3, 4), bars=4)
+    with store.transaction() as session:
+        (song,) = shelf(session)
+    assert (song.bars, song.length_s) == (4, pytest.approx(6.0))
 
 
 def test_a_duplicate_is_equal_and_independent(store):

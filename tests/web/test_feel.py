@@ -152,7 +152,7 @@ def test_straight_again_takes_offsets_and_leaves_the_feel(tab):
         ({"kind": "tighten", "target": "groove", "strength_percent": 50, "step_ticks": 240}, "No groove is chosen"),
         ({"kind": "tighten", "target": "grid", "strength_percent": 50, "step_ticks": 240}, "No hit moves by this"),
         ({"kind": "tighten", "target": "grid", "strength_percent": 50, "step_ticks": 7}, "grid of 7 ticks"),
-        ({"kind": "feel", "scope": "stack", "field": "groove_lane", "value": "treble"}, "no lane 'treble'"),
+        ({"kind": "feel", "scope": "stack", "field": "groove_lane", "value": "treble"}, "no band 'treble'"),
         ({"kind": "feel", "scope": "stack", "field": "swing_percent", "value": "much"}, "does not fit swing"),
         ({"kind": "feel", "scope": "stack", "field": "ghost_percent", "value": 1}, "level of ghosts is 1 %"),
         ({"kind": "feel", "scope": "stack", "field": "template_id", "value": 99999}, "groove template is gone"),

@@ -179,7 +179,7 @@ def test_bad_files_are_refused_in_words_and_leave_nothing(tab, store, name, data
         ({"kind": "groove_draw", "name": "x", "slots_per_bar": 16, "bars": 9}, "bars is 9"),
         ({"kind": "groove_slots", "lane": "all", "values": [[99, 1, None]]}, "The slot is 100"),
         ({"kind": "groove_slots", "lane": "all", "values": [[0, 400, None]]}, "slot 1 is 400 ms"),
-        ({"kind": "groove_slots", "lane": "treble", "values": [[0, 4, None]]}, "no lane 'treble'"),
+        ({"kind": "groove_slots", "lane": "treble", "values": [[0, 4, None]]}, "no band 'treble'"),
         ({"kind": "groove_name", "name": "  "}, "name is empty"),
     ],
 )

@@ -53,7 +53,7 @@ def test_a_snapshot_of_another_song_cannot_be_reached(tab, client, store):
         ("snapshots", {"name": "x" * 81}, "at most 80 fit"),
         ("lines/no-such-line/playing", {}, "This line is gone"),
         ("lines/own-999999999999999999/playing", {}, "This line is gone"),
-        ("lines/kick-four-to-the-floor-44", {"removed": True}, "The lines of the house stay"),
+        ("lines/kick-four-to-the-floor-44", {"removed": True}, "Built-in lines stay"),
         ("compare?one=0&other=77", {}, "This snapshot is gone"),
     ],
 )

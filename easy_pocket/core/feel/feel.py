@@ -122,11 +122,11 @@ class Feel:
         slider=Slider("loose", 0, 40, 1, "touch"), option="touch", help="scatter of velocity, 0-40",
     )  # fmt: skip
     seed: int | None = _setting(1, "The seed", "seed", low=0, high=2**31)
-    runs_on: bool | None = _setting(False, "Looseness", "looseness runs on")
+    runs_on: bool | None = _setting(False, "Looseness", "looseness new each pass")
     groove_on: bool | None = _setting(True, "The groove", "reach of the groove", neutral=False)
     groove_lane: str | None = _setting(
-        BY_VOICE, "The lane of the groove", "lane of the groove", choices=(BY_VOICE, *LANES),
-        option="lane", help="lane of the template: voice (default), all, low, mid or high",
+        BY_VOICE, "The band of the groove", "band of the groove", choices=(BY_VOICE, *LANES),
+        option="lane", help="band of the template: voice (default), all, low, mid or high",
     )  # fmt: skip
     ghost_percent: float | None = _setting(
         100.0, "The level of ghosts", "level of ghosts", low=25, high=200, unit="%", neutral=100.0,
@@ -136,7 +136,7 @@ class Feel:
         100.0, "Accent depth", "accent depth", low=0, high=200, unit="%", neutral=100.0,
         slider=Slider("dynamics", 0, 200, 1, "accent depth"), option="depth", help="accent depth in percent, 0-200",
     )  # fmt: skip
-    weaker_hand: bool | None = _setting(False, "The weaker hand", "weaker hand", neutral=False)
+    weaker_hand: bool | None = _setting(False, "The weak hand", "weak hand", neutral=False)
     density_percent: float | None = _setting(
         100.0, "The density", "density", low=0, high=100, unit="%", neutral=100.0,
         slider=Slider("density", 0, 100, 1, "density"), option="density",
@@ -159,7 +159,7 @@ def _refuse_choice(setting: Setting, value: Any) -> None:
         raise BadValueError(f"Swing on {value}ths is not known; use {' or '.join(map(str, setting.choices))}.")
     by_voice, *lanes = setting.choices
     raise BadValueError(
-        f"There is no lane '{value[:20]}'; a groove is followed by {by_voice}, or by its lane {', '.join(lanes)}."
+        f"There is no band '{value[:20]}'; a groove is followed by {by_voice}, or by its band {', '.join(lanes)}."
     )
 
 

@@ -35,7 +35,7 @@ def _groove(
 ) -> GrooveTemplate:
     slots = len(lanes["all"][0])
     made = {lane: _lane(*values) for lane, values in lanes.items()}
-    return GrooveTemplate(name, tempo_bpm, slots, made, 1, metre, "of the house", words)
+    return GrooveTemplate(name, tempo_bpm, slots, made, 1, metre, "built in", words)
 
 
 def _swung(percent: float, unit: int, tempo_bpm: float) -> list[float]:

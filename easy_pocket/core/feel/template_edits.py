@@ -52,7 +52,7 @@ def with_slots(
     for a slot there is none of.
     """
     if lane not in LANES:
-        raise BadValueError(f"There is no lane '{lane[:20]}'; lanes are {', '.join(LANES)}.")
+        raise BadValueError(f"There is no band '{lane[:20]}'; bands are {', '.join(LANES)}.")
     old = template.lanes.get(lane, template.lanes["all"])
     offset_ms, accent, guessed = list(old.offset_ms), list(old.accent), list(old.guessed)
     for slot, (to_ms, to_accent) in values.items():

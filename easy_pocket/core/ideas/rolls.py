@@ -183,5 +183,5 @@ def rolls(scene: IdeaContext, wanted: RollSettings, count: int = 6, batch: int =
                         gap=figure.gap, lands=figure.lands and wanted.lands)  # fmt: skip
         ideas.append(roll(scene, asked, figure.name))
     if not ideas:
-        raise EditRefusedError("There are no more figures of the house: draw the rates of a roll of your own.")
-    return Batch(tuple(ideas), "" if len(ideas) == count else "These are the last figures of the house.")
+        raise EditRefusedError("There are no more built-in figures: draw the rates of a roll of your own.")
+    return Batch(tuple(ideas), "" if len(ideas) == count else "These are the last built-in figures.")

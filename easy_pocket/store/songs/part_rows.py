@@ -37,7 +37,7 @@ def new_pattern(session: Session, part_id: int, name: str, pattern: Pattern) -> 
 def new_part(session: Session, loaded: SongRows, position: int, **values: Any) -> tuple[PartRow, list[Patch]]:
     """A part at a position; the parts from there on make room. Patches are not applied yet."""
     if len(loaded.parts) >= MOST_PARTS:
-        raise EditRefusedError(f"A song has at most {MOST_PARTS} parts: merge or take away one first.")
+        raise EditRefusedError(f"A song has at most {MOST_PARTS} parts: merge or remove one first.")
     plain: dict[str, Any] = {
         "kit_key": loaded.part.kit_key, "voices": [], "cycle_ticks": None, "step_ticks": GRID_TICKS["16"],
         "start_shift_ticks": 0, "restarts": True, "feel": {}, "voice_feel": {}, "mix": {}, "voice_steps": {},

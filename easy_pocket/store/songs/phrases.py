@@ -51,7 +51,7 @@ def store_phrase(session: Session, name: str, hits: tuple[Hit, ...], length_tick
     if not 1 <= len(hits) <= MOST_HITS:
         raise BadValueError(f"A line has 1 to {MOST_HITS} hits; {len(hits)} are chosen.")
     if (session.scalar(select(func.count(PhraseRow.id)).where(PhraseRow.removed.is_(False))) or 0) >= MOST_LINES:
-        raise BadValueError(f"{MOST_LINES} lines are kept; put some away first.")
+        raise BadValueError(f"{MOST_LINES} lines are kept; remove some first.")
     kept = Pattern(length_ticks, hits, metre)  # refuses what no pattern could hold
     doc: dict[str, Any] = {
         "hits": hits_to_rows(kept.hits),
@@ -68,7 +68,7 @@ def remove_phrase(session: Session, key: str, removed: bool) -> None:
     """Take one of the user's lines off the shelf, or put it back; those of the house stay."""
     find_phrase(session, key)
     if not key.startswith(OWN):
-        raise EditRefusedError("The lines of the house stay; only your own can be put away.")
+        raise EditRefusedError("Built-in lines stay; only your own can be removed.")
     row = session.get(PhraseRow, int(key.removeprefix(OWN)))
     assert row is not None
     row.removed = removed

@@ -1,20 +1,32 @@
-"""The shelf: all songs; one taken off it, and put back."""
+"""The shelf: all songs; and the bin, where one that was deleted waits to be brought back."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 
-from sqlalchemy import func, select, update
+from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.pattern.pattern import Pattern
+from easy_pocket.core.pattern.timebase import Metre, ms_per_tick, parse_metre
 from easy_pocket.store.database import Reads
 from easy_pocket.store.kits.kits import load_kits
 from easy_pocket.store.schema.tables import PartRow, PatternRow, SectionRow, SongRow
 from easy_pocket.store.songs.cells import resolved
 from easy_pocket.store.songs.load import load_song
 from easy_pocket.store.songs.stored_patterns import pattern_of
+
+BIN_DAYS = 30  # so long a deleted song can be brought back
+
+
+@dataclass(frozen=True)
+class BinnedSong:
+    """gone_at: when it goes for good."""
+
+    id: int
+    name: str
+    gone_at: datetime
 
 
 @dataclass(frozen=True)
@@ -29,6 +41,7 @@ class ShelfSong:
     kit_name: str
     parts: int
     bars: int
+    length_s: float
 
 
 def shelf(session: Reads) -> list[ShelfSong]:
@@ -54,10 +67,21 @@ def shelf(session: Reads) -> list[ShelfSong]:
             pattern_of(song, drawn[first.id]),
             kits[first.kit_key].name,
             len(parts[song.id]),
-            sum(one.bars * one.repeats for one in resolved(tuple(sections.get(song.id, ())))),
+            *_length(song, tuple(sections.get(song.id, ()))),
         )
         for song, first in zip(songs, firsts, strict=True)
     ]
+
+
+def _length(song: SongRow, sections: tuple[SectionRow, ...]) -> tuple[int, float]:
+    """Bars and seconds, repeats counted; each section at its own tempo and metre where it has them."""
+    bars, seconds = 0, 0.0
+    for one in resolved(sections):
+        metre = parse_metre(one.metre) if one.metre else Metre(song.metre_beats, song.metre_unit)
+        count = one.bars * one.repeats
+        bars += count
+        seconds += count * metre.bar_ticks * ms_per_tick(one.tempo_bpm or song.tempo_bpm) / 1000
+    return bars, seconds
 
 
 def _first_patterns(session: Reads, parts: list[int]) -> dict[int, PatternRow]:
@@ -76,12 +100,38 @@ def is_empty(session: Session) -> bool:
 
 
 def delete_song(session: Session, song_id: int) -> SongRow:
-    """Take it off the shelf; `restore_song` puts it back whole."""
+    """Take it off the shelf into the bin; `restore_song` puts it back whole."""
     row = load_song(session, song_id).row
-    row.deleted_at = datetime.now(UTC).replace(tzinfo=None)
+    row.deleted_at = _now()
     return row
 
 
 def restore_song(session: Session, song_id: int) -> SongRow:
     session.execute(update(SongRow).where(SongRow.id == song_id).values(deleted_at=None))
     return load_song(session, song_id).row
+
+
+def binned(session: Reads) -> list[BinnedSong]:
+    """What is in the bin, the one deleted last first."""
+    asked = (
+        select(SongRow).where(SongRow.deleted_at.is_not(None)).order_by(SongRow.deleted_at.desc(), SongRow.id.desc())
+    )
+    days = timedelta(days=BIN_DAYS)
+    return [BinnedSong(row.id, row.name, row.deleted_at + days) for row in session.scalars(asked) if row.deleted_at]
+
+
+def empty_bin(session: Session) -> int:
+    """Take out for good, with all that belongs to them, the songs that waited long enough; how many they were.
+
+    The very last one stays: a database without any song is a new one, and gets the demo.
+    """
+    old = SongRow.deleted_at < _now() - timedelta(days=BIN_DAYS)
+    gone = list(session.scalars(select(SongRow.id).where(old).order_by(SongRow.deleted_at)))
+    if len(gone) == session.scalar(select(func.count(SongRow.id))):
+        gone = gone[:-1]
+    session.execute(delete(SongRow).where(SongRow.id.in_(gone)))
+    return len(gone)
+
+
+def _now() -> datetime:
+    return datetime.now(UTC).replace(tzinfo=None)

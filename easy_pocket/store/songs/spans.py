@@ -94,7 +94,7 @@ def check_length(sections: tuple[Resolved, ...]) -> None:
             f"The song would have {bars} bars with its repeats; {MAX_BARS} fit: take some away first."
         )
     if len(sections) > MOST_SECTIONS:
-        raise EditRefusedError(f"A song has at most {MOST_SECTIONS} sections: join or take away one first.")
+        raise EditRefusedError(f"A song has at most {MOST_SECTIONS} sections: join or remove one first.")
 
 
 def put_before(session: Session, song: SongRows, named: list[tuple[str, int]]) -> list[Patch]:

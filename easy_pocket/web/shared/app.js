@@ -1,8 +1,17 @@
 // Where a page's scripts begin: its screens are told by the page, and a song's page is put together.
 
 import { byId } from "./dom.js";
+import { HelpPanel } from "./help_panel.js";
+import { KeyList } from "./key_list.js";
+import { isTyping } from "./keys.js";
+import { mountOwn } from "./own_script.js";
+import { Roving } from "./roving.js";
+import { Tip } from "./tip.js";
 import { showNote } from "./notes.js";
 import { Page } from "./page.js";
+
+new Roving();
+new Tip();
 
 const SILENT = "Easy Pocket does not answer just now; nothing was changed. Try again in a moment.";
 
@@ -28,6 +37,16 @@ if (state) {
   window.easyPocket = new Page(JSON.parse(state.textContent), screens);
 } else {
   // The Shelf has no song: the list of shortcuts shows those that hold in every song.
-  const keys = Object.assign(Object.create(Page.prototype), { screens: {}, titles: [] });
-  document.addEventListener("click", (event) => event.target.closest?.("[data-help]") && keys.showKeys());
+  const { keys } = Object.assign(Object.create(Page.prototype), { screens: {}, titles: [] });
+  const help = new HelpPanel();
+  const list = new KeyList(() => [["In every song", keys]]);
+  document.addEventListener("keydown", (event) => {
+    if (event.key === "Escape") list.close() || help.close();
+    else if (event.key === "F1") {
+      event.preventDefault();
+      help.toggle();
+    }
+    else if (event.key === "?" && !isTyping(event.target)) list.toggle();
+  });
+  mountOwn(null);
 }

@@ -6,9 +6,17 @@ export function colours() {
   if (!known) {
     const style = getComputedStyle(document.documentElement);
     const of = (/** @type {string} */ name) => style.getPropertyValue(name).trim();
-    known = { ink: of("--ink"), early: of("--early"), late: of("--late"), thread: of("--thread"), quiet: of("--quiet"), seam: of("--seam"), deep: of("--seam-deep"), paper: of("--paper"), denim: of("--denim-light") };
+    known = { ink: of("--ink"), early: of("--early"), late: of("--late"), thread: of("--thread"), quiet: of("--quiet"), seam: of("--seam"), deep: of("--seam-deep"), paper: of("--paper"), denim: of("--denim-light"), slot: of("--slot"), beat: of("--beat"), bar: of("--bar"), base: of("--base"), foot: of("--foot"), footLine: of("--foot-line"), count: of("--count"), wave: of("--wave"), marked: of("--marked"), veil: of("--veil") };
   }
   return known;
+}
+
+// By night, and on paper, the colours are others: what is drawn is drawn anew.
+for (const asked of ["(prefers-color-scheme: dark)", "print"]) {
+  window.matchMedia(asked).addEventListener("change", () => {
+    known = null;
+    window.dispatchEvent(new Event("resize"));
+  });
 }
 
 /**

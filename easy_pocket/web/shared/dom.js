@@ -37,3 +37,16 @@ export function text(tag, words, className = "") {
 
 /** What has the focus, as a piece of the page. */
 export const focused = () => /** @type {Piece} */ (document.activeElement ?? document.body);
+
+const MOST_FRAMES = 30;
+
+/**
+ * Give the keys to something that is about to be shown.
+ * @param {() => HTMLElement | null | undefined} find
+ * @param {number} [left] frames to wait for it
+ */
+export function focusWhenShown(find, left = MOST_FRAMES) {
+  const piece = find();
+  if (piece && piece.offsetParent !== null) piece.focus({ preventScroll: true });
+  else if (left) requestAnimationFrame(() => focusWhenShown(find, left - 1));
+}

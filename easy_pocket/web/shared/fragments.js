@@ -9,7 +9,7 @@ const TYPED = 'input:not([type="range"], [type="checkbox"], [type="radio"]), tex
  * @param {Piece} node
  */
 function isOurs(name, node) {
-  if (name === "value" && node === document.activeElement && node.matches(TYPED)) return true;
+  if (name === "value" && node === document.activeElement && node.matches(TYPED) && !node.readOnly) return true;
   if (name === "open" && node.matches("details")) return true;
   if (node.hasAttribute("x-show") && (name === "style" || name === "x-cloak")) return true;
   return node.hasAttribute(`x-bind:${name}`);

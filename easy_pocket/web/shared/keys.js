@@ -28,6 +28,13 @@ export function nameOf(event) {
   return event.shiftKey && key.length > 1 ? `Shift+${key}` : key;
 }
 
+const LETTERS = "easy-pocket-letters"; // kept per browser: "off" where keys of one letter do nothing
+
+export const lettersAreOn = () => localStorage.getItem(LETTERS) !== "off";
+
+/** @param {boolean} on */
+export const setLetters = (on) => localStorage.setItem(LETTERS, on ? "on" : "off");
+
 /** @param {any} row */
 function namesIn(row) {
   return row.keys.split(" ").flatMap((/** @type {string} */ name) => {
@@ -89,7 +96,7 @@ export class Keys {
   // To the screen's work, when nothing else has them.
   give() {
     const focused = document.activeElement;
-    if (!focused || focused === document.body || focused.id === "screen") this.work?.focus({ preventScroll: true });
+    if (!focused || focused === document.body || focused.id === "screen" || focused.closest("#nav")) this.work?.focus({ preventScroll: true });
   }
 
   /** @param {Piece} pressed */
@@ -113,11 +120,7 @@ export class Keys {
   first(event) {
     if (!event.isTrusted) return; // from closeMenus
     this.byPointer = false;
-    if (event.key === "Escape") {
-      this.closeMenus();
-      hideNote();
-      if (this.page.current.letGo()) event.stopPropagation();
-    }
+    if (event.key === "Escape") this.escape(event);
     const field = event.target;
     const ends = event.key === "Enter" || event.key === "Escape";
     if (!ends || !field.matches?.(TYPED) || field.matches("textarea") || field.form) return;
@@ -127,20 +130,36 @@ export class Keys {
     });
   }
 
+  /**
+   * A gesture that is going on first, then what is open; the rows of the tables come after.
+   * @param {PageEvent} event
+   */
+  escape(event) {
+    if (this.page.current.letGo()) {
+      event.stopPropagation();
+      return;
+    }
+    hideNote();
+    if (this.closeMenus() || this.page.closeOpened()) event.stopPropagation();
+  }
+
   /** @param {PageEvent} event */
   down(event) {
     if (!event.isTrusted) return;
     const typing = isTyping(event.target);
     const { page } = this;
-    const rows = typing ? [] : [...page.current.keys, ...page.keys];
+    const opened = page.opened; // what is open over the screen has the keys before it
+    const rows = typing ? [] : opened ? [...opened.keys, ...page.keys] : [...page.current.keys, ...page.keys];
+    const letter = event.key.length === 1 && event.key !== " " && !event.ctrlKey && !event.metaKey;
+    if (letter && !opened && !lettersAreOn()) return;
     if (press(rows, event)) event.preventDefault();
   }
 
   // Menus listen to Escape inside them; the keys may be elsewhere.
   closeMenus() {
-    for (const button of document.querySelectorAll('[x-data] [aria-expanded="true"]')) {
-      button.closest("[x-data]").dispatchEvent(new KeyboardEvent("keydown", { key: "Escape" }));
-    }
+    const open = [...document.querySelectorAll(':is([x-data="popover"], [x-data="renaming"]) [aria-expanded="true"]')];
+    for (const button of open) button.closest("[x-data]")?.dispatchEvent(new KeyboardEvent("keydown", { key: "Escape" }));
+    return open.length > 0;
   }
 }
 
@@ -160,7 +179,7 @@ export function isTyping(element) {
  * @param {any} byTab
  */
 export function isPressedBySpace(element, byTab) {
-  if (element.closest?.("[role='grid']")) return false;
+  if (element.closest?.("[data-roving='own']")) return false;
   if (element.matches?.('input[type="checkbox"], input[type="radio"], [role="switch"]')) return true;
   return byTab && Boolean(element.matches?.("button:focus-visible, a:focus-visible, summary:focus-visible"));
 }

@@ -1,4 +1,8 @@
 // What is open and what is shown: states of the page alone, for Alpine.
+let tabbed = false; // the last thing done was Tab
+document.addEventListener("keydown", ({ key }) => (tabbed = key === "Tab"), true);
+document.addEventListener("pointerdown", () => (tabbed = false), true);
+
 document.addEventListener("alpine:init", () => {
   const opening = () => ({
     open: false,
@@ -14,7 +18,17 @@ document.addEventListener("alpine:init", () => {
       this.open = false;
     },
   });
-  window.Alpine.data("popover", opening);
+  window.Alpine.data("popover", () => ({
+    ...opening(),
+    /** @this {any} */
+    init() {
+      if (this.$root.dataset.stays !== undefined) return; // something is going on in it
+      // Left by Tab it closes; a press elsewhere closes it by x-on:click.outside.
+      this.$root.addEventListener("focusout", (/** @type {FocusEvent} */ event) => {
+        if (tabbed && event.relatedTarget && !this.$root.contains(event.relatedTarget)) this.open = false;
+      });
+    },
+  }));
   window.Alpine.data("renaming", opening);
 
   /** @type {Map<string, string>} */

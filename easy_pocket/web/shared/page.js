@@ -5,10 +5,14 @@ import { ask } from "./api.js";
 import { Edits } from "./edit_queue.js";
 import { takeAway } from "./exports.js";
 import { swapFragments, swapScreen } from "./fragments.js";
+import { GoTo } from "./go_to.js";
 import { Header } from "./header.js";
-import { Keys, isPressedBySpace, listKeys } from "./keys.js";
+import { HelpPanel } from "./help_panel.js";
+import { Keys, isPressedBySpace } from "./keys.js";
+import { KeyList } from "./key_list.js";
 import { selectionFromAddress, setSelection, selection } from "./selection.js";
 import { showNote } from "./notes.js";
+import { mountOwn } from "./own_script.js";
 import { Parked } from "./parked_edits.js";
 import { Screen } from "./screen.js";
 import { Player } from "./player.js";
@@ -49,6 +53,9 @@ export class Page {
     this.current = this.shown;
     this.ribbon = new Ribbon(this);
     this.whose = new Keys(this);
+    this.keyList = new KeyList(() => this.keyTables);
+    this.goTo = new GoTo(this);
+    this.help = new HelpPanel();
     this.listen();
     this.showSong();
     this.arrive();
@@ -73,22 +80,27 @@ export class Page {
       { keys: "Ctrl+z", shows: "Ctrl Z", words: "undo; with Shift, redo", run: () => this.edits.step("undo") },
       { keys: "Ctrl+Shift+z", run: () => this.edits.step("redo") },
       ...Object.values(this.screens).flatMap((screen) => screen.everywhere),
-      { keys: "? Shift+?", shows: "?", words: "this list", run: () => this.showKeys() },
-      { keys: "Escape", run: () => this.hideKeys() },
+      { keys: "i", words: "go to a screen, or a place on this one", run: () => this.goTo.toggle() ?? true },
+      { keys: "F1", words: "how to: the pages of this screen", run: () => this.help.toggle() ?? true },
+      { keys: "? Shift+?", shows: "?", words: "this list", run: () => this.keyList.toggle() ?? true },
     ];
   }
 
-  hideKeys() {
-    byId("shortcuts").hidden = true;
-    return false; // Escape has more to let go of
+  /** @returns {[string, import("./keys.js").KeyRow[]][]} this screen's first */
+  get keyTables() {
+    const of = (/** @type {boolean} */ here) => this.titles.filter(({ name }) => (this.screens[name] === this.current) === here).map(({ name, title }) => /** @type {[string, any]} */ ([title, this.screens[name].keys]));
+    return [...of(true), ["Everywhere", this.keys], ...of(false)];
   }
 
-  showKeys(on = byId("shortcuts").hidden) {
-    byId("shortcuts").hidden = !on;
-    if (!on) return;
-    const tables = this.titles.map(({ name, title }) => [title, this.screens[name].keys, this.screens[name] === this.current]);
-    const here = tables.filter(([, , current]) => current);
-    listKeys(byId("shortcut-list"), [...here, ["Everywhere", this.keys], ...tables.filter((table) => !here.includes(table))]);
+  /** @returns {{keys: import("./keys.js").KeyRow[]} | null} what is open over the screen and has the keys */
+  get opened() {
+    if (this.goTo?.open) return this.goTo;
+    return this.keyList?.open && this.keyList.box.contains(document.activeElement) ? { keys: [] } : null;
+  }
+
+  /** @returns {boolean} whether something was */
+  closeOpened() {
+    return this.goTo.close() || this.keyList.close() || this.help.close() || this.current.closeOpened();
   }
 
   listen() {
@@ -140,6 +152,7 @@ export class Page {
     });
     paintAll();
     this.current.mount();
+    mountOwn(this);
     this.whose.give();
   }
 
@@ -200,6 +213,7 @@ export class Page {
     const same = fresh.getElementById("screen")?.dataset.screen === this.screen;
     swapScreen(html, !same);
     const state = JSON.parse(fresh.getElementById("song-state")?.textContent || "null");
+    document.title = fresh.title;
     this.showsSong = Boolean(state); // the Shelf shows none
     this.arrive(state);
   }
@@ -314,6 +328,5 @@ export class Page {
     }
     const exported = event.target.closest?.("a[data-export]");
     if (exported) takeAway(exported, event);
-    if (event.target.closest?.("[data-help]")) this.showKeys();
   }
 }

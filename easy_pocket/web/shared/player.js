@@ -2,17 +2,26 @@
 // computes no rule of its own. A pass of the stack begins every `length_s`; the anchor is when pass 0 began.
 
 import { LayeredLoopPlayer } from "./layered_loop_player.js";
-import { columnsOf, firstFrom, keysOf, placeIn, soundsAlike } from "./schedule.js";
+import { columnsOf, placeIn, soundsAlike } from "./schedule.js";
+import { LEAD_S, fetchSounds, openGraph, planStack, planTurns, replanWithSounds, startLoop, strike, takeBack } from "./sounding.js";
 
 const LOOK_AHEAD_S = 2.5; // a busy page may keep the timer waiting; edits take back what has not sounded, so this costs nothing
 const HIDDEN_LOOK_AHEAD_S = 4; // timers of a hidden page run once a second
 const STEERED_LOOK_AHEAD_S = 0.9; // new times come many times a second: what lies further off would be planned in vain
-const MOST_PLACES = 256;
 const TICK_MS = 25;
-const LEAD_S = 0.1; // between the press of Play and the first hit
 const TOUCH_S = 0.03; // what starts sooner than this is left to sound: nobody hears an edit come that late
 
 export class Player extends EventTarget {
+  /** @type {any} */
+  loopNode;
+  /** @type {any} */
+  master;
+  /** @type {any} */
+  stackOut;
+  /** @type {any} */
+  loopOut;
+  /** @type {any} */
+  loopGain;
   constructor() {
     super();
     /** @type {any} */
@@ -55,8 +64,7 @@ export class Player extends EventTarget {
     this.starting = null;
     /** @type {any} */
     this.timer = null;
-    /** @type {any[]} */
-    this.starts = []; // context times of what was scheduled, newest last; read by tests and meters
+    this.starts = /** @type {any[]} */ ([]); // context times of what was scheduled, newest last; read by tests and meters
   }
 
   get heard() {
@@ -74,16 +82,7 @@ export class Player extends EventTarget {
 
   async ready() {
     if (!this.context) {
-      this.context = new AudioContext({ sampleRate: 44100, latencyHint: "interactive" });
-      this.master = this.context.createGain();
-      this.master.connect(this.context.destination);
-      this.stackOut = this.context.createStereoPanner();
-      this.loopOut = this.context.createStereoPanner();
-      this.loopGain = this.context.createGain();
-      // A loop in one channel is as loud as it was before it came through here: twice the same, not placed.
-      Object.assign(this.loopGain, { channelCount: 2, channelCountMode: "explicit" });
-      this.stackOut.connect(this.master);
-      this.loopGain.connect(this.loopOut).connect(this.master);
+      openGraph(this);
       this.setBlend(this.blend);
     }
     if (this.context.state !== "running") await this.context.resume();
@@ -103,7 +102,7 @@ export class Player extends EventTarget {
         const beatsInPass = (playing.length_s / playing.beat_s);
         this.anchor = now - (beats % beatsInPass) * playing.beat_s;
       }
-      this.replanWithSounds();
+      replanWithSounds(this);
     }
   }
 
@@ -123,7 +122,7 @@ export class Player extends EventTarget {
       const now_s = song.bars_s[bar] + place.share * (song.bars_s[bar + 1] - song.bars_s[bar]);
       this.anchor = this.context.currentTime - Math.max(0, now_s - this.from);
     }
-    this.replanWithSounds();
+    replanWithSounds(this);
   }
 
   /**
@@ -154,7 +153,7 @@ export class Player extends EventTarget {
     this.anchor = when - to_s;
     const late = [...this.pending].filter((voice) => voice.at >= when - 1e-6);
     this.layered.end(when, false);
-    this.takeBack(late);
+    takeBack(this, late);
     this.horizon = Math.min(this.horizon, when);
     this.plan();
   }
@@ -162,15 +161,7 @@ export class Player extends EventTarget {
   /** @param {string} timing */
   setTiming(timing) {
     this.timing = timing;
-    this.replanWithSounds();
-  }
-
-  // With what is there at once, and again when sounds that were missing have come.
-  replanWithSounds() {
-    this.replan();
-    this.layered.forget();
-    const playing = this.heard;
-    if (this.context && playing && keysOf(playing).some((key) => !(this.buffers.get(key) instanceof AudioBuffer))) this.fetchSounds().then(() => this.replan());
+    replanWithSounds(this);
   }
 
   /**
@@ -197,22 +188,13 @@ export class Player extends EventTarget {
     return this.mode === "both" && this.blend === "turns" && Math.floor((at - this.anchor) / this.loop.length_s + 1e-6) % 2 === 0;
   }
 
-  /** @param {number} until */
-  planTurns(until) {
-    if (this.mode !== "both" || this.blend !== "turns") return;
-    for (let begin = this.anchor + this.turned * this.loop.length_s; begin < until; begin += this.loop.length_s) {
-      this.loopGain.gain.setValueAtTime(this.turned % 2 ? 0 : 1, Math.max(begin, this.context.currentTime));
-      this.turned += 1;
-    }
-  }
-
   /**
    * The same beat on another kit, or null for its own.
    * @param {import("./shapes").Playing | null} playing
    */
   async setBeside(playing) {
     this.wanted = playing;
-    if (playing && this.context) await this.fetchSounds(playing);
+    if (playing && this.context) await fetchSounds(this, playing);
     if (this.wanted !== playing) return;
     const at = this.position;
     const { turnLength } = this;
@@ -270,11 +252,6 @@ export class Player extends EventTarget {
     return this.heard && columnsOf(this.heard, this.timing, pass);
   }
 
-  async fetchSounds(playing = this.heard) {
-    if (!this.context || !playing) return;
-    await Promise.all(keysOf(playing).map((key) => this.sound(key)));
-  }
-
   /**
    * One buffer by content key; asked for once.
    * @param {string} key
@@ -317,7 +294,7 @@ export class Player extends EventTarget {
     this.starting = Symbol("start");
     const mine = this.starting;
     await this.ready();
-    if (this.mode !== "loop") await this.fetchSounds();
+    if (this.mode !== "loop") await fetchSounds(this);
     if (this.usesLoop) await this.loopBuffer();
     if (this.starting !== mine) return; // stopped or started again while the sounds came in
     this.starting = null;
@@ -329,7 +306,7 @@ export class Player extends EventTarget {
     this.began = { when: begins, at_s: this.from + inside };
     this.layered.anchor = this.anchor;
     this.setBlend(this.blend);
-    if (this.usesLoop) this.startLoop();
+    if (this.usesLoop) startLoop(this);
     this.timer = setInterval(() => this.plan(), TICK_MS);
     this.plan();
     this.dispatchEvent(new Event("change"));
@@ -339,7 +316,7 @@ export class Player extends EventTarget {
     this.running = false;
     this.starting = null;
     clearInterval(this.timer);
-    this.takeBack([...this.pending]);
+    takeBack(this, [...this.pending]);
     if (this.context) this.layered.end(0, false);
     this.loopNode?.stop();
     this.loopNode = null;
@@ -358,18 +335,6 @@ export class Player extends EventTarget {
     this.start(mode);
   }
 
-  startLoop() {
-    const { buffer, start_s, length_s, duration_s, wraps } = this.loop;
-    const node = this.context.createBufferSource();
-    node.buffer = buffer;
-    node.loop = this.repeats;
-    node.loopStart = wraps ? 0 : start_s;
-    node.loopEnd = wraps ? duration_s : Math.min(start_s + length_s, duration_s);
-    node.connect(this.loopGain);
-    node.start(this.anchor, start_s);
-    this.loopNode = node;
-  }
-
   // Schedule everything that begins before the look-ahead ends.
   plan() {
     if (!this.running) return;
@@ -381,88 +346,9 @@ export class Player extends EventTarget {
     }
     const from = Math.max(this.horizon, now - 0.02);
     if (until <= from) return;
-    if (this.mode !== "loop") this.planStack(from, until);
-    this.planTurns(until);
+    if (this.mode !== "loop") planStack(this, from, until);
+    planTurns(this, until);
     this.horizon = until;
-  }
-
-  /**
-   * @param {number} from
-   * @param {number} until
-   */
-  planStack(from, until) {
-    const { from: offset, turnLength: length, heard } = this;
-    if (!heard) return;
-    const early = this.mode === "song" ? LEAD_S : 1e-6; // a song's first hits may come before its first beat
-    const lastPass = this.repeats ? Infinity : 0;
-    const firstPass = Math.max(0, Math.floor((from - this.anchor) / length));
-    for (let pass = firstPass; pass <= lastPass; pass += 1) {
-      const begin = this.anchor + pass * length;
-      if (begin >= until) break;
-      this.layered.plan(pass, begin, from, begin + length);
-      const events = columnsOf(heard, this.timing, pass);
-      for (let index = firstFrom(events.start_s, Math.max(from, begin - early) - begin + offset); index < events.start_s.length; index += 1) {
-        const at = begin + events.start_s[index] - offset;
-        if (at >= until || at >= begin + length) break;
-        if (this.silenced(at)) continue;
-        this.strike(events, index, at, begin - offset);
-      }
-    }
-  }
-
-  /**
-   * @param {any} events
-   * @param {number} index
-   * @param {number} at
-   * @param {number} begin
-   */
-  strike(events, index, at, begin) {
-    const key = events.audio[events.sound[index]];
-    const place = key.replace(/-[0-9a-f]+-/, "-");
-    let buffer = this.buffers.get(key);
-    if (!(buffer instanceof AudioBuffer)) {
-      this.sound(key);
-      buffer = this.latest.get(place);
-      if (!buffer) return;
-    }
-    this.latest.set(place, buffer);
-    const node = this.context.createBufferSource();
-    const gain = this.context.createGain();
-    node.buffer = buffer;
-    gain.gain.value = events.gain[index] * (this.heard?.master_gain ?? 1);
-    if (events.rate?.[index]) node.playbackRate.value = events.rate[index];
-    node.connect(gain).connect(this.panned(events.pan[index]));
-    // On a whole sample, as in the mixdown: between two the browser would interpolate, and dull the attack.
-    node.start(Math.round(at * this.context.sampleRate) / this.context.sampleRate);
-    const cut = events.cut_s[index];
-    if (cut !== null) {
-      const fade_s = this.stack?.cut_fade_s ?? 0.005;
-      const cutAt = begin + cut;
-      gain.gain.setValueAtTime(gain.gain.value, cutAt);
-      gain.gain.linearRampToValueAtTime(0, cutAt + fade_s);
-      node.stop(cutAt + fade_s + 0.01);
-    }
-    const voice = { node, gain, at };
-    this.pending.add(voice);
-    this.starts.push(at);
-    if (this.starts.length > 4096) this.starts = this.starts.slice(-2048);
-    node.onended = () => this.pending.delete(voice);
-    return voice;
-  }
-
-  /**
-   * What sounds from one place goes through one panner: there are few places and many hits.
-   * @param {any} place
-   */
-  panned(place) {
-    let panner = this.panners.get(place);
-    if (!panner) {
-      panner = this.context.createStereoPanner();
-      panner.pan.value = place;
-      panner.connect(this.stackOut);
-      if (this.panners.size < MOST_PLACES) this.panners.set(place, panner);
-    }
-    return panner;
   }
 
   /**
@@ -483,7 +369,7 @@ export class Player extends EventTarget {
       this.auditioned.node.stop(at + 0.03);
     }
     const events = { audio: [key], sound: [0], gain: [gain], pan: [pan], cut_s: [null] };
-    this.auditioned = this.strike(events, 0, at, 0);
+    this.auditioned = strike(this, events, 0, at, 0);
     this.dispatchEvent(new CustomEvent("audition", { detail: { key, at } }));
   }
 
@@ -497,19 +383,9 @@ export class Player extends EventTarget {
     this.layered.end(from, this.anchor === this.layered.anchor);
     this.layered.anchor = this.anchor;
     const until = Math.max(from, this.now + this.lookAhead);
-    if (this.mode !== "loop") this.planStack(from, until);
+    if (this.mode !== "loop") planStack(this, from, until);
     this.horizon = until;
-    this.takeBack(old);
-  }
-
-  /** @param {any[]} voices */
-  takeBack(voices) {
-    for (const voice of voices) {
-      voice.node.onended = null;
-      voice.node.stop();
-      voice.node.disconnect();
-      this.pending.delete(voice);
-    }
+    takeBack(this, old);
   }
 
   // Seconds into the pass as the ear hears it now, or null.

@@ -1,7 +1,7 @@
 // Drawing the rails: their grid, and the hits of a voice on it.
 
 import { circle, colours, fitted } from "./canvas.js";
-import { BASE, FEET_FROM, FOOT_FILL, FOOT_LINE, FOOT_RADIUS, headRadius, lean, placed, stemWidth, threadWidth, xOf } from "./rail_geometry.js";
+import { BASE, FEET_FROM, FOOT_RADIUS, headRadius, lean, placed, stemWidth, threadWidth, xOf } from "./rail_geometry.js";
 import { drawHit } from "./rail_hit.js";
 
 const MOST_SLOT_LINES = 220;
@@ -20,7 +20,7 @@ const grids = new Map();
  */
 export function drawGrid(pen, look, facts, step, width, height) {
   const scale = window.devicePixelRatio || 1;
-  const key = [look.start, look.end, facts.bar, facts.beat, facts.length, facts.lockedPlaces, step, width, height, scale].join(" ");
+  const key = [look.start, look.end, facts.bar, facts.beat, facts.length, facts.lockedPlaces, step, width, height, scale, colours().slot].join(" ");
   let grid = grids.get(key);
   if (!grid) {
     grid = document.createElement("canvas");
@@ -46,7 +46,7 @@ export function drawGrid(pen, look, facts, step, width, height) {
 function drawLines(pen, look, facts, step, width, height) {
   const c = colours();
   /** @type {Record<string, any>} */
-  const lines = { "#e5dccc": new Path2D(), "#cfc3ae": new Path2D(), "#8f99b5": new Path2D() };
+  const lines = { slot: new Path2D(), beat: new Path2D(), bar: new Path2D() };
   const rule = (/** @type {number} */ tick, /** @type {string} */ colour) => {
     const x = Math.round(xOf(tick, look, width)) + 0.5;
     lines[colour].moveTo(x, 0);
@@ -55,17 +55,17 @@ function drawLines(pen, look, facts, step, width, height) {
   const from = Math.floor(look.start / facts.bar) * facts.bar;
   for (let bar = from; bar <= look.end; bar += facts.bar) {
     const end = Math.min(bar + facts.bar, look.end);
-    if (step >= 30 && (look.end - look.start) / step <= MOST_SLOT_LINES) for (let tick = bar; tick < end; tick += step) if (tick >= look.start && (tick - bar) % facts.beat) rule(tick, "#e5dccc");
-    for (let tick = bar + facts.beat; tick < end; tick += facts.beat) if (tick >= look.start) rule(tick, "#cfc3ae");
-    if (bar >= look.start) rule(bar, "#8f99b5");
+    if (step >= 30 && (look.end - look.start) / step <= MOST_SLOT_LINES) for (let tick = bar; tick < end; tick += step) if (tick >= look.start && (tick - bar) % facts.beat) rule(tick, "slot");
+    for (let tick = bar + facts.beat; tick < end; tick += facts.beat) if (tick >= look.start) rule(tick, "beat");
+    if (bar >= look.start) rule(bar, "bar");
   }
-  if (look.end === facts.length) rule(look.end, "#8f99b5");
+  if (look.end === facts.length) rule(look.end, "bar");
   for (const [colour, path] of Object.entries(lines)) {
-    pen.strokeStyle = colour;
-    pen.lineWidth = colour === "#8f99b5" ? 1.5 : 1;
+    pen.strokeStyle = c[colour];
+    pen.lineWidth = colour === "bar" ? 1.5 : 1;
     pen.stroke(path);
   }
-  pen.strokeStyle = "#b8ab93";
+  pen.strokeStyle = c.base;
   pen.lineWidth = 1.2;
   pen.setLineDash([3, 3]);
   pen.beginPath();
@@ -94,10 +94,23 @@ function drawLines(pen, look, facts, step, width, height) {
  * @param {import("./shapes").RailFacts} facts
  * @param {number} step
  * @param {any} marks
+ * @param {boolean} [muted]
  */
-export function drawRail(canvas, voice, hits, look, facts, step, marks) {
-  const { pen, width, height } = fitted(canvas);
-  if (!width || !height) return;
+export function drawRail(canvas, voice, hits, look, facts, step, marks, muted = false) {
+  const sized = fitted(canvas);
+  if (sized.width && sized.height) paintRail(sized, hits, look, facts, step, marks, { voice, muted });
+}
+
+/**
+ * @param {{ pen: CanvasRenderingContext2D, width: number, height: number }} sized
+ * @param {import("./rail_data.js").Hit[]} hits
+ * @param {any} look
+ * @param {import("./shapes").RailFacts} facts
+ * @param {number} step
+ * @param {any} marks
+ * @param {{ voice?: string, muted: boolean }} row hits of a muted one are drawn open
+ */
+export function paintRail({ pen, width, height }, hits, look, facts, step, marks, { voice, muted }) {
   drawGrid(pen, look, facts, step, width, height);
   const reach = ((look.end - look.start) / width) * 40;
   for (const gone of marks.missing?.get(voice) ?? []) drawMissing(pen, gone, look, facts, width, height);
@@ -111,7 +124,7 @@ export function drawRail(canvas, voice, hits, look, facts, step, marks) {
     if (isPlain(hit, marks)) plain[side === "even" ? "ink" : side].add(at);
     else rest.push([hit, at]);
   }
-  for (const [colour, batch] of Object.entries(plain)) batch.draw(pen, colours()[colour]);
+  for (const [colour, batch] of Object.entries(plain)) batch.draw(pen, colours()[muted ? "quiet" : colour], muted);
   for (const [hit, at] of rest) drawHit(pen, hit, at, look, facts, width, height, marks);
   const targets = marks.targets?.get(voice);
   if (targets) for (const hit of hits) if (targets.has(hit.tick)) drawTarget(pen, hit, targets.get(hit.tick), look, facts, width, height);
@@ -147,19 +160,22 @@ class Batch {
   /**
    * @param {any} pen
    * @param {string} colour
+   * @param {boolean} open as lines round nothing: what is muted
    */
-  draw(pen, colour) {
+  draw(pen, colour, open = false) {
     pen.strokeStyle = pen.fillStyle = colour;
     for (const { x, foot, base, head, thin, loud } of this.hits) {
-      const thread = threadWidth(thin);
-      const stem = stemWidth(loud, thin);
+      const thread = open ? 1 : threadWidth(thin);
+      const stem = open ? 1 : stemWidth(loud, thin);
       if (Math.abs(x - foot) > 0.5) pen.fillRect(Math.min(x, foot), base - thread / 2, Math.abs(x - foot), thread);
       pen.fillRect(x - stem / 2, head, stem, base - head + stem / 4);
     }
-    pen.fill(this.heads);
-    pen.fillStyle = FOOT_FILL;
-    pen.strokeStyle = FOOT_LINE;
     pen.lineWidth = 1.2;
+    if (open) pen.fillStyle = colours().paper;
+    pen.fill(this.heads);
+    if (open) pen.stroke(this.heads);
+    pen.fillStyle = colours().foot;
+    pen.strokeStyle = colours().footLine;
     pen.fill(this.feet);
     pen.stroke(this.feet);
   }

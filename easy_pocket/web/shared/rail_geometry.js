@@ -53,5 +53,3 @@ export const headRadius = (/** @type {number} */ loud, /** @type {number} */ thi
 export const threadWidth = (/** @type {number} */ thin) => Math.max(1, 2.2 * thin);
 export const FEET_FROM = 0.6; // thinner hits have no foot drawn
 export const FOOT_RADIUS = 2.4;
-export const FOOT_FILL = "#fff";
-export const FOOT_LINE = "#8f836b";

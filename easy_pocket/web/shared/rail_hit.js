@@ -1,7 +1,7 @@
 // Drawing one hit: a stem with a head, its written slot a foot, the thread between them the offset.
 
 import { circle, colours } from "./canvas.js";
-import { EDGE, FEET_FROM, FOOT_FILL, FOOT_LINE, FOOT_RADIUS, headRadius, lean, placed, stemWidth, threadWidth } from "./rail_geometry.js";
+import { EDGE, FEET_FROM, FOOT_RADIUS, headRadius, lean, placed, stemWidth, threadWidth } from "./rail_geometry.js";
 
 const SILENT_ALPHA = 0.25; // hits the density leaves out
 
@@ -42,9 +42,9 @@ export function drawHit(pen, hit, at, look, facts, width, height, marks) {
   if (hit.asked) ring(pen, at, radius + 3, [2, 1.6], colour);
   if (at.thin > FEET_FROM) {
     circle(pen, at.foot, at.base, FOOT_RADIUS);
-    pen.fillStyle = FOOT_FILL;
+    pen.fillStyle = c.foot;
     pen.fill();
-    pen.strokeStyle = FOOT_LINE;
+    pen.strokeStyle = c.footLine;
     pen.lineWidth = 1.2;
     pen.stroke();
   }

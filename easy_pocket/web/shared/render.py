@@ -17,7 +17,7 @@ from easy_pocket.core.pattern.timebase import GRID_NAMES, GRID_TICKS, OFFERED_ME
 from easy_pocket.core.sound.kit_edit import NOTE_NAMES
 from easy_pocket.web.shared.export_address import export_address
 from easy_pocket.web.shared.json_response import to_json
-from easy_pocket.web.shared.screen import in_order
+from easy_pocket.web.shared.screen import SCREENS, in_order
 from easy_pocket.web.static_files import STATIC
 
 FOLDERS = [Path(__file__).parent / "templates", Path(__file__).parent.parent / "screens"]
@@ -31,6 +31,14 @@ LISTS: dict[str, tuple[str, ...]] = {
     "lanes": LANES,
     "metres": OFFERED_METRES,
 }
+
+
+# The how-to pages by name, as they are called where one chooses among them.
+HELP_PAGES = (
+    ("shelf", "Shelf"), ("bench", "Bench"), ("feel", "Feel"), ("loops", "Loops"), ("grooves", "Grooves"),
+    ("ideas", "Ideas"), ("song", "Song"), ("kit", "Kit"), ("glossary", "Words"), ("formats", "Files"),
+    ("command-line", "Command line"),
+)  # fmt: skip
 
 
 def screen_scripts() -> list[dict[str, str]]:
@@ -57,6 +65,8 @@ environment.policies["json.dumps_function"] = lambda content, **_: to_json(conte
 environment.globals["static"] = STATIC.address
 environment.globals["modules"] = STATIC.modules
 environment.globals["screens"] = in_order
+environment.globals["help_pages"] = lambda: HELP_PAGES
+environment.globals["screen_title"] = lambda name: SCREENS[name].title
 environment.globals["screen_scripts"] = screen_scripts
 environment.globals["note_names"] = NOTE_NAMES
 environment.globals["lists"] = LISTS

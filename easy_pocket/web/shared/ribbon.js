@@ -8,6 +8,8 @@ export class Ribbon {
   /** @param {import("./page.js").Page} page */
   constructor(page) {
     this.page = page;
+    /** @type {Piece | undefined} */
+    this.shown = undefined;
     document.addEventListener("click", (event) => this.click(event));
     document.addEventListener("change", (event) => this.change(event));
     this.draw();
@@ -21,6 +23,9 @@ export class Ribbon {
       section.style.flexGrow = section.dataset.allBars;
       section.classList.toggle("on", section === chosen);
     }
+    const ribbon = byId("ribbon");
+    if (chosen && chosen !== this.shown && ribbon.scrollWidth > ribbon.clientWidth) ribbon.scrollLeft = chosen.offsetLeft - ribbon.clientWidth / 2;
+    this.shown = chosen;
   }
 
   /** @param {PageEvent} event */

@@ -34,6 +34,14 @@ export class Screen {
   }
 
   /**
+   * Places on this screen that can be gone to by one more key: see go_to.js.
+   * @returns {import("./go_to.js").Place[]}
+   */
+  get places() {
+    return [];
+  }
+
+  /**
    * What they do on every screen.
    * @returns {import("./keys.js").KeyRow[]}
    */
@@ -107,6 +115,14 @@ export class Screen {
    * @returns {boolean}
    */
   letGo() {
+    return false;
+  }
+
+  /**
+   * Escape with something open over this screen; whether there was.
+   * @returns {boolean}
+   */
+  closeOpened() {
     return false;
   }
 

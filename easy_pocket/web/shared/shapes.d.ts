@@ -156,21 +156,14 @@ export interface HitColumns {
   articulated: Record<number, Articulated>;
 }
 
-/** Another part's hits by voice, as name, ticks, velocities and offsets in ms; seams: where its turns begin. */
+/** Another part's hits by voice, as name, ticks, velocities and offsets in ms; seams: where its turns begin. cycle: ticks after which the same written places come again, 0 where it cannot be written in by place; why not. */
 export interface OtherPart {
   part: number;
+  step: number;
+  cycle: number;
+  why: string;
   voices: [string, number[], number[], number[]][];
   seams: number[];
-}
-
-export interface OtherHead {
-  id: number;
-  name: string;
-  words: string;
-  mute: boolean;
-  solo: boolean;
-  sounds: boolean;
-  voices: [string, string][];
 }
 
 /** Where the section begins in the pattern, how long a turn is (ticks), and whether the section plays it at all. */
@@ -1089,10 +1082,12 @@ export interface AddHit {
   time_s: number;
 }
 
+/** Move a hit to the attack near a place, or exact: to the place itself. */
 export interface MoveHit {
   kind: "move";
   time_s: number;
   to_s: number;
+  exact?: boolean;
 }
 
 export interface RemoveHit {
@@ -1166,8 +1161,10 @@ export interface LoopTakeEdit {
   loop_id: number;
 }
 
+/** part_id: 0 for the selected part. */
 export interface MixEdit {
   kind: "mix";
+  part_id?: number;
   voice: string;
   field: "level_db" | "pan" | "mute" | "solo";
   value: number | boolean;

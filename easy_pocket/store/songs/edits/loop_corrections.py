@@ -67,9 +67,12 @@ class AddHit(Strict):
 
 
 class MoveHit(Strict):
+    """Move a hit to the attack near a place, or exact: to the place itself."""
+
     kind: Literal["move"]
     time_s: Seconds
     to_s: Seconds
+    exact: bool = False
 
 
 class RemoveHit(Strict):
@@ -184,8 +187,11 @@ def apply_correction(
             return replace(now, one_s=time_s), f"the one at {time_s:.2f} s"
         case AddHit(time_s=time_s):
             return _added(now, attack_near(audio(), time_s)), f"add a hit at {time_s:.2f} s"
-        case MoveHit(time_s=time_s, to_s=to_s):
-            return _added(_removed(now, time_s), attack_near(audio(), to_s)), f"move a hit to {to_s:.2f} s"
+        case MoveHit(time_s=time_s, to_s=to_s, exact=exact):
+            gone = _removed(now, time_s)
+            if exact:  # as near as it may be to where it was heard, that one stays out
+                return replace(gone, added_s=tuple(sorted({*gone.added_s, to_s}))), f"move a hit to {to_s:.3f} s"
+            return _added(gone, attack_near(audio(), to_s)), f"move a hit to {to_s:.2f} s"
         case RemoveHit(time_s=time_s):
             return _removed(now, time_s), f"remove the hit at {time_s:.2f} s"
         case KeepHit(time_s=time_s):

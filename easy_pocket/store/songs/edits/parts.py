@@ -141,7 +141,7 @@ class TakePart(OfPart):
     kind: Literal["part_take"]
 
 
-@edit(description="take away {name}")
+@edit(description="remove {name}")
 def take_part(context: EditContext, sent: TakePart) -> Step:
     part = find_part(context.song, sent.part_id)
     if len(context.song.parts) < 2:

@@ -70,7 +70,7 @@ class TakePattern(OfPattern):
     kind: Literal["pattern_take"]
 
 
-@edit(description="take away pattern {name} of {part}")
+@edit(description="remove pattern {name} of {part}")
 def take_pattern(context: EditContext, sent: TakePattern) -> Step:
     song, part_id, pattern_id = context.song, sent.part_id, sent.pattern_id
     part = find_part(song, part_id)

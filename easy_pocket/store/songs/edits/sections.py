@@ -109,7 +109,7 @@ class TakeSection(OfSection):
     kind: Literal["section_take"]
 
 
-@edit(description="take away {name}")
+@edit(description="remove {name}")
 def take_section(context: EditContext, sent: TakeSection) -> Step:
     song = context.song
     gone = find_section(song, sent.section_id)

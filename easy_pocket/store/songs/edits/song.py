@@ -11,9 +11,10 @@ from easy_pocket.core.sound.events import MAX_LEVEL_DB, VoiceMix
 from easy_pocket.store.history.undo_log import field_patch
 from easy_pocket.store.kits.kits import load_kit
 from easy_pocket.store.songs.create import check_name
-from easy_pocket.store.songs.edits.fields import Finite, KitKey, Name, Voice, Voices
+from easy_pocket.store.songs.edits.fields import Finite, Id, KitKey, Name, Voice, Voices
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, Step, edit
 from easy_pocket.store.songs.feels import describe_value
+from easy_pocket.store.songs.find import find_part
 from easy_pocket.store.songs.song_rows import SongRows
 
 Grid = Literal["8", "8T", "16", "16T", "32", "quint"]
@@ -41,7 +42,10 @@ def set_name(context: EditContext, sent: SetName) -> Step:
 
 
 class SetMix(Edit):
+    """part_id: 0 for the selected part."""
+
     kind: Literal["mix"]
+    part_id: Id = 0
     voice: Voice
     field: Literal["level_db", "pan", "mute", "solo"]
     value: Finite | bool
@@ -53,7 +57,8 @@ MIX_WORDS = {"level_db": "level", "pan": "pan", "mute": "mute", "solo": "solo"}
 @edit(description="{what} of {whose} {shown}")
 def set_mix(context: EditContext, sent: SetMix) -> Step:
     """Level, pan, mute or solo of a voice."""
-    part, value = context.song.part, sent.value
+    part = find_part(context.song, sent.part_id).row if sent.part_id else context.song.part
+    value = sent.value
     if sent.voice not in part.voices:
         raise EditRefusedError("This part has no rail for that voice: add the voice first.")
     if sent.field == "level_db":
@@ -93,7 +98,7 @@ class SetVoice(Edit):
     there: bool
 
 
-@edit(description=lambda song, sent: f"{'add' if sent.there else 'take away'} {voice_name(sent.voice)}")
+@edit(description=lambda song, sent: f"{'add' if sent.there else 'remove'} {voice_name(sent.voice)}")
 def set_voice(context: EditContext, sent: SetVoice) -> Step:
     """A rail in the kit's order."""
     song, voice = context.song, check_voice(sent.voice)

@@ -1,14 +1,17 @@
 // The Bench: rails, what stands beside them, and what is remembered.
 
-import { byId } from "../../shared/dom.js";
+import { byId, focusWhenShown } from "../../shared/dom.js";
 import { selection } from "../../shared/selection.js";
 import { Screen } from "../../shared/screen.js";
+import { Drawer } from "./drawer.js";
 import { FeelControls } from "./feel_controls.js";
 import { History } from "./history.js";
+import { lean } from "./rail_buttons.js";
 import { Rails } from "./rails.js";
 import { RowTools } from "./row_tools.js";
 import { Side } from "./side.js";
 
+const STILL = window.matchMedia("(prefers-reduced-motion: reduce)");
 const STEERED_NEEDLE_MS = 60; // while a slider is dragged the frames are for what it moves
 
 export default class Bench extends Screen {
@@ -24,6 +27,7 @@ export default class Bench extends Screen {
     this.rails = new Rails(page.edits, page, this);
     this.feel = new FeelControls(this);
     this.side = new Side(this);
+    this.drawer = new Drawer(this.rails);
     this.rowTools = new RowTools(page.edits, this.rails);
     this.history = new History(page, this.rails);
   }
@@ -34,13 +38,14 @@ export default class Bench extends Screen {
 
   /** @returns {import("../../shared/keys.js").KeyRow[]} */
   get keys() {
-    return [...this.history.keys, ...this.side.keys, ...this.rails.keys.rows];
+    return [...this.history.keys, ...this.side.keys, ...this.drawer.keys, ...this.rails.keys.rows];
   }
 
   mount() {
     this.history.close();
     this.rails.drawnAt = null;
     this.rails.arrive();
+    this.drawer.show();
     this.side.arrive();
     if (this.left) this.page.refresh(); // the song may have changed on another screen
     this.left = false;
@@ -79,8 +84,38 @@ export default class Bench extends Screen {
     return Boolean(level && target.contains(document.activeElement));
   }
 
+  closeOpened() {
+    return this.rowTools.close() || this.history.leave();
+  }
+
+  /** @returns {import("../../shared/go_to.js").Place[]} */
+  get places() {
+    const tab = (/** @type {string} */ name, /** @type {string} */ within) => {
+      this.side.box.querySelector(`[data-tab="${name}"]`).click();
+      focusWhenShown(() => this.side.box.querySelector(within));
+    };
+    const row = () => document.querySelector(`#rail-${this.rails.cursor?.voice ?? this.rails.voices()[0]} [data-row-tools]`);
+    return [
+      { key: "s", words: "the swing", go: () => tab("feel", "#feel-swing_percent") },
+      { key: "g", words: "the groove", go: () => tab("feel", "[data-groove-open]") },
+      { key: "t", words: "Tighten", go: () => tab("tighten", "#tighten-strength") },
+      { key: "p", words: "the pocket", go: () => tab("pocket", "select, button") },
+      { key: "r", words: "tools of the row", go: () => row()?.click() },
+      { key: "d", words: "the drawer", go: () => this.openDrawer() },
+      { key: "n", words: "the bars before", go: () => this.rails.keys.go("PageUp") },
+      { key: "m", words: "the bars after", go: () => this.rails.keys.go("PageDown") },
+      { key: "l", words: "lines", go: () => this.history.show("lines").then(() => byId("line-list").focus()) },
+      { key: "k", words: "snapshots", go: () => this.history.show("snapshots").then(() => byId("snapshot-name").focus()) },
+    ];
+  }
+
+  openDrawer() {
+    this.drawer.set(true);
+    focusWhenShown(() => byId("detail-value"));
+  }
+
   letGo() {
-    return this.rails.letGo();
+    return this.drawer.letGo() || this.rails.letGo();
   }
 
   /**
@@ -93,7 +128,7 @@ export default class Bench extends Screen {
     // Loops under the stack that follow it are rendered anew when the slider is let go, not for every step of the way.
     player.setStack({ ...playing, layered_loops: this.page.playing.layered_loops });
     if (!this.mounted) return;
-    if (!this.rails.busy) this.rails.lean(leans);
+    if (!this.rails.busy) lean(this.rails, leans);
     const line = byId(`feel-note-${field}`);
     if (line) line.textContent = note;
     if (pocket) byId("pocket").innerHTML = pocket;
@@ -135,15 +170,17 @@ export default class Bench extends Screen {
       if (!needle.hidden) needle.hidden = true;
       return;
     }
-    const { start, end } = this.rails.look;
     const { msPerTick } = this.rails.facts;
     const stretch = (player.stack ?? this.page.playing).tempo_bpm / this.page.playing.tempo_bpm;
-    const tick = player.mode === "song" ? this.songTick(position) : ((position * 1000) / msPerTick) * stretch;
+    let tick = player.mode === "song" ? this.songTick(position) : ((position * 1000) / msPerTick) * stretch;
+    if (tick >= 0 && player.running) this.rails.goAlong(tick);
+    const { start, end } = this.rails.look;
     const rail = this.rails.box.querySelector("canvas.rail");
     needle.hidden = tick < start || tick >= end || !rail;
     const now = performance.now();
     if (needle.hidden || (player.steered && now - this.needleAt < STEERED_NEEDLE_MS)) return;
     this.needleAt = now;
+    if (STILL.matches) tick = Math.floor(tick / this.rails.facts.step) * this.rails.facts.step; // it steps from slot to slot
     // On whole pixels: over many bars it moves less than one a frame, and a frame without change costs nothing.
     const x = Math.round(rail.offsetLeft + (rail.clientWidth * this.rails.percent(tick)) / 100);
     if (needle.dataset.x !== `${x}`) needle.style.transform = `translateX(${(needle.dataset.x = String(x))}px)`;

@@ -62,10 +62,10 @@ export class Detail {
     pen.fillStyle = c.seam;
     for (const share of [0.25, 0.5, 0.75]) pen.fillRect(0, Math.round(PAD + (height - 2 * PAD) * share), width, 1);
     for (let bar = Math.ceil(look.start / data.facts.bar) * data.facts.bar; bar <= look.end; bar += data.facts.bar) {
-      pen.fillStyle = "#8f99b5";
+      pen.fillStyle = c.bar;
       pen.fillRect(Math.round(xOf(bar, look, width)), 0, 1, height);
     }
-    pen.strokeStyle = "#b8ab93";
+    pen.strokeStyle = c.base;
     pen.setLineDash([3, 3]);
     pen.beginPath();
     pen.moveTo(0, rest);

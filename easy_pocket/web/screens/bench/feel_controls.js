@@ -25,6 +25,7 @@ export class FeelControls {
     const button = event.target.closest?.("button");
     if (!button) return;
     const { dataset } = button;
+    if (dataset.scope && button.closest(".other-row")) return; // its part is selected first
     if (dataset.scope) {
       this.page.look({ scope: dataset.scope });
       if (button.closest(".rail-row")) this.page.sound(dataset.scope, true);
@@ -34,7 +35,6 @@ export class FeelControls {
     else if (dataset.reroll !== undefined) this.feel("seed", 1 + Math.floor(Math.random() * 9998), button);
     else if (dataset.feelSet) this.feel(dataset.feelSet, Number(dataset.value), button);
     else if (dataset.mix) this.mix(button, button.getAttribute("aria-pressed") !== "true");
-    else if (dataset.takeVoice !== undefined) this.edits.push({ kind: "voice", voice: voiceOf(button), there: false }, { near: button });
   }
 
   /**
@@ -53,7 +53,7 @@ export class FeelControls {
    * @param {any} [gesture]
    */
   mix(element, value, gesture = null) {
-    this.edits.push({ kind: "mix", voice: voiceOf(element), field: element.dataset.mix, value }, { gesture, near: element });
+    this.edits.push({ kind: "mix", ...whoseMix(element), field: element.dataset.mix, value }, { gesture, near: element });
   }
 
   /**
@@ -61,18 +61,18 @@ export class FeelControls {
    * @param {Piece} button
    */
   holdSolo(button) {
-    const voice = voiceOf(button);
+    const whose = whoseMix(button);
     if (button.getAttribute("aria-pressed") === "true") return;
     let held = false;
     const timer = setTimeout(() => {
       held = true;
       this.page.pressed = null; // what it does is to be seen while it is held
-      this.edits.push({ kind: "mix", voice, field: "solo", value: true }, { near: button });
+      this.edits.push({ kind: "mix", ...whose, field: "solo", value: true }, { near: button });
     }, HOLD_MS);
     const release = () => {
       clearTimeout(timer);
       if (!held) return;
-      this.edits.push({ kind: "mix", voice, field: "solo", value: false }, { near: byId("rail-rows") });
+      this.edits.push({ kind: "mix", ...whose, field: "solo", value: false }, { near: byId("rail-rows") });
       const swallow = (/** @type {any} */ click) => {
         click.stopImmediatePropagation();
         click.preventDefault();
@@ -144,7 +144,11 @@ export class FeelControls {
   }
 }
 
-/** @param {Piece} element */
-function voiceOf(element) {
-  return element.closest(".rail-row").dataset.voice;
+/**
+ * The voice of a rail's head, and its part where that is not the selected one.
+ * @param {Piece} element
+ */
+function whoseMix(element) {
+  const { voice, part } = element.closest("[data-voice]").dataset;
+  return part ? { voice, part_id: Number(part) } : { voice };
 }

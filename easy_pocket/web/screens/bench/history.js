@@ -3,10 +3,14 @@
 import { byId } from "../../shared/dom.js";
 import { ask as askServer } from "../../shared/api.js";
 import { showLedger, showNote } from "../../shared/notes.js";
-
-const GROUPS = { "": "all", kick: "kick", backbeat: "backbeat", hats: "hats", percussion: "percussion", break: "breaks", own: "your own" };
+import { filter, hear, keepLine, loadLines, put, putLineAway, showLines } from "./line_list.js";
+import { snapshotLine, words } from "./history_rows.js";
 
 export class History {
+  /** @type {any} */
+  group;
+  /** @type {any} */
+  heard;
   /**
    * @param {import("../../shared/page.js").Page} page
    * @param {any} rails
@@ -24,7 +28,7 @@ export class History {
     /** @type {Record<string, any>} */
     this.answered = {}; // by what was asked for: the newest question that has its answer
     document.addEventListener("click", (event) => this.click(event));
-    document.addEventListener("input", (event) => event.target.id === "line-name" && this.showLines());
+    document.addEventListener("input", (event) => event.target.id === "line-name" && showLines(this));
     document.addEventListener("change", (event) => event.target.matches?.("#compare-one, #compare-other") && this.compare());
     document.addEventListener("submit", (event) => this.submit(event));
   }
@@ -70,7 +74,7 @@ export class History {
     for (const button of document.querySelectorAll("[data-memory]")) button.setAttribute("aria-expanded", button.dataset.memory === kind);
     if (kind === "steps") await this.showSteps();
     else if (kind === "snapshots") await this.listSnapshots(await this.ask("snapshots"));
-    else await this.loadLines();
+    else await loadLines(this);
   }
 
   close() {
@@ -93,10 +97,10 @@ export class History {
     else if (dataset.stepsOn) this.step("redo", Number(dataset.stepsOn));
     else if (dataset.snapshotBack) this.page.edits.push({ kind: "snapshot_back", snapshot_id: Number(dataset.snapshotBack) }, { near: button });
     else if (dataset.snapshotAway) this.putAway(Number(dataset.snapshotAway), button);
-    else if (dataset.lineGroup !== undefined) this.filter(dataset.lineGroup);
-    else if (dataset.line) this.hear(dataset.line);
-    else if (dataset.linePut) this.put(dataset.linePut);
-    else if (dataset.lineAway) this.putLineAway(dataset.lineAway, button);
+    else if (dataset.lineGroup !== undefined) filter(this, dataset.lineGroup);
+    else if (dataset.line) hear(this, dataset.line);
+    else if (dataset.linePut) put(this, dataset.linePut);
+    else if (dataset.lineAway) putLineAway(this, dataset.lineAway, button);
   }
 
   /** @param {PageEvent} event */
@@ -106,7 +110,7 @@ export class History {
       this.keepSnapshot(byId("snapshot-name"));
     } else if (event.target.id === "line-form") {
       event.preventDefault();
-      this.keepLine(byId("line-keep-name"));
+      keepLine(this, byId("line-keep-name"));
     }
   }
 
@@ -175,7 +179,7 @@ export class History {
     if (!result) return;
     await this.listSnapshots(result);
     const back = async () => this.listSnapshots(await this.ask(`snapshots/${id}`, { removed: false }));
-    showNote("The snapshot was put away.", { near: byId("snapshots") ?? button, actions: [["Put it back", back]] });
+    showNote("The snapshot was removed.", { near: byId("snapshots") ?? button, actions: [["Put it back", back]] });
   }
 
   /**
@@ -249,58 +253,9 @@ export class History {
     this.mark();
   }
 
-  // Lines --------------------------------------------------------------------------------------------------------------------
-  async loadLines() {
-    const result = await this.ask("lines");
-    if (!result) return;
-    this.lines = result.lines;
-    this.group ??= "";
-    this.showLines();
-    byId("line-list").focus({ preventScroll: true });
-  }
-
-  /** @param {any} group */
-  filter(group) {
-    this.group = group;
-    this.showLines();
-    byId("line-list").focus({ preventScroll: true });
-  }
-
   get shown() {
     const wanted = (byId("line-name")?.value ?? "").trim().toLowerCase();
     return this.lines.filter((line) => (!this.group || (this.group === "own" ? line.own : line.group === this.group)) && (!wanted || `${line.name} ${line.metre} ${line.voices.join(" ")}`.toLowerCase().includes(wanted)));
-  }
-
-  showLines() {
-    byId("line-groups").replaceChildren(...Object.entries(GROUPS).map(([key, name]) => {
-      const button = document.createElement("button");
-      button.type = "button";
-      button.dataset.lineGroup = key;
-      button.textContent = name;
-      button.className = key === this.group ? "on" : "";
-      button.setAttribute("aria-pressed", key === this.group);
-      return button;
-    }));
-    const rows = this.shown.map((line) => lineRow(line, line.key === this.heard));
-    byId("line-list").replaceChildren(...(rows.length ? rows : [words(this.group === "own" ? "None of yours yet: choose hits and keep them below." : "No line fits.")]));
-  }
-
-  /**
-   * A line in tempo on the kit of the part, at once if something plays, else from its start.
-   * @param {string} key
-   */
-  async hear(key) {
-    this.heard = key;
-    this.showLines();
-    byId("line-list").querySelector(".on")?.scrollIntoView({ block: "nearest" });
-    const result = await this.ask(`lines/${encodeURIComponent(key)}/playing`);
-    if (!result || this.heard !== key || this.open !== "lines") return;
-    await this.page.player.setBeside(result);
-    if (!this.page.player.running) {
-      this.startedHere = true;
-      await this.page.player.start("stack");
-      await this.page.player.setBeside(result);
-    }
   }
 
   stopAudition() {
@@ -311,69 +266,21 @@ export class History {
     this.startedHere = false;
   }
 
-  /** @param {string} key */
-  put(key) {
-    this.stopAudition();
-    this.showLines();
-    const { rails } = this;
-    const bar = rails.facts.bar;
-    const start_tick = rails.bars ? (rails.bars.from - 1) * bar : 0;
-    rails.push({ kind: "put_line", key, start_tick }, { near: byId("memory") });
-  }
-
-  /** @param {any} field */
-  async keepLine(field) {
-    const { rails } = this;
-    const hits = rails.chosen.hits;
-    if (!hits.length) {
-      showNote("Choose the hits to keep first: draw a frame round them, or w for the whole row.", { near: field, wrong: true });
-      return;
-    }
-    const { bar, length } = rails.facts;
-    const ticks = hits.map((/** @type {any} */ { tick }) => tick);
-    const start = Math.floor(Math.min(...ticks) / bar) * bar;
-    const end = Math.min(length, (Math.floor(Math.max(...ticks) / bar) + 1) * bar);
-    const rows = hits.map((/** @type {import("../../shared/rail_data.js").Hit} */ hit) => [hit.voice, hit.tick - start, hit.velocity, hit.own, hit.asked, rails.chosen.bare(hit)]);
-    const name = field.value.trim() || `line ${this.lines.filter((line) => line.own).length + 1}`;
-    const result = await this.ask("lines", { name, length_ticks: Math.max(10, end - start), hits: rows });
-    if (!result) return;
-    field.value = "";
-    this.lines = result.lines;
-    this.filter("own");
-  }
-
-  /**
-   * @param {string} key
-   * @param {Piece} button
-   */
-  async putLineAway(key, button) {
-    const result = await this.ask(`lines/${encodeURIComponent(key)}`, { removed: true });
-    if (!result) return;
-    this.lines = result.lines;
-    this.showLines();
-    const back = async () => {
-      this.lines = (await this.ask(`lines/${encodeURIComponent(key)}`, { removed: false }))?.lines ?? this.lines;
-      this.showLines();
-    };
-    showNote("The line was put away.", { near: byId("line-list") ?? button, actions: [["Put it back", back]] });
-  }
-
   // Arrow keys step through the lines and play them, Enter puts one in.
   get keys() {
     const inPanel = () => Boolean(this.open && this.panel?.contains(document.activeElement));
     const inLines = () => inPanel() && this.open === "lines";
     const step = (/** @type {number} */ by) => {
       const { shown } = this;
-      if (shown.length) this.hear(shown[Math.max(0, Math.min(shown.length - 1, this.at + by))].key);
+      if (shown.length) hear(this, shown[Math.max(0, Math.min(shown.length - 1, this.at + by))].key);
       return shown.length > 0;
     };
     return [
       { keys: "c", words: "change sides while comparing snapshots", run: () => Boolean(this.changeSides()) },
-      { keys: "Escape", when: inPanel, run: () => this.leave() },
       { keys: "ArrowDown", when: inLines, run: () => step(1) },
       { keys: "ArrowUp", when: inLines, run: () => step(-1) },
-      { keys: "ArrowRight", when: () => inLines() && this.at >= 0, run: () => this.hear(this.shown[this.at].key) },
-      { keys: "Enter", when: () => inLines() && this.at >= 0, run: () => this.put(this.shown[this.at].key) },
+      { keys: "ArrowRight", when: () => inLines() && this.at >= 0, run: () => hear(this, this.shown[this.at].key) },
+      { keys: "Enter", when: () => inLines() && this.at >= 0, run: () => put(this, this.shown[this.at].key) },
     ];
   }
 
@@ -382,79 +289,11 @@ export class History {
     return this.shown.findIndex((line) => line.key === this.heard);
   }
 
+  /** @returns {boolean} whether it was open */
   leave() {
+    if (!this.open) return false;
     this.close();
     byId("rail-rows")?.focus({ preventScroll: true });
+    return true;
   }
-}
-
-/** @param {string} text */
-function words(text) {
-  const line = document.createElement("p");
-  line.className = "memory-words";
-  line.textContent = text;
-  return line;
-}
-
-/** @param {any} options */
-function snapshotLine({ id, name }) {
-  const row = document.createElement("div");
-  row.className = "memory-row";
-  const label = document.createElement("b");
-  label.textContent = name;
-  row.append(label, pressing("back to it", { snapshotBack: id }), pressing("put away", { snapshotAway: id }));
-  return row;
-}
-
-/**
- * @param {string} text
- * @param {any} data
- */
-function pressing(text, data) {
-  const button = document.createElement("button");
-  button.type = "button";
-  button.className = "plain";
-  button.textContent = text;
-  Object.assign(button.dataset, data);
-  return button;
-}
-
-const SVG = "http://www.w3.org/2000/svg";
-
-/**
- * @param {any} line
- * @param {boolean} on
- */
-function lineRow(line, on) {
-  const row = document.createElement("div");
-  row.className = on ? "line-row on" : "line-row";
-  const hear = document.createElement("button");
-  hear.type = "button";
-  hear.className = "line-hear";
-  hear.dataset.line = line.key;
-  hear.tabIndex = -1;
-  hear.setAttribute("aria-pressed", on);
-  const name = document.createElement("b");
-  name.textContent = line.name;
-  const facts = document.createElement("small");
-  facts.textContent = `${line.metre}${line.swung ? " swung" : ""} · ${line.voices.join(", ")}`;
-  hear.append(picture(line), name, facts);
-  row.append(hear, pressing("put in", { linePut: line.key }));
-  if (line.own) row.append(pressing("put away", { lineAway: line.key }));
-  return row;
-}
-
-/** @param {any} line */
-function picture(line) {
-  const svg = document.createElementNS(SVG, "svg");
-  svg.setAttribute("viewBox", "0 0 84 26");
-  svg.setAttribute("aria-hidden", "true");
-  const rows = Math.max(1, line.voices.length);
-  for (const [at, voice, level] of line.picture) {
-    const stroke = document.createElementNS(SVG, "path");
-    const base = 25 - (rows - 1 - voice) * (26 / rows);
-    stroke.setAttribute("d", `M${2 + at * 81} ${base}v${-Math.max(2, level * (26 / rows - 3))}`);
-    svg.append(stroke);
-  }
-  return svg;
 }

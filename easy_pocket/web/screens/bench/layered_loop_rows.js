@@ -1,6 +1,6 @@
 // Loops under the stack, drawn below the rails on the same ruler.
 
-import { fitted } from "../../shared/canvas.js";
+import { colours, fitted } from "../../shared/canvas.js";
 import { xOf } from "../../shared/rail_geometry.js";
 
 const EVERY = 1024; // samples in a peak
@@ -35,7 +35,7 @@ export class LayerRows {
       const { pen, width, height } = fitted(row.querySelector("canvas"));
       if (!(peaks instanceof Int8Array) || !width) continue;
       const perTick = (facts.msPerTick / 1000) * (RATE_HZ / EVERY);
-      pen.fillStyle = row.dataset.muted === "true" ? "#d5cab6" : "#a3b0d0";
+      pen.fillStyle = row.dataset.muted === "true" ? colours().beat : colours().wave;
       const left = Math.max(0, Math.floor(xOf(look.start, look, width)));
       const right = Math.min(width, Math.ceil(xOf(look.end, look, width)));
       for (let x = left; x < right; x += 1) {

@@ -84,13 +84,20 @@ export class RailKeys {
 
   get selection() {
     const { rails } = this;
-    const length = (/** @type {number} */ factor) => Math.round(rails.facts.length * factor);
+    const length = (/** @type {number} */ factor) => Math.round(this.lengthToBe * factor);
     return [
       { keys: "+", shows: "+ −", words: "zoom", run: () => rails.zoom(0.5, rails.cursor.tick) },
       { keys: "-", run: () => rails.zoom(2, rails.cursor.tick) },
       { keys: "d", words: "double the length, copying (Shift: halve)", run: () => rails.push({ kind: "length", bars: Math.max(1, Math.round(length(2) / rails.facts.bar)) }, { near: rails.box }) },
       { keys: "D", run: () => rails.push({ kind: "length_ticks", length_ticks: Math.max(10, length(0.5)) }, { near: rails.box }) },
     ];
+  }
+
+  // The pattern's length with the edits that are on their way: keys in quick succession add up.
+  get lengthToBe() {
+    const { facts, edits } = this.rails;
+    const last = edits.queue.map((/** @type {any} */ item) => item.edit).findLast((/** @type {any} */ edit) => ["length", "length_ticks"].includes(edit?.kind));
+    return last ? (last.length_ticks ?? last.bars * facts.bar) : facts.length;
   }
 
   // The hit under the cursor.
@@ -119,6 +126,9 @@ export class RailKeys {
     const step = rails.data.step(voice);
     const row = voices.indexOf(voice);
     const { start, end } = rails.look;
+    if ((key === "ArrowUp" && row === 0) || (key === "ArrowDown" && row === voices.length - 1)) {
+      if (rails.others.step(key === "ArrowUp" ? -1 : 1)) return;
+    }
     const last = (Math.ceil(rails.facts.length / step) - 1) * step;
     /** @type {Record<string, any>} */
     const places = {
@@ -132,8 +142,17 @@ export class RailKeys {
       PageDown: [voice, tick + (end - start)],
     };
     const [toVoice, toTick] = places[key];
-    rails.putCursor(toVoice, Math.max(0, Math.min(toTick, last)));
-    byId(`rail-${toVoice}`).scrollIntoView({ block: "nearest" });
+    this.reach(toVoice, Math.max(0, Math.min(toTick, last)));
+  }
+
+  /**
+   * The cursor goes there, in sight, and what is there is told.
+   * @param {string} voice
+   * @param {number} tick
+   */
+  reach(voice, tick) {
+    this.rails.putCursor(voice, tick);
+    byId(`rail-${voice}`).scrollIntoView({ block: "nearest" });
     this.tell();
   }
 

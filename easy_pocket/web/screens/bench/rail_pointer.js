@@ -6,18 +6,21 @@ import { showLedger } from "../../shared/notes.js";
 import { placed, tickOf } from "../../shared/rail_geometry.js";
 import { keyOf } from "../../shared/rail_data.js";
 import { ledgerText } from "../../shared/rail_words.js";
-import { barsBetween } from "./ruler.js";
+import { RailView } from "./rail_view.js";
+import { DRAG_PX, capture, downOnRuler, moveOnRuler, pinch, upOnRuler } from "./rail_ruler_pointer.js";
 
-const DRAG_PX = 4;
 const HEAD_PX = 8; // under a head's middle: what is grabbed lower is the stem
 const NEW_VELOCITY = 96;
+const HOLD_MS = 450;
 
-export class RailPointer {
+export class RailPointer extends RailView {
   /** @type {any} */
   marks;
   /** @type {any} */
   drag = null;
   touches = new Map();
+  /** @type {any} */
+  holding = null;
 
   // The pointer --------------------------------------------------------------------------------------------------------
   /**
@@ -27,7 +30,12 @@ export class RailPointer {
   down(event) {
     if (!this.facts || ![0, 2].includes(event.button)) return;
     if (event.target.id === "counting" || event.target.id === "overview") {
-      this.downOnRuler(event);
+      downOnRuler(this, event);
+      return;
+    }
+    const beside = event.target.closest?.("canvas.other-rail");
+    if (beside) {
+      this.others.enter(event, beside);
       return;
     }
     const canvas = event.target.closest?.("canvas.rail");
@@ -44,7 +52,7 @@ export class RailPointer {
     const hit = this.hitAt(canvas, event);
     const selects = this.mode === "select" || event.ctrlKey || event.metaKey;
     const base = { canvas, voice, hit, x: event.clientX, y: event.clientY, axis: null };
-    canvas.setPointerCapture?.(event.pointerId);
+    capture(canvas, event.pointerId);
     if (selects && event.button === 0) {
       this.drag = { ...base, selects: true, adds: event.shiftKey, copies: event.altKey };
       if (hit && !this.chosen.keys.has(keyOf(hit)) && !event.shiftKey) this.chosen.set([hit]);
@@ -57,7 +65,24 @@ export class RailPointer {
     }
     const many = hit && this.chosen.keys.size > 1 && this.chosen.keys.has(keyOf(hit));
     const byHead = hit && event.clientY < this.seen(voice, hit.tick).y + HEAD_PX;
+    if (event.pointerType === "touch") this.holdToWipe(event);
     this.drag = { ...base, byHead, tick: hit?.tick, velocity: hit?.velocity, own: hit?.own, many: many ? this.chosen.hits.map((one) => ({ ...one })) : null };
+  }
+
+  /**
+   * A finger that rests does what the second button does: it wipes.
+   * @param {PageEvent} event
+   * @this {import("./rails.js").Rails}
+   */
+  holdToWipe(event) {
+    clearTimeout(this.holding);
+    const { clientX, clientY } = event;
+    this.holding = setTimeout(() => {
+      if (!this.drag || this.drag.axis || this.drag.ticks || this.touches.size !== 1) return;
+      this.drag = { wipes: true, gone: new Map(), x: clientX, y: clientY };
+      navigator.vibrate?.(12);
+      this.wipe(/** @type {any} */ ({ clientX, clientY }));
+    }, HOLD_MS);
   }
 
   /**
@@ -65,14 +90,15 @@ export class RailPointer {
    * @this {import("./rails.js").Rails}
    */
   move(event) {
+    if (this.drag && !this.drag.wipes && Math.hypot(event.clientX - this.drag.x, event.clientY - this.drag.y) > DRAG_PX) clearTimeout(this.holding);
     if (this.touches.has(event.pointerId)) this.touches.set(event.pointerId, event.clientX);
     const { drag } = this;
     if (!drag) {
       this.hover(event);
       return;
     }
-    if (drag.pinches) this.pinch();
-    else if (drag.ruler) this.moveOnRuler(event);
+    if (drag.pinches) pinch(this);
+    else if (drag.ruler) moveOnRuler(this, event);
     else if (drag.selects) this.moveChosen(event);
     else if (drag.wipes) this.wipe(event);
     else if (!drag.hit) this.paint(event);
@@ -255,10 +281,11 @@ export class RailPointer {
    */
   up(event) {
     this.touches.delete(event.pointerId);
+    clearTimeout(this.holding);
     const drag = this.drag;
     this.drag = null;
     if (!drag || drag.pinches) return;
-    if (drag.ruler) this.upOnRuler(event, drag);
+    if (drag.ruler) upOnRuler(this, event, drag);
     else if (drag.selects) this.upChoosing(drag, event);
     else if (drag.wipes) {
       if (drag.gone.size) this.push({ kind: "wipe", places: [...drag.gone.values()] }, { near: this.box });
@@ -349,51 +376,6 @@ export class RailPointer {
   }
 
   // Ruler, overview, wheel, touch -------------------------------------------------------------------------------------
-  /**
-   * @param {PageEvent} event
-   * @this {import("./rails.js").Rails}
-   */
-  downOnRuler(event) {
-    event.preventDefault();
-    event.target.setPointerCapture(event.pointerId);
-    this.drag = { ruler: event.target.id, x: event.offsetX, y: event.clientY, look: this.look, width: event.target.clientWidth };
-    if (event.target.id === "overview") {
-      const tick = (event.offsetX / this.drag.width) * this.facts.length;
-      const span = this.look.end - this.look.start;
-      if (tick < this.look.start || tick > this.look.end) this.show(tick - span / 2, span);
-      this.drag.look = this.look;
-    } else {
-      this.drag.had = this.bars;
-      this.chooseBars(barsBetween(event.offsetX, event.offsetX, this.look, this.facts, this.drag.width));
-    }
-  }
-
-  /**
-   * @param {PageEvent} event
-   * @this {import("./rails.js").Rails}
-   */
-  moveOnRuler(event) {
-    const { drag } = this;
-    const x = event.clientX - byId(drag.ruler).getBoundingClientRect().left;
-    if (drag.ruler === "counting") {
-      this.chooseBars(barsBetween(drag.x, x, this.look, this.facts, drag.width));
-      drag.moved ||= Math.abs(x - drag.x) > DRAG_PX;
-      return;
-    }
-    const span = (drag.look.end - drag.look.start) * 2 ** ((event.clientY - drag.y) / 60);
-    const middle = (drag.look.start + drag.look.end) / 2 + ((x - drag.x) / drag.width) * this.facts.length;
-    this.show(middle - span / 2, span);
-  }
-
-  /**
-   * @param {PageEvent} event
-   * @param {any} drag
-   * @this {import("./rails.js").Rails}
-   */
-  upOnRuler(event, drag) {
-    const { had } = drag;
-    if (drag.ruler === "counting" && !drag.moved && had && had.from === this.bars?.from && had.count === this.bars.count) this.chooseBars(null);
-  }
 
   /**
    * @param {any} bars
@@ -406,34 +388,4 @@ export class RailPointer {
     this.later();
   }
 
-  /**
-   * @param {PageEvent} event
-   * @this {import("./rails.js").Rails}
-   */
-  wheel(event) {
-    const rows = event.target.closest?.("#rail-rows, #counting, #overview, #detail");
-    if (!rows || !this.facts) return;
-    const box = (document.querySelector("canvas.rail") ?? rows).getBoundingClientRect();
-    if (event.ctrlKey || event.metaKey) {
-      event.preventDefault();
-      this.zoom(2 ** (event.deltaY / 240), tickOf(event.clientX - box.left, this.look, box.width));
-      return;
-    }
-    const scrolls = rows.id === "rail-rows" && rows.scrollHeight > rows.clientHeight + 1;
-    const sideways = event.shiftKey ? event.deltaY || event.deltaX : event.deltaX || (scrolls ? 0 : event.deltaY);
-    if (!sideways) return;
-    event.preventDefault();
-    this.scroll((sideways / box.width) * (this.look.end - this.look.start));
-  }
-
-  /** @this {import("./rails.js").Rails} */
-  pinch() {
-    const [one, other] = [...this.touches.values()];
-    if (other === undefined) return;
-    const { apart, look } = this.drag;
-    const box = document.querySelector("canvas.rail").getBoundingClientRect();
-    const span = (look.end - look.start) * (apart / Math.max(20, Math.abs(one - other)));
-    const at = tickOf((one + other) / 2 - box.left, look, box.width);
-    this.show(at - ((at - look.start) / (look.end - look.start)) * span, span);
-  }
 }

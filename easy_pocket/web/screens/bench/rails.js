@@ -1,22 +1,23 @@
 // The rails: what they show, at which zoom, and the tools around them. Pointer and keys have files of their own.
 
+import { wheel } from "./rail_ruler_pointer.js";
 import { byId } from "../../shared/dom.js";
 import { SelectedHits } from "./selected_hits.js";
 import { Detail } from "./detail.js";
-import { showNote, speak } from "../../shared/notes.js";
+import { showLedger, showNote, speak } from "../../shared/notes.js";
 import { drawRail } from "../../shared/rail_canvas.js";
 import { placed, tickOf, xOf } from "../../shared/rail_geometry.js";
 import { RailData } from "../../shared/rail_data.js";
 import { RailKeys } from "./rail_keys.js";
 import { RailPointer } from "./rail_pointer.js";
-import { OtherParts } from "./other_parts.js";
+import { OtherRails } from "./other_rails.js";
 import { ledgerText, spokenHit } from "../../shared/rail_words.js";
 import { drawCounting, drawOverview } from "./ruler.js";
+import { placeHitsBar } from "./hits_bar.js";
 import { LayerRows } from "./layered_loop_rows.js";
+import { barsEdit, deed } from "./rail_buttons.js";
 
 const GRAB_PX = 8;
-const LEAST_TICKS = 960; // one can zoom to a beat
-const MOST_BARS = 16;
 
 export class Rails extends RailPointer {
   /** @type {Set<string> | null} */
@@ -36,18 +37,15 @@ export class Rails extends RailPointer {
     this.edits = edits;
     this.page = page;
     this.data = new RailData();
-    this.look = { start: 0, end: 0, magnify: 3 };
     this.mode = "write";
     /** @type {any} */
     this.cursor = null;
-    /** @type {any} */
-    this.bars = null;
     this.marks = { chosen: new Set(), hot: null };
     this.chosen = new SelectedHits(this);
     this.detail = new Detail(this);
     this.keys = new RailKeys(this);
     this.layers = new LayerRows(this);
-    this.others = new OtherParts(this);
+    this.others = new OtherRails(this);
     /**
      * @param {string} name
      * @param {(event: PageEvent) => unknown} run
@@ -58,15 +56,16 @@ export class Rails extends RailPointer {
     on("pointermove", (event) => this.move(event));
     on("pointerup", (event) => this.up(event));
     on("pointercancel", (event) => this.cancel(event));
-    on("contextmenu", (event) => event.target.closest?.("canvas.rail") && event.preventDefault());
+    on("contextmenu", (event) => event.target.closest?.("canvas.rail, canvas.other-rail") && event.preventDefault());
     on("dblclick", (event) => event.target.id === "counting" && this.chooseBars(null));
-    on("wheel", (event) => this.wheel(event), { passive: false });
+    on("wheel", (event) => wheel(this, event), { passive: false });
     on("click", (event) => this.click(event));
     on("focusin", (event) => event.target.id === "rail-rows" && this.showCursor());
     on("focusout", (event) => event.target.id === "rail-rows" && this.hideCursor());
     on("change", (event) => event.target.dataset?.articulation && this.chosen.articulateBy(event.target.dataset.articulation, event.target.value));
-    on("scroll", (event) => event.target.id === "rail-rows" && this.later(this.voices()), { capture: true });
+    on("scroll", (event) => event.target.id === "rail-rows" && this.later(), { capture: true });
     window.addEventListener("resize", () => this.later());
+    window.matchMedia("print").addEventListener("change", () => this.draw()); // at once: a sheet waits for no frame
   }
 
   get box() {
@@ -108,6 +107,7 @@ export class Rails extends RailPointer {
    * @param {any} options
    */
   push(edit, options) {
+    this.editedAt = performance.now();
     this.edits.push(edit, options);
     this.data.foresee(edit);
     this.later();
@@ -135,63 +135,11 @@ export class Rails extends RailPointer {
     for (const { edit } of this.edits.queue) if (edit) this.data.foresee(edit);
     if (!this.look.end || (before && before !== this.facts.length)) this.fit();
     this.chosen.prune();
+    this.tellHot();
     const run = this.afterAnswer;
     /** @type {any} */
     this.afterAnswer = null;
     if (run && !this.edits.queue.length) run();
-    this.later();
-  }
-
-  /**
-   * The same hits lean otherwise; nothing around the rails changes.
-   * @param {any} leans
-   */
-  lean(leans) {
-    this.data.lean(leans);
-    this.leans = true;
-    this.later(this.voices());
-  }
-
-  // Two bars at first; after a change of length as much as was shown, if it is still there.
-  fit() {
-    const { length, bar } = this.facts;
-    const span = this.look.end ? this.look.end - this.look.start : 2 * bar;
-    this.show(Math.min(this.look.start, Math.max(0, length - span)), span);
-    if (this.bars && (this.bars.from - 1 + this.bars.count) * bar > length) this.bars = null;
-  }
-
-  /**
-   * @param {number} start
-   * @param {any} span
-   */
-  show(start, span) {
-    const { length, bar } = this.facts;
-    const shown = Math.max(Math.min(LEAST_TICKS, length), Math.min(span, MOST_BARS * bar, length));
-    const from = Math.max(0, Math.min(start, length - shown));
-    this.look = { ...this.look, start: from, end: from + shown };
-    this.later();
-  }
-
-  /**
-   * @param {number} factor
-   * @param {any} [around]
-   */
-  zoom(factor, around = null) {
-    const { start, end } = this.look;
-    const at = around ?? (start + end) / 2;
-    const span = Math.max(LEAST_TICKS, Math.min((end - start) * factor, MOST_BARS * this.facts.bar, this.facts.length));
-    this.show(at - ((at - start) / (end - start)) * span, span);
-  }
-
-  /** @param {any} ticks */
-  scroll(ticks) {
-    this.show(this.look.start + ticks, this.look.end - this.look.start);
-  }
-
-  /** @param {number} factor */
-  magnify(factor) {
-    this.look.magnify = factor;
-    this.showMode();
     this.later();
   }
 
@@ -207,7 +155,8 @@ export class Rails extends RailPointer {
       button.setAttribute("aria-pressed", on);
     };
     for (const button of document.querySelectorAll("[data-mode]")) set(button, button.dataset.mode === this.mode);
-    for (const button of document.querySelectorAll("[data-magnify]")) set(button, Number(button.dataset.magnify) === this.look.magnify);
+    for (const button of document.querySelectorAll("[data-follow]")) set(button, this.follows);
+    for (const button of document.querySelectorAll("button[data-magnify]")) set(button, Number(button.dataset.magnify) === this.look.magnify);
     this.box?.classList.toggle("selecting", this.mode === "select");
   }
 
@@ -218,7 +167,16 @@ export class Rails extends RailPointer {
     this.bench.side?.follow();
     const count = this.chosen.keys.size;
     const line = byId("chosen-count");
-    if (line) line.textContent = count ? `${count} chosen ▾` : "choose ▾";
+    if (line) line.textContent = `${count} hit${count === 1 ? "" : "s"}`;
+  }
+
+  // The bottom line is of now: of the hit it tells as it has become, or of none when that is gone.
+  tellHot() {
+    if (!this.marks.hot || this.drag) return;
+    const [voice, tick] = this.marks.hot.split(" ");
+    const hit = this.find(voice, Number(tick));
+    if (!hit) this.marks.hot = null;
+    showLedger(hit ? ledgerText(hit, this.facts, this.marks.targets?.get(voice)?.get(hit.tick)) : "");
   }
 
   // Drawn once a frame, however much has changed: everything, or only some rails (an empty list: the strip alone).
@@ -248,11 +206,11 @@ export class Rails extends RailPointer {
       if (!canvas) continue;
       const row = canvas.parentElement;
       if (row.offsetTop + row.offsetHeight < top || row.offsetTop > bottom) continue; // scrolled out of sight
-      canvas.classList.toggle("silent", row.dataset.sounding !== "true");
-      drawRail(canvas, voice, this.data.hits(voice), look, facts, this.data.step(voice), this.marks);
+      drawRail(canvas, voice, this.data.hits(voice), look, facts, this.data.step(voice), this.marks, row.dataset.sounding !== "true");
     }
     if (!this.leans) this.detail.draw(); // what is written stays as it is
     this.leans = false;
+    placeHitsBar(this);
     this.drawnAt = performance.now();
     if (stale) return;
     this.layers.draw(look, facts);
@@ -267,7 +225,8 @@ export class Rails extends RailPointer {
   drawAround(look, facts) {
     drawCounting(byId("counting"), look, facts, this.bars);
     const overview = byId("overview");
-    drawOverview(overview, look, this.data);
+    overview.parentElement.hidden = look.start === 0 && look.end >= facts.length; // all is in view
+    if (!overview.parentElement.hidden) drawOverview(overview, look, this.data);
     overview.setAttribute("aria-valuemax", facts.length);
     overview.setAttribute("aria-valuenow", look.start);
     const first = Math.floor(look.start / facts.bar) + 1;
@@ -343,74 +302,13 @@ export class Rails extends RailPointer {
     const { dataset } = button;
     if (dataset.mode) this.setMode(dataset.mode);
     else if (dataset.magnify) this.magnify(Number(dataset.magnify));
+    else if (dataset.follow !== undefined) this.setFollows(!this.follows);
     else if (dataset.choose) this.chosen.by(dataset.choose);
     else if (dataset.articulation) this.chosen.articulateBy(dataset.articulation, dataset.value);
-    else if (dataset.deed) this.deed(dataset.deed, Number(dataset.by));
+    else if (dataset.deed) deed(this, dataset.deed, Number(dataset.by));
     else if (dataset.speed) this.push({ kind: "speed", factor: Number(dataset.speed) }, { near: button });
-    else if (dataset.barsEdit) this.barsEdit(dataset.barsEdit, button);
+    else if (dataset.barsEdit) barsEdit(this, dataset.barsEdit, button);
     else if (dataset.zoom) this.zoom(Number(dataset.zoom));
-  }
-
-  /**
-   * @param {string} name
-   * @param {number} by
-   */
-  deed(name, by) {
-    const { chosen } = this;
-    /** @type {Record<string, any>} */
-    const deeds = {
-      ghost: () => chosen.velocity(38),
-      accent: () => chosen.velocity(116),
-      plain: () => chosen.plain(),
-      lock: () => chosen.lock(),
-      remove: () => chosen.remove(),
-      stretch: () => chosen.stretch(by),
-      slot: () => chosen.nudge(((this.data.step(chosen.targets[0]?.voice) * by) / 100) * this.facts.msPerTick),
-      place: () => this.lockPlace(),
-    };
-    if (deeds[name]) deeds[name]();
-    else if (["flam", "drag", "ratchet", "roll"].includes(name)) chosen.ornament(name);
-    else chosen.turn(name);
-  }
-
-  lockPlace() {
-    const tick = this.cursor?.tick ?? this.chosen.hits[0]?.tick;
-    if (tick === undefined) this.say("Put the cursor on the place first.");
-    else this.push({ kind: "lock_place", tick, locked: !this.facts.lockedPlaces.includes(tick % this.facts.bar) }, { near: this.box });
-  }
-
-  /**
-   * @param {any} what
-   * @param {Piece} near
-   */
-  barsEdit(what, near) {
-    const { bar, length } = this.facts;
-    const shown = { from: Math.floor(this.look.start / bar) + 1, count: Math.max(1, Math.round((this.look.end - this.look.start) / bar)) };
-    const { from, count } = this.bars ?? (what === "break" || what === "drop" ? {} : shown);
-    if (!from) {
-      showNote("Choose bars first: draw over the ruler.", { near, wrong: true });
-      return;
-    }
-    if (what === "break" && !this.keptVoices().length) {
-      showNote("Choose first what goes on in the break: solo its rows, or choose hits of them.", { near, wrong: true });
-      return;
-    }
-    const after = Math.min(from + count, Math.ceil(length / bar) + 1);
-    /** @type {Record<string, any>} */
-    const edits = {
-      drop: { kind: "drop_bars", from_bar: from, bars: count },
-      add: { kind: "add_bars", from_bar: after, bars: 1 },
-      copy: { kind: "add_bars", from_bar: after, bars: count, copies: true },
-      break: { kind: "break", from_bar: from, bars: count, keep: this.keptVoices() },
-    };
-    this.push(edits[what], { near });
-    if (what === "drop") this.chooseBars(null);
-  }
-
-  // In a break the soloed rows go on, and those of the chosen hits.
-  keptVoices() {
-    const soloed = [...document.querySelectorAll('.rail-row:has([data-mix="solo"][aria-pressed="true"])')].map((row) => row.dataset.voice);
-    return [...new Set([...soloed, ...this.chosen.hits.map(({ voice }) => voice)])];
   }
 
   // The cursor -------------------------------------------------------------------------------------------------------------

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from collections.abc import Iterable
 
 import numpy as np
 import numpy.typing as npt
@@ -13,9 +12,6 @@ from easy_pocket.core.feel.stages import TIME_STAGES, VELOCITY_STAGES
 from easy_pocket.core.feel.strokes import Strokes, strokes
 from easy_pocket.core.pattern.articulation import articulation_to_doc, describe_articulation
 from easy_pocket.core.pattern.timebase import ms_per_tick
-from easy_pocket.core.pattern.voices import ROLES
-from easy_pocket.core.sound.events import VoiceMix
-from easy_pocket.core.sound.kit import Kit, KitVoice
 from easy_pocket.store.loops.layered_loop_audio import register_layered_loop
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.web.screens.bench.other_parts import other_hits
@@ -24,25 +20,6 @@ from easy_pocket.web.shared.other_parts_playing import selected_cell
 from easy_pocket.web.shared.voice_title import voice_title
 
 ON_GRID_MS = 0.75  # an offset smaller than this is drawn as on the grid
-
-
-@dataclass(frozen=True)
-class Rail:
-    voice: str
-    name: str
-    mix: VoiceMix
-    sounding: bool
-    glyph: str
-    alternates: int = 0
-    hint: str = ""  # what about its sound one should know when writing
-
-    pan: float = 0.0
-
-    @property
-    def pan_words(self) -> str:
-        if abs(self.pan) < 0.005:
-            return "middle"
-        return f"{abs(self.pan) * 100:.0f} % {'right' if self.pan > 0 else 'left'}"
 
 
 def signed(value: float, digits: int = 1) -> str:
@@ -169,37 +146,3 @@ def rail_data(song: LoadedSong, performance: Performance, only: frozenset[str] |
         },
         "hits": {voice: hit_columns(performance, voice) for voice in voices},
     }
-
-
-def rail_heads(
-    voices: Iterable[str],
-    mix: Mapping[str, VoiceMix],
-    sounding: set[str],
-    kit: Kit,
-) -> list[Rail]:
-    known = {voice.role: voice for voice in kit.voices}
-    return [
-        Rail(
-            voice=voice,
-            name=voice_title(kit, voice),
-            mix=mix.get(voice, VoiceMix()),
-            sounding=voice in sounding and voice in known,
-            glyph=known[voice].sign if voice in known else ROLES[voice].glyph,
-            alternates=len(known[voice].alternates) if voice in known else 0,
-            hint=_hint(known.get(voice), kit),
-            pan=_pan(mix.get(voice, VoiceMix()), known.get(voice)),
-        )
-        for voice in voices
-    ]
-
-
-def _pan(mix: VoiceMix, voice: KitVoice | None) -> float:
-    if mix.pan is not None:
-        return mix.pan
-    return voice.pan if voice else 0.0
-
-
-def _hint(voice: KitVoice | None, kit: Kit) -> str:
-    if voice is None:
-        return f"not in {kit.name}: silent"
-    return "" if voice.hears_velocity else "velocity is not heard"

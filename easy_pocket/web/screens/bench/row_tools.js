@@ -13,7 +13,6 @@ export class RowTools {
     /** @type {any} */
     this.voice = null;
     document.addEventListener("click", (event) => this.click(event));
-    document.addEventListener("keydown", (event) => event.key === "Escape" && this.close());
   }
 
   get panel() {
@@ -37,6 +36,9 @@ export class RowTools {
     const steps = this.rails.facts.steps[voice];
     byId("row-grid").value = steps === undefined ? "part" : (/** @type {Record<string, any>} */ ({ 480: "8", 320: "8T", 240: "16", 160: "16T", 120: "32", 192: "quint" })[steps] ?? "off");
     byId("row-lock").textContent = this.rails.facts.lockedVoices.includes(voice) ? "free the row" : "lock the row";
+    const takeable = row.dataset.takeable !== undefined;
+    byId("row-take").hidden = !takeable;
+    byId("row-take-why").hidden = takeable;
     to.value = this.rails.voices().find((/** @type {string} */ key) => key !== voice) ?? voice;
     // Beside the rail's head, under its row or above it: the row itself stays in sight.
     const place = row.getBoundingClientRect();
@@ -47,11 +49,12 @@ export class RowTools {
     panel.querySelector("button, input").focus({ preventScroll: true });
   }
 
+  /** @returns {boolean} whether it was open */
   close() {
-    if (this.panel && !this.panel.hidden) {
-      this.panel.hidden = true;
-      byId("rail-rows")?.focus({ preventScroll: true });
-    }
+    if (!this.panel || this.panel.hidden) return false;
+    this.panel.hidden = true;
+    byId("rail-rows")?.focus({ preventScroll: true });
+    return true;
   }
 
   // Where a row begins to be filled: at the cursor when it is on this row, else at the first bar in view.
@@ -87,6 +90,10 @@ export class RowTools {
     const number = (/** @type {any} */ id) => Math.round(Number(byId(id).value));
     const push = (/** @type {any} */ edit) => this.edits.push({ voice, ...edit }, { near: button });
     if (dataset.close !== undefined) this.close();
+    else if (dataset.takeVoice !== undefined) {
+      push({ kind: "voice", there: false });
+      this.close();
+    }
     else if (dataset.lockRow !== undefined) push({ kind: "lock_voice", locked: !this.rails.facts.lockedVoices.includes(voice) });
     else if (dataset.every) push({ kind: "row_every", start_tick: this.from, step_ticks, every: Number(dataset.every) });
     else if (dataset.turn) push({ kind: "row_turn", how: dataset.turn, step_ticks });

@@ -20,7 +20,7 @@ export function drawCounting(canvas, look, facts, bars) {
   if (bars) {
     const left = xOf((bars.from - 1) * facts.bar, look, width);
     const right = xOf(Math.min((bars.from - 1 + bars.count) * facts.bar, facts.length), look, width);
-    pen.fillStyle = "#fff1d0";
+    pen.fillStyle = c.marked;
     pen.fillRect(left, 0, right - left, height);
     pen.fillStyle = c.thread;
     pen.fillRect(left, height - 3, right - left, 3);
@@ -45,7 +45,7 @@ export function drawCounting(canvas, look, facts, bars) {
       else words = syllable(rest, facts.beat);
       if (!words) continue;
       pen.font = !inside ? "500 13px Plex, monospace" : "500 12px Plex, monospace";
-      pen.fillStyle = !inside ? c.ink : rest ? "#8a8170" : c.quiet;
+      pen.fillStyle = !inside ? c.ink : rest ? c.count : c.quiet;
       pen.fillText(words, xOf(tick, look, width), 15);
     }
   }
@@ -69,7 +69,7 @@ export function drawOverview(canvas, look, data) {
   const most = cells.reduce((one, other) => Math.max(one, other), 1);
   pen.fillStyle = c.denim;
   cells.forEach((level, cell) => level && pen.fillRect((cell * width) / count, height - 2 - ((height - 4) * level) / most, width / count - 1, ((height - 4) * level) / most));
-  pen.fillStyle = "#22305a22";
+  pen.fillStyle = c.veil;
   pen.fillRect(0, 0, look.start * scale, height);
   pen.fillRect(look.end * scale, 0, width, height);
   pen.strokeStyle = c.thread;

@@ -39,21 +39,15 @@ class HitColumns(Lean):
 
 
 class OtherPart(TypedDict):
-    """Another part's hits by voice, as name, ticks, velocities and offsets in ms; seams: where its turns begin."""
+    """Another part's hits by voice, as name, ticks, velocities and offsets in ms; seams: where its turns begin. cycle:
+    ticks after which the same written places come again, 0 where it cannot be written in by place; why not."""
 
     part: int
+    step: int
+    cycle: int
+    why: str
     voices: list[tuple[str, Column, Column, Column]]
     seams: Column
-
-
-class OtherHead(TypedDict):
-    id: int
-    name: str
-    words: str
-    mute: bool
-    solo: bool
-    sounds: bool
-    voices: list[tuple[str, str]]
 
 
 class InSection(TypedDict):

@@ -7,18 +7,17 @@ from typing import Any
 
 from easy_pocket.core.feel.perform import Performance
 from easy_pocket.core.pattern.timebase import GRID_NAMES, GRID_TICKS
-from easy_pocket.core.song.cycles import describe_meeting
-from easy_pocket.core.sound.events import audible
 from easy_pocket.store.database import Reader
 from easy_pocket.store.grooves.templates import groove_names
 from easy_pocket.store.kits.kits import kit_names
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.web.screens.bench.feel_panel import feel_panel
-from easy_pocket.web.screens.bench.other_parts import other_heads
+from easy_pocket.web.screens.bench.other_parts import PartGroup, part_groups
 from easy_pocket.web.screens.bench.pocket_chart import pocket_piece
-from easy_pocket.web.screens.bench.rails_view import rail_data, rail_heads
-from easy_pocket.web.screens.bench.shapes import OtherHead, RailData
-from easy_pocket.web.screens.song.part_description import cycles_of, part_words
+from easy_pocket.web.screens.bench.rail_heads import Rail
+from easy_pocket.web.screens.bench.rails_view import rail_data
+from easy_pocket.web.screens.bench.shapes import RailData
+from easy_pocket.web.screens.song.part_description import part_words
 from easy_pocket.web.shared.edit_requests import View
 from easy_pocket.web.shared.render import render
 
@@ -32,7 +31,6 @@ class BenchView:
         self.reader = reader
         self.performance: Performance = song.performance()
         voices = tuple(song.part.voices)
-        self.rails = rail_heads(voices, song.mix, audible(voices, song.mix), song.kit)
         self.grid_name = next(
             (GRID_NAMES[key] for key, ticks in GRID_TICKS.items() if ticks == song.part.step_ticks), ""
         )
@@ -48,20 +46,21 @@ class BenchView:
 
     @property
     def part_words(self) -> str:
-        part = next(part for part in self.song.parts if part.id == self.song.part.id)
-        return part_words(part, self.song)
+        if len(self.song.parts) > 1 or len(self.patterns) > 1:
+            part = next(part for part in self.song.parts if part.id == self.song.part.id)
+            return part_words(part, self.song)
+        bars = self.song.pattern.bars
+        return f"{bars} bar{'s' if bars != 1 else ''} · {self.grid_name}"
 
     @cached_property
-    def others(self) -> list[OtherHead]:
-        """The other parts, for their heads."""
-        return other_heads(self.song)
+    def groups(self) -> list[PartGroup]:
+        """All parts in their order, the written one among them."""
+        return part_groups(self.song, self.part_words)
 
     @property
-    def together(self) -> str:
-        """When all parts begin together again, where there are several."""
-        if len(self.song.parts) < 2:
-            return ""
-        return describe_meeting(cycles_of(self.song), self.song.metre)
+    def rails(self) -> list[Rail]:
+        """Of the written part."""
+        return next(group.rails for group in self.groups if group.own)
 
     @property
     def groove_names(self) -> list[tuple[int, str]]:
@@ -95,9 +94,10 @@ class BenchView:
             }
             fragments["feel"] = render("bench/_feel.html", panel=self.panel, song=self.song)
         else:
-            for rail in self.rails:
+            group = next(group for group in self.groups if group.own)
+            for rail in group.rails:
                 if rail.voice in only:
-                    fragments[f"head-{rail.voice}"] = render("bench/_rail_head.html", rail=rail, **values)
+                    fragments[f"head-{rail.voice}"] = render("bench/_rail_head.html", rail=rail, group=group, **values)
         return fragments
 
     def felt_fragments(self) -> dict[str, str]:

@@ -56,7 +56,7 @@ function drawScale(pen, data, frame) {
   pen.textBaseline = "middle";
   for (const ms of [-data.reach, -data.reach / 2, 0, data.reach / 2, data.reach]) {
     const y = Math.round(yOf(ms, data, frame)) + 0.5;
-    pen.strokeStyle = ms ? "#e5dccc" : "#8f99b5";
+    pen.strokeStyle = ms ? colours().slot : colours().bar;
     pen.setLineDash(ms ? [] : [4, 3]);
     line(pen, LEFT, y, width, y, 1);
     pen.fillStyle = c.quiet;
@@ -72,7 +72,7 @@ function drawScale(pen, data, frame) {
     const x = Math.round(LEFT + slot * column) + 0.5;
     const bar = slot % data.slots === 0;
     if (data.beats[slot]) {
-      pen.strokeStyle = bar ? "#8f99b5" : "#cfc3ae";
+      pen.strokeStyle = bar ? colours().bar : colours().beat;
       line(pen, x, 0, x, foot, bar ? 1.5 : 1);
     }
     if (data.beats[slot] || roomy) {
@@ -80,7 +80,7 @@ function drawScale(pen, data, frame) {
       pen.fillText(data.labels[slot], xOf(slot, frame), height - LABELS / 2);
     }
   }
-  pen.strokeStyle = "#c9bda8";
+  pen.strokeStyle = colours().deep;
   line(pen, LEFT, Math.round(foot) + 0.5, width, Math.round(foot) + 0.5, 1);
 }
 

@@ -348,7 +348,7 @@ export default class Grooves extends Screen {
     if (document.activeElement !== byId("slot-offset")) byId("slot-offset").value = offset[at].toFixed(1).replace("-", "−");
     if (document.activeElement !== byId("slot-accent")) byId("slot-accent").value = String(Math.round(accent[at] * 100));
     const words = Math.abs(offset[at]) < 0.05 ? "on the grid" : `${Math.abs(offset[at]).toFixed(1)} ms ${offset[at] > 0 ? "late" : "early"}`;
-    showLedger(`slot ${at + 1}|lane ${this.lane}  accent ${Math.round(accent[at] * 100)} %|${words}`);
+    showLedger(`slot ${at + 1}|band ${this.lane}  accent ${Math.round(accent[at] * 100)} %|${words}`);
   }
 
   draw() {

@@ -10,6 +10,7 @@ export class IdeaHearing {
     this.ideas = ideas;
     this.on = false;
     this.turn = 0;
+    this.waits = false; // for ideas that are asked for: what is seen is of before
     this.starts = false; // playing is still to begin: another idea asked for meanwhile begins it just as well
   }
 
@@ -22,10 +23,21 @@ export class IdeaHearing {
       this.end();
       return;
     }
+    if (this.ideas.grid.getAttribute("aria-busy")) {
+      this.waits = !this.waits;
+      return;
+    }
     const { idea, card } = this.ideas;
     if (!idea) return;
     this.starts = true;
     this.hear(idea, card);
+  }
+
+  // The ideas that were asked for are there.
+  answered() {
+    if (!this.waits) return;
+    this.waits = false;
+    if (!this.on) this.toggle();
   }
 
   /** @param {boolean} on */

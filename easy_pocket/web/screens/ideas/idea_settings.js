@@ -188,8 +188,8 @@ export class IdeaSettings extends EventTarget {
     if (name === "beats") return `${this.beats} beat${this.beats > 1 ? "s" : ""}`;
     if (name === "from_bar") return `${value}${this.now.bars ? ` to ${value + this.now.bars - 1}` : " on"}`;
     if (name === "bars") return this.kind === "build" ? (value ? `${value}` : "as many as it has") : `${value} bars`;
-    if (name === "rates") return value ? "drawn" : "figures of the house";
-    if (value === null || value === undefined) return "open";
+    if (name === "rates") return value ? "drawn" : "built-in figures";
+    if (value === null || value === undefined) return "auto";
     if (name === "density") return `${value[0]} → ${value[1]} a beat`;
     if (name === "loudness" || name === "velocity") return `${value[0]} → ${value[1]}`;
     if (name === "tune_cents") return value[0] || value[1] ? `${value.map((/** @type {any} */ cents) => (cents / 100).toFixed(1).replace("-", "−")).join(" → ")} st` : "as it is";

@@ -1,6 +1,7 @@
 // The Ideas screen: asks for ideas, shows them as cards, lets them be heard in place, put in, pinned and mixed. What an
 // idea is comes from Python; here its changes are kept or dropped, and drawn so.
 
+import { SILENT, bring, endSection, mix, moveWindow, put, showDropped, showPin, upload } from "./idea_put.js";
 import { byId } from "../../shared/dom.js";
 import { ask as askServer } from "../../shared/api.js";
 import { cardsOf } from "./idea_cards.js";
@@ -9,11 +10,9 @@ import { IdeaLog } from "./idea_log.js";
 import { RateStrip } from "./idea_rates.js";
 import { IdeaSettings } from "./idea_settings.js";
 import { Screen } from "../../shared/screen.js";
-import { selection } from "../../shared/selection.js";
 import { showLedger, showNote } from "../../shared/notes.js";
 
 const ASK_MS = 140; // a slider being dragged is followed when it rests for so long
-const SILENT = "Easy Pocket does not answer just now; the ideas you see stay. Try again in a moment.";
 
 export default class Ideas extends Screen {
   /** @param {import("../../shared/page.js").Page} page */
@@ -40,7 +39,7 @@ export default class Ideas extends Screen {
     this.settings.addEventListener("change", () => this.askSoon());
     document.addEventListener("click", (event) => this.click(event));
     document.addEventListener("change", (event) => this.change(event));
-    document.addEventListener("dblclick", (event) => this.grid?.contains(event.target) && event.target.closest(".idea-pic") && this.put());
+    document.addEventListener("dblclick", (event) => this.grid?.contains(event.target) && event.target.closest(".idea-pic") && put(this));
     window.addEventListener("resize", () => this.grid && this.rates.draw());
   }
 
@@ -153,6 +152,7 @@ export default class Ideas extends Screen {
   askSoon() {
     this.showWhere();
     this.rates.draw();
+    this.grid?.setAttribute("aria-busy", true);
     clearTimeout(this.timer);
     this.timer = setTimeout(() => {
       this.batch = 0;
@@ -191,6 +191,7 @@ export default class Ideas extends Screen {
     }
     const first = this.cards.findIndex((card) => !card.pinned);
     this.draw(Math.max(0, first));
+    this.hearing.answered();
   }
 
   /**
@@ -237,25 +238,14 @@ export default class Ideas extends Screen {
     [.../** @type {any} */ (this.grid.children)].forEach((element, number) => {
       element.dataset.card = number;
       const card = this.cards[number];
-      if (!card.bar && card.pinned !== undefined) this.showPin(element, card);
+      if (!card.bar && card.pinned !== undefined) showPin(this, element, card);
       if (["grow", "build"].includes(this.kind)) element.querySelectorAll("[data-idea-pin]").forEach((/** @type {Piece} */ pin) => (pin.hidden = true));
       if (["grow", "build"].includes(this.kind)) element.querySelector("[data-idea-put]").hidden = true; // it is put in whole
-      this.showDropped(element, card.idea);
+      showDropped(this, element, card.idea);
     });
     this.grid.dataset.count = String(Math.min(this.cards.length, 12));
     if (!this.cards.length) this.hearing.end();
     this.choose(Math.min(at, this.cards.length - 1), heard || this.hearing.on);
-  }
-
-  /**
-   * @param {any} element
-   * @param {any} card
-   */
-  showPin(element, card) {
-    const pin = element.querySelector("[data-idea-pin]");
-    pin.textContent = card.pinned ? "pinned" : "pin";
-    pin.setAttribute("aria-pressed", card.pinned);
-    element.classList.toggle("pinned", card.pinned);
   }
 
   /**
@@ -266,7 +256,7 @@ export default class Ideas extends Screen {
     this.at = Math.max(0, at);
     [...this.grid.children].forEach((element, number) => {
       element.classList.toggle("on", number === this.at);
-      element.setAttribute("aria-selected", number === this.at);
+      element.setAttribute("aria-current", number === this.at);
     });
     this.log.showChanges();
     if (!this.idea) {
@@ -298,50 +288,9 @@ export default class Ideas extends Screen {
   }
 
   showKept() {
-    [...this.grid.children].forEach((element, number) => this.showDropped(element, this.cards[number].idea));
+    [...this.grid.children].forEach((element, number) => showDropped(this, element, this.cards[number].idea));
     this.log.showCount();
     this.hearing.again();
-  }
-
-  /**
-   * @param {any} element
-   * @param {any} idea
-   */
-  showDropped(element, idea) {
-    const dropped = this.dropped.get(idea.key);
-    for (const mark of element.querySelectorAll(".i-mark")) {
-      const comes = dropped?.has(Number(mark.dataset.comes)) ?? false;
-      const stays = dropped?.has(Number(mark.dataset.goes)) ?? false;
-      mark.classList.toggle("dropped", comes);
-      mark.classList.toggle("stays", stays);
-    }
-  }
-
-  // Doing ------------------------------------------------------------------------------------------------------------
-  async put() {
-    const { idea } = this;
-    if (!idea) return;
-    const changes = this.kept();
-    /** @type {import("../../shared/shapes").IdeaEdit} */
-    const edit = {
-      kind: "idea", what: idea.kind, words: idea.words.slice(0, 400), changes, length_ticks: idea.length_ticks,
-      stages: idea.stages, one_by_one: byId("one-by-one").checked,
-    };
-    this.hearing.end();
-    if (await this.page.edits.push(edit, { near: this.grid.children[this.at] })) this.taken({ ...idea, changes });
-  }
-
-  /**
-   * The section ends with this fill, wherever its pattern is played; the pattern itself stays as it is.
-   * @param {Piece} near
-   */
-  async endSection(near) {
-    const { idea } = this;
-    if (!idea) return;
-    /** @type {import("../../shared/shapes").JoinIdeaEdit} */
-    const edit = { kind: "join_idea", section_id: selection.section, changes: this.kept(), begin_tick: idea.begin, end_tick: idea.end };
-    const changes = this.kept();
-    if (await this.page.edits.push(edit, { near })) this.log.remember("taken", [{ ...idea, changes }]);
   }
 
   /**
@@ -359,47 +308,8 @@ export default class Ideas extends Screen {
     if (!card || ["grow", "build"].includes(this.kind)) return;
     card.pinned = !card.pinned;
     this.pins = card.pinned ? [...this.pins, card] : this.pins.filter((one) => one !== card);
-    this.showPin(this.grid.children[at], card);
+    showPin(this, this.grid.children[at], card);
     this.log.remember(card.pinned ? "pinned" : "dropped", [card.idea]);
-  }
-
-  /**
-   * @param {string} way
-   * @param {Piece} near
-   */
-  async mix(way, near) {
-    const pinned = this.cards.filter((card) => card.pinned);
-    if (pinned.length < 2) {
-      showNote("Two pinned fills are needed to mix: pin two of them first.", { near, wrong: true });
-      return;
-    }
-    const [one, other] = pinned.slice(-2).map((card) => this.kept(card.idea));
-    this.join(await this.send("", { kind: "mix", one, other, way, beats: this.settings.beats, end_tick: this.windowEnd }));
-  }
-
-  async bring() {
-    const bar = byId("bring-bar").value.trim();
-    const body = { kind: "bring", loop_id: Number(byId("bring-loop").value), beats: this.settings.beats, end_tick: this.windowEnd };
-    if (bar) Object.assign(body, { from_bar: Math.max(1, Math.round(Number(bar)) || 1), from_beat: Math.max(1, Math.round(Number(byId("bring-beat").value)) || 1) });
-    this.join(await this.send("", body));
-  }
-
-  /** @param {Blob & { name?: string }} file */
-  async upload(file) {
-    const query = new URLSearchParams(/** @type {any} */ ({ name: (file.name ?? "").slice(-80), end_tick: this.windowEnd, beats: this.settings.beats }));
-    const options = { method: "POST", headers: { "Content-Type": "application/octet-stream", Accept: "application/json" }, body: file };
-    const answer = await askServer(`/songs/${this.page.song.id}/ideas/upload?${query}`, options).catch(() => null);
-    const result = await answer?.json().catch(() => null);
-    this.join(answer?.ok ? result : { error: result?.error || SILENT });
-  }
-
-  /** @param {number} bars */
-  moveWindow(bars) {
-    const { bar, length } = this.data;
-    const end = Math.ceil(this.windowEnd / bar) * bar + bars * bar;
-    if (end - this.settings.beats * this.data.pulse < 0 || end > length) return;
-    this.end = end === length ? null : end;
-    this.askSoon();
   }
 
   /** @param {string} kind */
@@ -425,15 +335,15 @@ export default class Ideas extends Screen {
     if (!button) return;
     const { dataset } = button;
     if (dataset.ideaKind) this.show(dataset.ideaKind);
-    else if (dataset.ideaBar) this.moveWindow(Number(dataset.ideaBar));
+    else if (dataset.ideaBar) moveWindow(this, Number(dataset.ideaBar));
     else if (button.id === "idea-more") this.more();
     else if (button.id === "idea-hear") this.hearing.toggle();
-    else if (button.id === "idea-end") this.endSection(button);
+    else if (button.id === "idea-end") endSection(this, button);
     else if (dataset.ideaPin !== undefined) this.pin(Number(card.dataset.card));
-    else if (button.id === "idea-put" || dataset.ideaPut !== undefined || dataset.putKept !== undefined) this.put();
+    else if (button.id === "idea-put" || dataset.ideaPut !== undefined || dataset.putKept !== undefined) put(this);
     else if (dataset.ideaAgain) this.again(Number(dataset.ideaAgain));
-    else if (dataset.ideaMix) this.mix(dataset.ideaMix, button);
-    else if (dataset.ideaBring !== undefined) this.bring();
+    else if (dataset.ideaMix) mix(this, dataset.ideaMix, button);
+    else if (dataset.ideaBring !== undefined) bring(this);
     else this.log.click(button);
   }
 
@@ -450,7 +360,7 @@ export default class Ideas extends Screen {
   /** @param {any} options */
   change({ target }) {
     if (!this.box) return;
-    if (target.id === "idea-file" && target.files.length) this.upload(target.files[0]);
+    if (target.id === "idea-file" && target.files.length) upload(this, target.files[0]);
     else if (target.dataset.change !== undefined) this.keep(Number(target.dataset.change), target.checked);
   }
 
@@ -469,7 +379,7 @@ export default class Ideas extends Screen {
       { keys: "ArrowLeft", when, run: () => step(-1) },
       { keys: "ArrowDown", when, run: () => step(columns()) },
       { keys: "ArrowUp", when, run: () => step(-columns()) },
-      { keys: "Enter", words: "put it in", when: () => when() && document.activeElement === this.grid, run: () => void this.put() },
+      { keys: "Enter", words: "put it in", when: () => when() && document.activeElement === this.grid, run: () => void put(this) },
       { keys: "p", words: "pin it", when, run: () => void this.pin() },
       { keys: "Escape", when: () => when() && Boolean(this.hearing.on), run: () => void this.hearing.end() },
     ];

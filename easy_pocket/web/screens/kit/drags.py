@@ -88,7 +88,7 @@ def layer_drags(layer: Layer) -> list[Drag]:
         Drag("level_db", "level", layer.level_db, -60, 12, 0.1, "dB", db(layer.level_db)),
         Drag("tune_cents", "pitch", layer.tune_cents, -2400, 2400, 1, "cents", tune_words(layer.tune_cents)),
         Drag("start_ms", "start", layer.start_ms, 0, 2000, 0.1, "ms", f"{layer.start_ms:g} ms"),
-        Drag("length_ms", "cut after", long, 2, 8000, 1, "ms", "rings" if long is None else f"{long:g} ms", "ratio",
+        Drag("length_ms", "length", long, 2, 8000, 1, "ms", "full" if long is None else f"{long:g} ms", "ratio",
              blank="rings"),
         Drag("fade_in_ms", "fade-in", layer.fade_in_ms, 0, 1000, 0.1, "ms", f"{layer.fade_in_ms:g} ms"),
         Drag("delay_ms", "delay", layer.delay_ms, 0, 200, 0.01, "ms", f"{layer.delay_ms:g} ms"),
@@ -123,7 +123,7 @@ def voice_drags(v: KitVoice) -> list[Drag]:
              f"{v.velocity_level * 100:.0f} %", kind="voice"),
         Drag("velocity_bright", "velocity → brightness", v.velocity_bright, 0, 1, 0.01, "%",
              f"{v.velocity_bright * 100:.0f} %", kind="voice"),
-        Drag("vary_cents", "hits vary by", v.vary_cents, 0, 100, 0.5, "ct", f"±{v.vary_cents:g} ct", kind="voice"),
-        Drag("vary_db", "and by", v.vary_db, 0, 6, 0.1, "dB", f"±{v.vary_db:g} dB", kind="voice"),
+        Drag("vary_cents", "random tune", v.vary_cents, 0, 100, 0.5, "ct", f"±{v.vary_cents:g} ct", kind="voice"),
+        Drag("vary_db", "random level", v.vary_db, 0, 6, 0.1, "dB", f"±{v.vary_db:g} dB", kind="voice"),
         Drag("note", "MIDI note", v.midi_note, 0, 127, 1, "", str(v.midi_note), kind="voice"),
     ]  # fmt: skip

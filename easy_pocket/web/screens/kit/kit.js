@@ -2,16 +2,22 @@
 // what is drawn here while a handle moves is provisional.
 
 import { byId } from "../../shared/dom.js";
-import { ask, newEditId } from "../../shared/api.js";
+import { ask } from "../../shared/api.js";
 import { Drags } from "./drags.js";
 import { Library } from "./library.js";
 import { showLedger, showNote, speak } from "../../shared/notes.js";
 import { Screen } from "../../shared/screen.js";
 import { SharedKit } from "./shared_kit.js";
+import { down, move, reorder, up } from "./voice_handles.js";
+import { bringKit } from "./kit_files.js";
 
 const SOUNDING = new Set(["kit_voice", "kit_layer", "kit_model", "kit_put", "kit_layer_off", "kit_fold", "kit_alternate_off", "kit_key"]);
 
 export default class Kit extends Screen {
+  /** @type {any} */
+  moved;
+  /** @type {any} */
+  carried;
   /** @param {import("../../shared/page.js").Page} page */
   constructor(page) {
     super(page);
@@ -23,15 +29,17 @@ export default class Kit extends Screen {
     this.drags = new Drags((/** @type {any} */ drag, /** @type {any} */ value, /** @type {any} */ gesture) => this.dragged(drag, value, gesture));
     this.library = new Library(this);
     this.shared = new SharedKit(page.edits, page);
+    /** @type {ChildNode[] | null} */
+    this.ledgerBefore = null;
     document.addEventListener("click", (event) => this.click(event));
     document.addEventListener("keyup", (event) => event.key === "x" && this.holding && this.beside(false));
     window.addEventListener("blur", () => this.holding && this.beside(false));
     document.addEventListener("change", (event) => this.change(event));
     document.addEventListener("focusout", (event) => this.typed(event.target, event.relatedTarget));
-    document.addEventListener("pointerdown", (event) => this.down(event));
-    document.addEventListener("pointermove", (event) => this.move(event));
-    document.addEventListener("pointerup", () => this.up());
-    for (const name of ["dragstart", "dragover", "drop"]) document.addEventListener(name, (event) => this.reorder(event));
+    document.addEventListener("pointerdown", (event) => down(this, event));
+    document.addEventListener("pointermove", (event) => move(this, event));
+    document.addEventListener("pointerup", () => up(this));
+    for (const name of ["dragstart", "dragover", "drop"]) document.addEventListener(name, (event) => reorder(this, event));
   }
 
   get box() {
@@ -192,7 +200,14 @@ export default class Kit extends Screen {
   /** @param {string} words */
   sayBeside(words) {
     if (byId("kit-state")) byId("kit-state").textContent = words;
-    if (words) showLedger(`heard now|${words}`);
+    const line = byId("ledger-line");
+    if (words) {
+      this.ledgerBefore ??= [...line.childNodes];
+      showLedger(`heard now|${words}`);
+    } else if (this.ledgerBefore) {
+      line.replaceChildren(...this.ledgerBefore); // let go: it is heard no more
+      this.ledgerBefore = null;
+    }
   }
 
   // Clicks ----------------------------------------------------------------------------------------------------------
@@ -278,7 +293,7 @@ export default class Kit extends Screen {
       this.page.view = { ...this.page.view, voice: target.value, layer: 0, alternate: 0 };
       this.shared.push({ kind: "kit_voice_on", role: target.value }, { near: target });
     } else if (target.id === "kit-file" && target.files.length) {
-      this.bringKit(target);
+      bringKit(this, target);
     }
   }
 
@@ -302,34 +317,6 @@ export default class Kit extends Screen {
     if (field.id === "voice-title") this.setVoice("name", name, null, field);
     else if (goingTo?.closest?.("[data-kit-new]")) return; // "copy it" and "new kit" take the name
     else if (name) this.shared.push({ kind: "kit_name", name }, { near: field });
-  }
-
-  /** @param {any} field */
-  async bringKit(field) {
-    const [file] = field.files;
-    const state = byId("kit-state");
-    state.classList.remove("wrong");
-    state.textContent = `Bringing in ${file.name}…`;
-    try {
-      const address = `/songs/${this.page.song.id}/kit/upload?revision=${this.edits.revision}&name=${encodeURIComponent(file.name)}&edit_id=${newEditId()}`;
-      const answer = await ask(address, { method: "POST", headers: { "Content-Type": "application/octet-stream", Accept: "application/json" }, body: file });
-      const result = await answer.json();
-      if (answer.ok) {
-        this.edits.revision = result.song.revision;
-        this.page.view = { ...this.page.view, voice: "", layer: 0, alternate: 0 };
-        this.page.take({ state: result, item: { path: "edits", edit: { kind: "kit" } }, more: false });
-        const left = result.remarks.length ? ` Not brought in: ${result.remarks.join(" ")}` : " All of it was brought in.";
-        byId("kit-state").textContent = `${result.name} plays now.${left}`;
-      } else {
-        state.textContent = result.error;
-        state.classList.add("wrong");
-        if (answer.status === 409) this.page.refresh();
-      }
-    } catch {
-      state.textContent = `${file.name} did not arrive: Easy Pocket does not answer just now. The kit is as it was; try again.`;
-      state.classList.add("wrong");
-    }
-    field.value = "";
   }
 
   // Values ----------------------------------------------------------------------------------------------------------
@@ -370,91 +357,8 @@ export default class Kit extends Screen {
   }
 
   // Handles on the waveform -----------------------------------------------------------------------------------------
-  /** @param {PageEvent} event */
-  down(event) {
-    this.moved = false;
-    const handle = event.target.closest?.(".layer-box .handle");
-    if (!handle || event.button !== 0) return;
-    event.preventDefault();
-    const box = handle.closest(".layer-box");
-    const { start, length, fade, delay } = box.dataset;
-    this.handle = {
-      what: handle.dataset.handle,
-      box,
-      layer: Number(box.closest("[data-layer-line]").dataset.layerLine),
-      x: event.clientX,
-      perPx: this.facts.axis / box.getBoundingClientRect().width,
-      from: { start: Number(start), fade: Number(fade), delay: Number(delay), length: length === "" ? null : Number(length) },
-      shown: this.places(box),
-      gesture: `handle-${Date.now()}`,
-    };
-    box.setPointerCapture?.(event.pointerId);
-  }
-
-  /** @param {Piece} box */
-  places(box) {
-    const number = (/** @type {string} */ selector, /** @type {string} */ name) => parseFloat(box.querySelector(selector).getAttribute(name) ?? "0");
-    return { start: number('[data-handle="start"] .edge', "x1"), end: number('[data-handle="length"] .edge', "x1"), fade: number(".fade", "x2") };
-  }
-
-  /** @param {PageEvent} event */
-  move(event) {
-    const now = this.handle;
-    if (!now) return;
-    const dx = event.clientX - now.x;
-    if (!this.moved && Math.abs(dx) < 3) return;
-    this.moved = true;
-    const ms = dx * now.perPx;
-    const { from } = now;
-    const round = (/** @type {any} */ value, /** @type {any} */ digits) => Number(value.toFixed(digits));
-    const percent = (dx / now.box.getBoundingClientRect().width) * 100;
-    const values = /** @type {Record<string, any>} */ ({
-      start: () => ({ start_ms: round(Math.max(0, Math.min(2000, from.start + ms)), 1) }),
-      fade: () => ({ fade_in_ms: round(Math.max(0, Math.min(1000, from.fade + ms)), 1) }),
-      delay: () => ({ delay_ms: round(Math.max(0, Math.min(200, from.delay + ms)), 2) }),
-      length: () => ({ length_ms: round(Math.max(2, Math.min(8000, (now.shown.end / 100) * this.facts.axis - from.delay + ms)), 1) }),
-    })[now.what]();
-    this.drawHandle(now, percent);
-    const [[name, value]] = Object.entries(values);
-    showLedger(`layer ${now.layer + 1}|${name.replace(/_ms$/, "").replace("_", "-")} ${value} ms`);
-    this.setLayer(values, now.gesture, now.box, now.layer);
-  }
-
-  /**
-   * @param {any} options
-   * @param {any} percent
-   */
-  drawHandle({ what, box, shown }, percent) {
-    const at = (/** @type {string} */ selector, /** @type {any} */ names, /** @type {any} */ value) => box.querySelectorAll(selector).forEach((/** @type {any} */ piece) => names.forEach((/** @type {string} */ name) => piece.hasAttribute(name) && piece.setAttribute(name, `${value}%`)));
-    if (what === "start") at('[data-handle="start"] *', ["x1", "x2"], Math.max(0, shown.start + percent));
-    if (what === "fade") at('[data-handle="fade"] circle', ["cx"], Math.max(shown.start, shown.fade + percent));
-    if (what === "fade") box.querySelector(".fade").setAttribute("x2", `${Math.max(shown.start, shown.fade + percent)}%`);
-    if (what === "length") at('[data-handle="length"] *', ["x1", "x2", "cx"], Math.max(shown.start, shown.end + percent));
-    if (what === "delay") box.querySelector(".layer-wave").style.transform = `translateX(${percent}%)`;
-  }
-
-  up() {
-    const was = this.handle;
-    this.handle = null;
-    if (was && this.moved && !this.edits.queue.length) this.page.refresh();
-    if (was && !this.moved && was.layer !== this.facts.layer) this.look({ layer: was.layer });
-  }
 
   // Order of the voices ---------------------------------------------------------------------------------------------
-  /** @param {PageEvent} event */
-  reorder(event) {
-    const line = event.target.closest?.("[data-kit-voice]");
-    if (event.type === "dragstart" && line) {
-      this.carried = line.dataset.kitVoice;
-      event.dataTransfer.effectAllowed = "move";
-    } else if (this.carried && line) {
-      event.preventDefault();
-      if (event.type !== "drop") return;
-      const place = [...document.querySelectorAll("[data-kit-voice]")].indexOf(line);
-      if (line.dataset.kitVoice !== this.carried) this.shared.push({ kind: "kit_voice_place", role: this.carried, place }, { near: line });
-      this.carried = null;
-    }
-  }
 
   /** @returns {import("../../shared/keys.js").KeyRow[]} */
   get everywhere() {

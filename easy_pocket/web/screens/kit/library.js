@@ -2,7 +2,8 @@
 
 import { byId } from "../../shared/dom.js";
 import { ask as askServer } from "../../shared/api.js";
-import { showLedger, showNote, speak } from "../../shared/notes.js";
+import { showLedger, speak } from "../../shared/notes.js";
+import { askLike, bring, dropping, favour, rename, takeOut } from "./library_sounds.js";
 
 const ROW = 46;
 const PAGE = 60;
@@ -11,6 +12,8 @@ const KINDS = [["", "any kind"], ["model", "models"], ["sampled", "sampled"], ["
 const KIND_WORDS = { model: "model", sampled: "sampled", yours: "yours", folded: "folded" };
 
 export class Library {
+  /** @type {any} */
+  like;
   /** @param {any} kit */
   constructor(kit) {
     this.kit = kit;
@@ -23,11 +26,11 @@ export class Library {
     this.inBeat = false;
     this.turn = 0;
     document.addEventListener("click", (event) => this.click(event));
-    document.addEventListener("dblclick", (event) => this.rename(event.target.closest?.("#library .sound .words")));
+    document.addEventListener("dblclick", (event) => rename(this, event.target.closest?.("#library .sound .words")));
     document.addEventListener("input", (event) => event.target.id === "find-words" && this.ask({ words: event.target.value }));
     document.addEventListener("scroll", (event) => event.target.id === "sounds" && this.draw(), true);
-    document.addEventListener("change", (event) => event.target.id === "sound-files" && this.bring([...event.target.files], event.target));
-    for (const name of ["dragover", "dragleave", "drop"]) document.addEventListener(name, (event) => this.dropping(event));
+    document.addEventListener("change", (event) => event.target.id === "sound-files" && bring(this, [...event.target.files], event.target));
+    for (const name of ["dragover", "dragleave", "drop"]) document.addEventListener(name, (event) => dropping(this, event));
     window.addEventListener("resize", () => this.box && this.draw());
   }
 
@@ -185,7 +188,7 @@ export class Library {
     const row = there.get(this.factsOf(sound, index));
     if (!row) return null;
     row.classList.toggle("on", index === this.chosen);
-    row.setAttribute("aria-selected", index === this.chosen);
+    row.setAttribute("aria-current", index === this.chosen);
     return row;
   }
 
@@ -199,8 +202,7 @@ export class Library {
     row.id = `sound-${sound.id}`;
     row.dataset.place = String(index);
     row.dataset.facts = this.factsOf(sound, index);
-    row.setAttribute("role", "option");
-    row.setAttribute("aria-selected", index === this.chosen);
+    row.setAttribute("aria-current", index === this.chosen);
     row.style.top = `${index * ROW}px`;
     row.innerHTML = `<svg class="small-wave" viewBox="0 0 100 100" preserveAspectRatio="none" aria-hidden="true"><path d="${sound.path}"/></svg>
       <span class="words"><b></b><small></small></span>
@@ -271,9 +273,9 @@ export class Library {
       { keys: "Enter", words: "put it on the layer (Shift: as one layer more)", when: chosen, run: () => void this.put(false) },
       { keys: "Shift+Enter", when: chosen, run: () => void this.put(true) },
       { keys: "Escape", when, run: () => void this.kit.endTrial() },
-      { keys: "F2", words: "name it", when: chosen, run: () => void this.rename(this.box.querySelector(".sound.on .words")) },
-      { keys: "f", words: "a favourite, or not", when: chosen, run: () => void this.favour(this.sound()) },
-      { keys: "Delete", words: "take it out of the library", when: chosen, run: () => void this.takeOut(this.sound()) },
+      { keys: "F2", words: "name it", when: chosen, run: () => void rename(this, this.box.querySelector(".sound.on .words")) },
+      { keys: "f", words: "a favourite, or not", when: chosen, run: () => void favour(this, this.sound()) },
+      { keys: "Delete", words: "take it out of the library", when: chosen, run: () => void takeOut(this, this.sound()) },
     ];
   }
 
@@ -284,8 +286,8 @@ export class Library {
     const row = event.target.closest(".sound");
     if (row) {
       const index = Number(row.dataset.place);
-      if (event.target.closest(".star")) this.favour(this.sound(index));
-      else if (event.target.closest(".out")) this.takeOut(this.sound(index));
+      if (event.target.closest(".star")) favour(this, this.sound(index));
+      else if (event.target.closest(".out")) takeOut(this, this.sound(index));
       else if (event.target.closest("input, select")) return;
       else this.choose(index);
       this.box.focus({ preventScroll: true });
@@ -295,7 +297,7 @@ export class Library {
     if (!button) return;
     const { dataset } = button;
     if (dataset.findRole !== undefined) this.ask({ role: dataset.findRole });
-    else if (dataset.find === "like") this.askLike();
+    else if (dataset.find === "like") askLike(this);
     else if (dataset.find === "fits") this.ask({ order: this.asked.order === "fits" ? "" : "fits" });
     else if (dataset.find) this.ask({ [dataset.find]: !this.asked[dataset.find] });
     else if (dataset.side) this.ask({ [dataset.side]: /** @type {Record<string, any>} */ ({ 0: 1, 1: -1, "-1": 0 })[this.asked[dataset.side]] });
@@ -307,146 +309,8 @@ export class Library {
     }
   }
 
-  askLike() {
-    const sound = this.sound();
-    if (this.asked.order === "like") this.ask({ order: "" });
-    else if (!sound) showNote("Choose a sound in the list first: others like it are shown then.", { near: document.querySelector('#library [data-find="like"]') });
-    else {
-      this.like = sound.id;
-      this.ask({ order: "like" });
-    }
-  }
-
   // Keeping ---------------------------------------------------------------------------------------------------------
-  /**
-   * @param {any} sound
-   * @param {any} values
-   */
-  async change(sound, values) {
-    const answer = await askServer(`/library/${sound.id}`, {
-      method: "POST",
-      headers: { "Content-Type": "application/json", Accept: "application/json" },
-      body: JSON.stringify(values),
-    }).catch(() => null);
-    const result = await answer?.json().catch(() => null);
-    if (answer?.ok) return result;
-    showNote(result?.error || "Easy Pocket does not answer just now; nothing was changed. Try again in a moment.", { near: byId(`sound-${sound.id}`), wrong: true });
-    return null;
-  }
-
-  /** @param {any} sound */
-  async favour(sound) {
-    const result = await this.change(sound, { favourite: !sound.favourite });
-    if (!result) return;
-    sound.favourite = result.favourite;
-    speak(`${sound.name} ${sound.favourite ? "is a favourite" : "is no favourite any more"}`);
-    if (this.asked.favourite) this.reload(true);
-    else this.draw();
-  }
-
-  /** @param {any} sound */
-  async takeOut(sound) {
-    if (!(await this.change(sound, { removed: true }))) return;
-    await this.reload(true);
-    showNote(`${sound.name} was taken out of the library; kits that use it keep it.`, {
-      near: this.box,
-      actions: [["Put it back", async () => (await this.change(sound, { removed: false })) && this.reload(true)]],
-    });
-  }
-
-  /**
-   * Another name, another role: by a double click on the name, or F2.
-   * @param {any} name
-   */
-  rename(name) {
-    if (!name || name.querySelector("input")) return;
-    const sound = this.sound(Number(name.closest(".sound").dataset.place));
-    const field = document.createElement("input");
-    field.className = "input is-small";
-    field.value = sound.name;
-    field.maxLength = 80;
-    field.setAttribute("aria-label", "New name of the sound");
-    const role = document.createElement("select");
-    role.setAttribute("aria-label", "What the sound is for");
-    for (const option of byId("library").dataset.roles.split("|")) {
-      const [key, words] = option.split(":");
-      role.add(new Option(words, key, false, key === sound.role));
-    }
-    name.replaceChildren(field, role);
-    field.focus();
-    field.select();
-    let over = false;
-    const done = async (/** @type {any} */ keep) => {
-      if (over) return;
-      over = true;
-      name.closest(".sound")?.removeAttribute("data-facts"); // drawn anew
-      const wanted = field.value.trim() || sound.name;
-      if (keep && (wanted !== sound.name || role.value !== sound.role)) {
-        const result = await this.change(sound, { name: wanted, role: role.value });
-        if (result) Object.assign(sound, { name: result.name, role: result.role, role_name: result.role_name });
-      }
-      await this.reload(true);
-      this.box.focus({ preventScroll: true });
-    };
-    name.addEventListener("focusout", (/** @type {PageEvent} */ event) => name.contains(event.relatedTarget) || done(true));
-    name.addEventListener("keydown", (/** @type {any} */ press) => {
-      if (press.key === "Enter" || press.key === "Escape") done(press.key === "Enter");
-      press.stopPropagation();
-    });
-  }
 
   // Bringing in -----------------------------------------------------------------------------------------------------
-  /** @param {PageEvent} event */
-  dropping(event) {
-    const library = event.target.closest?.("#library");
-    if (!library || !event.dataTransfer?.types.includes("Files")) return;
-    event.preventDefault();
-    library.classList.toggle("dropping", event.type === "dragover");
-    if (event.type === "drop") this.bring([...event.dataTransfer.files]);
-  }
 
-  /**
-   * @param {any} files
-   * @param {any} [field]
-   */
-  async bring(files, field = null) {
-    const state = byId("sound-state");
-    state.classList.remove("wrong");
-    const came = [];
-    const refused = [];
-    for (const [number, file] of files.entries()) {
-      state.textContent = `Bringing in ${number + 1} of ${files.length}: ${file.name}…`;
-      try {
-        const answer = await askServer(`${this.songAddress}/library/upload?name=${encodeURIComponent(file.name)}`, {
-          method: "POST",
-          headers: { "Content-Type": "application/octet-stream", Accept: "application/json" },
-          body: file,
-        });
-        const result = await answer.json();
-        if (answer.ok) {
-          came.push(...result.sounds);
-          refused.push(...result.refused);
-        } else refused.push(result.error);
-      } catch {
-        refused.push(`${file.name} did not arrive: Easy Pocket does not answer just now. Try again.`);
-      }
-    }
-    if (field) field.value = "";
-    const fresh = came.filter((sound) => sound.new);
-    const words = [];
-    if (fresh.length) words.push(`${fresh.length} sound${fresh.length > 1 ? "s" : ""} came in: ${fresh.slice(0, 3).map((sound) => `${sound.name} (${sound.role_name.toLowerCase()})`).join(", ")}${fresh.length > 3 ? ", …" : ""}.`);
-    const known = came.length - fresh.length;
-    if (known) words.push(`${known} ${known > 1 ? "are" : "is"} in the library already.`);
-    words.push(...refused.slice(0, 3));
-    if (refused.length > 3) words.push(`${refused.length - 3} more could not be used.`);
-    state.textContent = words.join(" ");
-    state.classList.toggle("wrong", refused.length > 0 && !came.length);
-    if (fresh.length) {
-      this.asked = { ...this.asked, role: fresh.length === 1 && fresh[0].role === this.kit.facts.role ? "voice" : "", source: "yours", words: "", order: "" };
-      byId("find-words").value = "";
-      this.showAsked();
-      await this.reload();
-      this.choose(Math.max(this.place(fresh[0].id), 0), { play: fresh.length === 1 });
-    } else this.reload(true);
-  }
 }

@@ -1,8 +1,7 @@
-// A kit belongs to every song that plays on it. The first change asks once whose it is: this song's, which gets a copy,
-// or all songs'. What was changed waits for the answer; Escape lets it go.
+// A kit belongs to the song once it is changed: the first change of one that other songs play on makes this song a copy
+// of its own, says so, and offers to change it for all of them instead.
 
-import { byId } from "../../shared/dom.js";
-import { hideNote, showNote } from "../../shared/notes.js";
+import { showNote } from "../../shared/notes.js";
 
 const REMEMBERED = "easy-pocket-kits-for-all";
 
@@ -14,11 +13,8 @@ export class SharedKit {
   constructor(edits, page) {
     this.edits = edits;
     this.page = page;
-    /** @type {any[]} */
-    this.held = [];
-    document.addEventListener("keydown", (event) => {
-      if (event.key === "Escape") this.letGo();
-    });
+    /** @type {{ key: string, name: string, songs: number, since: { edit: any, options: any }[], made: boolean } | null} */
+    this.copied = null; // the kit that was copied just now, and what was changed since
   }
 
   get facts() {
@@ -32,52 +28,42 @@ export class SharedKit {
    * @param {any} [options]
    */
   push(edit, options = {}) {
-    const { key, songs } = this.facts;
-    if (songs < 2 || remembered().includes(key)) return this.edits.push(edit, options);
-    if (options.gesture && this.held.at(-1)?.options.gesture === options.gesture) this.held.pop();
-    this.held.push({ edit, options });
-    this.askWhose(songs, options.near);
-    return Promise.resolve(null);
+    const { key, name, songs } = this.facts;
+    const onItsWay = this.copied?.key === key && !this.copied.made; // the page still shows the kit of all
+    const mine = songs < 2 || remembered().includes(key) || onItsWay;
+    if (!mine) {
+      const copied = { key, name, songs, since: [], made: false };
+      this.copied = copied;
+      this.edits.push({ kind: "kit_new", source: "song", name: this.nameOf(name) }).then(() => (copied.made = true));
+      this.tell(options.near);
+    }
+    const { copied } = this;
+    if (copied?.since.at(-1)?.options.gesture && copied.since.at(-1)?.options.gesture === options.gesture) copied.since.pop();
+    copied?.since.push({ edit, options });
+    return this.edits.push(edit, options);
   }
 
-  /**
-   * @param {any} songs
-   * @param {Piece} near
-   */
-  askWhose(songs, near) {
-    const actions = [
-      ["for this song", () => this.forThisSong()],
-      [`for all ${songs}`, () => this.forAll()],
-    ];
-    showNote(`This kit is in ${songs} songs. Change it`, { near, actions, stays: true });
-    const note = byId("note");
-    if (this.held.length === 1 && !note.contains(document.activeElement)) note.querySelector("button").focus({ preventScroll: true });
+  /** @param {string} name */
+  nameOf(name) {
+    return `${name} (${this.page.song.name})`.slice(0, 80);
   }
 
-  forThisSong() {
-    const { name } = this.facts;
-    const song = this.page.song.name;
-    this.edits.push({ kind: "kit_new", source: "song", name: `${name} (${song})`.slice(0, 80) });
-    this.release();
+  /** @param {Piece} near */
+  tell(near) {
+    const { name, songs } = /** @type {{ name: string, songs: number }} */ (this.copied);
+    const words = `${name} is in ${songs} songs: this song has a copy of its own now, "${this.nameOf(name)}".`;
+    showNote(words, { near, actions: [[`change it in all ${songs} songs`, () => this.forAll()]] });
   }
 
-  forAll() {
-    localStorage.setItem(REMEMBERED, JSON.stringify([...remembered(), this.facts.key].slice(-200)));
-    this.release();
-  }
-
-  release() {
-    const held = this.held;
-    this.held = [];
-    for (const { edit, options } of held) this.edits.push(edit, options);
+  // The copy goes, and what was changed on it since is changed on the kit of all.
+  async forAll() {
+    const { copied } = this;
+    if (!copied) return;
+    this.copied = null;
+    localStorage.setItem(REMEMBERED, JSON.stringify([...remembered(), copied.key].slice(-200)));
+    for (let step = 0; step <= copied.since.length; step += 1) await this.edits.step("undo");
+    for (const { edit, options } of copied.since) this.edits.push(edit, { near: options.near });
     this.page.whose.give();
-  }
-
-  letGo() {
-    if (!this.held.length) return;
-    this.held = [];
-    hideNote();
-    this.page.refresh(); // what was drawn of it goes
   }
 }
 

@@ -28,7 +28,7 @@ class LayeredLoopView:
         self.sections = [("", "the bars below"), *((row.id, row.name) for row in song.sections)]
         bar_ticks = song.metre.bar_ticks
         turns = [(0, f"its own, {loop_bars} bar{'s' if loop_bars != 1 else ''}")]
-        turns += [(EIGHTH * count, f"{count} eighths") for count in (1, 2, 3, 5, 6, 7, 9)]
+        turns += [(EIGHTH * count, f"{count} eighth{'s' if count != 1 else ''}") for count in (1, 2, 3, 5, 6, 7, 9)]
         turns += [(bar_ticks * count, f"{count} bar{'s' if count != 1 else ''}") for count in (1, 2, 4)]
         self.cycles = _with(self.settings.cycle_ticks, turns)
         beats = range(0, loop_bars * bar_ticks, song.metre.beat_ticks)

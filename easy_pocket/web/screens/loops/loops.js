@@ -1,14 +1,15 @@
 // The Loops screen: bring audio in, correct what was heard, take the groove.
 
+import { strike } from "../../shared/sounding.js";
 import { byId } from "../../shared/dom.js";
-import { ask, newEditId, withSelection } from "../../shared/api.js";
+import { ask } from "../../shared/api.js";
 import { LoopUses } from "./loop_uses.js";
 import { showLedger, showNote, speak } from "../../shared/notes.js";
 import { Recorder } from "./recorder.js";
 import { Screen } from "../../shared/screen.js";
 import { Wave } from "./wave.js";
-
-const JOB_MS = 250;
+import { WaveKeys } from "./wave_keys.js";
+import { dropping, pasted, upload } from "./loop_upload.js";
 
 export default class Loops extends Screen {
   /** @type {any} */
@@ -23,6 +24,7 @@ export default class Loops extends Screen {
     this.drag = null;
     this.wave = new Wave(this);
     this.uses = new LoopUses(this);
+    this.waveKeys = new WaveKeys(this);
     this.recorder = new Recorder(this);
     document.addEventListener("change", (event) => this.changed(event));
     document.addEventListener("input", (event) => this.input(event));
@@ -31,8 +33,8 @@ export default class Loops extends Screen {
     document.addEventListener("pointermove", (event) => this.move(event));
     document.addEventListener("pointerup", (event) => this.up(event));
     document.addEventListener("pointerover", (event) => this.over(event));
-    document.addEventListener("paste", (event) => this.pasted(event));
-    for (const name of ["dragover", "dragleave", "drop"]) document.addEventListener(name, (event) => this.dropping(event));
+    document.addEventListener("paste", (event) => pasted(this, event));
+    for (const name of ["dragover", "dragleave", "drop"]) document.addEventListener(name, (event) => dropping(this, event));
   }
 
   get section() {
@@ -58,6 +60,7 @@ export default class Loops extends Screen {
     this.setTool(this.tool);
     this.showMode();
     this.wave.mount();
+    this.waveKeys.mount();
     this.uses.mount();
   }
 
@@ -92,12 +95,12 @@ export default class Loops extends Screen {
   async playPair({ voice, heard_s, heard_gap_s }) {
     const before = 0.35;
     const from = Math.max(0, heard_s - before);
-    const strike = this.page.playing.strikes[voice];
+    const one = this.page.playing.strikes[voice];
     await this.player.ready();
-    if (strike) await this.player.sound(strike.audio);
+    if (one) await this.player.sound(one.audio);
     const begin = await this.playSpan(from, before + 0.35);
-    const events = strike && { audio: [strike.audio], sound: [0], gain: [strike.gain], pan: [strike.pan], cut_s: [null] };
-    if (events) this.player.strike(events, 0, begin + (heard_s - from) - heard_gap_s, begin);
+    const events = one && { audio: [one.audio], sound: [0], gain: [one.gain], pan: [one.pan], cut_s: [null] };
+    if (events) strike(this.player, events, 0, begin + (heard_s - from) - heard_gap_s, begin);
   }
 
   /**
@@ -201,7 +204,7 @@ export default class Loops extends Screen {
   /** @param {PageEvent} event */
   changed(event) {
     const target = event.target;
-    if (target.id === "loop-file" && target.files.length) this.upload(target.files[0]);
+    if (target.id === "loop-file" && target.files.length) upload(this, target.files[0]);
     if (target.id === "loop-bars" || target.id === "loop-metre") {
       const bars = Number(byId("loop-bars").value);
       const metre = byId("loop-metre").value;
@@ -310,6 +313,7 @@ export default class Loops extends Screen {
   choose(onset) {
     document.querySelectorAll(".onset.chosen").forEach((other) => other.classList.remove("chosen"));
     onset.classList.add("chosen");
+    this.waveKeys.chosen();
     this.wave.follow(Number(onset.dataset.time));
     this.wave.later();
     showLedger(onset.dataset.label);
@@ -328,7 +332,7 @@ export default class Loops extends Screen {
     const onWave = () => document.activeElement?.id === "wave";
     return [
       ...this.uses.keys,
-      ...this.wave.keys.map((row) => ({ when: onWave, ...row })),
+      ...[...this.wave.keys, ...this.waveKeys.rows].map((row) => ({ when: onWave, ...row })),
       { keys: "ArrowLeft ArrowRight", shows: "← →", words: "step through the hits", when: onWave, run: (/** @type {PageEvent} */ event) => this.stepHit(event.key === "ArrowRight" ? 1 : -1) },
       { keys: "Delete Backspace", shows: "Delete", words: "remove the hit", when: onWave, run: () => this.chosenHit && void this.removeHit(this.chosenHit) },
     ].map((row) => ({ ...row, when: () => Boolean(this.section) && (!row.when || row.when()) }));
@@ -347,88 +351,7 @@ export default class Loops extends Screen {
   }
 
   // Bringing in -----------------------------------------------------------------------------------------------------
-  /** @param {PageEvent} event */
-  dropping(event) {
-    if (!this.section || ![...(event.dataTransfer?.types || [])].includes("Files")) return;
-    event.preventDefault();
-    this.section.classList.toggle("dropping", event.type === "dragover");
-    if (event.type === "drop" && event.dataTransfer.files.length) this.upload(event.dataTransfer.files[0]);
-  }
 
-  /**
-   * A long file is listened to beside the page: how far it is, and a way to stop it.
-   * @param {string} key
-   * @param {string | undefined} name
-   * @param {any} say
-   */
-  async followJob(key, name, say) {
-    const state = byId("upload-state");
-    const stop = Object.assign(document.createElement("button"), { type: "button", className: "plain", textContent: "stop" });
-    stop.addEventListener("click", () => ask(`/jobs/${key}/stop`, { method: "POST" }));
-    for (;;) {
-      const answer = await ask(`/jobs/${key}`).catch(() => null);
-      const job = await answer?.json().catch(() => null);
-      if (answer && !answer.ok) return say(job?.error ?? "It cannot be followed any more; reload the page.", true);
-      if (job?.error) return say(job.error, true);
-      if (job?.result) {
-        this.edits.follow(job.result.song);
-        if (this.section) await this.page.redraw(job.result.address);
-        return null;
-      }
-      if (job) {
-        state.textContent = `${name}: ${Math.round(job.share * 100)} %, ${job.words} `;
-        state.append(stop);
-      }
-      await new Promise((go) => setTimeout(go, JOB_MS));
-    }
-  }
-
-  /**
-   * A copied audio file.
-   * @param {any} event
-   */
-  pasted(event) {
-    const file = [...(event.clipboardData?.files ?? [])][0];
-    if (!this.section || !file) return;
-    event.preventDefault();
-    this.upload(file);
-  }
-
-  /** @param {Blob & { name?: string }} file */
-  upload(file) {
-    const state = byId("upload-state");
-    const say = (/** @type {string} */ words, wrong = false) => {
-      state.textContent = words;
-      state.classList.toggle("wrong", wrong);
-    };
-    const song = this.section.dataset.song;
-    const request = new XMLHttpRequest(); // fetch cannot tell how far an upload is
-    request.open("POST", withSelection(`/songs/${song}/loops/upload?name=${encodeURIComponent((file.name ?? "").slice(-80))}&edit_id=${newEditId()}`));
-    request.setRequestHeader("Content-Type", "application/octet-stream");
-    request.setRequestHeader("Accept", "application/json");
-    request.upload.addEventListener("progress", (event) => {
-      const share = event.total ? Math.round((event.loaded / event.total) * 100) : 0;
-      say(share < 100 ? `${file.name}: ${share} %` : `listening to ${file.name}…`);
-    });
-    request.addEventListener("load", async () => {
-      /** @type {any} */
-      let result;
-      try {
-        result = JSON.parse(request.responseText);
-      } catch {
-        result = { error: `${file.name} could not be brought in; try again.` };
-      }
-      if (request.status >= 400) say(result.error, true);
-      else if (result.job) this.followJob(result.job, file.name, say);
-      else {
-        this.edits.follow(result.song);
-        await this.page.redraw(result.address);
-      }
-    });
-    request.addEventListener("error", () => say(`${file.name} could not be sent: Easy Pocket did not answer. Try again.`, true));
-    say(`${file.name}: 0 %`);
-    request.send(file);
-  }
 }
 
 /**

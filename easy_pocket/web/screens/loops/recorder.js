@@ -1,6 +1,7 @@
 // Recording in the page: from the microphone, or from a simulated one for machines without. After a count-in the
 // sound is taken down from the first beat on, latency taken off, and brought in like any file.
 
+import { upload } from "./loop_upload.js";
 import { byId } from "../../shared/dom.js";
 
 const MOST_S = 120;
@@ -160,7 +161,7 @@ export class Recorder {
     for (const { frame, samples } of blocks) for (let at = 0; at < samples.length; at += 1) if (frame + at >= first) line[frame + at - first] = samples[at];
     const name = `take ${new Date().toTimeString().slice(0, 8).replaceAll(":", "-")}.wav`;
     this.say(latency_s > 0.001 ? `${Math.round(latency_s * 1000)} ms of latency taken off` : "");
-    this.loops.upload(new File([wav(line, rate)], name, { type: "audio/wav" }));
+    upload(this.loops, new File([wav(line, rate)], name, { type: "audio/wav" }));
   }
 
   drop() {

@@ -1,48 +1,135 @@
-"""The Shelf: songs."""
+"""The Shelf: songs, what a new one begins with, the bin."""
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Form
+from fastapi import APIRouter, Form, Path, Query
+from starlette.concurrency import run_in_threadpool
 from starlette.requests import Request
 from starlette.responses import RedirectResponse, Response
 
-from easy_pocket.core.pattern.timebase import parse_metre
+from easy_pocket.core.formats.audio_file import claimed_seconds
+from easy_pocket.core.formats.midi_notes import note_choices, unknown_notes, with_notes
+from easy_pocket.core.pattern.timebase import check_tempo, parse_metre
+from easy_pocket.core.pattern.voices import ROLES
+from easy_pocket.jobs.work import analyze_file, read_parts
 from easy_pocket.store.database import Database
+from easy_pocket.store.songs.begin import song_from_line
 from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.duplicate import duplicate_song
+from easy_pocket.store.songs.edits.loops import AnalyzedFile, BringInLoop
 from easy_pocket.store.songs.edits.pipeline import SentEdit, make_edit
 from easy_pocket.store.songs.edits.song import SetName
-from easy_pocket.store.songs.shelf import delete_song, restore_song, shelf
-from easy_pocket.web.screens.shelf.view import shelf_cards
-from easy_pocket.web.shared.dependencies import SongId, Store
+from easy_pocket.store.songs.load import load_song
+from easy_pocket.store.songs.midi_import import song_from_midi
+from easy_pocket.store.songs.phrases import find_phrase, lines
+from easy_pocket.store.songs.selection import ANYWHERE
+from easy_pocket.store.songs.shelf import binned, delete_song, empty_bin, restore_song, shelf
+from easy_pocket.web.screens.bench.phrases_view import line_doc
+from easy_pocket.web.screens.loops.routes import LONG_S
+from easy_pocket.web.screens.shelf.view import bin_lines, shelf_cards
+from easy_pocket.web.shared.dependencies import SongId, Store, edit_from_file
+from easy_pocket.web.shared.job_routes import jobs, workers
+from easy_pocket.web.shared.json_response import JsonResponse
+from easy_pocket.web.shared.playing import playing
 from easy_pocket.web.shared.render import page
+from easy_pocket.web.shared.uploads import FileName, plain_name, read_upload
 
 router = APIRouter()
 Text = Annotated[str, Form(max_length=400)]
 Tempo = Annotated[float, Form(ge=-1e9, le=1e9, allow_inf_nan=False)]
+AskedTempo = Annotated[float, Query(ge=-1e9, le=1e9, allow_inf_nan=False)]
+LineKey = Annotated[str, Path(max_length=80)]
+NoteChoices = Annotated[str, Query(max_length=4000)]  # "22:hat_closed,26:hat_open"
 
 
-def _cards(
-    request: Request, store: Database, deleted: tuple[int, str] | None = None, template: str = "shelf/_cards.html"
-) -> Response:
-    return page(request, template, {"cards": shelf_cards(shelf(store.reader)), "deleted": deleted})
+def _cards(request: Request, store: Database) -> Response:
+    values = {"cards": shelf_cards(shelf(store.reader)), "bin": bin_lines(binned(store.reader))}
+    return page(request, "shelf/_cards.html", values)
 
 
 @router.get("/")
 def show(request: Request, store: Store) -> Response:
-    return _cards(request, store, template="shelf/shelf.html")
+    with store.transaction() as session:
+        empty_bin(session)
+    reader = store.reader
+    offered = [line_doc(line) for line in lines(reader)]
+    offered.sort(key=lambda line: line["group"] != "break")  # whole beats first
+    values = {"cards": shelf_cards(shelf(reader)), "bin": bin_lines(binned(reader)), "lines": offered}
+    return page(request, "shelf/shelf.html", values)
+
+
+def _opened(request: Request, song_id: int, screen: str = "bench") -> Response:
+    address = f"/songs/{song_id}/{screen}"
+    if request.headers.get("hx-request"):
+        return Response(status_code=204, headers={"HX-Redirect": address})
+    return RedirectResponse(address, 303)
 
 
 @router.post("/songs")
 def create(request: Request, store: Store, tempo_bpm: Tempo = 100.0, name: Text = "", metre: Text = "4/4") -> Response:
     with store.transaction() as session:
         song = create_song(session, name.strip() or "New song", tempo_bpm=tempo_bpm, metre=parse_metre(metre))
-    address = f"/songs/{song.id}/bench"
-    if request.headers.get("hx-request"):
-        return Response(status_code=204, headers={"HX-Redirect": address})
-    return RedirectResponse(address, 303)
+    return _opened(request, song.id)
+
+
+@router.post("/songs/from-line")
+def create_from_line(request: Request, store: Store, line: Text, tempo_bpm: Tempo = 100.0) -> Response:
+    with store.transaction() as session:
+        song = song_from_line(session, find_phrase(session, line), tempo_bpm)
+    return _opened(request, song.id)
+
+
+@router.get("/shelf/lines/{key}/playing")
+def line_playing(store: Store, key: LineKey, tempo_bpm: AskedTempo = 100.0) -> Response:
+    """A line as the song sounds that begins with it."""
+    with store.transaction() as session:
+        trial = session.begin_nested()  # made to be heard only
+        song = load_song(session, song_from_line(session, find_phrase(session, key), check_tempo(tempo_bpm)).id).values
+        trial.rollback()
+    return JsonResponse(playing(song, timings=("felt",)))
+
+
+@router.post("/songs/from-midi")
+async def create_from_midi(request: Request, store: Store, name: FileName, notes: NoteChoices = "") -> Response:
+    """A song of a MIDI file; where it has notes that are no voice of ours, which they are is asked first."""
+    known, data = plain_name(name), await read_upload(request)
+    read = await workers(request).run(read_parts, data, known, False)
+    asked = unknown_notes(read)
+    chosen = note_choices(notes)
+    if any(one.note not in chosen for one in asked):
+        return JsonResponse({"asked": [{"note": one.note, "count": one.count, "nearest": one.nearest} for one in asked],
+                             "voices": [[role, voice.name] for role, voice in ROLES.items()]})  # fmt: skip
+
+    def bring_in() -> Response:
+        with store.transaction() as session:
+            song = song_from_midi(session, with_notes(read, chosen), known)
+        return JsonResponse({"address": f"/songs/{song.id}/bench", "remarks": list(read.remarks)})
+
+    return await run_in_threadpool(bring_in)
+
+
+@router.post("/songs/from-loop")
+async def create_from_loop(request: Request, store: Store, name: FileName) -> Response:
+    """A song at the tempo and in the metre of an audio loop, with the loop in it. None is made of what cannot be
+    heard."""
+    known, data = plain_name(name), await read_upload(request)
+    seconds = await run_in_threadpool(claimed_seconds, data)
+
+    def begin(file: AnalyzedFile) -> dict[str, Any]:
+        reading = file.heard.reading
+        with store.transaction() as session:
+            song = create_song(
+                session, known.rsplit(".", 1)[0].replace("-", " ").strip() or "New song",
+                tempo_bpm=round(reading.tempo_bpm, 2), metre=reading.metre,
+            )  # fmt: skip
+        made = edit_from_file(store, song.id, BringInLoop(file=file), ANYWHERE)
+        return {"address": f"/songs/{song.id}/loops/{made.changed.made}"}
+
+    if seconds is not None and seconds > LONG_S:
+        return JsonResponse({"job": jobs(request).start(analyze_file, (data, known), begin)}, 202)
+    return JsonResponse(await run_in_threadpool(begin, await workers(request).run(analyze_file, data, known)))
 
 
 @router.post("/songs/{song_id}/rename")
@@ -61,8 +148,8 @@ def duplicate(request: Request, store: Store, song_id: SongId) -> Response:
 @router.post("/songs/{song_id}/delete")
 def delete(request: Request, store: Store, song_id: SongId) -> Response:
     with store.transaction() as session:
-        name = delete_song(session, song_id).name
-    return _cards(request, store, (song_id, name))
+        delete_song(session, song_id)
+    return _cards(request, store)
 
 
 @router.post("/songs/{song_id}/restore")

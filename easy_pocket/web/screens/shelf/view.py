@@ -6,10 +6,11 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 
 from easy_pocket.core.pattern.voices import ROLES
-from easy_pocket.store.songs.shelf import ShelfSong
+from easy_pocket.store.songs.shelf import BinnedSong, ShelfSong
 
 PICTURE_VOICES = 6
 MAX_STROKES = 240
+SOON_DAYS = 3
 
 
 @dataclass(frozen=True)
@@ -21,16 +22,53 @@ class Stroke:
 
 @dataclass(frozen=True)
 class ShelfCard:
+    """strokes and lanes: of the picture, in percent. length_s: of the whole song. changed_s: how long ago."""
+
     id: int
     name: str
-    facts: str
+    tempo_bpm: float
+    metre: str
+    bars: int
+    length_s: float
+    played: str
     changed: str
+    changed_s: float
     strokes: tuple[Stroke, ...]
     lanes: tuple[float, ...]
 
+    @property
+    def length_words(self) -> str:
+        return f"{int(self.length_s // 60)}:{int(self.length_s % 60):02d}"
+
+    @property
+    def find_words(self) -> str:
+        return f"{self.name} {self.played} {self.tempo_bpm:g} {self.metre}".lower()
+
+
+@dataclass(frozen=True)
+class BinLine:
+    id: int
+    name: str
+    goes: str
+    soon: bool
+
 
 def shelf_cards(songs: list[ShelfSong], now: datetime | None = None) -> list[ShelfCard]:
-    return [_card(song, now or datetime.now(UTC).replace(tzinfo=None)) for song in songs]
+    return [_card(song, now or _now()) for song in songs]
+
+
+def bin_lines(songs: list[BinnedSong], now: datetime | None = None) -> list[BinLine]:
+    return [_bin_line(song, (song.gone_at - (now or _now())).total_seconds() / 86_400) for song in songs]
+
+
+def _bin_line(song: BinnedSong, days: float) -> BinLine:
+    whole = max(0, round(days))
+    words = f"gone in {whole} day{'s' if whole != 1 else ''}" if whole else "gone today"
+    return BinLine(song.id, song.name, words, whole <= SOON_DAYS)
+
+
+def _now() -> datetime:
+    return datetime.now(UTC).replace(tzinfo=None)
 
 
 def _card(song: ShelfSong, now: datetime) -> ShelfCard:
@@ -48,18 +86,19 @@ def _card(song: ShelfSong, now: datetime) -> ShelfCard:
         for hit in pattern.hits
         if hit.voice in bottoms
     ][:MAX_STROKES]
-    bars = f"{song.bars} bar{'s' if song.bars != 1 else ''}"
     played = song.kit_name if song.parts == 1 else f"{song.parts} parts"
-    facts = f"{song.tempo_bpm:g} bpm · {pattern.metre} · {bars} · {played}"
-    changed = _ago((now - song.changed_at).total_seconds())
-    return ShelfCard(song.id, song.name, facts, changed, tuple(strokes), tuple(bottoms.values()))
+    changed = (now - song.changed_at).total_seconds()
+    return ShelfCard(
+        song.id, song.name, song.tempo_bpm, str(pattern.metre), song.bars, song.length_s, played, _ago(changed),
+        changed, tuple(strokes), tuple(bottoms.values()),
+    )  # fmt: skip
 
 
 def _ago(seconds: float) -> str:
     if seconds < 90:
-        return "changed just now"
+        return "just now"
     if seconds < 5400:
-        return f"changed {round(seconds / 60)} min ago"
+        return f"{round(seconds / 60)} min ago"
     if seconds < 129_600:
-        return f"changed {round(seconds / 3600)} h ago"
-    return f"changed {round(seconds / 86_400)} days ago"
+        return f"{round(seconds / 3600)} h ago"
+    return f"{round(seconds / 86_400)} days ago"

@@ -1,9 +1,8 @@
 // The Song screen: parts by sections as cells that are edited in place. What the cells say comes from Python; here they
 // are laid out, chosen, dragged and stepped through.
 
-import { ask, newEditId } from "../../shared/api.js";
 import { selection } from "../../shared/selection.js";
-import { showLedger, showNote } from "../../shared/notes.js";
+import { showLedger } from "../../shared/notes.js";
 import { Screen } from "../../shared/screen.js";
 import { SongKeys } from "./song_keys.js";
 import { SongMenu } from "./song_menu.js";
@@ -11,6 +10,7 @@ import { SongPicture } from "./song_picture.js";
 import { SongPointer } from "./song_pointer.js";
 import { byId, element } from "../../shared/dom.js";
 import { SongStrip } from "./song_strip.js";
+import { addPart, partSwitch, addStages, upload } from "./song_buttons.js";
 
 const LEAST_PX = 92; // a section narrower than this would cut its name off
 
@@ -306,15 +306,15 @@ export default class Song extends Screen {
       this.push({ kind: "layered_loop_cell", loop_id: id, section_id: section, there: loop.classList.contains("rest") }, loop);
     } else if (of("head")) this.choose({ kind: "section", section: Number(of("head").dataset.head) });
     else if (of("join")) this.choose({ kind: "joins", section: Number(of("join").dataset.join) });
-    else if (of("part-switch")) this.partSwitch(of("part-switch"));
+    else if (of("part-switch")) partSwitch(this, of("part-switch"));
     else if (of("part")) this.choose({ kind: "part", part: Number(of("part").dataset.part), section: this.chosen?.section });
     else if (of("cycles")) this.choose({ kind: "cycles", section: this.chosen?.section });
     else if (of("energy")) this.page.plan.playSection(Number(of("energy").dataset.energy));
     else if (of("plan-show")) this.choose({ kind: "collisions", section: this.chosen?.section });
     else if (of("plan-flat")) this.push({ kind: of("plan-flat").dataset.planFlat === "back" ? "song_back" : "song_flat" }, of("plan-flat"));
     else if (of("plan-section")) this.push({ kind: "section_add", after_id: this.chosen?.section ?? 0, how: of("plan-section").dataset.planSection }, of("plan-section"));
-    else if (of("plan-stages")) this.stages(of("plan-stages"));
-    else if (of("plan-add")) this.addPart(of("plan-add"));
+    else if (of("plan-stages")) addStages(this, of("plan-stages"));
+    else if (of("plan-add")) addPart(this, of("plan-add"));
     else if (!of("plan-menu")) this.menu.close();
   }
 
@@ -327,49 +327,14 @@ export default class Song extends Screen {
     if (cell) this.toBench();
   }
 
-  /** @param {Piece} button */
-  partSwitch(button) {
-    const id = Number(button.closest("[data-part-box]").dataset.partBox);
-    this.push({ kind: "part_set", part_id: id, field: button.dataset.partSwitch, value: button.getAttribute("aria-pressed") !== "true" }, button);
-  }
-
-  /** @param {Piece} button */
-  stages(button) {
-    const [stages, bars] = ["stage-count", "stage-bars"].map((id) => Math.round(Number(byId(id).value)));
-    if (stages >= 1 && bars >= 1) this.push({ kind: "section_stages", section_id: this.chosen.section, stages, bars, way: button.dataset.planStages }, button);
-    else showNote("Type how many stages there are to be, and how many bars each has.", { near: button, wrong: true });
-  }
-
-  /** @param {Piece} button */
-  addPart(button) {
-    const kit_key = byId("add-kit").value;
-    if (button.dataset.planAdd === "empty") this.push({ kind: "part_add", kit_key }, button);
-    else this.push({ kind: "part_copy", part_id: this.chosen?.part ?? this.data.seen.part, kit_key }, button);
-  }
-
   /** @param {any} options */
   change({ target }) {
     if (!this.box || !this.data) return;
     if (target.id === "add-line" && target.value) this.push({ kind: "part_add", kit_key: byId("add-kit").value, line: target.value }, target);
     else if (target.id === "add-loop" && target.value) this.push({ kind: "part_add", kit_key: byId("add-kit").value, loop_id: Number(target.value) }, target);
-    else if (target.dataset.planMidi !== undefined && target.files.length) this.upload(target);
+    else if (target.dataset.planMidi !== undefined && target.files.length) upload(this, target);
     else return;
     if (target.tagName === "SELECT") target.value = "";
-  }
-
-  /** @param {Piece} field */
-  async upload(field) {
-    const [file] = field.files;
-    const query = new URLSearchParams(/** @type {any} */ ({ name: file.name.slice(-80), by: field.dataset.planMidi, kit_key: byId("add-kit").value, revision: this.page.edits.revision, edit_id: newEditId() }));
-    const answer = await ask(`/songs/${this.page.song.id}/song/upload?${query}`, { method: "POST", headers: { "Content-Type": "application/octet-stream", Accept: "application/json" }, body: file }).catch(() => null);
-    const told = await answer?.json().catch(() => null);
-    field.value = "";
-    if (!answer?.ok) {
-      showNote(told?.error ?? "Easy Pocket does not answer just now; nothing was added.", { near: field.closest("label"), wrong: true });
-      return;
-    }
-    showNote(told.words, { near: byId("undo") });
-    await this.page.refresh();
   }
 
   // Which bars are gone round, marked along the energy.

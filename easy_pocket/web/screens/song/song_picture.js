@@ -4,6 +4,8 @@ import { MARKS, element, text } from "../../shared/dom.js";
 
 const SVG = "http://www.w3.org/2000/svg";
 
+const NOTHING_YET = "nothing written yet: e writes it on the Bench";
+
 export class SongPicture {
   /** @param {any} screen the Song screen */
   constructor(screen) {
@@ -61,7 +63,6 @@ export class SongPicture {
     ]);
     head.type = "button";
     head.dataset.head = section.id;
-    head.setAttribute("role", "columnheader");
     if (section.parent) head.append(text("span", "↳", "plan-link"));
     if (section.notes) head.append(text("span", "✎", "plan-noted"));
     head.title = [section.parent ? `a variation of ${section.parent_name}` : "", section.notes].filter(Boolean).join(" · ");
@@ -98,7 +99,6 @@ export class SongPicture {
     });
     const box = element("div", "plan-side plan-part-box", [name, element("span", "ms", buttons)]);
     box.dataset.partBox = part.id;
-    box.setAttribute("role", "rowheader");
     return box;
   }
 
@@ -112,13 +112,12 @@ export class SongPicture {
     const box = element("button", "plan-cell", [text("b", cell.rest ? "–" : cell.name), text("small", marks)]);
     box.type = "button";
     box.dataset.cell = `${section.id} ${part.id}`;
-    box.setAttribute("role", "gridcell");
-    box.setAttribute("aria-label", `${part.name} in ${section.name}: ${cell.rest ? "rests" : `plays ${cell.name}`}${cell.own ? ", its own here" : ""}`);
+    box.setAttribute("aria-label", `${part.name} in ${section.name}: ${cell.rest ? "rests" : `plays ${cell.name}${cell.strokes ? "" : `, ${NOTHING_YET}`}`}${marks ? `, ${marks}` : ""}${cell.own ? ", its own here" : ""}`);
     box.classList.toggle("rest", cell.rest);
     box.classList.toggle("own", cell.own);
     box.classList.toggle("silent", part.mute);
     if (cell.strokes) box.append(strokesOf(cell.strokes));
-    else if (!cell.rest) box.append(text("span", "nothing written yet: e writes it on the Bench", "plan-hint"));
+    else if (!cell.rest) box.append(text("span", NOTHING_YET, "plan-hint"));
     return box;
   }
 
@@ -155,12 +154,12 @@ export class SongPicture {
    * @param {any} there
    */
   loopCell(loop, section, there) {
-    const box = element("button", "plan-cell loop", [text("b", there ? "plays" : "–"), text("small", there ? `${loop.level_db} dB` : "")]);
+    const level = `${String(loop.level_db).replace("-", "−")} dB`;
+    const box = element("button", "plan-cell loop", [text("b", there ? "plays" : "–"), text("small", there ? level : "")]);
     box.type = "button";
     box.dataset.loopCell = `${section.id} ${loop.id}`;
-    box.setAttribute("role", "gridcell");
     box.setAttribute("aria-pressed", there);
-    box.setAttribute("aria-label", `${loop.name} in ${section.name}: ${there ? "plays" : "rests"}`);
+    box.setAttribute("aria-label", `${loop.name} in ${section.name}: ${there ? `plays ${level}` : "rests"}`);
     box.classList.toggle("rest", !there);
     return box;
   }
@@ -175,11 +174,11 @@ export class SongPicture {
       wanted.set(`join ${section.id}`, {
         row, column: number + 2, words: section.join_words,
         make: () => {
-          const box = element("button", "plan-join", section.join_words.map((/** @type {string} */ words) => text("span", words)));
+          const box = element("button", "plan-join", section.join_words.flatMap((/** @type {string} */ words) => [text("span", words), " "]));
           box.type = "button";
           box.dataset.join = section.id;
           box.title = section.join_words.join(", ");
-          box.setAttribute("aria-label", `How ${section.name} ends: ${section.join_words.join(", ") || "nothing special"}`);
+          box.setAttribute("aria-label", `How ${section.name} ends: ${section.join_words.join(" ") || "nothing special"}`);
           if (!section.join_words.length) box.append(text("span", "+", "plan-plus"));
           return box;
         },

@@ -4,11 +4,15 @@
 import { selection } from "../../shared/selection.js";
 import { paintAll } from "../../shared/sliders.js";
 import { focused, byId, MARKS, element, text } from "../../shared/dom.js";
+import { setValue } from "./song_strip_values.js";
+import { cycleGroups, drawMark, cycleMarks } from "./song_strip_cycle.js";
 
 const CELL_FEEL = [["swing_percent", "swing %", 50, 75], ["push_ms", "push ms", -100, 100], ["density_percent", "density %", 0, 100], ["timing_pull", "timing pull %", 0, 100], ["drift_ms", "drift ms", 0, 20]];
 const LEVEL = { min: -36, max: 6, step: 0.5 };
 
 export class SongStrip {
+  /** @type {any} */
+  newBeats;
   /** @param {any} screen */
   constructor(screen) {
     this.screen = screen;
@@ -34,7 +38,7 @@ export class SongStrip {
     const held = typing?.dataset.set;
     /** @type {any} */
     this.drawnFor = key;
-    const groups = /** @type {Record<string, any>} */ ({ cell: () => this.cellGroups(), section: () => this.sectionGroups(), joins: () => this.joinGroups(), part: () => this.partGroups(), collisions: () => this.doubleGroups(), cycles: () => this.cycleGroups() })[this.chosen.kind]();
+    const groups = /** @type {Record<string, any>} */ ({ cell: () => this.cellGroups(), section: () => this.sectionGroups(), joins: () => this.joinGroups(), part: () => this.partGroups(), collisions: () => this.doubleGroups(), cycles: () => cycleGroups(this) })[this.chosen.kind]();
     this.box.replaceChildren(...groups);
     this.box.dataset.kind = this.chosen.kind;
     paintAll(this.box);
@@ -130,8 +134,8 @@ export class SongStrip {
       chip.setAttribute("aria-pressed", on);
       return chip;
     });
-    const feel = CELL_FEEL.map(([name, words]) => this.field(words, `feel ${name}`, cell.feel[name], { placeholder: "part's" }));
-    return [what, this.group("voices that sound", voices, "grow"), this.group("louder, softer", [this.level("level", "cell level", cell.level_db)]), this.group("felt otherwise here", feel)];
+    const feel = CELL_FEEL.map(([name, words]) => this.field(words, `feel ${name}`, cell.feel[name], { placeholder: "–", title: "Empty: as the part has it" }));
+    return [what, this.group("voices that sound", voices, "grow"), this.group("louder, softer", [this.level("level", "cell level", cell.level_db)]), this.group("feel set here", feel)];
   }
 
   copyPattern() {
@@ -170,7 +174,7 @@ export class SongStrip {
       this.button("copy", "copy-section", "A copy after it (d)"),
       this.button("variation", "vary-section", "One that goes along with it"),
       ...(last ? [] : [this.button("join with the next", "join-next")]),
-      this.button("take away", "take-section", "Delete"),
+      this.button("remove section", "take-section", "Delete"),
       ...(section.parent ? [this.button("on its own", "free-section", "It no longer goes along")] : []),
       ...own.map((/** @type {string} */ name) => this.button(`${name.replace("_bpm", "")} as in ${section.parent_name}`, `give ${name}`)),
     ], "grow");
@@ -240,16 +244,16 @@ export class SongStrip {
       this.pick("kit", "part kit_key", Object.entries(data.kits), part.kit),
       this.level("level", "part level_db", part.level_db),
     ]);
-    const turns = this.group("how it goes round", [
+    const turns = this.group("cycle", [
       this.field("cycle", "part cycle_ticks", part.said.cycle_ticks, { title: "3/8, 5 beats, 7 bars, 6 steps, or auto: as long as its pattern" }),
       this.pick("step", "part step_ticks", Object.entries(data.grids), part.step_ticks),
-      this.field("begins after", "part start_shift_ticks", part.said.start_shift_ticks, { title: "Silent so long before its first turn: 1 beat, 3/16" }),
-      this.field("turned by", "part rotation_ticks", part.said.rotation_ticks, { title: "What is there comes first: 1 step, 1 beat" }),
+      this.field("begins after", "part start_shift_ticks", part.said.start_shift_ticks, { title: "Silent so long before its first cycle: 1 beat, 3/16" }),
+      this.field("rotated by", "part rotation_ticks", part.said.rotation_ticks, { title: "What is there comes first: 1 step, 1 beat" }),
       this.pick("starts", "part restarts", [["true", "with every section"], ["false", "once, and runs free"]], part.restarts),
       this.field("bars", "part bars", part.said.bars, { title: "all, every 2nd, last of 4, or marks like 0011" }),
-      this.marks(part),
+      cycleMarks(this, part),
       this.field("order", "part pattern_order", part.said.pattern_order, { title: "A A A B, for cells that play its order" }),
-      this.field("changes %", "part change_percent", part.change_percent, { title: "So many of its turns are played as a variation" }),
+      this.field("varied %", "part change_percent", part.change_percent, { title: "So many of its cycles are played as a variation" }),
       this.field("seed", "part seed", part.seed),
       this.tick("joins' fills reach it", "part fills", part.fills),
     ], "wide");
@@ -267,66 +271,13 @@ export class SongStrip {
     const does = this.group("patterns, and what to do", [
       ...patterns,
       this.button("+ empty", "pattern-new"),
-      ...(part.patterns.length > 1 ? [this.pick("take away", "pattern take", [["", "…"], ...part.patterns.map((/** @type {any} */ [id, name]) => [id, name])], "")] : []),
+      ...(part.patterns.length > 1 ? [this.pick("remove pattern", "pattern take", [["", "…"], ...part.patterns.map((/** @type {any} */ [id, name]) => [id, name])], "")] : []),
       this.button("a part per voice", "split-part", "Every voice becomes a part of its own"),
       ...(others.length ? [this.pick("merge in", "part merge", [["", "…"], ...others], "")] : []),
       this.button("up", "part-up"), this.button("down", "part-down"),
-      this.button("take away", "take-part"),
+      this.button("remove part", "take-part"),
     ], "grow");
     return [what, turns, voices, does];
-  }
-
-  /**
-   * The bars it plays, to be drawn: as many as its marks, eight for one that plays them all.
-   * @param {any} part
-   */
-  marks(part) {
-    const marks = part.bars || "11111111";
-    const boxes = [...marks].map((mark, place) => {
-      const box = this.button("", `mark ${place}`, `bar ${place + 1} of ${marks.length}`, "plan-mark");
-      box.setAttribute("aria-pressed", mark === "1");
-      box.setAttribute("aria-label", `plays in bar ${place + 1} of ${marks.length}`);
-      return box;
-    });
-    return element("div", "plan-field", [text("small", "drawn"), element("span", "plan-marks", boxes)]);
-  }
-
-  /** @param {any} place */
-  drawMark(place) {
-    const part = this.screen.part(this.chosen.part);
-    const marks = [...(part.bars || "11111111")];
-    marks[place] = marks[place] === "1" ? "0" : "1";
-    const drawn = marks.join("");
-    this.screen.push({ kind: "part_set", part_id: part.id, field: "bars", value: drawn.includes("0") ? drawn : "" }, this.box);
-  }
-
-  // When the turns of the parts begin, and where all begin at once.
-  cycleGroups() {
-    const { cycles, meet, bar, together } = this.screen.data;
-    const end = Math.min(64 * bar, Math.max(4 * bar, (meet[1] ?? meet[0] ?? 0) + bar));
-    const rows = cycles.map((/** @type {any} */ [name, shift, ticks]) => {
-      const marks = [];
-      for (let at = shift; at < end; at += ticks) marks.push(`M${(at / end) * 1000} 0V14`);
-      return element("div", "plan-cycle", [text("span", name), this.picture(marks.join(""), meet.filter((/** @type {number} */ at) => at < end).map((/** @type {number} */ at) => `M${(at / end) * 1000} 0V14`).join(""))]);
-    });
-    return [this.group(together, rows, "grow cycles")];
-  }
-
-  /**
-   * @param {any} turns
-   * @param {any} meetings
-   */
-  picture(turns, meetings) {
-    const svg = document.createElementNS("http://www.w3.org/2000/svg", "svg");
-    svg.setAttribute("viewBox", "0 0 1000 14");
-    svg.setAttribute("preserveAspectRatio", "none");
-    for (const [d, name] of [[turns, "turns"], [meetings, "meet"]]) {
-      const path = document.createElementNS("http://www.w3.org/2000/svg", "path");
-      path.setAttribute("d", d);
-      path.setAttribute("class", name);
-      svg.append(path);
-    }
-    return svg;
   }
 
   // Struck twice -----------------------------------------------------------------------------------------------------
@@ -346,7 +297,7 @@ export class SongStrip {
     const words = target.parentElement.querySelector("small");
     words.textContent = words.textContent.replace(/\S+ dB$/, `${target.value} dB`);
     paintAll(this.box);
-    this.set(target, this.gesture);
+    setValue(this, target, this.gesture);
   }
 
   /** @param {any} options */
@@ -357,74 +308,7 @@ export class SongStrip {
       this.gesture = null;
       return;
     }
-    this.set(target);
-  }
-
-  /**
-   * @param {Piece} target
-   * @param {any} [gesture]
-   */
-  set(target, gesture = null) {
-    const [what, name, detail] = target.dataset.set.split(" ");
-    const { section, part } = this.chosen;
-    const value = target.type === "checkbox" ? target.checked : target.value.trim();
-    const number = value === "" ? null : Number(String(value).replace(",", "."));
-    const push = (/** @type {any} */ edit) => this.screen.push(edit, target, gesture);
-    if (what === "cell" && name === undefined) push({ kind: "cell_set", section_ids: [section], part_id: part, pattern: value === "" ? null : Number(value) });
-    else if (what === "cell") push({ kind: "cell_level", section_id: section, part_id: part, value: number });
-    else if (what === "feel") push({ kind: "cell_feel", section_id: section, part_id: part, field: name, value: Number.isNaN(number) ? value : number });
-    else if (what === "section") push({ kind: "section_set", section_id: section, field: name, value: this.sectionValue(name, value, number) });
-    else if (what === "join") this.setJoin(Number(name), detail, target, value, number);
-    else if (what === "part" && name === "merge") value && push({ kind: "part_merge", part_id: part, other_id: Number(value) });
-    else if (what === "pattern") value && push({ kind: "pattern_take", part_id: part, pattern_id: Number(value) });
-    else if (what === "part") push({ kind: "part_set", part_id: part, field: name, value: this.partValue(name, value, number) });
-    else if (what === "double") {
-      const one = this.screen.data.collisions[Number(name)];
-      push({ kind: "collision", part_id: one.part, other_id: one.other, voice: one.voice, choice: value });
-    } else if (what === "new") this.newBeats = number;
-  }
-
-  /**
-   * @param {string} name
-   * @param {any} value
-   * @param {number | null} number
-   */
-  sectionValue(name, value, number) {
-    if (name === "tempo_bpm") return number;
-    if (name === "bars" || name === "repeats") return Number.isInteger(number) ? number : value || null;
-    return value === "" && name === "metre" ? null : value;
-  }
-
-  /**
-   * @param {string} name
-   * @param {any} value
-   * @param {number | null} number
-   */
-  partValue(name, value, number) {
-    if (name === "restarts") return value === "true";
-    if (["level_db", "change_percent", "seed", "step_ticks"].includes(name)) return number;
-    return value;
-  }
-
-  /**
-   * @param {number} number
-   * @param {string} name
-   * @param {Piece} target
-   * @param {any} value
-   * @param {any} figure
-   */
-  setJoin(number, name, target, value, figure) {
-    const section = this.screen.section(this.chosen.section);
-    const joins = section.joins.map((/** @type {any} */ join) => ({ ...join }));
-    const join = joins[number];
-    if (name === "keep") {
-      const id = Number(target.dataset.set.split(" ")[3]);
-      join.keep = (join.keep ?? []).filter((/** @type {any} */ one) => one !== id).concat(value ? [id] : []);
-    } else if (name === "voice") join.voice = value;
-    else if (name === "last_only") join.last_only = value;
-    else join[name] = figure;
-    if (name === "part" && join.pattern) join.pattern = this.screen.part(join.part).patterns[0][0];
-    this.screen.push({ kind: "joins_set", section_id: section.id, joins }, target);
+    setValue(this, target);
   }
 
   /** @param {PageEvent} event */
@@ -451,7 +335,7 @@ export class SongStrip {
       add: () => this.addJoin(detail, button),
       drop: () => this.withoutJoin(Number(detail), button),
       redraw: () => this.drawFill(this.screen.section(section).joins[Number(detail)].kind, button, this.screen.section(section).joins[Number(detail)]),
-      mark: () => this.drawMark(Number(detail)),
+      mark: () => drawMark(this, Number(detail)),
       "part-voice": () => push({ kind: "mix", voice: button.dataset.voice, field: "mute", value: button.getAttribute("aria-pressed") === "true" }),
       pattern: () => {
         selection.pattern = Number(detail);

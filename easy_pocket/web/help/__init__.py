@@ -1,0 +1,1 @@
+"""The how-to pages of docs/, read in the application."""

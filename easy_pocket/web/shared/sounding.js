@@ -1,0 +1,164 @@
+// What the player has sound: hits of the stack and turns of a loop, each at the time it was given.
+
+import { columnsOf, firstFrom, keysOf } from "./schedule.js";
+
+const MOST_PLACES = 256;
+export const LEAD_S = 0.1; // between the press of Play and the first hit
+
+/**
+ * @param {import("./player.js").Player} player
+ * @param {number} from
+ * @param {number} until
+ */
+export function planStack(player, from, until) {
+  const { from: offset, turnLength: length, heard } = player;
+  if (!heard) return;
+  const early = player.mode === "song" ? LEAD_S : 1e-6; // a song's first hits may come before its first beat
+  const lastPass = player.repeats ? Infinity : 0;
+  const firstPass = Math.max(0, Math.floor((from - player.anchor) / length));
+  for (let pass = firstPass; pass <= lastPass; pass += 1) {
+    const begin = player.anchor + pass * length;
+    if (begin >= until) break;
+    player.layered.plan(pass, begin, from, begin + length);
+    const events = columnsOf(heard, player.timing, pass);
+    for (let index = firstFrom(events.start_s, Math.max(from, begin - early) - begin + offset); index < events.start_s.length; index += 1) {
+      const at = begin + events.start_s[index] - offset;
+      if (at >= until || at >= begin + length) break;
+      if (player.silenced(at)) continue;
+      strike(player, events, index, at, begin - offset);
+    }
+  }
+}
+
+/**
+ * @param {import("./player.js").Player} player
+ * @param {any} events
+ * @param {number} index
+ * @param {number} at
+ * @param {number} begin
+ */
+export function strike(player, events, index, at, begin) {
+  const key = events.audio[events.sound[index]];
+  const place = key.replace(/-[0-9a-f]+-/, "-");
+  let buffer = player.buffers.get(key);
+  if (!(buffer instanceof AudioBuffer)) {
+    player.sound(key);
+    buffer = player.latest.get(place);
+    if (!buffer) return;
+  }
+  player.latest.set(place, buffer);
+  const node = player.context.createBufferSource();
+  const gain = player.context.createGain();
+  node.buffer = buffer;
+  gain.gain.value = events.gain[index] * (player.heard?.master_gain ?? 1);
+  if (events.rate?.[index]) node.playbackRate.value = events.rate[index];
+  node.connect(gain).connect(panned(player, events.pan[index]));
+  // On a whole sample, as in the mixdown: between two the browser would interpolate, and dull the attack.
+  node.start(Math.round(at * player.context.sampleRate) / player.context.sampleRate);
+  const cut = events.cut_s[index];
+  if (cut !== null) {
+    const fade_s = player.stack?.cut_fade_s ?? 0.005;
+    const cutAt = begin + cut;
+    gain.gain.setValueAtTime(gain.gain.value, cutAt);
+    gain.gain.linearRampToValueAtTime(0, cutAt + fade_s);
+    node.stop(cutAt + fade_s + 0.01);
+  }
+  const voice = { node, gain, at };
+  player.pending.add(voice);
+  player.starts.push(at);
+  if (player.starts.length > 4096) player.starts = player.starts.slice(-2048);
+  node.onended = () => player.pending.delete(voice);
+  return voice;
+}
+
+/**
+ * What sounds from one place goes through one panner: there are few places and many hits.
+ * @param {import("./player.js").Player} player
+ * @param {any} place
+ */
+export function panned(player, place) {
+  let panner = player.panners.get(place);
+  if (!panner) {
+    panner = player.context.createStereoPanner();
+    panner.pan.value = place;
+    panner.connect(player.stackOut);
+    if (player.panners.size < MOST_PLACES) player.panners.set(place, panner);
+  }
+  return panner;
+}
+
+/**
+ * @param {import("./player.js").Player} player
+ * @param {any[]} voices
+ */
+export function takeBack(player, voices) {
+  for (const voice of voices) {
+    voice.node.onended = null;
+    voice.node.stop();
+    voice.node.disconnect();
+    player.pending.delete(voice);
+  }
+}
+
+/**
+ * @param {import("./player.js").Player} player
+ * @param {number} until
+ */
+export function planTurns(player, until) {
+  if (player.mode !== "both" || player.blend !== "turns") return;
+  for (let begin = player.anchor + player.turned * player.loop.length_s; begin < until; begin += player.loop.length_s) {
+    player.loopGain.gain.setValueAtTime(player.turned % 2 ? 0 : 1, Math.max(begin, player.context.currentTime));
+    player.turned += 1;
+  }
+}
+
+/**
+ * With what is there at once, and again when sounds that were missing have come.
+ * @param {import("./player.js").Player} player
+ */
+export function replanWithSounds(player) {
+  player.replan();
+  player.layered.forget();
+  const playing = player.heard;
+  if (player.context && playing && keysOf(playing).some((key) => !(player.buffers.get(key) instanceof AudioBuffer))) fetchSounds(player).then(() => player.replan());
+}
+
+/**
+ * @param {import("./player.js").Player} player
+ */
+export function startLoop(player) {
+  const { buffer, start_s, length_s, duration_s, wraps } = player.loop;
+  const node = player.context.createBufferSource();
+  node.buffer = buffer;
+  node.loop = player.repeats;
+  node.loopStart = wraps ? 0 : start_s;
+  node.loopEnd = wraps ? duration_s : Math.min(start_s + length_s, duration_s);
+  node.connect(player.loopGain);
+  node.start(player.anchor, start_s);
+  player.loopNode = node;
+}
+
+/**
+ * @param {import("./player.js").Player} player
+ */
+export async function fetchSounds(player, playing = player.heard) {
+  if (!player.context || !playing) return;
+  await Promise.all(keysOf(playing).map((key) => player.sound(key)));
+}
+
+/**
+ * The audio context, with the stack and the loop on their ways to the master.
+ * @param {import("./player.js").Player} player
+ */
+export function openGraph(player) {
+  player.context = new AudioContext({ sampleRate: 44100, latencyHint: "interactive" });
+  player.master = player.context.createGain();
+  player.master.connect(player.context.destination);
+  player.stackOut = player.context.createStereoPanner();
+  player.loopOut = player.context.createStereoPanner();
+  player.loopGain = player.context.createGain();
+  // A loop in one channel is as loud as it was before it came through here: twice the same, not placed.
+  Object.assign(player.loopGain, { channelCount: 2, channelCountMode: "explicit" });
+  player.stackOut.connect(player.master);
+  player.loopGain.connect(player.loopOut).connect(player.master);
+}
