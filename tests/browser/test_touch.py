@@ -87,8 +87,7 @@ def test_a_frame_is_drawn_by_a_finger(tablet: Page) -> None:
     until(tablet, "easyPocket.screens.bench.rails.chosen.keys.size >= 4")
     until(tablet, "!easyPocket.screens.bench.rails.waiting && !document.getElementById('choosing').hidden")
     fingers.tap(_middle(tablet, "#choosing [data-deed=accent]"))
-    saved(tablet)
-    assert hit(tablet, "snare", 960)["velocity"] == 116
+    until(tablet, "easyPocket.screens.bench.rails.find('snare', 960).velocity === 116")
 
 
 def _middle(page: Page, selector: str) -> Point:

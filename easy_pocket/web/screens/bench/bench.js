@@ -100,6 +100,7 @@ export default class Bench extends Screen {
       { key: "g", words: "the groove", go: () => tab("feel", "[data-groove-open]") },
       { key: "t", words: "Tighten", go: () => tab("tighten", "#tighten-strength") },
       { key: "p", words: "the pocket", go: () => tab("pocket", "select, button") },
+      { key: "f", words: "follow the needle, or not", go: () => this.rails.setFollows(!this.rails.follows) },
       { key: "r", words: "tools of the row", go: () => row()?.click() },
       { key: "d", words: "the drawer", go: () => this.openDrawer() },
       { key: "n", words: "the bars before", go: () => this.rails.keys.go("PageUp") },
