@@ -19,6 +19,7 @@ from easy_pocket.core.formats.song_midi import read_song_midi
 from easy_pocket.core.song.flat_patterns import flat_patterns
 from easy_pocket.core.song.flatten import flatten
 from easy_pocket.core.sound.headroom import WouldClipError
+from easy_pocket.core.text import counted
 from easy_pocket.home.folder import LaunchError
 from easy_pocket.home.shelf import open_shelf
 from easy_pocket.store.database import Database, Reader
@@ -159,7 +160,7 @@ def run_import(chosen: argparse.Namespace) -> None:
         facts = _facts(read_song(database.reader, row.id))
         for remark in read.remarks:
             say(remark)
-        print(f"{facts['id']:>4}  {facts['name']}: {facts['bars']} bars, {len(facts['parts'])} parts, "
-              f"{len(facts['sections'])} sections")  # fmt: skip
+        held = ((facts["bars"], "bar"), (len(facts["parts"]), "part"), (len(facts["sections"]), "section"))
+        print(f"{facts['id']:>4}  {facts['name']}: {', '.join(counted(*one) for one in held)}")
 
     on_shelf(making)

@@ -51,3 +51,14 @@ def whole_number(text: str) -> int | None:
 def plain_line(text: str) -> str:
     """A name as part of a line or file name: letters, digits, spaces and a few marks."""
     return "".join(c if c.isalnum() or c in " -_'," else " " for c in text).strip()[:60] or "kit"
+
+
+def counted(count: int, word: str) -> str:
+    """A number of things in words.
+
+    Examples
+    --------
+    >>> counted(1, "bar"), counted(3, "bar")
+    ('1 bar', '3 bars')
+    """
+    return f"{count} {word}{'' if count == 1 else 's'}"

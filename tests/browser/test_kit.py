@@ -79,6 +79,22 @@ def test_arrow_keys_step_and_play_and_enter_puts_the_sound_on_the_voice(kit):
     expect(kit.locator(".layer-name b span")).to_have_text("Boathouse snare")
 
 
+def test_a_new_layer_and_a_new_alternate_are_what_is_worked_on(kit):
+    kit.locator("#sounds").focus()
+    kit.keyboard.press("ArrowDown")
+    kit.keyboard.press("ArrowDown")
+    name = kit.locator(".sound.on b").inner_text()
+    kit.keyboard.press("Shift+Enter")
+    expect(kit.locator(".kit-bar")).to_have_attribute("data-layers", "2")
+    expect(kit.locator(".kit-bar")).to_have_attribute("data-layer", "1")
+    expect(kit.locator(".layer.on .layer-name b span")).to_have_text(name)
+    kit.locator("#sounds").focus()
+    kit.keyboard.press("ArrowDown")
+    kit.click("[data-alternate-add]")
+    expect(kit.locator(".kit-bar")).to_have_attribute("data-alternate", "1")
+    expect(kit.locator(".kit-bar")).to_have_attribute("data-layer", "0")
+
+
 def test_every_change_of_a_control_is_heard_at_once(kit):
     for _ in range(3):
         before = heard(kit)
@@ -152,7 +168,7 @@ def test_a_proposal_is_taken_by_one_click_and_undone(kit):
     expect(kit.locator(".layer")).to_have_count(2)
     kit.locator('[data-layer-line="1"]').click(position={"x": 30, "y": 8})
     kit.click('[data-layer-switch="invert"]')
-    expect(kit.locator(".check-row")).to_contain_text("turn Boathouse snare over")
+    expect(kit.locator(".check-row")).to_contain_text("flip the polarity of Boathouse snare")
     expect(kit.locator(".check-row .late")).to_contain_text("dB at")
     kit.click(".propose")
     expect(kit.locator(".propose")).to_have_count(0)

@@ -100,12 +100,19 @@ def test_every_second_slot_from_the_cursor_on_another_grid(bench):
     click_slot(bench, "rim", 320)
     saved(bench)
     row_tools(bench, "rim")
+    bench.check("#row-from-cursor")
     bench.click('[data-every="2"]')
     saved(bench)
     assert {320, 960, 1600} <= set(ticks(bench, "rim"))
+    bench.uncheck("#row-from-cursor")  # from the bar, and nothing else stays
+    bench.check("#row-replace")
+    bench.click('[data-every="3"]')
+    saved(bench)
+    assert ticks(bench, "rim") == list(range(0, 7680, 960))
+    bench.uncheck("#row-replace")
     assert bench.evaluate("easyPocket.screens.bench.rails.data.step('rim')") == 320
     bench.keyboard.press("Escape")
-    for _ in range(3):
+    for _ in range(4):
         bench.keyboard.press("Control+z")
         saved(bench)
     expect(bench.locator(".part-head")).to_contain_text("16ths")

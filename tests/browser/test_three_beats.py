@@ -93,6 +93,10 @@ def test_four_on_the_floor(empty):
     row_tool(empty, "kick", '[data-every="4"]')
     assert ticks(empty, "kick") == list(range(0, 7680, 960))
     write(empty, "hat_open", [480])
+    empty.click("#rail-hat_open [data-row-tools]")
+    empty.check("#row-from-cursor")  # else it counts from the bar
+    empty.keyboard.press("Escape")
+    empty.evaluate("easyPocket.screens.bench.rails.putCursor('hat_open', 480)")
     row_tool(empty, "hat_open", '[data-every="4"]')
     assert ticks(empty, "hat_open") == list(range(480, 7680, 960))
     write(empty, "clap", [960])

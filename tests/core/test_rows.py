@@ -57,6 +57,8 @@ def test_rows_painted():
     assert after("x...............", PaintRow("kick", 0, 240, 1)) == "x" * 16
     assert after("................", PaintRow("kick", 480, 240, 4)) == "..x...x...x...x."
     assert after("................", PaintRow("kick", 0, 240, 3)) == "x..x..x..x..x..x"
+    assert after("xx..xx..xx..xx..", PaintRow("kick", 0, 240, 4, replace=True)) == "x...x...x...x..."
+    assert after("xx..xx..xx..xx..", PaintRow("kick", 1920, 240, 2, replace=True)) == "xx..xx..x.x.x.x."
     kept = apply_edit(Pattern(3840, (Hit("kick", 0, 31, 4.0),)), PaintRow("kick", 0, 960, 1))
     assert kept.by_place["kick", 0] == Hit("kick", 0, 31, 4.0)  # what is there stays as it is
 

@@ -20,6 +20,7 @@ from easy_pocket.core.pattern.pattern import MAX_OFFSET_MS, Hit, HitArrays, Patt
 from easy_pocket.core.pattern.pattern_edit import MAX_CHOSEN, PatternEdit, Place, Tick
 from easy_pocket.core.pattern.timebase import GRID_NAMES, GRID_TICKS, check_tempo, ms_per_tick, place_name
 from easy_pocket.core.pattern.voices import voice_name
+from easy_pocket.core.text import counted
 
 TARGETS = ("grid", "swing", "groove")
 FEWEST_PERCENT = 5  # of the hits: a grid is not too coarse for the sake of fewer
@@ -387,4 +388,4 @@ class StraightAgain(PatternEdit, kind="straight_again"):
         return pattern.exchanged(old, new)
 
     def description(self, pattern: Pattern) -> str:
-        return f"{len(self.places) or 'all'} hits straight again"
+        return f"{counted(len(self.places), 'hit') if self.places else 'all hits'} straight again"

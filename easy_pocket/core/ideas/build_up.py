@@ -11,6 +11,7 @@ from easy_pocket.core.feel.density import importance
 from easy_pocket.core.ideas.change import Change, Idea
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.voices import band_of, voice_name
+from easy_pocket.core.text import counted
 
 MOST_STAGES = 16
 # In what order voices come in when nobody says: time first, then what colours it, the drums that carry it last.
@@ -120,7 +121,9 @@ def build_up(pattern: Pattern, made: tuple[Stage, ...], bars: int = 0) -> Idea:
     for number, stage in enumerate(made):
         come = tuple(replace(hit, tick=hit.tick + number * length) for hit in stage.hits)
         names = ", ".join(voice_name(voice) for voice in stage.voices)
-        changes.append(Change("stage", (), come, f"{stage.name}: {names}, {stage.percent:.0f} %, {len(come)} hits"))
+        changes.append(
+            Change("stage", (), come, f"{stage.name}: {names}, {stage.percent:.0f} %, {counted(len(come), 'hit')}")
+        )
     words = f"{len(made)} stages, from {voice_name(made[0].voices[0])} to all"
     tags = tuple(f"{stage.energy:.1f}" for stage in made)
     return Idea("build", pattern, tuple(changes), words, tags, 0, len(made) * length)

@@ -17,6 +17,7 @@ from easy_pocket.core.ideas.variation_kinds import SINGLE, Span, possible, step_
 from easy_pocket.core.ideas.variations import differ, disjoint
 from easy_pocket.core.pattern.backbeat import backbeat
 from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.text import counted
 
 MOST_LEAST = 12
 BIGGER_EVERY = 4
@@ -164,7 +165,7 @@ def _grown(
         origin = place % source
         shift = (place - origin) * bar
         copied = tuple(replace(hit, tick=hit.tick + shift) for hit in within(pattern, origin * bar, (origin + 1) * bar))
-        words = f"bar {place + 1} as bar {origin + 1}, {len(copied)} hits"
+        words = f"bar {place + 1} as bar {origin + 1}, {counted(len(copied), 'hit')}"
         first = len(changes)
         changes.append(Change("copy", (), copied, words))
         changes += [_shifted(change, place * bar, place) for change in own[place]]

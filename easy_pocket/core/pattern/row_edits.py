@@ -18,6 +18,7 @@ from easy_pocket.core.keyed_random import uniform
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.pattern_edit import AnyTick, Count, Number, PatternEdit, Place, Seed, Tick, Voice, Word
 from easy_pocket.core.pattern.voices import ROLES, check_voice, voice_name
+from easy_pocket.core.text import counted
 
 MAX_AT_ONCE = 4096
 TURNS = ("reverse", "mirror", "later", "earlier")
@@ -35,7 +36,7 @@ class WriteHits(PatternEdit, kind="paint"):
         return _written(pattern, self.voice, self.ticks, self.velocity)
 
     def description(self, pattern: Pattern) -> str:
-        return f"paint {len(self.ticks)} {voice_name(self.voice)} hits"
+        return f"paint {counted(len(self.ticks), f'{voice_name(self.voice)} hit')}"
 
 
 @dataclass(frozen=True)
@@ -59,22 +60,35 @@ class RemoveHits(PatternEdit, kind="wipe"):
 
 @dataclass(frozen=True)
 class PaintRow(PatternEdit, kind="row_every"):
-    """A hit on every n-th slot from a place to the end of the pattern."""
+    """A hit on every n-th slot from a place to the end of the pattern; replace: what else the row has there goes."""
 
     voice: Voice
     start_tick: Tick
     step_ticks: Tick
     every: Count
     velocity: Count = 96
+    replace: bool = False
 
     def applied(self, pattern: Pattern) -> Pattern:
         require_range("Every so many slots", self.every, 1, 64)
         slots = _slots(pattern, self.start_tick, self.step_ticks * self.every)
+        if self.replace:
+            stays = set(slots)
+            left = [
+                hit
+                for hit in pattern.hits
+                if hit.voice != self.voice or hit.tick < self.start_tick or hit.tick in stays
+            ]
+            emptier = pattern.with_hits(left)
+            if len(left) < len(pattern.hits) and all((self.voice, tick) in emptier.by_place for tick in stays):
+                return emptier
+            pattern = emptier
         return _written(pattern, self.voice, slots, self.velocity)
 
     def description(self, pattern: Pattern) -> str:
         name = voice_name(self.voice)
-        return f"{name} on every slot" if self.every == 1 else f"{name} on every {self.every}. slot"
+        only = "only " if self.replace else ""
+        return f"{name} {only}on every slot" if self.every == 1 else f"{name} {only}on every {self.every}. slot"
 
 
 @dataclass(frozen=True)

@@ -1320,7 +1320,7 @@ export interface RowCopyEdit {
   shift_ticks?: number;
 }
 
-/** A hit on every n-th slot from a place to the end of the pattern. */
+/** A hit on every n-th slot from a place to the end of the pattern; replace: what else the row has there goes. */
 export interface RowEveryEdit {
   kind: "row_every";
   voice: string;
@@ -1328,6 +1328,7 @@ export interface RowEveryEdit {
   step_ticks: number;
   every: number;
   velocity?: number;
+  replace?: boolean;
 }
 
 /** `hits` hits as evenly as they go over `slots` slots from a place on, turned by so many slots. What the row has there goes. Again and again to the end of the pattern. After Toussaint (2005). */

@@ -34,6 +34,7 @@ from easy_pocket.core.listen.sound_groups import (
 )
 from easy_pocket.core.pattern.timebase import parse_metre
 from easy_pocket.core.pattern.voices import check_voice, voice_name
+from easy_pocket.core.text import counted
 from easy_pocket.store.songs.edits.fields import Strict, Voice
 
 Seconds = Annotated[float, Field(ge=0, le=600, allow_inf_nan=False)]
@@ -182,7 +183,7 @@ def apply_correction(
             return replace(now, bars=bars, metre=metre), f"{kind} tempo"
         case Bars(bars=bars, metre=metre_text):
             metre = parse_metre(metre_text)
-            return replace(now, bars=bars, metre=metre), f"{bars} bars of {metre}"
+            return replace(now, bars=bars, metre=metre), f"{counted(bars, 'bar')} of {metre}"
         case One(time_s=time_s):
             return replace(now, one_s=time_s), f"the one at {time_s:.2f} s"
         case AddHit(time_s=time_s):

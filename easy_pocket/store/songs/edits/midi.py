@@ -8,6 +8,7 @@ from pydantic import SkipValidation
 
 from easy_pocket.core.formats.song_midi import ReadSong
 from easy_pocket.core.pattern.pattern import Pattern
+from easy_pocket.core.text import counted
 from easy_pocket.store.history.undo_log import Patch, field_patch
 from easy_pocket.store.kits.kits import load_kit
 from easy_pocket.store.songs.create import check_name
@@ -27,7 +28,7 @@ class BringInParts(FileEdit):
     kit_key: KitKey
 
 
-@edit(description=lambda song, sent: f"{len(sent.read.parts)} parts from {sent.file}", by_file=True)
+@edit(description=lambda song, sent: f"{counted(len(sent.read.parts), 'part')} from {sent.file}", by_file=True)
 def bring_in_parts(context: EditContext, sent: BringInParts) -> Step:
     song, session = context.song, context.session
     kit = load_kit(session, sent.kit_key)

@@ -16,6 +16,7 @@ from easy_pocket.core.pattern.timebase import GRID_TICKS
 from easy_pocket.core.pattern.voices import check_voice, stand_in
 from easy_pocket.core.song.duration_text import parse_bar_marks, parse_ticks
 from easy_pocket.core.song.part import Part, Turning
+from easy_pocket.core.text import counted
 from easy_pocket.store.history.undo_log import Patch, field_patch
 from easy_pocket.store.kits.kits import load_kit
 from easy_pocket.store.loops.loops import get_loop
@@ -133,7 +134,7 @@ def copy_part(context: EditContext, sent: CopyPart) -> Step:
         own = one.parent is None or str(part_id) in one.row.cells
         if own and (one.cells.get(part_id) or one.parent is not None):
             patches.append(cell_patch(one, row.id, moved_cell(one.cells.get(part_id), ids)))
-    nearest = f", {len(lacking)} voices by the nearest it has" if lacking else ""
+    nearest = f", {counted(len(lacking), 'voice')} by the nearest it has" if lacking else ""
     return Step(patches, said={"source": source.row.name, "kit": kit.name, "lacking": nearest}, long=True)
 
 

@@ -64,6 +64,12 @@ export class RowTools {
     return cursor?.voice === this.voice ? cursor.tick : Math.ceil(look.start / step) * step;
   }
 
+  // Every n-th slot counts from the bar the cursor is in, or from the cursor itself.
+  get everyFrom() {
+    const { bar } = this.rails.facts;
+    return byId("row-from-cursor").checked ? this.from : Math.floor(this.from / bar) * bar;
+  }
+
   /** @param {PageEvent} event */
   click(event) {
     const button = event.target.closest?.("button");
@@ -95,7 +101,7 @@ export class RowTools {
       this.close();
     }
     else if (dataset.lockRow !== undefined) push({ kind: "lock_voice", locked: !this.rails.facts.lockedVoices.includes(voice) });
-    else if (dataset.every) push({ kind: "row_every", start_tick: this.from, step_ticks, every: Number(dataset.every) });
+    else if (dataset.every) push({ kind: "row_every", start_tick: this.everyFrom, step_ticks, every: Number(dataset.every), replace: byId("row-replace").checked });
     else if (dataset.turn) push({ kind: "row_turn", how: dataset.turn, step_ticks });
     else if (dataset.spread !== undefined) push({ kind: "row_spread", start_tick: this.from, step_ticks, hits: number("row-hits"), slots: number("row-slots"), turned: number("row-turned") });
     else if (dataset.thin !== undefined) push({ kind: "row_thin", percent: Number(byId("row-percent").value), seed: Math.floor(Math.random() * 2 ** 31) });

@@ -10,6 +10,7 @@ from easy_pocket.core.ideas.change import Change, Idea
 from easy_pocket.core.ideas.grow import Grown
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.pattern.voices import voice_name
+from easy_pocket.core.text import counted
 from easy_pocket.store.ideas.log import change_to_doc
 from easy_pocket.web.screens.ideas.picture import Picture, picture
 from easy_pocket.web.screens.ideas.shapes import IdeaData
@@ -114,6 +115,6 @@ def stage_cards(idea: Idea, made: Sequence[Stage], step: int) -> list[Card]:
     for stage in made:
         alone = Pattern(length, tuple(stage.hits), pattern.metre)
         drawn = picture(alone, (), 0, length, step=step, voices=voices)
-        tags = (f"energy {stage.energy:.1f}", f"{len(stage.hits)} hits", f"{stage.percent:.0f} %")
+        tags = (f"energy {stage.energy:.1f}", counted(len(stage.hits), "hit"), f"{stage.percent:.0f} %")
         cards.append(Card(stage.name, 0, ", ".join(voice_name(voice) for voice in stage.voices), tags, drawn))
     return cards

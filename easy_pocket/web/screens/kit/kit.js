@@ -104,6 +104,14 @@ export default class Kit extends Screen {
     view.alternate = alternate;
     if (moved) this.library.follow();
     else if (["kit_put", "kit_fold", "kit_alternate", "kit"].includes(item.edit?.kind) || item.path !== "edits") this.library.reload(true);
+    this.goToNew(item.edit);
+  }
+
+  // What was just added is what is worked on.
+  goToNew(/** @type {any} */ edit) {
+    const alternates = [...document.querySelectorAll("[data-alternate-show]")].map((button) => Number(button.dataset.alternateShow));
+    if (edit?.kind === "kit_put" && edit.layer === null && this.facts.layers > 1) this.look({ layer: this.facts.layers - 1 });
+    else if (edit?.kind === "kit_alternate") this.look({ alternate: Math.max(...alternates), layer: 0 });
   }
 
   // Hearing ---------------------------------------------------------------------------------------------------------

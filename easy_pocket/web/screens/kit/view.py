@@ -147,7 +147,7 @@ class KitView:
             bits.append(f"above {layer.low_cut_hz:.0f} Hz")
         if layer.high_cut_hz < NO_HIGH_CUT_HZ:
             bits.append(f"below {layer.high_cut_hz:.0f} Hz")
-        turned = [word for word, on in (("reversed", layer.reverse), ("turned over", layer.invert)) if on]
+        turned = [word for word, on in (("reversed", layer.reverse), ("polarity flipped", layer.invert)) if on]
         if layer.delay_ms:
             turned.append(f"{layer.delay_ms:g} ms late")
         bits += [" · ".join(turned)] if turned else []
@@ -244,7 +244,7 @@ class KitView:
             return ""
         layer = self.shown.layers[one.layer]
         name = layer.name or f"layer {one.layer + 1}"
-        turn = f"turn {name} over, " if one.invert != layer.invert else f"{name} "
+        turn = f"flip the polarity of {name}, " if one.invert != layer.invert else f"{name} "
         moved = one.delay_ms - layer.delay_ms
         return f"{turn}{'+' if moved >= 0 else '−'}{abs(moved):.2f} ms: +{one.gain_db:.1f} dB"
 

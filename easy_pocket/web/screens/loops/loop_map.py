@@ -11,6 +11,7 @@ from easy_pocket.core.feel.template import Lane
 from easy_pocket.core.listen.groove import extract_template, hits_that_count, slots_and_offsets, struck_together_ms
 from easy_pocket.core.listen.loop_analysis import LoopAnalysis
 from easy_pocket.core.listen.reading import with_grid
+from easy_pocket.core.text import counted
 from easy_pocket.web.screens.bench.rails_view import ON_GRID_MS, signed
 
 REACHES_MS = (10, 20, 40, 60, 80)
@@ -78,7 +79,7 @@ class LoopMap:
         ]
         of = "all bars" if not from_bars else f"bar{'s' if len(from_bars) > 1 else ''} {', '.join(map(str, from_bars))}"
         guesses = sum(line.guessed) if line else 0
-        self.words = f"{len(self.dots)} hits of {of}, {guesses} of {slots} slots guessed"
+        self.words = f"{counted(len(self.dots), 'hit')} of {of}, {guesses} of {slots} slots guessed"
 
     @staticmethod
     def _x(position: float, slots: int) -> float:

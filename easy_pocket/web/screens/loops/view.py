@@ -13,6 +13,7 @@ from easy_pocket.core.listen.drifting_tempo import measured_tempi_bpm
 from easy_pocket.core.listen.groove import found_swing_percent, slots_and_offsets
 from easy_pocket.core.listen.loop_analysis import Corrections, LoopAnalysis
 from easy_pocket.core.listen.reading import Reading, counted_beats
+from easy_pocket.core.text import counted
 from easy_pocket.store.loops.loops import analysis_from_doc, corrections_from_doc
 from easy_pocket.store.schema.tables import LoopRow
 from easy_pocket.web.screens.bench.rails_view import offset_words
@@ -59,7 +60,7 @@ class LoopView:
         self.reading = reading
         self.duration_s = audio.duration_s
         rate = f"{audio.rate_hz / 1000:g} kHz {'mono' if audio.channels == 1 else 'stereo'}"
-        self.facts = f"{audio.duration_s:.2f} s · {rate} · {len(heard.onsets)} hits"
+        self.facts = f"{audio.duration_s:.2f} s · {rate} · {counted(len(heard.onsets), 'hit')}"
         self.tempo = f"{reading.tempo_bpm:.1f}"
         self.certainty = self._certainty()
         self.doubt = beat_doubt(heard.onsets, reading)

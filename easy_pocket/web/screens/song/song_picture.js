@@ -89,7 +89,7 @@ export class SongPicture {
     name.dataset.part = part.id;
     name.title = `${part.name}: ${part.kit_name}, ${part.words}`;
     const buttons = ["mute", "solo"].map((what) => {
-      const button = text("button", what === "mute" ? "M" : "S");
+      const button = text("button", what === "mute" ? "m" : "s");
       button.type = "button";
       button.dataset.partSwitch = what;
       button.setAttribute("aria-pressed", part[what]);
