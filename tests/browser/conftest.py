@@ -63,12 +63,17 @@ def send(address: str, path: str) -> str:
         return str(answer.read().decode())
 
 
-@pytest.fixture
-def song(address: str) -> Iterator[str]:
-    """Address of a fresh copy of Lamplighter, taken off the shelf in the end so that the shelf stays short."""
+@pytest.fixture(scope="session")
+def sketch(address: str) -> int:
+    """The demo's first song, of which each test gets a copy."""
     with urllib.request.urlopen(address + "/") as answer:
-        first = min(int(n) for n in re.findall(r"/songs/(\d+)/bench", answer.read().decode()))
-    shelf = send(address, f"/songs/{first}/duplicate")
+        return min(int(n) for n in re.findall(r"/songs/(\d+)/bench", answer.read().decode()))
+
+
+@pytest.fixture
+def song(address: str, sketch: int) -> Iterator[str]:
+    """Address of a fresh copy of Lamplighter, taken off the shelf in the end so that the shelf stays short."""
+    shelf = send(address, f"/songs/{sketch}/duplicate")
     newest = max(int(n) for n in re.findall(r"/songs/(\d+)/bench", shelf))
     yield f"/songs/{newest}"
     with contextlib.suppress(urllib.error.HTTPError):  # a test may have done it
