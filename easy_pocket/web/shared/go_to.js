@@ -1,6 +1,7 @@
 // Where to, by one more key: a screen by its number, a place on this screen by its letter.
 
 import { byId, focusWhenShown } from "./dom.js";
+import { Panel } from "./panel.js";
 
 /**
  * A place on a screen that can be gone to.
@@ -10,22 +11,13 @@ import { byId, focusWhenShown } from "./dom.js";
  * @property {() => unknown} go brings it in sight and gives it the keys; what goes by the screen's work says so itself
  */
 
-export class GoTo {
+export class GoTo extends Panel {
   /** @param {import("./page.js").Page} page */
   constructor(page) {
+    super("go-to");
     this.page = page;
-    /** @type {any} */
-    this.before = null;
     document.addEventListener("click", (event) => this.click(event));
     document.addEventListener("pointerdown", (event) => this.open && !event.target.closest?.("#go-to, [data-go-to]") && this.close());
-  }
-
-  get box() {
-    return byId("go-to");
-  }
-
-  get open() {
-    return !this.box.hidden;
   }
 
   /** @returns {Place[]} */
@@ -53,11 +45,6 @@ export class GoTo {
     ];
   }
 
-  toggle() {
-    if (this.open) this.close();
-    else this.show();
-  }
-
   show() {
     const list = byId("go-to-list");
     list.replaceChildren(
@@ -70,21 +57,8 @@ export class GoTo {
         return button;
       }),
     );
-    this.before = document.activeElement;
-    this.box.hidden = false;
+    super.show();
     /** @type {Piece} */ (list.querySelector("button")).focus({ preventScroll: true });
-  }
-
-  /**
-   * @param {boolean} [back] whether the keys go back to what had them
-   * @returns {boolean} whether it was open
-   */
-  close(back = true) {
-    if (!this.open) return false;
-    this.box.hidden = true;
-    if (back && this.before?.isConnected) this.before.focus({ preventScroll: true });
-    this.before = null;
-    return true;
   }
 
   /** @param {string} key */

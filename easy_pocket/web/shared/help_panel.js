@@ -1,25 +1,17 @@
 // The how-to pages beside the work: of this screen first, searched; the beat goes on.
 
 import { byId } from "./dom.js";
+import { Panel } from "./panel.js";
 
-export class HelpPanel {
+export class HelpPanel extends Panel {
   constructor() {
-    /** @type {any} */
-    this.before = null;
+    super("help");
     this.wanted = ""; // id of the heading that was pressed in what was found
     document.addEventListener("click", (event) => this.click(event));
     document.body.addEventListener("htmx:afterSwap", (event) => event.detail.target?.id === "help-page" && this.swapped());
     document.body.addEventListener("htmx:configRequest", (event) => {
       if (event.detail.path === "/help/search") event.detail.parameters.first = this.screen;
     });
-  }
-
-  get box() {
-    return byId("help");
-  }
-
-  get open() {
-    return !this.box.hidden;
   }
 
   get screen() {
@@ -34,27 +26,11 @@ export class HelpPanel {
     if (event.target.closest?.("#help a[href^='/help/']")) event.preventDefault();
   }
 
-  toggle() {
-    if (this.open) this.close();
-    else this.show();
-  }
-
   show() {
-    this.before = document.activeElement;
-    this.box.hidden = false;
+    super.show();
     const button = this.box.querySelector(`[data-help-page="${this.screen}"]`) ?? this.box.querySelector("[data-help-page]");
     if (byId("help-page").querySelector("[data-help-shown]")?.dataset.helpShown !== button.dataset.helpPage) button.click();
     byId("help-words").focus({ preventScroll: true });
-  }
-
-  /** @returns {boolean} whether it was open */
-  close() {
-    if (!this.open) return false;
-    const had = this.box.contains(document.activeElement) || document.activeElement === document.body;
-    this.box.hidden = true;
-    if (had && this.before?.isConnected) this.before.focus({ preventScroll: true });
-    this.before = null;
-    return true;
   }
 
   swapped() {
