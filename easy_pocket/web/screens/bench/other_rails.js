@@ -100,6 +100,7 @@ export class OtherRails {
     const rail = rails.canvasOf(voice);
     if (!rail || !told) {
       hand.release();
+      showNote("That part is not shown yet, so nothing was written: press once more in a moment.", { near: rails.box });
       return;
     }
     rails.box.focus({ preventScroll: true });
