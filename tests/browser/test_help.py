@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.gestures import until
@@ -24,6 +25,19 @@ def test_the_page_of_the_screen_is_two_presses_away_and_the_beat_goes_on(bench: 
     expect(bench.locator("#help")).to_be_hidden()
     until(bench, "document.activeElement.id === 'rail-rows'")
     bench.keyboard.press("Space")
+
+
+@pytest.mark.parametrize("way", ["button", "Escape"])
+@pytest.mark.parametrize(("opens", "panel"), [("data-how-to", "#help"), ("data-help", "#shortcuts")])
+def test_closed_again_the_keys_are_the_rails(bench: Page, opens: str, panel: str, way: str) -> None:
+    bench.click(f"footer [{opens}]")
+    expect(bench.locator(panel)).to_be_visible()
+    if way == "button":
+        bench.click(f"{panel} [{opens}]")
+    else:
+        bench.keyboard.press("Escape")
+    expect(bench.locator(panel)).to_be_hidden()
+    until(bench, "document.activeElement.id === 'rail-rows'")
 
 
 def test_a_word_is_found_and_its_place_shown(bench: Page) -> None:

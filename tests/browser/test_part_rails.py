@@ -11,7 +11,19 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import send
-from tests.browser.gestures import box_of, click_slot, drag, drawn, expect_hit, expect_no_hit, hit, saved, ticks, until
+from tests.browser.gestures import (
+    box_of,
+    click_slot,
+    drag,
+    drawn,
+    expect_hit,
+    expect_no_hit,
+    hit,
+    saved,
+    slot_point,
+    ticks,
+    until,
+)
 
 SIGHT = """() => {
     const inside = document.getElementById('rail-rows').getBoundingClientRect();
@@ -82,6 +94,35 @@ def test_a_press_on_a_hit_of_another_part_takes_it_and_a_stroke_paints(piers: Pa
     piers.keyboard.press("Control+z")  # one step
     saved(piers)
     assert 240 not in ticks(piers, "snare")
+
+
+@pytest.mark.parametrize("shown", [False, True])
+def test_escape_in_a_stroke_on_another_part_makes_nothing(piers: Page, shown: bool) -> None:
+    before = piers.evaluate("easyPocket.edits.revision")
+    x, y = other_slot(piers, "tambourine", 240)
+    piers.mouse.move(x, y)
+    piers.mouse.down()
+    piers.mouse.move(x + 150, y, steps=4)
+    if shown:
+        expect(piers.locator(".part-head.own b")).to_have_text("Frame drum")
+        until(piers, "easyPocket.screens.bench.rails.drag?.ticks?.length")
+    piers.keyboard.press("Escape")
+    piers.mouse.up()
+    expect(piers.locator(".part-head.own b")).to_have_text("Frame drum")
+    saved(piers)
+    assert piers.evaluate("easyPocket.edits.revision") == before
+    click_slot(piers, "tambourine", 480)  # and the next press writes
+    expect_hit(piers, "tambourine", 480)
+
+
+def test_a_double_click_on_an_empty_slot_writes_one_hit(piers: Page) -> None:
+    piers.mouse.dblclick(*slot_point(piers, "snare", 240))
+    saved(piers)
+    assert ticks(piers, "snare").count(240) == 1
+    piers.mouse.dblclick(*other_slot(piers, "tambourine", 480))
+    expect_hit(piers, "tambourine", 480)
+    saved(piers)
+    assert ticks(piers, "tambourine").count(480) == 1
 
 
 def test_the_mix_of_another_part_is_set_where_it_stands(piers: Page) -> None:
@@ -164,6 +205,22 @@ def test_the_drawer_is_drawn_up_and_down_and_comes_back_as_it_was(bench: Page) -
     bench.mouse.up()
     assert box_of(strip)["height"] == pytest.approx(now, abs=1)
     bench.evaluate("localStorage.removeItem('easy-pocket-drawer')")
+
+
+def test_escape_while_one_draws_in_the_drawer_makes_nothing(bench: Page) -> None:
+    before = bench.evaluate("easyPocket.edits.revision")
+    velocities = [hit(bench, "kick", tick)["velocity"] for tick in ticks(bench, "kick")]
+    box = box_of(bench.locator("#detail"))
+    bench.mouse.move(box["x"] + 10, box["y"] + box["height"] - 14)
+    bench.mouse.down()
+    bench.mouse.move(box["x"] + box["width"] - 20, box["y"] + box["height"] - 14, steps=5)
+    until(bench, "easyPocket.screens.bench.rails.detail.drawn.size > 2")
+    bench.keyboard.press("Escape")
+    bench.mouse.up()
+    bench.keyboard.press("ArrowRight")
+    saved(bench)
+    assert bench.evaluate("easyPocket.edits.revision") == before
+    assert [hit(bench, "kick", tick)["velocity"] for tick in ticks(bench, "kick")] == velocities
 
 
 def test_the_bar_stands_beside_the_chosen_hits_and_covers_none_of_them(bench: Page) -> None:

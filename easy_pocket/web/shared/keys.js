@@ -140,7 +140,10 @@ export class Keys {
       return;
     }
     hideNote();
-    if (this.closeMenus() || this.page.closeOpened()) event.stopPropagation();
+    if (this.closeMenus() || this.page.closeOpened()) {
+      event.stopPropagation();
+      setTimeout(() => this.give());
+    }
   }
 
   /** @param {PageEvent} event */

@@ -24,7 +24,9 @@ export class Panel {
   }
 
   show() {
-    this.before = document.activeElement;
+    const had = /** @type {HTMLElement} */ (document.activeElement);
+    // The button a pointer opened it by is no place for the keys to come back to.
+    this.before = had.matches("button:not(:focus-visible)") ? null : had;
     this.box.hidden = false;
   }
 

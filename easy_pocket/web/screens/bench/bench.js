@@ -116,7 +116,7 @@ export default class Bench extends Screen {
   }
 
   letGo() {
-    return this.drawer.letGo() || this.rails.letGo();
+    return this.drawer.letGo() || this.rails.detail.letGo() || this.rails.letGo();
   }
 
   /**

@@ -194,6 +194,15 @@ export class Detail {
     this.rails.later();
   }
 
+  // Escape while it is drawn: the values stay as they are.
+  letGo() {
+    if (!this.drawing) return false;
+    this.drawing = null;
+    this.drawn.clear();
+    this.rails.later();
+    return true;
+  }
+
   /** @param {any} values */
   push(values) {
     this.rails.push({ kind: "values", field: this.field, values, step_ticks: this.rails.data.step(values[0][0]) }, { near: this.canvas });

@@ -17,6 +17,8 @@ export class OtherRails {
     this.folded = new Set(JSON.parse(sessionStorage.getItem(FOLDED) || "[]"));
     /** @type {WeakMap<object, Map<string, import("../../shared/rail_data.js").Hit[]>>} */
     this.hits = new WeakMap();
+    /** @type {Hand | null} */
+    this.hand = null; // what is done on a rail while its part is on its way
     document.addEventListener("click", (event) => this.click(event));
   }
 
@@ -90,22 +92,24 @@ export class OtherRails {
    */
   async enter(event, canvas) {
     event.preventDefault();
+    if (this.hand) return; // the second press of a double click
     const { rails } = this;
     const { voice, part } = canvas.parentElement.dataset;
     const box = canvas.getBoundingClientRect();
     const was = { ...rails.look, from: rails.facts.start, tick: Math.max(rails.look.start, tickOf(event.clientX - box.left, rails.look, box.width)) };
     const told = rails.facts.others.find((one) => one.part === Number(part));
     const hand = new Hand(event);
+    this.hand = hand;
     await this.look(Number(part));
     const rail = rails.canvasOf(voice);
     if (!rail || !told) {
-      hand.release();
+      this.release(hand);
       showNote("That part is not shown yet, so nothing was written: press once more in a moment.", { near: rails.box });
       return;
     }
     rails.box.focus({ preventScroll: true });
     if (!told.cycle) {
-      hand.release();
+      this.release(hand);
       showNote(`${told.why}, so nothing was written yet: its own pattern is shown now, press where you want the hit.`, { near: rail });
       return;
     }
@@ -118,13 +122,26 @@ export class OtherRails {
       if (tick < look.start || tick >= look.end) rails.show(Math.floor(tick / facts.bar) * facts.bar, look.end - look.start);
     }
     const by = same ? 0 : xOf(tick, rails.look, rail.clientWidth) + rail.getBoundingClientRect().left - event.clientX;
-    hand.release();
+    this.release(hand);
     for (const [name, one] of hand.done) {
       const again = { ...one, target: rail, clientX: one.clientX + by, preventDefault() {} };
       if (name === "pointerdown") rails.down(/** @type {any} */ (again));
       else if (name === "pointermove") rails.move(/** @type {any} */ (again));
       else rails.up(/** @type {any} */ (again));
     }
+  }
+
+  /** @param {Hand} hand */
+  release(hand) {
+    hand.release();
+    this.hand = null;
+  }
+
+  // Escape: nothing comes of what the hand was doing.
+  letGo() {
+    if (!this.hand) return false;
+    this.hand.cancel();
+    return true;
   }
 
   // Drawing -----------------------------------------------------------------------------------------------------------
@@ -229,6 +246,12 @@ class Hand {
     if (event.type === "pointercancel") this.done = [];
     else this.done.push([event.type, Object.fromEntries(POINTER.map((name) => [name, event[name]]))]);
     if (event.type !== "pointerdown" && event.type !== "pointermove") this.ended?.();
+  }
+
+  cancel() {
+    this.done = [];
+    this.release();
+    this.ended?.();
   }
 
   release() {

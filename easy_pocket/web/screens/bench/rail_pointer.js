@@ -21,13 +21,16 @@ export class RailPointer extends RailView {
   touches = new Map();
   /** @type {any} */
   holding = null;
+  wrote = ""; // key of what the last press wrote
+  /** @type {any} */
+  pressed = null; // a hit that was pressed, until the click comes
 
-  // The pointer --------------------------------------------------------------------------------------------------------
   /**
    * @param {PageEvent} event
    * @this {import("./rails.js").Rails}
    */
   down(event) {
+    this.pressed = null; // a press whose click never came takes nothing away later
     if (!this.facts || ![0, 2].includes(event.button)) return;
     if (event.target.id === "counting" || event.target.id === "overview") {
       downOnRuler(this, event);
@@ -326,17 +329,22 @@ export class RailPointer extends RailView {
       else this.push({ kind: "offset", voice, tick, offset_ms: drag.values[0][2] }, { near: canvas });
     } else if (hit) {
       this.cursor = { voice, tick };
-      this.remove(voice, tick);
+      // The click that follows at once tells whether it is the second of two; what is replayed has none.
+      if (event.isTrusted) this.pressed = hit;
+      else this.remove(voice, tick);
     } else if (event.target.closest?.("canvas.rail") === canvas) {
       const slot = this.tickAt(canvas, event.clientX, voice);
       this.cursor = { voice, tick: slot };
-      if (!this.find(voice, slot)) this.write(voice, slot);
+      if (this.find(voice, slot)) return;
+      this.wrote = keyOf({ voice, tick: slot });
+      this.write(voice, slot);
     }
   }
 
   // Escape in the middle of drawing: nothing is made, and what was drawn ahead of it goes.
   /** @this {import("./rails.js").Rails} */
   letGo() {
+    if (this.others.letGo()) return true;
     if (!this.drag) return false;
     this.cancel({});
     this.page.refresh();
@@ -349,6 +357,8 @@ export class RailPointer extends RailView {
    */
   cancel(event) {
     this.touches.delete(event.pointerId);
+    const { ticks = [], voice } = this.drag ?? {};
+    for (const tick of ticks) this.data.row(voice)?.remove(tick); // painted ahead of the server: gone at once
     this.drag = null;
     this.marks.missing = null;
     const mark = byId("frame");
@@ -374,8 +384,6 @@ export class RailPointer extends RailView {
   remove(voice, tick) {
     this.push({ kind: "remove", voice, tick }, { near: this.canvasOf(voice) });
   }
-
-  // Ruler, overview, wheel, touch -------------------------------------------------------------------------------------
 
   /**
    * @param {any} bars

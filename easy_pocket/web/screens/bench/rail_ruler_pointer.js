@@ -86,6 +86,17 @@ export function pinch(rails) {
 }
 
 /**
+ * A press on a hit takes it away, but the second one of a double click leaves what the first one wrote.
+ * @param {import("./rails.js").Rails} rails
+ * @param {PageEvent} event
+ */
+export function clickOnHit(rails, event) {
+  const hit = rails.pressed;
+  rails.pressed = null;
+  if (hit && !(event.detail > 1 && rails.wrote === `${hit.voice} ${hit.tick}`)) rails.remove(hit.voice, hit.tick);
+}
+
+/**
  * All moves of a pointer that is down go to the canvas. One that is up already, replayed, has nothing to capture.
  * @param {Piece} canvas
  * @param {number} pointer

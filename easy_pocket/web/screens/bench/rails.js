@@ -1,6 +1,6 @@
 // The rails: what they show, at which zoom, and the tools around them. Pointer and keys have files of their own.
 
-import { wheel } from "./rail_ruler_pointer.js";
+import { clickOnHit, wheel } from "./rail_ruler_pointer.js";
 import { byId } from "../../shared/dom.js";
 import { SelectedHits } from "./selected_hits.js";
 import { Detail } from "./detail.js";
@@ -59,6 +59,7 @@ export class Rails extends RailPointer {
     on("contextmenu", (event) => event.target.closest?.("canvas.rail, canvas.other-rail") && event.preventDefault());
     on("dblclick", (event) => event.target.id === "counting" && this.chooseBars(null));
     on("wheel", (event) => wheel(this, event), { passive: false });
+    on("click", (event) => clickOnHit(this, event));
     on("click", (event) => this.click(event));
     on("focusin", (event) => event.target.id === "rail-rows" && this.showCursor());
     on("focusout", (event) => event.target.id === "rail-rows" && this.hideCursor());
