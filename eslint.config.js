@@ -19,6 +19,6 @@ export default [
       "max-lines": ["error", { max: 400, skipBlankLines: true, skipComments: true }],
     },
   },
-  { files: ["**/tape_worklet.js"], languageOptions: { globals: globals.audioWorklet } },
+  { files: ["**/*_worklet.js"], languageOptions: { globals: globals.audioWorklet } },
   { files: ["**/local_state.js", "**/tape_worklet.js"], languageOptions: { sourceType: "script" } },
 ];

@@ -1,9 +1,9 @@
 """`./pocket bench [NAME ...]`: listen, perform, feel, mixdown, edit, kit, heard, drawn, ideas, song, song_page,
-served; and, by its name only, soak."""
+served, stage; and, by its name only, soak."""
 
 import sys
 
-from bench import drawn, edit, feel, heard, ideas, kit, listen, mixdown, perform, served, soak, song, song_page
+from bench import drawn, edit, feel, heard, ideas, kit, listen, mixdown, perform, served, soak, song, song_page, stage
 from easy_pocket.caches import give_core_its_caches
 
 ALL = {
@@ -19,6 +19,7 @@ ALL = {
     "song": song.run,
     "song_page": song_page.run,
     "served": served.run,
+    "stage": stage.run,
     "soak": soak.run,
 }
 

@@ -19,13 +19,13 @@ import soundfile
 from sqlalchemy import event
 from sqlalchemy.pool import Pool
 
-from easy_pocket.core.formats.exchange import FitOptions
+from easy_pocket.core.formats.sound_mixes import SongAudioOptions
 from easy_pocket.home.mariadb import MariaDb
 from easy_pocket.jobs import work
 from easy_pocket.store.songs.selection import ANYWHERE
 from tests.running import start_app
 
-AS_FLOAT = FitOptions("32")
+AS_FLOAT = SongAudioOptions("32")
 SECONDS = 10.0
 PAUSE_S = 1.0  # between the edits of one client: a hand at work
 CLIENTS = 20

@@ -61,6 +61,29 @@ def test_export_writes_what_the_page_exports(desk: Any, tmp_path: Path, capsys: 
     assert sum(m.type == "note_on" and m.velocity > 0 for track in flat.tracks for m in track) == count
 
 
+def test_stems_of_a_section_add_up_to_its_mix(desk: Any, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    arguments = ["export", "Three Piers", "-o", "out", "--stems", "part", "--what", "section", "Bridge"]
+    assert main([*arguments, "--bits", "32", "--rate", "48000"]) == 0
+    names = [Path(line).name for line in capsys.readouterr().out.splitlines()]
+    assert names == [
+        "Three Piers - 01 Drums.wav", "Three Piers - 02 Frame drum.wav", "Three Piers - mix before.wav",
+        "Three Piers - mix.wav",
+    ]  # fmt: skip
+    sounds = {name: soundfile.read(tmp_path / "out" / name) for name in names}
+    assert {rate for _, rate in sounds.values()} == {48000}
+    added = sum(sounds[name][0] for name in names[:2])
+    assert abs(added - sounds[names[2]][0]).max() < 1e-6
+    assert main(["export", "Three Piers", "-o", "out", "--wav", "--what", "section", "Nowhere"]) == 2
+    assert "there are First pier" in capsys.readouterr().err
+
+
+def test_the_loop_is_written_as_flac(desk: Any, tmp_path: Path) -> None:
+    assert main(["export", "Slack Water", "-o", "out", "--flac", "--what", "loop", "--loudness", "-20"]) == 0
+    (made,) = (tmp_path / "out").iterdir()
+    assert made.name == "Slack Water felt.flac"
+    assert soundfile.info(made).frames > 44_100
+
+
 def test_a_midi_file_becomes_a_song_of_parts(desk: Any, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     main(["export", "Three Piers", "-o", ".", "--midi"])
     capsys.readouterr()

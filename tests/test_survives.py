@@ -124,7 +124,7 @@ def moments(deep: bool, few: int, many: int, longest_s: float) -> list[tuple[flo
 
 def test_a_first_start_killed_at_any_moment_is_finished_by_the_next(made: Path, home: Path, deep: bool) -> None:
     wanted = whole(shutil.copytree(made, home.parent / "whole"))
-    for number, (seconds, database) in enumerate(moments(deep, 3, 15, 6.0)):
+    for number, (seconds, database) in enumerate(moments(deep, 2, 15, 6.0)):
         one = home.parent / f"first{number}"
         killed_at(one, seconds, database=database)
         assert whole(one) == wanted, f"killed after {seconds:.2f} s"
@@ -134,7 +134,7 @@ def test_a_first_start_killed_at_any_moment_is_finished_by_the_next(made: Path, 
 def test_an_upgrade_killed_at_any_moment_is_finished_by_the_next(older: Path, home: Path, deep: bool) -> None:
     wanted = whole(shutil.copytree(older, home.parent / "whole"))
     assert len(wanted) >= 3
-    for number, (seconds, database) in enumerate(moments(deep, 3, 15, 4.0)):
+    for number, (seconds, database) in enumerate(moments(deep, 2, 15, 4.0)):
         one = shutil.copytree(older, home.parent / f"upgrade{number}")
         killed_at(one, seconds, database=database)
         assert whole(one) == wanted, f"killed after {seconds:.2f} s"
@@ -150,7 +150,7 @@ def test_no_answered_edit_is_lost_and_none_made_twice_when_it_is_killed(made: Pa
     first = json.loads(get(f"{address}/songs/{song}/state"))["song"]["revision"]
     made_ticks: list[int] = []
     waiting: tuple[str, int] | None = None
-    for number in range(20 if deep else 4):
+    for number in range(20 if deep else 2):
         end = time.monotonic() + 0.4 + chance.random()
         victims = [process.pid] if number % 2 else servers_of(home)
         while time.monotonic() < end or not made_ticks:

@@ -111,6 +111,16 @@ def take(page: Page, address: str) -> None:
     whole_song(page, address)
 
 
+def stage(page: Page) -> None:
+    page.click('.ribbon >> text="Chorus"')
+    page.click("nav >> text=Stage")
+    until(page, "window.easyPocket.screen === 'stage'")
+    page.click('.level-name >> text="High conga"')
+    until(page, "document.querySelector('.who h2')?.textContent === 'High conga'")
+    until(page, "document.querySelector('[data-measured=lufs]')?.textContent.length > 1")
+    page.screenshot(path=TARGET / "stage.png")
+
+
 def whole_song(page: Page, address: str) -> None:
     page.goto(address)
     page.click('h3 >> text="Lamplighter"')
@@ -120,6 +130,9 @@ def whole_song(page: Page, address: str) -> None:
     page.locator("[data-cell]").nth(10).click()
     page.mouse.move(640, 120)
     page.screenshot(path=TARGET / "song.png")
+    stage(page)
+    page.click("nav >> text=Song")
+    until(page, "easyPocket.screens.song.data && document.querySelector('[data-cell]')")
     page.locator("[data-join]").nth(3).click()
     page.screenshot(path=TARGET / "song-joins.png")
     page.locator("[data-part]").nth(2).click()
@@ -135,7 +148,9 @@ def main() -> None:
     TARGET.mkdir(parents=True, exist_ok=True)
     with running_app() as address, sync_playwright() as driver:
         browser = driver.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
-        take(browser.new_page(viewport={"width": 1280, "height": 800}), address)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.add_init_script("localStorage.setItem('easy-pocket-first-lines', 'all')")
+        take(page, address)
         browser.close()
     print(*sorted(str(path) for path in TARGET.glob("*.png")), sep="\n")
 

@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from dataclasses import Field, fields
 from typing import Any, Literal, get_args, get_origin, get_type_hints
 
 
-def add_format_options(parser: argparse.ArgumentParser, classes: Iterable[type[Any]]) -> None:
+def add_format_options(
+    parser: argparse.ArgumentParser, classes: Iterable[type[Any]], but: Collection[str] = ()
+) -> None:
     """Add an option for each field of these classes, except `timing`: songs are exported as felt."""
     known: set[str] = set()
     for of in classes:
         types = get_type_hints(of)
         for one in fields(of):
-            if one.name not in known and one.name != "timing":
+            if one.name not in known and one.name not in ("timing", *but):
                 known.add(one.name)
                 _add(parser, one, types[one.name])
 

@@ -14,16 +14,16 @@ from easy_pocket.cli.format_options import add_format_options, format_options
 from easy_pocket.core.errors import BadValueError, PocketError
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.midi import write_midi
-from easy_pocket.core.formats.registry import Format, written
+from easy_pocket.core.formats.registry import Format, Of, written
 from easy_pocket.core.formats.song_midi import read_song_midi
+from easy_pocket.core.formats.stems_zip import stem_files
 from easy_pocket.core.song.flat_patterns import flat_patterns
 from easy_pocket.core.song.flatten import flatten
-from easy_pocket.core.sound.headroom import WouldClipError
 from easy_pocket.core.text import counted
 from easy_pocket.home.folder import LaunchError
 from easy_pocket.home.shelf import open_shelf
 from easy_pocket.store.database import Database, Reader
-from easy_pocket.store.songs.exports import write_song
+from easy_pocket.store.songs.exports import GIVEN, write_song
 from easy_pocket.store.songs.load import read_song
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.songs.midi_import import song_from_midi
@@ -38,9 +38,15 @@ def add_songs(commands: Any) -> None:
     export = commands.add_parser("export", help="write a song as MIDI, WAV, or flat patterns")
     export.add_argument("song", metavar="SONG", help="its number, or its name")
     export.add_argument("-o", "--out", required=True, metavar="DIR")
-    for one in written("song"):
+    for one in _single_files("song"):
         export.add_argument(f"--{one.name}", action="store_true", help=f"the song as {one.title}, {one.holds}")
-    add_format_options(export, [one.options for one in written("song")])
+    export.add_argument(
+        "--stems", choices=("voice", "part", "group"), help="a file for each, and the mix they add up to (--flac: FLAC)"
+    )
+    add_format_options(export, [one.options for one in written("song")], but=("stems", "flac"))
+    export.add_argument(
+        "--what", nargs="+", default=["song"], metavar="WHAT", help="loop, song (default), or section NAME"
+    )
     export.add_argument("--flat", action="store_true", help="a MIDI file per part, every hit where it is written")
     export.set_defaults(run=run_export)
 
@@ -103,7 +109,7 @@ def find_song(reader: Reader, wanted: str) -> int:
 
 
 def run_export(chosen: argparse.Namespace) -> None:
-    if not chosen.flat and not any(getattr(chosen, one.name) for one in written("song")):
+    if not chosen.flat and not chosen.stems and not any(getattr(chosen, one.name) for one in _single_files("song")):
         known = ", ".join(f"--{one.name}" for one in written("song"))
         raise BadValueError(f"Say what to write: {known}, --flat, or several of them.")
 
@@ -121,10 +127,14 @@ def run_export(chosen: argparse.Namespace) -> None:
 def _files(reader: Reader, song: LoadedSong, chosen: argparse.Namespace) -> list[tuple[str, bytes]]:
     stem = plain(song.name)
     files = []
-    for one in written("song"):
-        if getattr(chosen, one.name):
+    of = _what(song, chosen)
+    for one in _single_files(of):
+        if getattr(chosen, one.name, False) and not (chosen.stems and one.name == "flac"):
             options = format_options(chosen, one.options)
-            files.append((stem + one.file_label(options), _song_file(reader, song, one, options)))
+            files.append((stem + one.file_label(options), write_song(reader, song, one, options)))
+    if chosen.stems:
+        options = format_options(chosen, next(one for one in written(of) if one.name == "stems").options)
+        files += stem_files(GIVEN[of](reader, song, options), options).items()
     if chosen.flat:
         arrangement = song.arrangement
         patterns = flat_patterns(arrangement, flatten(arrangement))
@@ -136,12 +146,25 @@ def _files(reader: Reader, song: LoadedSong, chosen: argparse.Namespace) -> list
     return files
 
 
-def _song_file(reader: Reader, song: LoadedSong, as_format: Format, options: Any) -> bytes:
-    try:
-        return write_song(reader, song, as_format, options)
-    except WouldClipError as error:
-        way = f"--take-off {options.take_off_db + error.clipping.take_off_db:.1f}"
-        raise BadValueError(f"{error} Add {way}, --bits 32, or --clip to write it as it is.") from None
+def _single_files(of: Of) -> list[Format]:
+    return [one for one in written(of) if one.name != "stems"]
+
+
+def _what(song: LoadedSong, chosen: argparse.Namespace) -> Of:
+    """What of the song is written; a section is the bars it takes."""
+    what, *name = chosen.what
+    if what == "loop" and not name:
+        return "pattern"
+    if what == "section" and name:
+        wanted = " ".join(name).lower()
+        spans = [span for span in song.arrangement.spans if span.section.name.lower() == wanted]
+        if not spans:
+            known = ", ".join(one.name for one in song.sections)
+            raise BadValueError(f"There is no section '{' '.join(name)[:60]}' in {song.name}; there are {known}.")
+        chosen.from_bar, chosen.bars = spans[0].first_bar, sum(span.bars for span in spans)
+    elif what != "song" or name:
+        raise BadValueError("--what is loop, song, or section NAME.")
+    return "song"
 
 
 def plain(name: str) -> str:

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.pattern.timebase import Metre
+from easy_pocket.core.stage.stage import Group, Place, Stage, Unit, stage_doc
 from easy_pocket.demo.build import DemoPart, DemoSection, build_song
-from easy_pocket.store.schema.tables import SongRow
+from easy_pocket.store.schema.tables import PartRow, SongRow
 
 THIN = {"pattern": "A", "muted": ["snare"]}
 
@@ -75,7 +78,7 @@ def lamplighter(session: Session, rope_walk: int) -> SongRow:
         rules={"level_db": -7.0, "feel": {"push_ms": 7.0}},
     )  # fmt: skip
     feel = {"swing_percent": 57.0, "swing_unit": 16, "template_id": rope_walk, "timing_pull": 70.0, "accent_pull": 0.0}
-    return build_song(
+    song = build_song(
         session,
         "Lamplighter",
         tempo_bpm=104.0,
@@ -83,6 +86,37 @@ def lamplighter(session: Session, rope_walk: int) -> SongRow:
         sections=LAMPLIGHTER,
         feel=feel,
     )
+    song.stage = _lamplighter_stage(session, song)
+    session.flush()
+    return song
+
+
+def _lamplighter_stage(session: Session, song: SongRow) -> dict[str, Any]:
+    """Cymbals in a short room, the clap in a long one, the percussion glued and stepping back for the backbone."""
+    parts = {one.name: one.id for one in session.query(PartRow).filter(PartRow.song_id == song.id)}
+
+    def voice(part: str, name: str) -> str:
+        return f"part:{parts[part]}:{name}"
+
+    hands = [voice("Hand percussion", name) for name in ("shaker", "conga_high", "conga_low")]
+    backbone = " ".join(voice("Backbone", name) for name in ("kick", "snare"))
+    duck = Unit("duck", settings={"by": backbone, "depth_db": -5.0, "release_ms": 140.0})
+    glue = Unit("compressor", settings={"threshold_db": -30.0, "ratio": 3.0, "attack_ms": 12.0})
+    thin = Unit("tone", settings={"low_cut_hz": 120.0, "bell_1_db": -3.0, "high_shelf_db": 2.5})
+    places = {
+        voice("Cymbals", "ride"): Place((), {"short": 28.0}),
+        voice("Cymbals", "hat_open"): Place((), {"short": 18.0}),
+        voice("Cymbals", "hat_closed"): Place((), {"short": 8.0}),
+        voice("Second snare", "clap"): Place((), {"long": 36.0}),
+        voice("Hand percussion", "conga_high"): Place((thin,), {"short": 20.0, "echo": 16.0}),
+        voice("Backbone", "rim"): Place((), {"echo": 10.0}),
+        "group:g1": Place((glue, duck)),
+        "long": Place((Unit("duck", settings={"by": backbone, "depth_db": -4.0}),)),
+        "whole": Place((Unit("compressor", settings={"threshold_db": -16.0, "ratio": 1.6, "attack_ms": 25.0}),)),
+    }
+    stage = Stage(places, (Group("g1", "percussion", tuple(hands)),))
+    kept = {"A": {"name": "placed", "stage": stage_doc(stage)}, "B": {"name": "dry", "stage": stage_doc(Stage())}}
+    return {"shown": "A", "settings": kept}
 
 
 def slack_water(session: Session) -> SongRow:

@@ -81,6 +81,6 @@ def read_groove(data: bytes, name: str) -> GrooveTemplate:
 
 
 def export(song_id: int, selection: Selection, of: Of, name: str, options: Any) -> tuple[str, bytes]:
-    """Write a song in the format of this name: its title and the bytes of the file. Raises WouldClipError."""
+    """Write a song in the format of this name: its title and the bytes of the file."""
     as_format = next(one for one in formats_of(of) if one.name == name)
     return export_file(_reader(), song_id, selection, as_format, options)

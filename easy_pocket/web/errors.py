@@ -9,7 +9,6 @@ from starlette.exceptions import HTTPException
 from starlette.responses import JSONResponse, Response
 
 from easy_pocket.core.errors import PocketError
-from easy_pocket.core.sound.headroom import WouldClipError
 from easy_pocket.store.failures import Failure, failure_of
 from easy_pocket.store.history.undo_log import MissingSongError
 from easy_pocket.web.shared.render import page
@@ -61,14 +60,6 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(TooSlowError)
     async def too_slow(request: Request, error: TooSlowError) -> Response:
         return _answer(request, 408, str(error), "Too slow")
-
-    @app.exception_handler(WouldClipError)
-    async def would_clip(request: Request, error: WouldClipError) -> Response:
-        if wants_page(request.headers):
-            return _answer(request, 409, str(error), "It would clip")
-        clipping = error.clipping
-        told = {"over_db": clipping.over_db, "take_off_db": clipping.take_off_db, "loudest": clipping.loudest}
-        return JSONResponse({"error": str(error), "clipping": told}, 409)
 
     @app.exception_handler(PocketError)
     async def refused(request: Request, error: PocketError) -> Response:

@@ -39,6 +39,8 @@ def browser() -> Iterator[Browser]:
 def context(browser: Browser, address: str) -> Iterator[BrowserContext]:
     """One for all tests, so that scripts and sounds are fetched once; what a page keeps it keeps by tab and song."""
     context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True, base_url=address)
+    # The lines for a newcomer are sent away; their test has a context of its own.
+    context.add_init_script('localStorage.setItem("easy-pocket-first-lines", "all")')
     yield context
     context.close()
 

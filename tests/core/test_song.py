@@ -22,7 +22,9 @@ from easy_pocket.core.song.flatten import before_collisions, flatten
 from easy_pocket.core.song.part import Part, Turning
 from easy_pocket.core.song.perform_song import perform_song
 from easy_pocket.core.song.section import ORDER, Cell, Join, Section
-from easy_pocket.core.song.song_mix import mix_song, part_columns, song_columns, together
+from easy_pocket.core.song.song_mix import part_columns, song_columns, together
+from easy_pocket.core.sound.events import events_of
+from easy_pocket.core.sound.mixdown import mixdown
 from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.samples import house_kits
 from tests.core.songs import BEAT, BUSY, FILL, SHAKER, arrangements, small
@@ -204,7 +206,9 @@ def test_a_reverse_swell_ends_at_the_boundary_to_the_sample(gap_ms, fade_ms, tem
     key = events.audio[events.sound[place]]
     assert key.endswith(f"-r{events.back[place]}" + (f"f{round(fade_ms * RATE_HZ / 1000)}" if fade_ms else ""))
     alone = replace(loose, sections=(replace(song.sections[0], cells={}), replace(song.sections[1], cells={})))
-    audio = mix_song(perform_song(alone), KITS).audio.samples
+    columns = part_columns(perform_song(alone).part(1), KITS["boathouse"])
+    length_s = alone.length_ms / 1000
+    audio = mixdown(events_of(columns), KITS["boathouse"], length_s, loop=False).samples
     heard = np.flatnonzero(np.abs(audio).max(axis=1) > 0)
     assert heard[-1] < end
     assert fade_ms or heard[-1] >= end - 3

@@ -82,7 +82,7 @@ def test_an_edit_answers_with_the_changed_rail_and_what_to_play(tab):
         for start, sound in zip(played["start_s"], played["sound"], strict=True)
         if played["audio"][sound].startswith("rim-")
     ]
-    assert rim == [pytest.approx(720 / 960 * 60 / 168)]
+    assert rim == [pytest.approx(720 / 960 * 60 / 168, abs=1 / 44_100)]
 
 
 def test_what_is_sent_to_play_is_what_the_core_performs(tab, store):
@@ -92,7 +92,7 @@ def test_what_is_sent_to_play_is_what_the_core_performs(tab, store):
         song = load_song(session, tab.song_id)
     events = play_events(perform(song.pattern, song.feel, tempo_bpm=168), song.kit, song.mix)
     felt = result["playing"]["felt"]
-    assert felt["start_s"] == [pytest.approx(event.start_s, abs=1e-6) for event in events]
+    assert felt["start_s"] == [pytest.approx(event.start_s, abs=1 / 44_100) for event in events]
     assert [felt["audio"][index] for index in felt["sound"]] == [event.audio for event in events]
     assert felt["gain"] == [pytest.approx(event.gain, abs=1e-4) for event in events]
 
@@ -180,11 +180,11 @@ def random_edit(dice, there):
     return dice.choice(edits)
 
 
-def test_a_thousand_random_edits_and_undos_end_in_the_identical_pattern(tab):
+def test_random_edits_and_undos_end_in_the_identical_pattern(tab, deep):
     """Every state along the way is what undo and redo come back to, hit for hit; refused edits change nothing."""
     dice = random.Random(7)
     states, at, refused = [tab.state()], 0, 0
-    for number in range(1000):
+    for number in range(1000 if deep else 250):
         move = dice.random()
         if move < 0.25:
             status, _ = tab.post("undo")
@@ -207,8 +207,8 @@ def test_a_thousand_random_edits_and_undos_end_in_the_identical_pattern(tab):
                 at += 1
         if number % 10 == 0:
             assert tab.state() == states[at]
-    assert 20 < refused < 600
-    assert len(states) > 100
+    assert refused > 5
+    assert len(states) > 25
     while tab.post("undo")[0] == 200:
         pass
     assert tab.state() == states[0]

@@ -121,6 +121,8 @@ def strokes(performance: Performance, pass_number: int | None = None, seed: int 
         plain.backwards[index], plain.fade_ms[index] = articulation.backwards, articulation.fade_ms
         if articulation.length_ticks:
             plain.length_ms[index] = articulation.length_ticks * tick_ms
+            if articulation.into:
+                plain.length_ms[index] = _until_hit_ms(performance, index, articulation, tick_ms)
         if not articulation.ornament or not heard[index]:
             continue
         more_ms, more_velocity = _ornament(performance, index, articulation, tick_ms)
@@ -143,6 +145,27 @@ def strokes(performance: Performance, pass_number: int | None = None, seed: int 
         plain.backwards[hit],
         plain.fade_ms[hit],
     )
+
+
+def _until_hit_ms(performance: Performance, index: int, articulation: Articulation, tick_ms: float) -> float:
+    """Give how long a sound runs backwards: to the played time of the hit it leads to, so that feel moves both.
+
+    Where that stands no longer, for its written length.
+    """
+    hits, written_ms = performance.hits, articulation.length_ticks * tick_ms
+    end = int(hits.tick[index]) + articulation.length_ticks
+    whole = round(performance.length_ms / tick_ms)
+    there = (hits.tick == end) | (hits.tick == end - whole)
+    if articulation.into in hits.voices:
+        there &= hits.voice_index == hits.voices.index(articulation.into)
+    else:
+        there[:] = False
+    if not there.any():
+        return float(written_ms)
+    to = int(np.flatnonzero(there)[0])
+    wraps_ms = performance.length_ms if hits.tick[to] != end else 0.0
+    until_ms = float(performance.played_ms[to] + wraps_ms - performance.played_ms[index])
+    return until_ms if until_ms > 0 else float(written_ms)
 
 
 def _only(struck: Strokes, kept: npt.NDArray[np.bool_]) -> Strokes:

@@ -11,14 +11,43 @@ from easy_pocket.core.errors import PocketError
 from easy_pocket.core.feel.perform import Performance
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.song.perform_song import SongPerformance
-from easy_pocket.core.sound.headroom import MOST_OFF_DB, MeasuredMix
 from easy_pocket.core.sound.kit import Kit
 from easy_pocket.core.sound.sound import SampleSource, no_samples
+from easy_pocket.core.stage.mix_stage import StageMix
 
 Timing = Literal["felt", "straight"]
 
 
-def no_mix() -> MeasuredMix:
+@dataclass(frozen=True)
+class MixToWrite:
+    """A mix with its stems by the names of their files. loops: it is one pass of a loop, its tails wrapped round."""
+
+    name: str
+    mix: StageMix
+    ceiling_db: float
+    loops: bool
+
+
+@dataclass(frozen=True)
+class MixChoice:
+    """What of the music, and split into what: "" not at all, else "voice", "part" or "group".
+
+    only: "part" the selected part alone. dry: without chains and rooms. rooms_apart: rooms and echo as stems.
+    from_bar, bars: of the song, 0 for all.
+    """
+
+    stems: str = ""
+    only: str = "all"
+    dry: bool = False
+    rooms_apart: bool = False
+    from_bar: int = 0
+    bars: int = 0
+
+
+MakeMix = Callable[[MixChoice], MixToWrite]
+
+
+def no_mix(_choice: MixChoice) -> MixToWrite:
     """For what is written without being heard."""
     raise PocketError("No mix can be made of this: choose MIDI.")
 
@@ -37,7 +66,7 @@ class PatternToWrite:
     note_map: Mapping[str, int] | None = None
     heard: Collection[str] | None = None
     loop: bool = False
-    mix: Callable[[], MeasuredMix] = no_mix
+    mix: MakeMix = no_mix
 
 
 @dataclass(frozen=True)
@@ -59,7 +88,7 @@ class SongToWrite:
     played: SongPerformance
     name: str
     note_maps: Mapping[int, Mapping[str, int]]
-    mix: Callable[[], MeasuredMix] = no_mix
+    mix: MakeMix = no_mix
 
 
 @dataclass(frozen=True)
@@ -83,13 +112,35 @@ class SongOptions(PatternOptions):
 
 
 @dataclass(frozen=True)
-class FitOptions:
-    """How a mix is made to fit into its file: see `fitting`."""
+class AudioOptions:
+    """What a file of sound is like. loudness: in LUFS; 0 leaves it as it is."""
 
     bits: Literal["16", "24", "32"] = field(default="24", metadata={"help": "of a sample (default 24)"})
-    take_off_db: Annotated[float, Ge(0), Le(MOST_OFF_DB)] = field(
-        default=0.0, metadata={"option": "take-off", "metavar": "DB", "help": "make the mix so much softer"}
+    rate: Literal["44100", "48000", "88200", "96000"] = field(
+        default="44100", metadata={"help": "samples a second (default 44100)"}
     )
-    as_it_is: bool = field(
-        default=False, metadata={"option": "clip", "help": "write a mix that is too loud as it is, cut off"}
+    loudness: Annotated[float, Ge(-40), Le(0)] = field(
+        default=0.0, metadata={"metavar": "LUFS", "help": "make it so loud, its ceiling kept (default: as it is)"}
     )
+
+
+@dataclass(frozen=True)
+class SpanOptions:
+    """Which bars of a song; 0 for all of them."""
+
+    from_bar: Annotated[int, Ge(0), Le(4096)] = field(default=0, metadata={"help": "first bar (default: all)"})
+    bars: Annotated[int, Ge(0), Le(4096)] = field(default=0, metadata={"help": "how many bars from there"})
+
+
+@dataclass(frozen=True)
+class StemOptions:
+    """How a mix is split. only the sum of stems is the mix before the chain of the whole."""
+
+    stems: Literal["voice", "part", "group"] = field(
+        default="part", metadata={"option": "by", "help": "a file for each voice, part or group (default part)"}
+    )
+    dry: bool = field(default=False, metadata={"help": "without chains and rooms"})
+    rooms: Literal["inside", "apart"] = field(
+        default="apart", metadata={"help": "rooms and echo in each stem, or as stems of their own (default)"}
+    )
+    flac: bool = field(default=False, metadata={"option": "flac-stems", "help": "stems as FLAC instead of WAV"})

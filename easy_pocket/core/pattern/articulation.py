@@ -13,6 +13,7 @@ MAX_TUNE_CENTS = 2400
 MAX_SPAN_TICKS = 16 * 3840
 MAX_STROKES = {"ratchet": 8, "roll": 128}
 FIRST_PASS = 1
+LONGEST_VOICE = 30
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,7 +26,7 @@ class Articulation:
     length_ticks: the sound ends after so long, 0 rings out. odds_percent: 1-100, how often it sounds.
     passes: 0 every pass, 1 the first only, n from 2 to 16 every n-th. locked: edits leave it alone.
     backwards: the sound runs backwards from the hit on, its attack length_ticks later; it is let go over the fade_ms
-    (0-1000) before that.
+    (0-1000) before that. into: the voice of the hit that stands there, with whose played time it ends; "" for none.
     """
 
     ornament: str = ""
@@ -42,6 +43,7 @@ class Articulation:
     locked: bool = False
     backwards: bool = False
     fade_ms: float = 0.0
+    into: str = ""
 
     def __post_init__(self) -> None:
         if self.ornament not in ORNAMENTS:
@@ -61,6 +63,8 @@ class Articulation:
         require_range("The odds", self.odds_percent, 1, 100, "%")
         require_range("Every so many passes", self.passes, 0, 16)
         require_range("The fade of a sound that runs backwards", self.fade_ms, 0, 1000, "ms")
+        if len(self.into) > LONGEST_VOICE or (self.into and not self.backwards):
+            raise BadValueError("Only a sound that runs backwards leads into a hit, named by its voice.")
         if self.backwards and not self.length_ticks:
             raise BadValueError("A sound that runs backwards needs a length: its attack falls on the end of it.")
 
@@ -91,6 +95,7 @@ class StoredArticulation(TypedDict, total=False):
     locked: bool
     backwards: bool
     fade_ms: float
+    into: str
 
 
 def articulation_to_doc(articulation: Articulation) -> StoredArticulation:

@@ -4,7 +4,15 @@ from __future__ import annotations
 
 from typing import Protocol
 
-from easy_pocket.core.pattern import hit_edits, length_edits, lock_edits, row_edits, selection_edits, shapes
+from easy_pocket.core.pattern import (
+    hit_edits,
+    length_edits,
+    lock_edits,
+    reverse_into,
+    row_edits,
+    selection_edits,
+    shapes,
+)
 from easy_pocket.core.pattern.lock_edits import keep_locks
 from easy_pocket.core.pattern.pattern import Pattern
 
@@ -12,6 +20,7 @@ FAMILIES = (
     hit_edits,
     row_edits,
     selection_edits,
+    reverse_into,
     shapes,
     length_edits,
     lock_edits,

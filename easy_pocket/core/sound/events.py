@@ -107,6 +107,11 @@ class EventColumns:
     fade: Ints
 
 
+def on_samples(times_s: Floats) -> Floats:
+    """Times moved to the nearest sample, as they are played: the page and the file take the same one."""
+    return np.asarray(np.rint(times_s * RATE_HZ) / RATE_HZ)
+
+
 def play_columns(
     performance: Performance,
     kit: Kit,

@@ -51,6 +51,20 @@ def _moments(samples: Floats, hop_s: float) -> Floats:
     return np.asarray((energy[starts + window] - energy[starts]) / window)
 
 
+def short_loudness_lufs(samples: Floats, window_s: float) -> float:
+    """The largest loudness in windows of so many seconds, without gates: 0.4 is momentary, 3 short-term.
+
+    What is shorter than the window is taken as one window.
+    """
+    squares = _moments(samples, 0.1)
+    many = max(1, round((window_s - MOMENT_S) / 0.1) + 1)
+    if many > 1:
+        sums = np.concatenate([[0.0], np.cumsum(squares)])
+        many = min(many, len(squares))
+        squares = (sums[many:] - sums[:-many]) / many
+    return float(_lufs(squares).max())
+
+
 def _lufs(mean_square: Floats) -> Floats:
     return np.asarray(-0.691 + 10 * np.log10(np.maximum(mean_square, 10 ** (SILENCE_LUFS / 10))))
 

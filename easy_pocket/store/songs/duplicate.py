@@ -11,6 +11,7 @@ from easy_pocket.store.loops.layered_loop_rows import copied_layered_loops
 from easy_pocket.store.schema.tables import LoopRow, PartRow, PatternRow, SectionRow, SongRow
 from easy_pocket.store.songs.create import MAX_NAME
 from easy_pocket.store.songs.load import load_song
+from easy_pocket.store.songs.stage_doc import moved_stage
 
 
 def duplicate_song(session: Session, song_id: int) -> SongRow:
@@ -45,6 +46,7 @@ def duplicate_song(session: Session, song_id: int) -> SongRow:
         session.flush()
         loops[loop.id] = made_loop.id
     copy.layered_loops = copied_layered_loops(source.row, loops, sections)
+    copy.stage = moved_stage(source.row.stage, ids, loops)
     session.flush()
     return copy
 

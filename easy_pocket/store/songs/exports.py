@@ -13,9 +13,8 @@ from easy_pocket.core.sound.events import audible
 from easy_pocket.store.database import Reader
 from easy_pocket.store.songs.load import read_song
 from easy_pocket.store.songs.loaded import LoadedSong
-from easy_pocket.store.songs.pattern_files import pattern_as_audio
+from easy_pocket.store.songs.mixes import pattern_to_mix, song_to_mix
 from easy_pocket.store.songs.selection import Selection
-from easy_pocket.store.songs.song_files import song_as_audio
 
 
 def pattern_to_write(reader: Reader, song: LoadedSong, options: Any) -> PatternToWrite:
@@ -28,7 +27,7 @@ def pattern_to_write(reader: Reader, song: LoadedSong, options: Any) -> PatternT
         note_map={voice.role: voice.midi_note for voice in song.kit.voices},
         heard=audible(performance.hits.voices, song.mix),
         loop=True,
-        mix=partial(pattern_as_audio, reader, song, options.timing),
+        mix=partial(pattern_to_mix, reader, song, options.timing),
     )
 
 
@@ -38,7 +37,7 @@ def song_to_write(reader: Reader, song: LoadedSong, options: Any) -> SongToWrite
         perform_song(song.arrangement, straight=straight),
         song.name,
         {part.id: {voice.role: voice.midi_note for voice in song.kits[part.kit_key].voices} for part in song.parts},
-        mix=partial(song_as_audio, reader, song),
+        mix=partial(song_to_mix, reader, song),
     )
 
 
@@ -56,8 +55,7 @@ GIVEN: Mapping[Of, Callable[[Reader, LoadedSong, Any], Any]] = {
 def export_file(
     reader: Reader, song_id: int, selection: Selection, as_format: Format, options: Any
 ) -> tuple[str, bytes]:
-    """Read a song and write it: its title and the bytes of the file. Raises WouldClipError for a mix that does not
-    fit."""
+    """Read a song and write it: its title and the bytes of the file."""
     song = read_song(reader, song_id, selection)
     name = song.kit.name if as_format.of == "kit" else song.name
     return name, write_song(reader, song, as_format, options)

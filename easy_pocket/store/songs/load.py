@@ -92,6 +92,7 @@ def _assembled(
         feel_doc=row.feel,
         layered_loop_docs=tuple(row.layered_loops or ()),
         collision_choices=row.collision_choices or {},
+        stage_doc=row.stage or {},
         parts=loaded,
         part=mine,
         pattern_id=pattern.id,

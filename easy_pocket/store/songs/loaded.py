@@ -21,9 +21,11 @@ from easy_pocket.core.song.section import Section
 from easy_pocket.core.sound.events import VoiceMix
 from easy_pocket.core.sound.kit import Kit
 from easy_pocket.core.sound.sound import SampleSource
+from easy_pocket.core.stage.stage import Stage
 from easy_pocket.store.loops.layered_loop_rows import LayeredLoop
 from easy_pocket.store.songs.cells import Doc, cell_from_doc, join_from_doc
 from easy_pocket.store.songs.selection import ANYWHERE, Selection
+from easy_pocket.store.songs.stage_doc import stage_of
 
 
 @dataclass(frozen=True)
@@ -128,6 +130,7 @@ class LoadedSong:
     feel_doc: Doc
     layered_loop_docs: tuple[Doc, ...]
     collision_choices: Mapping[str, str]  # what happens where two parts strike one sound, by "PART:PART:VOICE"
+    stage_doc: Doc  # its Stages, as stored (stage_doc.py)
     parts: tuple[LoadedPart, ...]
     part: LoadedPart
     pattern_id: int
@@ -150,6 +153,11 @@ class LoadedSong:
         """The tempo at which the selected pattern is heard."""
         own = next((one.tempo_bpm for one in self.sections if one.id == self.section_id), None)
         return own or self.base_tempo_bpm
+
+    @cached_property
+    def stage(self) -> Stage:
+        """Where its sounds stand: the settings that are heard."""
+        return stage_of(self.stage_doc)
 
     @cached_property
     def arrangement(self) -> Arrangement:

@@ -11,7 +11,10 @@ from markdown_it import MarkdownIt
 from markdown_it.token import Token
 
 DOCS = Path(__file__).resolve().parents[3] / "docs"
-PAGES = ("shelf", "bench", "feel", "loops", "grooves", "ideas", "song", "kit", "glossary", "formats", "command-line")
+PAGES = (
+    "shelf", "bench", "feel", "loops", "grooves", "ideas", "song", "kit", "stage",
+    "glossary", "formats", "command-line",
+)  # fmt: skip
 EXCERPT = 110  # characters round the first word that was found
 MOST_FOUND = 30
 

@@ -1,6 +1,7 @@
 // Where a page's scripts begin: its screens are told by the page, and a song's page is put together.
 
 import { byId } from "./dom.js";
+import { FindInList } from "./find_in_list.js";
 import { HelpPanel } from "./help_panel.js";
 import { KeyList } from "./key_list.js";
 import { isTyping } from "./keys.js";
@@ -12,6 +13,7 @@ import { Page } from "./page.js";
 
 new Roving();
 new Tip();
+new FindInList();
 
 const SILENT = "Easy Pocket does not answer just now; nothing was changed. Try again in a moment.";
 

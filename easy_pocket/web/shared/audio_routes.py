@@ -14,6 +14,9 @@ from easy_pocket.core.listen.waveform import as_int16, peaks
 from easy_pocket.core.sound.backwards import backwards
 from easy_pocket.core.sound.kit import voice_audio
 from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.stage.rooms import impulse_response, settings_of_key
+from easy_pocket.core.stage.stage import checked_settings
+from easy_pocket.core.stage.unit_fields import ROOM_FIELDS
 from easy_pocket.core.text import whole_number
 from easy_pocket.store.kits.kits import find_voice
 from easy_pocket.store.kits.samples import sample_source
@@ -47,6 +50,13 @@ def sound(store: Store, key: SoundKey) -> Response:
 
 def _wav(audio: Audio, bits: int, headers: dict[str, str] | None = None) -> Response:
     return Response(write_audio(audio, "WAV", bits), media_type="audio/wav", headers=headers)
+
+
+@router.get("/audio/rooms/{key}.wav")
+def room(key: SoundKey) -> Response:
+    """The impulse response of a room, named by its settings."""
+    settings = checked_settings(ROOM_FIELDS, settings_of_key(key), "of the room")
+    return _wav(Audio(impulse_response(settings).T, RATE_HZ), 32, LASTING)
 
 
 @router.get("/audio/layers/{key}.wav")

@@ -44,7 +44,8 @@ ScreenName = Annotated[str, Field(max_length=20), AfterValidator(_of_a_song)]
 
 class View(Strict):
     """What the page shows: which screen, whose feel, whether it is heard straight; on the Kit screen which voice,
-    layer, and alternate sound (0 its own); on the Grooves screen which groove and lane."""
+    layer, and alternate sound (0 its own); on the Grooves screen which groove and lane; on the Stage which place, and
+    which room the height of its floor stands for."""
 
     screen: ScreenName = "bench"
     scope: Voice = "stack"
@@ -54,6 +55,8 @@ class View(Strict):
     alternate: int = Field(0, ge=0, le=4)
     groove: RowId = 0
     lane: Literal["all", "low", "mid", "high"] = "all"
+    place: Annotated[str, Field(max_length=50, pattern=r"^[a-z0-9_:-]*$")] = ""
+    room: Literal["short", "long", "echo"] = "short"
 
 
 class AskedView(View):

@@ -1,4 +1,4 @@
-// The Export menu. A mix is made first: what would clip is told before anything is written.
+// The Export menu. A mix is made first; what goes wrong is told before anything is written.
 
 import { ask } from "./api.js";
 import { selectionText } from "./selection.js";
@@ -35,14 +35,8 @@ async function mix(link, address) {
       hideNote();
       return;
     }
-    const { error, clipping } = await answer.json().catch(() => ({ error: "The server did not answer as it should: try again." }));
-    const again = (/** @type {string} */ field, /** @type {any} */ value) => () => {
-      address.searchParams.set(field, value);
-      mix(link, address);
-    };
-    const softer = clipping && Math.round(10 * (clipping.take_off_db + Number(address.searchParams.get("take_off_db") ?? 0))) / 10;
-    const actions = clipping ? [[`take ${softer.toFixed(1)} dB off`, again("take_off_db", softer)], ["write it clipped", again("as_it_is", "true")]] : [];
-    showNote(error, { near, wrong: true, actions, stays: Boolean(clipping) });
+    const { error } = await answer.json().catch(() => ({ error: "The server did not answer as it should: try again." }));
+    showNote(error, { near, wrong: true });
   } catch {
     showNote("The server does not answer: nothing was written. Try again in a moment.", { near, wrong: true });
   } finally {

@@ -9,6 +9,7 @@ export class LayeredLoopPlayer {
     this.player = player;
     /** @type {Map<string, any>} */
     this.sounding = new Map(); // by pass, place and key
+    this.ahead_s = AHEAD_S;
     this.anchor = 0; // the player's, when they were planned
   }
 
@@ -25,12 +26,12 @@ export class LayeredLoopPlayer {
     const { player } = this;
     const heard = /** @type {any} */ (player.heard);
     const masterGain = player.stack?.master_gain ?? 1;
-    const whole = (heard.layered_loops ?? []).map((/** @type {string} */ key) => ({ key, at_s: 0, length_s: Infinity }));
-    for (const { key, at_s, length_s } of [...whole, ...(heard.layered_loops_at ?? [])]) {
+    const whole = (heard.layered_loops ?? []).map((/** @type {string} */ key, /** @type {number} */ at) => ({ key, place: heard.layered_loop_places[at], at_s: 0, length_s: Infinity }));
+    for (const { key, place, at_s, length_s } of [...whole, ...(heard.layered_loops_at ?? [])]) {
       const name = `${pass} ${at_s} ${key}`;
       const starts = begin + at_s - player.from;
       const ends = Math.min(end, starts + length_s);
-      if (this.sounding.has(name) || ends <= from || starts > from + AHEAD_S) continue;
+      if (this.sounding.has(name) || ends <= from || starts > from + this.ahead_s) continue;
       const buffer = player.buffers.get(`layers/${key}`);
       if (!(buffer instanceof AudioBuffer)) {
         player.sound(`layers/${key}`);
@@ -47,7 +48,7 @@ export class LayeredLoopPlayer {
         gain.gain.setValueAtTime(0, at);
         gain.gain.linearRampToValueAtTime(masterGain, at + FADE_S);
       }
-      node.connect(gain).connect(player.stackOut);
+      node.connect(gain).connect(player.stage.input(place ?? "whole"));
       node.start(Math.round(at * player.context.sampleRate) / player.context.sampleRate, at - starts);
       if (player.round || ends < starts + buffer.duration - 1e-3) {
         gain.gain.setValueAtTime(masterGain, Math.max(at, ends - FADE_S));

@@ -3,6 +3,25 @@ let tabbed = false; // the last thing done was Tab
 document.addEventListener("keydown", ({ key }) => (tabbed = key === "Tab"), true);
 document.addEventListener("pointerdown", () => (tabbed = false), true);
 
+const SENT_AWAY = "easy-pocket-first-lines";
+const sentAway = () => (localStorage.getItem(SENT_AWAY) ?? "").split(" ");
+
+// One line of each screen for somebody who sees it for the first time; sent away, it never comes back.
+const firstRun = () => ({
+  shown: false,
+  /** @this {any} */
+  init() {
+    const away = sentAway();
+    this.shown = !away.includes(this.$root.dataset.screen) && !away.includes("all") && this.$root.querySelector("span").textContent.trim() !== "";
+  },
+  /** @this {any} */
+  sendAway() {
+    localStorage.setItem(SENT_AWAY, [...new Set([...sentAway(), this.$root.dataset.screen])].filter(Boolean).join(" "));
+    this.shown = false;
+    document.getElementById("screen")?.focus();
+  },
+});
+
 document.addEventListener("alpine:init", () => {
   const opening = () => ({
     open: false,
@@ -30,6 +49,8 @@ document.addEventListener("alpine:init", () => {
     },
   }));
   window.Alpine.data("renaming", opening);
+
+  window.Alpine.data("firstRun", firstRun);
 
   /** @type {Map<string, string>} */
   const last = new Map(); // by the tabs' name: another screen and back shows the same

@@ -1,9 +1,12 @@
 // The player: one AudioContext and a look-ahead scheduler. It schedules the times, gains and pans Python gave; it
 // computes no rule of its own. A pass of the stack begins every `length_s`; the anchor is when pass 0 began.
 
+import { CEILING } from "./stage_constants.js";
+import { planWithout } from "./stage_graph.js";
+import { glide } from "./stage_units.js";
 import { LayeredLoopPlayer } from "./layered_loop_player.js";
 import { columnsOf, placeIn, soundsAlike } from "./schedule.js";
-import { LEAD_S, fetchSounds, openGraph, planStack, planTurns, replanWithSounds, startLoop, strike, takeBack } from "./sounding.js";
+import { LEAD_S, fetchSounds, loopBuffer, openGraph, planCurves, planStack, planTurns, replanWithSounds, soundOf, startLoop, strike, takeBack } from "./sounding.js";
 
 const LOOK_AHEAD_S = 2.5; // a busy page may keep the timer waiting; edits take back what has not sounded, so this costs nothing
 const HIDDEN_LOOK_AHEAD_S = 4; // timers of a hidden page run once a second
@@ -22,6 +25,12 @@ export class Player extends EventTarget {
   loopOut;
   /** @type {any} */
   loopGain;
+  /** @type {any} */
+  stage;
+  /** @type {any} */
+  ceiling;
+  /** @type {Promise<void> | undefined} */
+  opening;
   constructor() {
     super();
     /** @type {any} */
@@ -57,6 +66,7 @@ export class Player extends EventTarget {
     this.beside = null; // what the stack plays on another kit or with an idea in it, while that is heard
     /** @type {any} */
     this.span = null; // {from_s, to_s}: round which of its seconds it goes; null is all of them
+    this.without = ""; // a place whose chain is left out, or "all"
     this.clock = { at: 0, ms: 0 };
     /** @type {Set<any>} */
     this.pending = new Set();
@@ -81,9 +91,11 @@ export class Player extends EventTarget {
   }
 
   async ready() {
-    if (!this.context) {
-      openGraph(this);
+    if (!this.stage) {
+      this.opening ??= openGraph(this);
+      await this.opening;
       this.setBlend(this.blend);
+      this.takeStage();
     }
     if (this.context.state !== "running") await this.context.resume();
   }
@@ -92,6 +104,7 @@ export class Player extends EventTarget {
   setStack(playing) {
     const before = this.stack;
     this.stack = playing;
+    this.takeStage();
     const unchanged = !this.steered && soundsAlike(before, playing);
     if (before && unchanged && !playing.straight) Object.assign(playing, { straight: before.straight, straight_more: before.straight_more });
     if (this.running && (this.mode === "stack" || this.mode === "both") && !unchanged) {
@@ -114,6 +127,7 @@ export class Player extends EventTarget {
   setSong(song, at = null) {
     const before = this.song;
     this.song = song;
+    this.takeStage();
     if (!this.running || this.mode !== "song" || !before) return;
     const position = at ?? this.position;
     if (before.length_s !== song.length_s || this.turnLength !== before.length_s) {
@@ -158,6 +172,25 @@ export class Player extends EventTarget {
     this.plan();
   }
 
+  // Where the sounds stand, as what is heard says.
+  takeStage() {
+    const plan = this.heard?.stage;
+    if (!this.stage || !plan) return;
+    this.stage.apply(this.without ? planWithout(plan, this.without) : plan);
+    if (this.running && this.mode !== "loop") planCurves(this, Math.max(this.anchor, this.now + TOUCH_S), this.horizon);
+  }
+
+  /**
+   * Without the chain of a place, or "all" of the Stage; made louder by so much meanwhile. "": all as it is.
+   * @param {string} what
+   * @param {number} louder_db
+   */
+  setWithout(what, louder_db) {
+    this.without = what;
+    this.takeStage();
+    if (this.master) glide(this.context, this.master.gain, 10 ** (louder_db / 20));
+  }
+
   /** @param {string} timing */
   setTiming(timing) {
     this.timing = timing;
@@ -199,6 +232,7 @@ export class Player extends EventTarget {
     const at = this.position;
     const { turnLength } = this;
     this.beside = playing;
+    this.takeStage();
     if (at !== null && turnLength !== this.turnLength) {
       // Longer or shorter: the place in the music stays where it is.
       this.anchor = this.context.currentTime - ((at - this.from) % this.turnLength);
@@ -257,32 +291,7 @@ export class Player extends EventTarget {
    * @param {string} key
    */
   sound(key) {
-    if (!this.buffers.has(key)) {
-      const promise = fetch(`/audio/${key.startsWith("layers/") ? key : `sounds/${key}`}.wav`)
-        .then((answer) => {
-          if (!answer.ok) throw new Error(`sound ${key}: ${answer.status}`);
-          return answer.arrayBuffer();
-        })
-        .then((data) => this.context.decodeAudioData(data))
-        .then((buffer) => {
-          this.buffers.set(key, buffer);
-          return buffer;
-        })
-        .catch((error) => {
-          this.buffers.delete(key);
-          console.warn(error);
-        });
-      this.buffers.set(key, promise);
-    }
-    return this.buffers.get(key);
-  }
-
-  async loopBuffer() {
-    if (!this.loop.buffer) {
-      const answer = await fetch(this.loop.url);
-      this.loop.buffer = await this.context.decodeAudioData(await answer.arrayBuffer());
-    }
-    return this.loop.buffer;
+    return soundOf(this, key);
   }
 
   async start(mode = this.mode, at_s = 0) {
@@ -290,12 +299,13 @@ export class Player extends EventTarget {
     /** @type {Record<string, any>} */
     const there = { loop: this.loop, both: this.loop, song: this.song };
     this.mode = there[mode] ? mode : "stack";
+    this.takeStage();
     this.before = null;
     this.starting = Symbol("start");
     const mine = this.starting;
     await this.ready();
     if (this.mode !== "loop") await fetchSounds(this);
-    if (this.usesLoop) await this.loopBuffer();
+    if (this.usesLoop) await loopBuffer(this);
     if (this.starting !== mine) return; // stopped or started again while the sounds came in
     this.starting = null;
     this.running = true;
@@ -305,6 +315,7 @@ export class Player extends EventTarget {
     this.horizon = inside ? begins : this.context.currentTime; // what lies before the place it begins at stays silent
     this.began = { when: begins, at_s: this.from + inside };
     this.layered.anchor = this.anchor;
+    this.stage.follower.forget();
     this.setBlend(this.blend);
     if (this.usesLoop) startLoop(this);
     this.timer = setInterval(() => this.plan(), TICK_MS);
@@ -382,6 +393,7 @@ export class Player extends EventTarget {
     const old = [...this.pending].filter((voice) => voice.at >= from);
     this.layered.end(from, this.anchor === this.layered.anchor);
     this.layered.anchor = this.anchor;
+    this.stage.follower.forget();
     const until = Math.max(from, this.now + this.lookAhead);
     if (this.mode !== "loop") planStack(this, from, until);
     this.horizon = until;
@@ -391,7 +403,7 @@ export class Player extends EventTarget {
   // Seconds into the pass as the ear hears it now, or null.
   get position() {
     if (!this.running) return null;
-    const now = this.context.currentTime - (this.context.outputLatency || 0);
+    const now = this.context.currentTime - (this.context.outputLatency || 0) - CEILING.latency / 44100;
     if (now < this.began.when) return this.began.at_s;
     if (this.before && now < this.before.until) return Math.max(this.before.from, this.before.from + now - this.before.anchor);
     const heard = now - this.anchor;

@@ -9,16 +9,17 @@ import numpy as np
 
 from easy_pocket.core.feel.strokes import first_pass_differs, pass_cycle
 from easy_pocket.core.pattern.timebase import Metre, ms_per_tick
-from easy_pocket.core.song.part import audible_parts
 from easy_pocket.core.song.song_mix import together
-from easy_pocket.core.sound.events import CUT_FADE_S, MASTER_GAIN, EventColumns, VoiceMix, play_columns
+from easy_pocket.core.song.stage_sound import PlayedPart, voice_place
+from easy_pocket.core.sound.events import CUT_FADE_S, MASTER_GAIN, EventColumns, VoiceMix, on_samples
 from easy_pocket.core.sound.kit import Kit, KitVoice, audio_key
 from easy_pocket.core.sound.velocity import gains
+from easy_pocket.core.stage.graph_plan import StagePlan, stage_plan
 from easy_pocket.store.kits.kits import register_voices
 from easy_pocket.store.loops.layered_loop_audio import register_layered_loop
 from easy_pocket.store.songs.loaded import LoadedSong
-from easy_pocket.store.songs.pattern_files import straight_gain
-from easy_pocket.web.shared.other_parts_playing import other_parts_at, part_columns_at, selected_cell
+from easy_pocket.store.songs.mixes import loop_place
+from easy_pocket.store.songs.stack_playing import parts_beside, selected_part_playing, stack_music, stack_parts
 from easy_pocket.web.shared.shapes import Columns, Playing, Strike
 
 STRIKE_VELOCITY = 116  # a single hit to listen to
@@ -30,7 +31,9 @@ def columns(events: EventColumns) -> Columns:
     return {
         "audio": list(events.audio),
         "sound": events.sound,
-        "start_s": np.round(events.start_s, 7),
+        "places": list(events.voices),
+        "place": events.voice,
+        "start_s": np.round(on_samples(events.start_s), 7),
         "gain": np.round(events.gain, 5),
         "rate": None if plain_rate else np.round(events.rate, 6),
         "pan": np.round(events.pan, 4),
@@ -47,34 +50,32 @@ def passes(song: LoadedSong, *, straight: bool = False, tempo_bpm: float | None 
     runs on has more than one. After the last one the player goes back to the second if
     `first_pass_differs`, else to the first."""
     cycle = pass_cycle(song.pattern)
-    louder = straight_gain(song, tempo_bpm) if straight else 1.0
     runs_on = not straight and song.feel.runs_on(song.pattern.arrays.voices)
     if runs_on:
         cycle = math.lcm(cycle, max(1, min(LOOSE_PASSES, MOST_EVENTS // max(1, len(song.pattern.hits)))))
     found = []
-    heard = audible_parts(song.arrangement.parts) if len(song.parts) > 1 else {song.part.id}
-    others = [
-        part_columns_at(song, one)
-        for one in other_parts_at(song, tempo_bpm=_other_than_own(song, tempo_bpm), straight=straight)
-        if one.part.key in heard
-    ]
+    others = parts_beside(song, straight=straight, tempo_bpm=tempo_bpm)
     for number in range(1, min(cycle, 48) + first_pass_differs(song.pattern) + 1):
-        own = []
-        if song.part.id in heard:
-            played = song.performance(straight=straight, tempo_bpm=tempo_bpm, pass_number=number if runs_on else 1)
-            events = play_columns(played, song.kit, song.mix, pass_number=number, seed=song.seed)
-            own = [replace(events, gain=events.gain * louder * selected_part_gain(song))]
-        found.append(columns(together([*own, *others]) if others or not own else own[0]))
+        own = selected_part_playing(
+            song,
+            straight=straight,
+            tempo_bpm=tempo_bpm,
+            pass_number=number,
+            drawn_pass=number if runs_on else 1,
+        )
+        found.append(columns(together([placed(one) for one in ([own] if own else []) + others])))
     return found
 
 
-def _other_than_own(song: LoadedSong, tempo_bpm: float | None) -> float | None:
-    return None if tempo_bpm == song.tempo_bpm else tempo_bpm
+def placed(part: PlayedPart) -> EventColumns:
+    """Its events, each voice called by its place on the Stage."""
+    return replace(part.columns, voices=tuple(voice_place(part.key, voice) for voice in part.columns.voices))
 
 
-def selected_part_gain(song: LoadedSong) -> float:
-    """Level of the selected part, and of its cell."""
-    return float(10 ** ((song.part.level_db + selected_cell(song).level_db) / 20))
+def stack_stage(song: LoadedSong, tempo_bpm: float | None = None) -> StagePlan:
+    """Where the sounds of the loop stand; what others step back for is looked up only if something does."""
+    parts = [] if song.stage.is_plain else stack_parts(song, tempo_bpm=tempo_bpm)
+    return stage_plan(song.stage, stack_music(song, parts, tempo_bpm))
 
 
 def strike(voice: KitVoice, mix: VoiceMix | None = None) -> Strike:
@@ -117,6 +118,8 @@ def playing(
             for one in song.layered_loops
             if not one.settings.muted
         ],
+        "layered_loop_places": [loop_place(one.id) for one in song.layered_loops if not one.settings.muted],
+        "stage": stack_stage(song, tempo_bpm),
         "felt": felt[0] if felt else None,
         "felt_more": felt[1:],
         "straight": straight[0] if straight else None,

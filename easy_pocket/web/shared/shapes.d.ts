@@ -19,10 +19,12 @@ export interface Strike {
   pan: number;
 }
 
-/** Events as the player takes them, a row each; sound is an index into audio. A rate of 1 for all is null, and so is a cut that never comes. */
+/** Events as the player takes them, a row each; sound is an index into audio, place one into places of the Stage. A rate of 1 for all is null, and so is a cut that never comes. */
 export interface Columns {
   audio: string[];
   sound: number[];
+  places: string[];
+  place: number[];
   start_s: number[];
   gain: number[];
   rate: number[] | null;
@@ -33,6 +35,7 @@ export interface Columns {
 /** A loop in the song: which audio, and when. */
 export interface LoopLayer {
   key: string;
+  place: string;
   at_s: number;
   length_s: number;
 }
@@ -61,10 +64,61 @@ export interface Playing {
   master_gain: number;
   cut_fade_s: number;
   layered_loops: string[];
+  layered_loop_places: string[];
+  stage: StagePlan;
   felt: Columns | null;
   felt_more: Columns[];
   straight: Columns | null;
   straight_more: Columns[];
+}
+
+/** places: those with a chain, sends or another way than to the whole; the whole is among them. */
+export interface StagePlan {
+  ceiling_db: number;
+  places: Record<string, PlacePlan>;
+  returns: Record<string, ReturnPlan>;
+}
+
+/** to: the place its sound goes to next; sends: by "short", "long", "echo", as gains. */
+export interface PlacePlan {
+  to: string;
+  units: UnitPlan[];
+  sends: Record<string, number>;
+}
+
+/** One unit that is on. numbers: what its twin computes with; points: what it follows, by name. */
+export interface UnitPlan {
+  kind: string;
+  character: string;
+  side: string;
+  numbers: Record<string, number>;
+  filters: FilterPlan[];
+  points: Record<string, Points>;
+  delays: [number, number][];
+}
+
+/** type: of the browser's filter node, with its quality in dB for cuts; or "iir" with coefficients b and a. */
+export interface FilterPlan {
+  type: string;
+  hz: number;
+  quality: number;
+  gain_db: number;
+  b: number[];
+  a: number[];
+}
+
+/** A curve over one pass: times in s and values, straight between them. */
+export interface Points {
+  times_s: number[];
+  values: number[];
+}
+
+/** What a room or the echo gives back. room: the key of its impulse response, "" for the echo. */
+export interface ReturnPlan {
+  room: string;
+  gain: number;
+  unit: UnitPlan | null;
+  place: PlacePlan;
 }
 
 /** bars_s: when each bar begins, and the end. bar_beats: of each bar. */
@@ -79,6 +133,8 @@ export interface SongPlaying {
   master_gain: number;
   cut_fade_s: number;
   layered_loops: string[];
+  layered_loop_places: string[];
+  stage: StagePlan;
   felt: Columns | null;
   felt_more: Columns[];
   straight: Columns | null;
@@ -129,6 +185,7 @@ export interface Articulated {
   locked?: boolean;
   backwards?: boolean;
   fade_ms?: number;
+  into?: string;
   words: string;
   drawn: number[][];
 }
@@ -609,6 +666,24 @@ export interface SongData {
   free_loops: [number, string][];
 }
 
+/** One pass of the loop. after, before: the largest size in dB of each column of a picture; takes: what the ceiling takes there. heard: loudness in LUFS of each sound, by its place. */
+export interface Measured {
+  revision: number;
+  length_s: number;
+  lufs: number;
+  momentary_lufs: number;
+  short_lufs: number;
+  true_peak_db: number;
+  matched_db: number;
+  ceiling_db: number;
+  ceiling_takes_db: number;
+  ceiling_times: number;
+  after: number[];
+  before: number[];
+  takes: number[];
+  heard: Record<string, number>;
+}
+
 /** Put bars in before from_bar (one past the last: at the end), empty or as copies of the bars before them. */
 export interface AddBarsEdit {
   kind: "add_bars";
@@ -647,6 +722,7 @@ export interface ArticulationFields {
   passes?: number;
   locked?: boolean;
   backwards?: boolean;
+  into?: string;
 }
 
 /** In these bars only these voices go on; the rest falls silent there. */
@@ -1312,6 +1388,14 @@ export interface RemoveEdit {
   tick: number;
 }
 
+/** Before each of these hits, a sound of `voice` that runs backwards and ends where the hit falls. length_ticks before the hit; before the first bar it begins at the end of the loop. It has the velocity and the own offset of the hit, so it ends with it whatever the feel does. A hit that stands where it begins is a conflict. */
+export interface ReverseIntoEdit {
+  kind: "reverse_into";
+  places: [string, number][];
+  voice: string;
+  length_ticks: number;
+}
+
 /** A voice's hits to another voice, so many ticks later (negative: earlier), round the pattern's end. */
 export interface RowCopyEdit {
   kind: "row_copy";
@@ -1472,6 +1556,78 @@ export interface SpeedEdit {
   factor: number;
 }
 
+export interface StageCeilingEdit {
+  kind: "stage_ceiling";
+  ceiling_db: number;
+}
+
+/** All units of a place, in order. */
+export interface StageChainEdit {
+  kind: "stage_chain";
+  where: string;
+  chain: UnitDoc[];
+}
+
+export interface UnitDoc {
+  kind: string;
+  on?: boolean;
+  settings?: Record<string, number | string>;
+}
+
+/** Make a group (key ""), or change its name and what is in it; with no members it is taken away. */
+export interface StageGroupEdit {
+  kind: "stage_group";
+  key?: string;
+  name: string;
+  members: string[];
+}
+
+/** A sound moved on the floor: its pan and how much of it goes to a room, in one step. */
+export interface StageMoveEdit {
+  kind: "stage_move";
+  where: string;
+  pan: number;
+  to: "short" | "long" | "echo";
+  percent: number;
+}
+
+/** All of the Stage on or off; the ceiling stays. */
+export interface StageOnEdit {
+  kind: "stage_on";
+  on: boolean;
+}
+
+/** Settings of a room or of the echo; what is not named stays. */
+export interface StageReturnEdit {
+  kind: "stage_return";
+  name: "short" | "long" | "echo";
+  settings: Record<string, number | string>;
+}
+
+/** How much of a place goes to a room or the echo. */
+export interface StageSendEdit {
+  kind: "stage_send";
+  where: string;
+  to: "short" | "long" | "echo";
+  percent: number;
+}
+
+/** Other settings of the Stage are heard; those that were never made begin as a copy. */
+export interface StageSettingsEdit {
+  kind: "stage_settings";
+  to: "A" | "B" | "C";
+  name?: string;
+}
+
+/** Settings of one unit of a chain, or whether it is on; what is not named stays. */
+export interface StageUnitEdit {
+  kind: "stage_unit";
+  where: string;
+  at: number;
+  settings?: Record<string, number | string>;
+  on?: boolean | null;
+}
+
 /** These hits (none: all) on the nearest slot without an offset of their own; the feel stays. A hit off the grid goes to the slot that is nearest to its tick, if its voice has none there. */
 export interface StraightAgainEdit {
   kind: "straight_again";
@@ -1564,4 +1720,4 @@ export interface WriteInEdit {
   scope: string;
 }
 
-export type Edit = AddBarsEdit | AlternateEdit | ArticulateEdit | BreakEdit | CellCopyEdit | CellFeelEdit | CellFreeEdit | CellLevelEdit | CellMuteEdit | CellSetEdit | CollisionEdit | DropBarsEdit | FeelEdit | GridEdit | GrooveAwayEdit | GrooveBarsEdit | GrooveBlendEdit | GrooveDrawEdit | GrooveLongerEdit | GrooveLoopEdit | GrooveNameEdit | GrooveSlotsEdit | IdeaEdit | JoinDrawEdit | JoinIdeaEdit | JoinsSetEdit | KitEdit | KitAlternateEdit | KitAlternateOffEdit | KitFoldEdit | KitKeyEdit | KitLayerEdit | KitLayerOffEdit | KitMidiEdit | KitModelEdit | KitNameEdit | KitNewEdit | KitPutEdit | KitVoiceEdit | KitVoiceOffEdit | KitVoiceOnEdit | KitVoicePlaceEdit | LayeredLoopEdit | LayeredLoopCellEdit | LayeredLoopSetEdit | LengthEdit | LengthTicksEdit | LockHitsEdit | LockPlaceEdit | LockVoiceEdit | LoopBeatEdit | LoopCorrectEdit | LoopTakeEdit | MixEdit | MoveEdit | MoveManyEdit | NameEdit | NudgeEdit | OffsetEdit | PaintEdit | PartAddEdit | PartCopyEdit | PartMergeEdit | PartMoveEdit | PartSetEdit | PartSplitEdit | PartTakeEdit | PasteEdit | PatternAddEdit | PatternNameEdit | PatternTakeEdit | PutLineEdit | ReachEdit | RemoveEdit | RowCopyEdit | RowEveryEdit | RowSpreadEdit | RowThinEdit | RowTurnEdit | SectionAddEdit | SectionFreeEdit | SectionJoinEdit | SectionMoveEdit | SectionNameEdit | SectionSetEdit | SectionSplitEdit | SectionStagesEdit | SectionTakeEdit | ShapeEdit | SitInEdit | SnapshotBackEdit | SoloOnlyEdit | SongBackEdit | SongFlatEdit | SpeedEdit | StraightAgainEdit | StretchEdit | TempoEdit | TightenEdit | TurnEdit | ValuesEdit | VelocityEdit | VoiceEdit | VoiceGridEdit | WipeEdit | WriteEdit | WriteInEdit;
+export type Edit = AddBarsEdit | AlternateEdit | ArticulateEdit | BreakEdit | CellCopyEdit | CellFeelEdit | CellFreeEdit | CellLevelEdit | CellMuteEdit | CellSetEdit | CollisionEdit | DropBarsEdit | FeelEdit | GridEdit | GrooveAwayEdit | GrooveBarsEdit | GrooveBlendEdit | GrooveDrawEdit | GrooveLongerEdit | GrooveLoopEdit | GrooveNameEdit | GrooveSlotsEdit | IdeaEdit | JoinDrawEdit | JoinIdeaEdit | JoinsSetEdit | KitEdit | KitAlternateEdit | KitAlternateOffEdit | KitFoldEdit | KitKeyEdit | KitLayerEdit | KitLayerOffEdit | KitMidiEdit | KitModelEdit | KitNameEdit | KitNewEdit | KitPutEdit | KitVoiceEdit | KitVoiceOffEdit | KitVoiceOnEdit | KitVoicePlaceEdit | LayeredLoopEdit | LayeredLoopCellEdit | LayeredLoopSetEdit | LengthEdit | LengthTicksEdit | LockHitsEdit | LockPlaceEdit | LockVoiceEdit | LoopBeatEdit | LoopCorrectEdit | LoopTakeEdit | MixEdit | MoveEdit | MoveManyEdit | NameEdit | NudgeEdit | OffsetEdit | PaintEdit | PartAddEdit | PartCopyEdit | PartMergeEdit | PartMoveEdit | PartSetEdit | PartSplitEdit | PartTakeEdit | PasteEdit | PatternAddEdit | PatternNameEdit | PatternTakeEdit | PutLineEdit | ReachEdit | RemoveEdit | ReverseIntoEdit | RowCopyEdit | RowEveryEdit | RowSpreadEdit | RowThinEdit | RowTurnEdit | SectionAddEdit | SectionFreeEdit | SectionJoinEdit | SectionMoveEdit | SectionNameEdit | SectionSetEdit | SectionSplitEdit | SectionStagesEdit | SectionTakeEdit | ShapeEdit | SitInEdit | SnapshotBackEdit | SoloOnlyEdit | SongBackEdit | SongFlatEdit | SpeedEdit | StageCeilingEdit | StageChainEdit | StageGroupEdit | StageMoveEdit | StageOnEdit | StageReturnEdit | StageSendEdit | StageSettingsEdit | StageUnitEdit | StraightAgainEdit | StretchEdit | TempoEdit | TightenEdit | TurnEdit | ValuesEdit | VelocityEdit | VoiceEdit | VoiceGridEdit | WipeEdit | WriteEdit | WriteInEdit;

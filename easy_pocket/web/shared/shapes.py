@@ -9,6 +9,10 @@ from typing import Any, NotRequired, TypedDict
 import numpy as np
 import numpy.typing as npt
 
+from easy_pocket.core.stage.graph_plan import (
+    StagePlan,
+)
+
 Column = npt.NDArray[np.generic] | Sequence[float]
 
 
@@ -34,11 +38,13 @@ class Strike(TypedDict):
 
 
 class Columns(TypedDict):
-    """Events as the player takes them, a row each; sound is an index into audio. A rate of 1 for all is null, and so
-    is a cut that never comes."""
+    """Events as the player takes them, a row each; sound is an index into audio, place one into places of the Stage. A
+    rate of 1 for all is null, and so is a cut that never comes."""
 
     audio: list[str]
     sound: Column
+    places: list[str]
+    place: Column
     start_s: Column
     gain: Column
     rate: Column | None
@@ -50,6 +56,7 @@ class LoopLayer(TypedDict):
     """A loop in the song: which audio, and when."""
 
     key: str
+    place: str
     at_s: float
     length_s: float
 
@@ -81,6 +88,8 @@ class Playing(TypedDict):
     master_gain: float
     cut_fade_s: float
     layered_loops: list[str]
+    layered_loop_places: list[str]
+    stage: StagePlan
     felt: Columns | None
     felt_more: list[Columns]
     straight: Columns | None

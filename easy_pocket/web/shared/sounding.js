@@ -1,5 +1,6 @@
 // What the player has sound: hits of the stack and turns of a loop, each at the time it was given.
 
+import { StageGraph, ceilingNode } from "./stage_graph.js";
 import { columnsOf, firstFrom, keysOf } from "./schedule.js";
 
 const MOST_PLACES = 256;
@@ -13,6 +14,7 @@ export const LEAD_S = 0.1; // between the press of Play and the first hit
 export function planStack(player, from, until) {
   const { from: offset, turnLength: length, heard } = player;
   if (!heard) return;
+  planCurves(player, from, until);
   const early = player.mode === "song" ? LEAD_S : 1e-6; // a song's first hits may come before its first beat
   const lastPass = player.repeats ? Infinity : 0;
   const firstPass = Math.max(0, Math.floor((from - player.anchor) / length));
@@ -27,6 +29,22 @@ export function planStack(player, from, until) {
       if (player.silenced(at)) continue;
       strike(player, events, index, at, begin - offset);
     }
+  }
+}
+
+/**
+ * What moves along the music, over the passes from a time on.
+ * @param {import("./player.js").Player} player
+ * @param {number} from
+ * @param {number} until
+ */
+export function planCurves(player, from, until) {
+  const { from: offset, turnLength: length } = player;
+  const lastPass = player.repeats ? Infinity : 0;
+  for (let pass = Math.max(0, Math.floor((from - player.anchor) / length)); pass <= lastPass; pass += 1) {
+    const begin = player.anchor + pass * length;
+    if (begin >= until) break;
+    player.stage.follower.plan(begin - offset, begin, begin + length, from, until);
   }
 }
 
@@ -49,10 +67,11 @@ export function strike(player, events, index, at, begin) {
   player.latest.set(place, buffer);
   const node = player.context.createBufferSource();
   const gain = player.context.createGain();
+  const where = events.places?.[events.place[index]] ?? "whole";
   node.buffer = buffer;
   gain.gain.value = events.gain[index] * (player.heard?.master_gain ?? 1);
   if (events.rate?.[index]) node.playbackRate.value = events.rate[index];
-  node.connect(gain).connect(panned(player, events.pan[index]));
+  node.connect(gain).connect(panned(player, events.pan[index], where));
   // On a whole sample, as in the mixdown: between two the browser would interpolate, and dull the attack.
   node.start(Math.round(at * player.context.sampleRate) / player.context.sampleRate);
   const cut = events.cut_s[index];
@@ -74,15 +93,17 @@ export function strike(player, events, index, at, begin) {
 /**
  * What sounds from one place goes through one panner: there are few places and many hits.
  * @param {import("./player.js").Player} player
- * @param {any} place
+ * @param {number} pan
+ * @param {string} where its place on the Stage
  */
-export function panned(player, place) {
-  let panner = player.panners.get(place);
+export function panned(player, pan, where) {
+  const key = `${where} ${pan}`;
+  let panner = player.panners.get(key);
   if (!panner) {
     panner = player.context.createStereoPanner();
-    panner.pan.value = place;
-    panner.connect(player.stackOut);
-    if (player.panners.size < MOST_PLACES) player.panners.set(place, panner);
+    panner.pan.value = pan;
+    panner.connect(player.stage.input(where));
+    if (player.panners.size < MOST_PLACES) player.panners.set(key, panner);
   }
   return panner;
 }
@@ -150,15 +171,63 @@ export async function fetchSounds(player, playing = player.heard) {
  * The audio context, with the stack and the loop on their ways to the master.
  * @param {import("./player.js").Player} player
  */
-export function openGraph(player) {
+export async function openGraph(player) {
   player.context = new AudioContext({ sampleRate: 44100, latencyHint: "interactive" });
+  await addGraph(player);
+}
+
+/**
+ * The ways of sound in any context: the stack over its Stage and a loop beside it, both under the ceiling.
+ * @param {any} player
+ */
+export async function addGraph(player) {
+  await player.context.audioWorklet.addModule(new URL("./stage_worklet.js", import.meta.url));
   player.master = player.context.createGain();
-  player.master.connect(player.context.destination);
+  const ceiling = ceilingNode(player.context);
+  player.ceiling = ceiling;
+  player.master.connect(ceiling).connect(player.context.destination);
   player.stackOut = player.context.createStereoPanner();
   player.loopOut = player.context.createStereoPanner();
   player.loopGain = player.context.createGain();
   // A loop in one channel is as loud as it was before it came through here: twice the same, not placed.
   Object.assign(player.loopGain, { channelCount: 2, channelCountMode: "explicit" });
   player.stackOut.connect(player.master);
+  player.stage = new StageGraph(player.context, player.stackOut, (key) => player.sound(`rooms/${key}`));
+  player.stage.setCeiling = (/** @type {number} */ ceiling_db) => ceiling.port.postMessage(10 ** (ceiling_db / 20));
   player.loopGain.connect(player.loopOut).connect(player.master);
+}
+
+/**
+ * One buffer by content key, asked for once: a sound, what a loop plays ("layers/..."), or a room ("rooms/...").
+ * @param {any} player
+ * @param {string} key
+ */
+export function soundOf(player, key) {
+  if (!player.buffers.has(key)) {
+    const promise = fetch(`/audio/${/^(layers|rooms)\//.test(key) ? key : `sounds/${key}`}.wav`)
+      .then((answer) => {
+        if (!answer.ok) throw new Error(`sound ${key}: ${answer.status}`);
+        return answer.arrayBuffer();
+      })
+      .then((data) => player.context.decodeAudioData(data))
+      .then((buffer) => {
+        player.buffers.set(key, buffer);
+        return buffer;
+      })
+      .catch((error) => {
+        player.buffers.delete(key);
+        console.warn(error);
+      });
+    player.buffers.set(key, promise);
+  }
+  return player.buffers.get(key);
+}
+
+/** @param {any} player */
+export async function loopBuffer(player) {
+  if (!player.loop.buffer) {
+    const answer = await fetch(player.loop.url);
+    player.loop.buffer = await player.context.decodeAudioData(await answer.arrayBuffer());
+  }
+  return player.loop.buffer;
 }

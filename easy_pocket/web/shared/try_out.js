@@ -97,7 +97,7 @@ export class GrooveList {
 
   /** @param {Piece} box */
   rows(box) {
-    return [...box.querySelectorAll("[data-groove-id]")];
+    return [...box.querySelectorAll("[data-groove-id]:not(.unfound)")];
   }
 
   /**

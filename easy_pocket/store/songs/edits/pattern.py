@@ -50,6 +50,7 @@ class ArticulationFields(Strict):
     passes: int = Field(0, ge=-1000, le=10_000)
     locked: bool = False
     backwards: bool = False
+    into: Annotated[str, Field(max_length=30)] = ""
 
 
 def _pairs(doc: ArticulationFields) -> tuple[tuple[str, Any], ...]:

@@ -24,6 +24,20 @@ export function placeHitsBar(rails) {
 }
 
 /**
+ * Voices a sound that runs backwards into a hit can have: that of the hit, or another rail's.
+ * @param {import("./rails.js").Rails} rails
+ */
+export function listReverseVoices(rails) {
+  const list = byId("reverse-voice");
+  if (!list) return;
+  const voices = rails.voices();
+  if ([...list.options].slice(1).map((one) => one.value).join() === voices.join()) return;
+  const before = list.value;
+  list.replaceChildren(new Option("the same voice", ""), ...voices.map((key) => new Option(rails.nameOf(key), key)));
+  list.value = voices.includes(before) ? before : "";
+}
+
+/**
  * The box round the chosen hits that are in sight, on the page.
  * @param {import("./rails.js").Rails} rails
  */

@@ -10,10 +10,10 @@ from easy_pocket.core.song.cycles import describe_meeting
 from easy_pocket.core.song.part import audible_parts
 from easy_pocket.core.sound.events import audible
 from easy_pocket.store.songs.loaded import LoadedSong
+from easy_pocket.store.songs.other_parts import PlacedPart, other_parts_at, selected_cell
 from easy_pocket.web.screens.bench.rail_heads import Rail, rail_heads
 from easy_pocket.web.screens.bench.shapes import OtherPart
 from easy_pocket.web.screens.song.part_description import cycles_of, part_words
-from easy_pocket.web.shared.other_parts_playing import PlacedPart, other_parts_at, selected_cell
 from easy_pocket.web.shared.shapes import Column
 
 

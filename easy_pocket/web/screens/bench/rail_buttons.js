@@ -1,5 +1,6 @@
 // Buttons of the rails that are edits: deeds on the chosen hits, bars.
 
+import { byId } from "../../shared/dom.js";
 import { showNote } from "../../shared/notes.js";
 
 /**
@@ -19,6 +20,7 @@ export function deed(rails, name, by) {
     stretch: () => chosen.stretch(by),
     slot: () => chosen.nudge(((rails.data.step(chosen.targets[0]?.voice) * by) / 100) * rails.facts.msPerTick),
     place: () => lockPlace(rails),
+    "reverse-into": () => chosen.reverseInto(byId("reverse-voice").value, byId("reverse-slots").value),
   };
   if (deeds[name]) deeds[name]();
   else if (["flam", "drag", "ratchet", "roll"].includes(name)) chosen.ornament(name);

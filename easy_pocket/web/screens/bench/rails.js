@@ -7,13 +7,13 @@ import { Detail } from "./detail.js";
 import { showLedger, showNote, speak } from "../../shared/notes.js";
 import { drawRail } from "../../shared/rail_canvas.js";
 import { placed, tickOf, xOf } from "../../shared/rail_geometry.js";
-import { RailData } from "../../shared/rail_data.js";
+import { RailData, keyOf } from "../../shared/rail_data.js";
 import { RailKeys } from "./rail_keys.js";
 import { RailPointer } from "./rail_pointer.js";
 import { OtherRails } from "./other_rails.js";
-import { ledgerText, spokenHit } from "../../shared/rail_words.js";
+import { ledgerText, placeName, spokenHit } from "../../shared/rail_words.js";
 import { drawCounting, drawOverview } from "./ruler.js";
-import { placeHitsBar } from "./hits_bar.js";
+import { listReverseVoices, placeHitsBar } from "./hits_bar.js";
 import { LayerRows } from "./layered_loop_rows.js";
 import { barsEdit, deed } from "./rail_buttons.js";
 
@@ -169,6 +169,7 @@ export class Rails extends RailPointer {
     const count = this.chosen.keys.size;
     const line = byId("chosen-count");
     if (line) line.textContent = `${count} hit${count === 1 ? "" : "s"}`;
+    listReverseVoices(this);
   }
 
   // The bottom line is of now: of the hit it tells as it has become, or of none when that is gone.
@@ -347,6 +348,7 @@ export class Rails extends RailPointer {
     const mark = byId("cursor");
     if (!mark || document.activeElement !== this.box || !this.facts) return;
     this.ensureCursor();
+    this.tellCell();
     const row = byId(`rail-${this.cursor.voice}`);
     const canvas = row.querySelector("canvas.rail");
     const { start, end } = this.look;
@@ -354,6 +356,20 @@ export class Rails extends RailPointer {
     mark.style.left = `${canvas.offsetLeft + xOf(this.cursor.tick, this.look, canvas.clientWidth)}px`;
     mark.style.top = `${row.offsetTop + 2}px`;
     mark.style.height = `${row.offsetHeight - 5}px`;
+  }
+
+  // For a screen reader each rail is a row of slots; the slot the cursor is on has a name.
+  tellCell() {
+    const { voice, tick } = this.cursor;
+    const cell = byId(`cell-${voice}`);
+    if (!cell) return;
+    const hit = this.data.hit(voice, tick);
+    const step = this.data.step(voice);
+    this.box.setAttribute("aria-activedescendant", cell.id);
+    this.box.setAttribute("aria-colcount", String(Math.ceil(this.facts.length / step)));
+    cell.setAttribute("aria-colindex", String(Math.floor(tick / step) + 1));
+    cell.setAttribute("aria-selected", String(Boolean(hit && this.chosen.keys.has(keyOf(hit)))));
+    cell.textContent = hit ? spokenHit(hit, this.facts) : `${placeName(tick, this.facts)}, no hit`;
   }
 
   hideCursor() {

@@ -14,9 +14,9 @@ from easy_pocket.core.pattern.articulation import articulation_to_doc, describe_
 from easy_pocket.core.pattern.timebase import ms_per_tick
 from easy_pocket.store.loops.layered_loop_audio import register_layered_loop
 from easy_pocket.store.songs.loaded import LoadedSong
+from easy_pocket.store.songs.other_parts import selected_cell
 from easy_pocket.web.screens.bench.other_parts import other_hits
 from easy_pocket.web.screens.bench.shapes import HitColumns, InSection, Lean, RailData, RailFacts
-from easy_pocket.web.shared.other_parts_playing import selected_cell
 from easy_pocket.web.shared.voice_title import voice_title
 
 ON_GRID_MS = 0.75  # an offset smaller than this is drawn as on the grid

@@ -161,6 +161,19 @@ export class SelectedHits {
     this.articulation(values[name]);
   }
 
+  /**
+   * A sound of a voice that runs backwards and ends on each chosen hit.
+   * @param {string} voice
+   * @param {string} slots
+   */
+  reverseInto(voice, slots) {
+    const hits = this.need();
+    const count = Number(slots.replace(",", "."));
+    if (!hits.length) return;
+    if (count > 0) this.push({ kind: "reverse_into", places: hits.map(placeOf), voice: voice || hits[0].voice, length_ticks: Math.round(count * this.data.step(hits[0].voice)) });
+    else this.rails.say(`'${slots}' is no number of slots: 4 are a beat of 16ths.`);
+  }
+
   plain() {
     this.articulation({ ornament: "", strokes: 0, span_ticks: 0, spacing: "even", swell: 0, tune_cents: 0, pan: 0, length_ticks: 0, odds_percent: 100, passes: 0 });
   }

@@ -107,6 +107,7 @@ export class Side {
     if (!answer?.ok) return;
     const box = chooser.querySelector(".groove-list");
     box.innerHTML = await answer.text();
+    chooser.querySelector("[data-find-in]").value = "";
     const at = button.getBoundingClientRect();
     chooser.style.top = `${Math.min(at.bottom + 4, window.innerHeight - 430)}px`;
     chooser.hidden = false;

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -11,37 +11,7 @@ from easy_pocket.core.sound.kit import KitVoice
 from easy_pocket.core.sound.kit_edit import NOTE_NAMES
 from easy_pocket.core.sound.layer import Layer
 from easy_pocket.core.sound.sound import SAMPLED, Sound
-
-
-@dataclass(frozen=True)
-class Drag:
-    """A value one drags, and can type: `curve` "ratio" moves by factors. blank: what the value None is called."""
-
-    field: str
-    label: str
-    value: float | None
-    low: float
-    high: float
-    step: float
-    unit: str
-    shown: str
-    curve: str = "even"
-    kind: str = "layer"  # "voice", "layer" or "model": what is edited
-    blank: str = ""
-    note: str = ""  # a second way to say the value: a note name
-
-    @property
-    def scale(self) -> int:
-        """What the value is multiplied by where it is typed: seconds are typed in ms, shares in percent."""
-        return {"s": 1000, "%": 100}.get(self.unit, 100 if self.field == "pan" else 1)
-
-    @property
-    def share(self) -> float:
-        """Where the value lies between its limits, in percent."""
-        value = self.high if self.value is None else self.value
-        if self.curve == "ratio":
-            return round(100 * float(np.log(value / self.low) / np.log(self.high / self.low)), 1)
-        return round(100 * (value - self.low) / (self.high - self.low), 1)
+from easy_pocket.web.shared.drag import Drag
 
 
 def note_name(hz: float) -> str:

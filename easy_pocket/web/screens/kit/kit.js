@@ -3,7 +3,7 @@
 
 import { byId } from "../../shared/dom.js";
 import { ask } from "../../shared/api.js";
-import { Drags } from "./drags.js";
+import { Drags } from "../../shared/drags.js";
 import { Library } from "./library.js";
 import { showLedger, showNote, speak } from "../../shared/notes.js";
 import { Screen } from "../../shared/screen.js";
@@ -26,7 +26,7 @@ export default class Kit extends Screen {
     /** @type {any} */
     this.handle = null;
     this.besideKey = sessionStorage.getItem("easy-pocket-beside") || "";
-    this.drags = new Drags((/** @type {any} */ drag, /** @type {any} */ value, /** @type {any} */ gesture) => this.dragged(drag, value, gesture));
+    this.drags = new Drags((/** @type {any} */ drag, /** @type {any} */ value, /** @type {any} */ gesture) => this.dragged(drag, value, gesture), "kit");
     this.library = new Library(this);
     this.shared = new SharedKit(page.edits, page);
     /** @type {ChildNode[] | null} */

@@ -22,7 +22,8 @@ from easy_pocket.core.sound.velocity import HARD_VELOCITY
 from easy_pocket.store.database import Reader
 from easy_pocket.store.kits.kits import kit_names, songs_with_kit
 from easy_pocket.store.songs.loaded import LoadedSong
-from easy_pocket.web.screens.kit.drags import Drag, db, layer_drags, model_drags, tune_words, voice_drags
+from easy_pocket.web.screens.kit.drags import db, layer_drags, model_drags, tune_words, voice_drags
+from easy_pocket.web.shared.drag import Drag
 from easy_pocket.web.shared.edit_requests import View
 from easy_pocket.web.shared.playing import strike
 from easy_pocket.web.shared.render import render

@@ -6,6 +6,7 @@ import { ask } from "../../shared/api.js";
 import { LoopUses } from "./loop_uses.js";
 import { showLedger, showNote, speak } from "../../shared/notes.js";
 import { Recorder } from "./recorder.js";
+import { loopBuffer } from "../../shared/sounding.js";
 import { Screen } from "../../shared/screen.js";
 import { Wave } from "./wave.js";
 import { WaveKeys } from "./wave_keys.js";
@@ -70,7 +71,7 @@ export default class Loops extends Screen {
    */
   async playSpans(spans) {
     await this.player.ready();
-    const buffer = await this.player.loopBuffer();
+    const buffer = await loopBuffer(this.player);
     this.heardSpans?.forEach((/** @type {any} */ node) => node.stop());
     const begin = this.player.context.currentTime + 0.03;
     let at = begin;

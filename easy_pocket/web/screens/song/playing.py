@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 from easy_pocket.core.song.perform_song import perform_song
-from easy_pocket.core.song.song_mix import song_columns, together
+from easy_pocket.core.song.song_mix import together
+from easy_pocket.core.song.stage_sound import song_beats, strikes_of
 from easy_pocket.core.sound.events import CUT_FADE_S, MASTER_GAIN
+from easy_pocket.core.stage.graph_plan import stage_plan
+from easy_pocket.core.stage.units import Music
 from easy_pocket.store.kits.kits import register_voices
 from easy_pocket.store.loops.layered_loop_audio import register_layered_loop
 from easy_pocket.store.songs.loaded import LoadedSong
+from easy_pocket.store.songs.mixes import loop_place, played_parts
 from easy_pocket.store.songs.song_loops import layers_in_song
-from easy_pocket.web.shared.playing import columns
+from easy_pocket.web.shared.playing import columns, placed
 from easy_pocket.web.shared.shapes import SongPlaying
 
 
@@ -20,7 +24,8 @@ def song_playing(song: LoadedSong, timing: str = "felt") -> SongPlaying:
         register_voices(kit)
     arrangement = song.arrangement
     played = perform_song(arrangement, straight=timing == "straight")
-    events = together(song_columns(played, song.kits))
+    parts = played_parts(song, played)
+    events = together([placed(one) for one in parts])
     spans = arrangement.spans
     return {
         "revision": song.revision,
@@ -55,8 +60,15 @@ def song_playing(song: LoadedSong, timing: str = "felt") -> SongPlaying:
         "straight_more": [],
         "timing": timing,
         "layered_loops": [],
+        "layered_loop_places": [],
+        "stage": stage_plan(song.stage, Music(song_beats(arrangement), strikes_of(parts), loops=False)),
         "layered_loops_at": [
-            {"key": register_layered_loop(one, performance), "at_s": at_s, "length_s": performance.length_ms / 1000}
+            {
+                "key": register_layered_loop(one, performance),
+                "place": loop_place(one.id),
+                "at_s": at_s,
+                "length_s": performance.length_ms / 1000,
+            }
             for at_s, one, performance in layers_in_song(song, played)
         ],
     }

@@ -1,14 +1,18 @@
 // Values one draws sideways and can type: `.drag` with its limits, step and curve as data. What is set is told to
 // `set(drag, value, gesture)`; the server's drawing replaces what is shown here meanwhile.
 
-import { showNote } from "../../shared/notes.js";
+import { showNote } from "./notes.js";
 
 const WHOLE_PX = 220; // drawn this far, a value goes from its lowest to its highest
 
 export class Drags {
-  /** @param {any} set */
-  constructor(set) {
+  /**
+   * @param {any} set
+   * @param {string} screen on which its values stand
+   */
+  constructor(set, screen) {
     this.set = set;
+    this.drags = `#screen[data-screen="${screen}"] .drag[data-drag]`;
     /** @type {any} */
     this.now = null;
     document.addEventListener("pointerdown", (event) => this.down(event));
@@ -31,7 +35,7 @@ export class Drags {
 
   /** @param {PageEvent} event */
   down(event) {
-    const drag = event.target.closest?.(".drag[data-drag]");
+    const drag = event.target.closest?.(this.drags);
     if (!drag || event.button !== 0) return;
     const field = drag.querySelector("input");
     if (document.activeElement === field && field.classList.contains("typing")) return;
@@ -102,7 +106,7 @@ export class Drags {
 
   /** @param {PageEvent} event */
   key(event) {
-    const drag = event.target.closest?.(".drag[data-drag]");
+    const drag = event.target.closest?.(this.drags);
     if (!drag) return;
     const field = drag.querySelector("input");
     const facts = this.facts(drag);
@@ -163,7 +167,7 @@ export class Drags {
     /** @type {any} */
     this.keyGesture = null;
     const field = event.target;
-    if (field.matches?.(".drag input.typing")) {
+    if (field.matches?.(".drag input.typing") && field.closest(this.drags)) {
       if (field.value !== field.defaultValue && field.isConnected) this.typed(field.closest(".drag"), field);
       this.rest(field);
     }

@@ -1,0 +1,53 @@
+"""The compressor: feed-forward, in dB, with a soft knee and a smooth decoupled peak detector.
+
+After Giannoulis, Massberg and Reiss (2012), "Digital Dynamic Range Compressor Design". A time is that after which 63 %
+of a change is reached.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+import numpy.typing as npt
+
+from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.stage.recursions import peak_follow, smoothed
+
+Floats = npt.NDArray[np.float64]
+LN_DB = float(np.log(10) / 20)
+FLOOR = 1e-6  # what is softer counts as -120 dB
+
+
+def kept(time_ms: float) -> float:
+    """How much of its last value a smoothed value keeps from sample to sample."""
+    return float(np.exp(-1000.0 / (time_ms * RATE_HZ)))
+
+
+def static_reduction_db(
+    level_db: npt.NDArray[np.floating], threshold_db: float, ratio: float, knee_db: float
+) -> npt.NDArray[np.floating]:
+    """What a steady level is taken down by, in dB >= 0."""
+    over = level_db - threshold_db
+    slope = 1 - 1 / ratio
+    if knee_db < 0.01:
+        return np.asarray(slope * np.maximum(over, 0))
+    inside = slope * (over + knee_db / 2) ** 2 / (2 * knee_db)
+    return np.asarray(np.where(over <= -knee_db / 2, 0, np.where(over >= knee_db / 2, slope * over, inside)))
+
+
+def reduction_db(side: Floats, settings: Mapping[str, float]) -> Floats:
+    """What each sample is taken down by, in dB >= 0; side: shape (channels, frames), what it listens to."""
+    size = np.abs(side).max(axis=0)
+    level_db = 20 * np.log10(np.maximum(size, FLOOR).astype(np.float32))
+    wanted = static_reduction_db(level_db, settings["threshold_db"], settings["ratio"], settings["knee_db"])
+    keep = kept(settings["release_ms"])
+    return smoothed(peak_follow(wanted, keep, 1 - keep), kept(settings["attack_ms"]))
+
+
+def compressed(audio: Floats, side: Floats, settings: Mapping[str, float]) -> tuple[Floats, Floats]:
+    """Audio of shape (2, frames) compressed, and the reduction in dB of each sample."""
+    taken_db = reduction_db(side, settings)
+    wet = settings["mix_percent"] / 100
+    gain = np.exp((LN_DB * (settings["makeup_db"] - taken_db)).astype(np.float32))
+    return np.asarray(audio * (1 - wet + wet * gain)), taken_db

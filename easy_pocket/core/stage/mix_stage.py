@@ -1,0 +1,280 @@
+"""Lines of sound through a Stage to the mix: chains, groups, rooms, echo, the whole, the ceiling."""
+
+from __future__ import annotations
+
+import math
+from abc import ABC, abstractmethod
+from collections.abc import Callable, Iterator, Mapping
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
+
+import numpy as np
+import numpy.typing as npt
+from scipy import signal
+
+from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.stage.echo import echoes
+from easy_pocket.core.stage.limiter import LATENCY, limited
+from easy_pocket.core.stage.rooms import impulse_response
+from easy_pocket.core.stage.stage import RETURNS, ROOMS, VOICE_PLACE, Place, Stage, Unit
+from easy_pocket.core.stage.units import PROCESSES, Music
+
+Floats = npt.NDArray[np.float64]
+
+
+class Sound(ABC):
+    """What stands on a Stage: voices ("part:3:kick") and loops ("loop:5"), each of shape (2, frames) when asked for."""
+
+    places: tuple[str, ...]
+    frames: int
+
+    @abstractmethod
+    def add(self, where: str, line: Floats) -> None:
+        """Add the sound of a place to a line of shape (2, frames)."""
+
+    def line(self, where: str) -> Floats:
+        """The sound of a place; silence where there is none."""
+        line = np.zeros((2, self.frames))
+        self.add(where, line)
+        return line
+
+    def to_room(self, _name: str) -> Floats | None:
+        """What single hits send to a room, on top of what their voices send."""
+        return None
+
+
+class WarmedUp(Sound):
+    """A loop with so many frames of what it played before in front of it, however often it went round for that."""
+
+    def __init__(self, once: Sound, before: int) -> None:
+        self.once, self.places, self.before = once, once.places, before
+        self.frames = before + once.frames
+
+    def add(self, where: str, line: Floats) -> None:
+        line += self._led_in(self.once.line(where))
+
+    def to_room(self, name: str) -> Floats | None:
+        line = self.once.to_room(name)
+        return None if line is None else self._led_in(line)
+
+    def _led_in(self, line: Floats) -> Floats:
+        frames = self.once.frames
+        whole, rest = divmod(self.before, frames)
+        pieces = [line[:, frames - rest :]] if rest else []
+        return np.concatenate([*pieces, *[line] * (whole + 1)], axis=1)
+
+
+@dataclass(frozen=True)
+class StageMix:
+    """before: the sum before the chain of the whole; whole: after it; audio: under the ceiling; gain: of the ceiling.
+
+    stems: what each place gives to the sum, rooms and echo too; together they are `before`.
+    """
+
+    audio: Floats
+    whole: Floats
+    before: Floats
+    gain: Floats
+    stems: Mapping[str, Floats]
+
+
+AT_ONCE = 2
+SILENT = 1e-5  # what is softer than this at the end is not written
+
+
+def without_silent_end(mix: StageMix, least: int) -> StageMix:
+    """The mix up to where nothing rings any more, `least` frames at least."""
+    loud = np.abs(mix.audio).max(axis=0)
+    for stem in (mix.before, *mix.stems.values()):
+        np.maximum(loud, np.abs(stem).max(axis=0), out=loud)
+    heard = np.flatnonzero(loud[least:] > SILENT)
+    return cut_out(mix, 0, least + (int(heard[-1]) + 1 if len(heard) else 0))
+
+
+def cut_out(mix: StageMix, first: int, end: int) -> StageMix:
+    """Some frames of a mix and of its stems."""
+    span = slice(first, end)
+    stems = {where: stem[:, span] for where, stem in mix.stems.items()}
+    return StageMix(mix.audio[:, span], mix.whole[:, span], mix.before[:, span], mix.gain[span], stems)
+
+
+Leaf = Callable[[str], str]
+Buses = dict[str, dict[str, Floats]]
+
+
+class _Mixer:
+    """Every bus holds lines by leaf: the names under which they come out.
+
+    Together they go through its chain, so that the leaves add up to what the bus gives; a drive bends the sum, and its
+    leaves become one.
+    """
+
+    def __init__(
+        self, sound: Sound, stage: Stage, music: Music, leaf: Leaf | None = None, *, rooms_apart: bool
+    ) -> None:
+        self.sound, self.stage, self.music = sound, stage, music
+        self.leaf = leaf or self._bus_of
+        self.rooms_apart = rooms_apart
+        self.sent: Buses = {}
+        for name in ROOMS:
+            line = sound.to_room(name)
+            if line is not None:
+                self.sent[name] = {name: line}
+
+    def _bus_of(self, where: str) -> str:
+        """Under which name a place comes out of the whole mix: its group, its part, or its own."""
+        to = self._to(where)
+        return (self._to(to) or to) if to else where
+
+    def chain(self, where: str, lines: dict[str, Floats]) -> dict[str, Floats]:
+        """Through the chain of a place, and from there to rooms and echo."""
+        return self._sent_on(where, self._chained(where, lines))
+
+    def _chained(self, where: str, lines: dict[str, Floats]) -> dict[str, Floats]:
+        place = self.stage.place(where) if self.stage.on else Place()
+        for unit in place.working:
+            lines = self._through(unit, lines)
+        return lines
+
+    def _sent_on(self, where: str, lines: dict[str, Floats]) -> dict[str, Floats]:
+        place = self.stage.place(where) if self.stage.on else Place()
+        for name, percent in place.sends.items():
+            for leaf, line in lines.items():
+                _add(self.sent.setdefault(name, {}), name if self.rooms_apart else leaf, percent / 100 * line)
+        return lines
+
+    def _own_lines(self) -> Iterator[tuple[str, dict[str, Floats]]]:
+        """Places that need a line of their own, through their chains; a few at once, as there are processors."""
+        wanted: list[str] = []
+        known: set[tuple[str, str]] = set()
+        for where in self.sound.places:
+            bus = (self._to(where), self.leaf(where))
+            if not (bus[0] and bus in known and self._is_plain(where)):
+                wanted.append(where)
+            known.add(bus)
+
+        def made(where: str) -> tuple[str, dict[str, Floats]]:
+            return where, self._chained(where, {self.leaf(where): self.sound.line(where)})
+
+        with ThreadPoolExecutor(AT_ONCE) as pool:
+            for start in range(0, len(wanted), AT_ONCE):
+                yield from pool.map(made, wanted[start : start + AT_ONCE])
+
+    def _through(self, unit: Unit, lines: dict[str, Floats]) -> dict[str, Floats]:
+        if unit.kind == "drive" and len(lines) > 1:
+            lines = {"+".join(lines): _sum(lines)}
+        side = None
+        if unit.kind == "compressor":
+            own = str(unit.settings["side"])
+            side = self.sound.line(own) if own else _sum(lines)
+        process = PROCESSES[unit.kind]
+        return {leaf: process(line, unit, self.music, line if side is None else side) for leaf, line in lines.items()}
+
+    def stems(self) -> dict[str, Floats]:
+        """What reaches the whole, by leaf; rooms and echo under their own names, or inside."""
+        buses: Buses = {}
+        out: dict[str, Floats] = {}
+        own = set()
+        for where, lines in self._own_lines():
+            own.add(where)
+            to = self._to(where)
+            _join(buses.setdefault(to, {}) if to else out, self._sent_on(where, lines))
+        for where in self.sound.places:
+            if where not in own:
+                self.sound.add(where, buses[self._to(where)][self.leaf(where)])
+        parts = [where for where in buses if where.startswith("part:")]
+        for where in [*parts, *(f"group:{one.key}" for one in self.stage.groups)]:
+            if where not in buses:
+                continue
+            after, to = self.chain(where, buses.pop(where)), self._to(where)
+            _join(buses.setdefault(to, {}) if to else out, after)
+        for name in RETURNS:
+            if name in self.sent:
+                back = {leaf: self._returned(name, line) for leaf, line in self.sent[name].items()}
+                _join(out, self.chain(name, back))
+        return out
+
+    def _to(self, where: str) -> str:
+        """The part or group a place goes to, "" for the whole."""
+        group = self.stage.group_of(where) if self.stage.on else None
+        if group:
+            return f"group:{group.key}"
+        return where.rpartition(":")[0] if VOICE_PLACE.fullmatch(where) else ""
+
+    def _is_plain(self, where: str) -> bool:
+        return not self.stage.on or self.stage.place(where).is_plain
+
+    def _returned(self, name: str, line: Floats) -> Floats:
+        if name in ROOMS:
+            settings = self.stage.rooms[name]
+            response = impulse_response(settings)
+            # Single floats: half the work, and what is lost lies 130 dB down.
+            back = signal.oaconvolve(line.astype(np.float32), response, axes=1)[:, : line.shape[1]]
+        else:
+            settings = self.stage.echo
+            back = echoes(line, settings, self.music.echo_delays(float(settings["beats"])))
+        return np.asarray(back * 10 ** (float(settings["level_db"]) / 20))
+
+
+def _sum(lines: dict[str, Floats]) -> Floats:
+    first, *rest = lines.values()
+    total = first.copy()
+    for line in rest:
+        total += line
+    return total
+
+
+def _join(lines: dict[str, Floats], more: dict[str, Floats]) -> None:
+    for leaf, line in more.items():
+        _add(lines, leaf, line)
+
+
+def _add(lines: dict[str, Floats], where: str, line: Floats) -> None:
+    """Callers give lines of their own: the first is kept as it is and added to."""
+    if where in lines:
+        lines[where] += line
+    else:
+        lines[where] = line
+
+
+def mix_stage(
+    sound: Sound, stage: Stage, music: Music, *, leaf: Leaf | None = None, rooms_apart: bool = True
+) -> StageMix:
+    """The mix of sounds on a Stage.
+
+    In a loop the sound is one pass with its tails folded in; it goes round for as long as rooms and echo ring on before
+    the pass that is given: all is as it is in the middle of the music. Else it is the music and what rings on after it.
+
+    leaf: under which name each place comes out as a stem; without it by group, part and loop. rooms_apart: rooms and
+    echo are stems of their own, else each stem has what it sent there in it.
+    """
+    frames = sound.frames
+    if not frames:
+        empty = np.zeros((2, 0))
+        return StageMix(empty, empty, empty, np.ones(0), {})
+    if music.loops and stage.on and not stage.is_plain:
+        lead = math.ceil(stage.rings_s(music.beats.beat_s) * RATE_HZ)
+        sound, music = WarmedUp(sound, lead), replace(music, lead=lead)
+    mixer = _Mixer(sound, stage, music, leaf, rooms_apart=rooms_apart)
+    stems = mixer.stems()
+    before = np.zeros((2, mixer.sound.frames))
+    for stem in stems.values():
+        before += stem
+    whole = mixer.chain("whole", {"whole": before})["whole"]
+    last = slice(mixer.sound.frames - frames, None)
+    whole = whole[:, last]
+    audio, gain = under_ceiling(whole, stage.ceiling_db, loops=music.loops)
+    return StageMix(audio, whole, before[:, last], gain, {where: stem[:, last] for where, stem in stems.items()})
+
+
+def under_ceiling(whole: Floats, ceiling_db: float, *, loops: bool) -> tuple[Floats, Floats]:
+    """The finished sound and the gain of the ceiling; whole: one pass of a loop, or the music with its end."""
+    if not loops:
+        return limited(whole, ceiling_db)
+    # What comes before a pass is the end of a pass, what comes after it its start.
+    frames = whole.shape[1]
+    before = min(frames, 44_100)
+    after = np.stack([np.resize(side, LATENCY) for side in whole])
+    around = np.concatenate([whole[:, frames - before :], whole, after], axis=1)
+    audio, gain = limited(around, ceiling_db)
+    return audio[:, before : before + frames], gain[before : before + frames]

@@ -1,0 +1,264 @@
+"""A Stage: what each sound goes through, how much of it goes to the rooms, and what stands at the end.
+
+A place is named by a word: "part:3:kick" a voice of a part, "part:3" the part, "loop:5" a loop under the stack,
+"group:NAME" a group, "short", "long" and "echo" what rooms and echo give back, "whole" the mix.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from easy_pocket.core.errors import BadValueError, EditRefusedError, as_number, require_range
+from easy_pocket.core.stage.limiter import DEFAULT_CEILING_DB
+from easy_pocket.core.stage.unit_fields import ECHO_FIELDS, MOST_UNITS, ROOM_FIELDS, UNITS, UnitField
+
+Value = float | str
+Doc = dict[str, Any]
+ROOMS = ("short", "long")
+RETURNS = (*ROOMS, "echo")
+SENDERS = re.compile(r"part:\d{1,10}(:[a-z_0-9]{1,30})?|loop:\d{1,10}|group:[a-z0-9-]{1,24}")
+PLACES = re.compile(rf"{SENDERS.pattern}|short|long|echo|whole")
+VOICE_PLACE = re.compile(r"part:\d{1,10}:[a-z_0-9]{1,30}")
+MOST_GROUPS = 16
+FADED_DB = 80.0  # so much softer an echo is over
+LEVELS_RING_S = 0.5  # what compressors and filters remember
+LONGEST_RING_S = 30.0
+MOST_PLACES = 512
+MOST_WORDS = 200
+LOWEST_CEILING_DB, HIGHEST_CEILING_DB = -12.0, 0.0
+STEPS = re.compile(r"[01]{1,64}")
+
+
+@dataclass(frozen=True)
+class Unit:
+    """One unit of a chain. settings: every field of its kind (unit_fields.py)."""
+
+    kind: str
+    on: bool = True
+    settings: Mapping[str, Value] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        if self.kind not in UNITS:
+            raise BadValueError(f"'{self.kind[:20]}' is no unit of a chain; there are {', '.join(UNITS)}.")
+        checked = checked_settings(UNITS[self.kind].fields, self.settings, f"of {self.kind}")
+        if self.kind == "gate" and not STEPS.fullmatch(str(checked["steps"])):
+            raise BadValueError(f"Steps of a gate are 1 (open) and 0 (closed), at most 64, not '{checked['steps']}'.")
+        object.__setattr__(self, "settings", checked)
+
+    def number(self, name: str) -> float:
+        return float(self.settings[name])
+
+
+def checked_settings(fields: Mapping[str, UnitField], given: Mapping[str, Any], what: str) -> dict[str, Value]:
+    """All settings, those not given as they are by default. Raises BadValueError outside their ranges."""
+    unknown = set(given) - set(fields)
+    if unknown:
+        raise BadValueError(f"'{sorted(unknown)[0][:30]}' is no setting {what}; there are {', '.join(fields)}.")
+    found: dict[str, Value] = {}
+    for name, one in fields.items():
+        value = given.get(name, one.default)
+        if isinstance(one.default, str):
+            if not isinstance(value, str) or len(value) > MOST_WORDS:
+                raise BadValueError(f"The {one.label} {what} is a word; '{str(value)[:30]}' is not.")
+            if one.choices and value not in one.choices:
+                raise BadValueError(
+                    f"The {one.label} {what} is {', '.join(one.choices)}; '{value[:20]}' is none of them."
+                )
+            found[name] = value
+        else:
+            number = as_number(f"The {one.label} {what}", value)
+            require_range(f"The {one.label} {what}", number, one.low, one.high, one.unit)
+            found[name] = number
+    return found
+
+
+@dataclass(frozen=True)
+class Place:
+    """chain: in order. sends: to "short", "long", "echo", in percent; what is not named is 0."""
+
+    chain: tuple[Unit, ...] = ()
+    sends: Mapping[str, float] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        if len(self.chain) > MOST_UNITS:
+            raise EditRefusedError(f"A chain holds {MOST_UNITS} units; take one out first.")
+        for name, percent in self.sends.items():
+            if name not in RETURNS:
+                raise BadValueError(f"Sound can be sent to {', '.join(RETURNS)}; '{name[:20]}' is none of them.")
+            require_range(f"What goes to {name}", percent, 0, 100, "%")
+        object.__setattr__(self, "sends", {name: percent for name, percent in self.sends.items() if percent})
+
+    @property
+    def working(self) -> tuple[Unit, ...]:
+        """The units that are on."""
+        return tuple(unit for unit in self.chain if unit.on)
+
+    @property
+    def is_plain(self) -> bool:
+        return not self.chain and not any(self.sends.values())
+
+
+@dataclass(frozen=True)
+class Group:
+    """Sounds that share a chain: key as in "group:KEY"; members: places of voices, parts and loops."""
+
+    key: str
+    name: str
+    members: tuple[str, ...]
+
+
+def default_room(name: str) -> dict[str, Value]:
+    """The settings of a room nobody has changed."""
+    instead = {"long": {"length_s": 1.8, "size": "hall", "pre_delay_ms": 18.0, "high_cut_hz": 6_500.0}}.get(name, {})
+    return checked_settings(ROOM_FIELDS, instead, "of the room")
+
+
+@dataclass(frozen=True)
+class Stage:
+    """A whole Stage; what is not named is plain. on: off, everything but the ceiling is passed by."""
+
+    places: Mapping[str, Place] = field(default_factory=dict)
+    groups: tuple[Group, ...] = ()
+    rooms: Mapping[str, Mapping[str, Value]] = field(default_factory=dict)
+    echo: Mapping[str, Value] = field(default_factory=dict)
+    ceiling_db: float = DEFAULT_CEILING_DB
+    on: bool = True
+
+    def __post_init__(self) -> None:
+        require_range("The ceiling", self.ceiling_db, LOWEST_CEILING_DB, HIGHEST_CEILING_DB, "dB")
+        require_range("The number of groups", len(self.groups), 0, MOST_GROUPS)
+        require_range("The number of places", len(self.places), 0, MOST_PLACES)
+        for where in self.places:
+            if not PLACES.fullmatch(where):
+                raise BadValueError(f"'{where[:40]}' is no place of a Stage.")
+        _check_groups(self.groups)
+        rooms = {
+            name: checked_settings(ROOM_FIELDS, {**default_room(name), **self.rooms.get(name, {})}, "of the room")
+            for name in ROOMS
+        }
+        object.__setattr__(self, "rooms", rooms)
+        object.__setattr__(self, "echo", checked_settings(ECHO_FIELDS, self.echo, "of the echo"))
+
+    def place(self, where: str) -> Place:
+        return self.places.get(where, Place())
+
+    def group_of(self, where: str) -> Group | None:
+        return next((one for one in self.groups if where in one.members), None)
+
+    @property
+    def is_plain(self) -> bool:
+        return all(place.is_plain for place in self.places.values())
+
+    def rings_s(self, beat_s: float) -> float:
+        """How long chains, rooms and echo go on after what goes in, in s."""
+        if not self.on or self.is_plain:
+            return 0.0
+        sends = {name for place in self.places.values() for name, percent in place.sends.items() if percent}
+        rooms = [1.3 * float(self.rooms[name]["length_s"]) for name in ROOMS if name in sends]
+        settings = [self.echo] if "echo" in sends else []
+        settings += [unit.settings for place in self.places.values() for unit in place.working if unit.kind == "echo"]
+        echoes = [
+            float(one["beats"]) * beat_s * FADED_DB / -_db(max(float(one["feedback_percent"]), 1.0) / 100)
+            for one in settings
+        ]
+        return min(max(rooms, default=0.0) + max(echoes, default=0.0) + LEVELS_RING_S, LONGEST_RING_S)
+
+    def with_place(self, where: str, place: Place) -> Stage:
+        """Another chain or other sends of one place; one that is plain needs no entry."""
+        rest = {key: value for key, value in self.places.items() if key != where}
+        return replace(self, places=rest if place.is_plain else {**rest, where: place})
+
+
+def _db(gain: float) -> float:
+    return 20 * math.log10(gain)
+
+
+def _check_groups(groups: Iterable[Group]) -> None:
+    seen: dict[str, str] = {}
+    keys: set[str] = set()
+    for one in groups:
+        if one.key in keys:
+            raise BadValueError(f"Two groups are called '{one.key}'.")
+        keys.add(one.key)
+        if not one.members:
+            raise EditRefusedError(f"The group '{one.name}' holds nothing: choose the sounds that are to be in it.")
+        for member in one.members:
+            if not SENDERS.fullmatch(member) or member.startswith("group:"):
+                raise BadValueError(f"'{member[:40]}' can be in no group: voices, parts and loops can.")
+            if member in seen:
+                raise EditRefusedError(f"A sound is in one group or none; this one is in '{seen[member]}' already.")
+            seen[member] = one.name
+
+
+def unit_doc(unit: Unit) -> Doc:
+    """For JSON: only what is not as it is by default."""
+    defaults = {name: one.default for name, one in UNITS[unit.kind].fields.items()}
+    changed = {name: value for name, value in unit.settings.items() if value != defaults[name]}
+    return {"kind": unit.kind, **({} if unit.on else {"on": False}), **({"settings": changed} if changed else {})}
+
+
+def unit_from_doc(doc: Doc) -> Unit:
+    """Raises BadValueError for what cannot be."""
+    return Unit(str(doc.get("kind", "")), bool(doc.get("on", True)), _mapping(doc.get("settings", {})))
+
+
+def stage_doc(stage: Stage) -> Doc:
+    """For JSON, as `stage_from_doc` reads it."""
+    doc: Doc = {
+        "version": 1,
+        "places": {
+            where: {
+                **({"chain": [unit_doc(unit) for unit in place.chain]} if place.chain else {}),
+                **({"sends": {k: v for k, v in place.sends.items() if v}} if any(place.sends.values()) else {}),
+            }
+            for where, place in stage.places.items()
+        },
+        "groups": [{"key": one.key, "name": one.name, "members": list(one.members)} for one in stage.groups],
+        "rooms": {name: _changed(stage.rooms[name], default_room(name)) for name in ROOMS},
+        "echo": _changed(stage.echo, {name: one.default for name, one in ECHO_FIELDS.items()}),
+        "ceiling_db": stage.ceiling_db,
+    }
+    return doc if stage.on else {**doc, "on": False}
+
+
+def _changed(values: Mapping[str, Value], default: Mapping[str, Value]) -> Doc:
+    return {name: value for name, value in values.items() if value != default[name]}
+
+
+def stage_from_doc(doc: Doc) -> Stage:
+    """Raises BadValueError or EditRefusedError for what cannot be."""
+    places = {}
+    for where, one in _mapping(doc.get("places", {})).items():
+        chain = tuple(unit_from_doc(_mapping(unit)) for unit in _list(_mapping(one).get("chain", [])))
+        sends = {str(k): as_number(f"What goes to {k}", v) for k, v in _mapping(one.get("sends", {})).items()}
+        places[str(where)] = Place(chain, sends)
+    groups = tuple(
+        Group(
+            str(one.get("key", ""))[:24], str(one.get("name", ""))[:60], tuple(map(str, _list(one.get("members", []))))
+        )
+        for one in map(_mapping, _list(doc.get("groups", [])))
+    )
+    return Stage(
+        places,
+        groups,
+        {str(name): _mapping(one) for name, one in _mapping(doc.get("rooms", {})).items()},
+        _mapping(doc.get("echo", {})),
+        as_number("The ceiling", doc.get("ceiling_db", DEFAULT_CEILING_DB)),
+        bool(doc.get("on", True)),
+    )
+
+
+def _mapping(value: object) -> Doc:
+    if not isinstance(value, Mapping):
+        raise BadValueError(f"A Stage is written as names and values; '{str(value)[:30]}' is not.")
+    return dict(value)
+
+
+def _list(value: object) -> list[Any]:
+    if not isinstance(value, list | tuple) or len(value) > MOST_PLACES:
+        raise BadValueError("A Stage holds a list there, of a few things; this is none, or it is too long.")
+    return list(value)

@@ -1,0 +1,301 @@
+"""Edits of where the sounds stand: chains and their units, what goes to rooms and echo, groups, the ceiling."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Annotated, Any, Literal
+
+from pydantic import Field
+
+from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
+from easy_pocket.core.pattern.voices import voice_name
+from easy_pocket.core.stage.stage import (
+    MOST_GROUPS,
+    PLACES,
+    RETURNS,
+    VOICE_PLACE,
+    Group,
+    Place,
+    Stage,
+    Unit,
+    unit_from_doc,
+)
+from easy_pocket.core.stage.unit_fields import MOST_UNITS, UNITS
+from easy_pocket.store.history.undo_log import field_patch
+from easy_pocket.store.songs.create import check_name
+from easy_pocket.store.songs.edits.fields import Finite, Name, Strict, Word
+from easy_pocket.store.songs.edits.registry import Edit, EditContext, Step, edit
+from easy_pocket.store.songs.find import find_part
+from easy_pocket.store.songs.loaded import LoadedSong
+from easy_pocket.store.songs.song_rows import SongRows
+from easy_pocket.store.songs.stage_doc import setting_names, with_shown, with_stage
+
+Where = Annotated[str, Field(max_length=50)]
+Value = Finite | Annotated[str, Field(max_length=200)]
+Settings = Annotated[dict[Annotated[str, Field(max_length=30)], Value], Field(max_length=20)]
+Setting = Literal["A", "B", "C"]
+RETURN_NAMES = {"short": "the short room", "long": "the long room", "echo": "the echo"}
+
+
+class UnitDoc(Strict):
+    kind: Word
+    on: bool = True
+    settings: Settings = Field(default_factory=dict)
+
+
+def place_name(song: LoadedSong, where: str) -> str:
+    """What a place is called: "high conga", "Backbone", "percussion", "everything"."""
+    kind, _, rest = where.partition(":")
+    number, _, voice = rest.partition(":")
+    if kind == "part":
+        part = next((one.name for one in song.parts if str(one.id) == number), "a part")
+        return voice_name(voice) if voice else part
+    if kind == "loop":
+        return next((one.name for one in song.layered_loops if str(one.id) == number), "a loop")
+    if kind == "group":
+        return next((one.name for one in song.stage.groups if one.key == rest), "a group")
+    return RETURN_NAMES.get(where, "everything")
+
+
+def _check_place(song: SongRows, where: str) -> str:
+    """Raises for a place that is not there."""
+    if not PLACES.fullmatch(where):
+        raise BadValueError(f"'{where[:40]}' is no place of a Stage.")
+    kind, _, rest = where.partition(":")
+    number, _, voice = rest.partition(":")
+    values = song.values
+    if kind == "part":
+        part = next((one for one in values.parts if str(one.id) == number), None)
+        if part is None or (voice and voice not in part.voices):
+            raise EditRefusedError("This sound is gone: it is on no rail any more.")
+    elif kind == "loop" and not any(str(doc["loop_id"]) == number for doc in values.layered_loop_docs):
+        raise EditRefusedError("This loop does not play under the song any more.")
+    elif kind == "group" and not any(one.key == rest for one in values.stage.groups):
+        raise EditRefusedError("This group is gone.")
+    return where
+
+
+def _kept(context: EditContext, stage: Stage, **said: Any) -> Step:
+    row = context.song.row
+    return Step([field_patch("song", row, stage=with_stage(row.stage, stage))], said=said)
+
+
+class SetChain(Edit):
+    """All units of a place, in order."""
+
+    kind: Literal["stage_chain"]
+    where: Where
+    chain: Annotated[list[UnitDoc], Field(max_length=MOST_UNITS)]
+
+
+def _chain_words(song: SongRows, sent: SetChain) -> str:
+    before = [unit.kind for unit in song.values.stage.place(sent.where).chain]
+    after = [unit.kind for unit in sent.chain]
+    name = place_name(song.values, sent.where)
+    if len(after) > len(before):
+        return f"{next((kind for kind in after if kind not in before), after[-1])} on {name}"
+    if len(after) < len(before):
+        return f"take {next((kind for kind in before if kind not in after), before[-1])} off {name}"
+    return f"order of the chain of {name}"
+
+
+@edit(description=_chain_words)
+def set_chain(context: EditContext, sent: SetChain) -> Step:
+    stage, where = context.song.values.stage, _check_place(context.song, sent.where)
+    chain = tuple(unit_from_doc(one.model_dump()) for one in sent.chain)
+    _check_sides(context.song, chain)
+    return _kept(context, stage.with_place(where, Place(chain, stage.place(where).sends)))
+
+
+def _check_sides(song: SongRows, chain: tuple[Unit, ...]) -> None:
+    """A compressor is fed by a voice of the song, as it is before its own chain: so nothing is fed by itself."""
+    for unit in chain:
+        side = str(unit.settings.get("side", ""))
+        if side and not side.startswith(("part:", "loop:")):
+            raise EditRefusedError("A compressor can be fed by a voice or a loop, not by what it feeds itself.")
+        if side:
+            _check_place(song, side)
+
+
+class SetUnit(Edit):
+    """Settings of one unit of a chain, or whether it is on; what is not named stays."""
+
+    kind: Literal["stage_unit"]
+    where: Where
+    at: Annotated[int, Field(ge=0, le=MOST_UNITS - 1)]
+    settings: Settings = Field(default_factory=dict)
+    on: bool | None = None
+
+
+def _unit_words(song: SongRows, sent: SetUnit) -> str:
+    chain = song.values.stage.place(sent.where).chain
+    kind = chain[sent.at].kind if sent.at < len(chain) else "unit"
+    name = place_name(song.values, sent.where)
+    if sent.on is not None:
+        return f"{kind} of {name} {'on' if sent.on else 'off'}"
+    labels = [UNITS[kind].fields[key].label for key in sent.settings if kind in UNITS and key in UNITS[kind].fields]
+    return f"{kind} of {name}: {', '.join(dict.fromkeys(labels))}"
+
+
+@edit(description=_unit_words)
+def set_unit(context: EditContext, sent: SetUnit) -> Step:
+    stage, where = context.song.values.stage, _check_place(context.song, sent.where)
+    place = stage.place(where)
+    if sent.at >= len(place.chain):
+        raise EditRefusedError("This unit is gone from the chain.")
+    old = place.chain[sent.at]
+    on = old.on if sent.on is None else sent.on
+    new = Unit(old.kind, on, {**old.settings, **sent.settings})
+    _check_sides(context.song, (new,))
+    chain = tuple(new if number == sent.at else unit for number, unit in enumerate(place.chain))
+    return _kept(context, stage.with_place(where, replace(place, chain=chain)))
+
+
+class SetSend(Edit):
+    """How much of a place goes to a room or the echo."""
+
+    kind: Literal["stage_send"]
+    where: Where
+    to: Literal["short", "long", "echo"]
+    percent: Finite
+
+
+def _send_words(song: SongRows, sent: SetSend) -> str:
+    return f"{place_name(song.values, sent.where)} to {RETURN_NAMES[sent.to]} {sent.percent:.0f} %"
+
+
+@edit(description=_send_words)
+def set_send(context: EditContext, sent: SetSend) -> Step:
+    stage, where = context.song.values.stage, _check_place(context.song, sent.where)
+    if where in (*RETURNS, "whole"):
+        raise EditRefusedError("Rooms and the whole mix are sent nowhere: that would go round and round.")
+    place = stage.place(where)
+    sends = {name: percent for name, percent in {**place.sends, sent.to: sent.percent}.items() if percent}
+    return _kept(context, stage.with_place(where, Place(place.chain, sends)))
+
+
+class MoveSound(Edit):
+    """A sound moved on the floor: its pan and how much of it goes to a room, in one step."""
+
+    kind: Literal["stage_move"]
+    where: Where
+    pan: Finite
+    to: Literal["short", "long", "echo"]
+    percent: Finite
+
+
+@edit(description=lambda song, sent: f"move {place_name(song.values, sent.where)}")
+def move_sound(context: EditContext, sent: MoveSound) -> Step:
+    song, where = context.song, _check_place(context.song, sent.where)
+    if not VOICE_PLACE.fullmatch(where):
+        raise EditRefusedError("Voices of parts have a pan; this is none.")
+    number, voice = where.split(":")[1:]
+    require_range("The pan", sent.pan, -1.0, 1.0)
+    part = find_part(song, int(number)).row
+    mix = {**part.mix, voice: {**part.mix.get(voice, {}), "pan": sent.pan}}
+    place = song.values.stage.place(where)
+    stage = song.values.stage.with_place(where, replace(place, sends={**place.sends, sent.to: sent.percent}))
+    kept = _kept(context, stage)
+    return Step([field_patch("part", part, mix=mix), *kept.patches])
+
+
+class SetGroup(Edit):
+    """Make a group (key ""), or change its name and what is in it; with no members it is taken away."""
+
+    kind: Literal["stage_group"]
+    key: Annotated[str, Field(max_length=24, pattern=r"^[a-z0-9-]*$")] = ""
+    name: Name
+    members: Annotated[list[Where], Field(max_length=128)]
+
+
+def _group_words(song: SongRows, sent: SetGroup) -> str:
+    if not sent.members:
+        return f"take the group {sent.name} away"
+    known = any(one.key == sent.key for one in song.values.stage.groups)
+    return f"group {sent.name}" if known else f"a group, {sent.name}"
+
+
+@edit(description=_group_words)
+def set_group(context: EditContext, sent: SetGroup) -> Step:
+    """A sound that was in another group leaves it; a group that is left with nothing is gone."""
+    stage = context.song.values.stage
+    members = tuple(dict.fromkeys(_check_place(context.song, one) for one in sent.members))
+    key = sent.key or _new_key({one.key for one in stage.groups})
+    others = [
+        replace(one, members=left)
+        for one in stage.groups
+        if one.key != key and (left := tuple(member for member in one.members if member not in members))
+    ]
+    if sent.key and not any(one.key == key for one in stage.groups):
+        raise EditRefusedError("This group is gone.")
+    if not sent.key and not members:
+        raise EditRefusedError("A group of nothing cannot be made: choose the sounds that are to be in it.")
+    groups = [*others, Group(key, check_name(sent.name)[:60], members)] if members else others
+    places = {where: place for where, place in stage.places.items() if _stays(where, groups)}
+    return _kept(context, replace(stage, groups=tuple(groups), places=places))
+
+
+def _new_key(taken: set[str]) -> str:
+    return next(f"g{number}" for number in range(1, MOST_GROUPS + 2) if f"g{number}" not in taken)
+
+
+def _stays(where: str, groups: list[Group]) -> bool:
+    return not where.startswith("group:") or any(where == f"group:{one.key}" for one in groups)
+
+
+class SetReturn(Edit):
+    """Settings of a room or of the echo; what is not named stays."""
+
+    kind: Literal["stage_return"]
+    name: Literal["short", "long", "echo"]
+    settings: Settings
+
+
+@edit(description=lambda song, sent: RETURN_NAMES[sent.name])
+def set_return(context: EditContext, sent: SetReturn) -> Step:
+    stage = context.song.values.stage
+    if sent.name == "echo":
+        return _kept(context, replace(stage, echo={**stage.echo, **sent.settings}))
+    rooms = {**stage.rooms, sent.name: {**stage.rooms[sent.name], **sent.settings}}
+    return _kept(context, replace(stage, rooms=rooms))
+
+
+class SetCeiling(Edit):
+    kind: Literal["stage_ceiling"]
+    ceiling_db: Finite
+
+
+@edit(description="ceiling {ceiling_db:+.1f} dB")
+def set_ceiling(context: EditContext, sent: SetCeiling) -> Step:
+    stage = replace(context.song.values.stage, ceiling_db=sent.ceiling_db)
+    return _kept(context, stage, ceiling_db=sent.ceiling_db)
+
+
+class SwitchStage(Edit):
+    """All of the Stage on or off; the ceiling stays."""
+
+    kind: Literal["stage_on"]
+    on: bool
+
+
+@edit(description=lambda song, sent: "Stage on" if sent.on else "Stage off")
+def switch_stage(context: EditContext, sent: SwitchStage) -> Step:
+    return _kept(context, replace(context.song.values.stage, on=sent.on))
+
+
+class ShowSetting(Edit):
+    """Other settings of the Stage are heard; those that were never made begin as a copy."""
+
+    kind: Literal["stage_settings"]
+    to: Setting
+    name: Name = ""
+
+
+@edit(description=lambda song, sent: f"settings {sent.name or setting_names(song.row.stage)[sent.to] or sent.to}")
+def show_setting(context: EditContext, sent: ShowSetting) -> Step:
+    row = context.song.row
+    doc = with_shown(row.stage, sent.to)
+    if sent.name:
+        settings = {**doc["settings"], sent.to: {**doc["settings"][sent.to], "name": check_name(sent.name)[:24]}}
+        doc = {**doc, "settings": settings}
+    return Step([field_patch("song", row, stage=doc)])

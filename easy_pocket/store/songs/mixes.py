@@ -1,0 +1,140 @@
+"""Songs as audio: all that is heard, on the song's Stage, under its ceiling."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import numpy.typing as npt
+
+from easy_pocket.core.errors import BadValueError
+from easy_pocket.core.formats.exchange import MixChoice, MixToWrite
+from easy_pocket.core.pattern.voices import voice_name
+from easy_pocket.core.song.part import audible_parts
+from easy_pocket.core.song.perform_song import SongPerformance, perform_song
+from easy_pocket.core.song.song_mix import part_columns, pre_roll_s
+from easy_pocket.core.song.stage_sound import PartsSound, PlayedPart, song_beats, strikes_of
+from easy_pocket.core.sound.mixdown import MAX_TAIL_S
+from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.stage.mix_stage import Sound, cut_out, mix_stage, without_silent_end
+from easy_pocket.core.stage.stage import Stage
+from easy_pocket.core.stage.units import Music
+from easy_pocket.store.database import Reads
+from easy_pocket.store.loops.layered_loop_audio import render_loop_layer
+from easy_pocket.store.songs.loaded import LoadedSong
+from easy_pocket.store.songs.song_loops import layers_in_song
+from easy_pocket.store.songs.stack_playing import stack_music, stack_parts
+
+Layers = dict[str, list[tuple[float, npt.NDArray[np.float32]]]]
+
+
+def loop_place(loop_id: int) -> str:
+    """What a loop is called on a Stage."""
+    return f"loop:{loop_id}"
+
+
+def stack_sound(
+    reader: Reads, song: LoadedSong, *, straight: bool = False, only_part: bool = False
+) -> tuple[Sound, Music]:
+    """The loop that plays: all parts that sound and the loops under them, one pass with its tails folded in.
+
+    only_part: the selected part alone, still ducked by the others.
+    """
+    parts = stack_parts(song, straight=straight)
+    music = stack_music(song, parts)
+    layers: Layers = {
+        loop_place(one.id): [(0.0, render_loop_layer(reader, one, song.performance()))]
+        for one in song.layered_loops
+        if not one.settings.muted and not only_part
+    }
+    sounding = [one for one in parts if one.key == song.part.id] if only_part else parts
+    return PartsSound(sounding, music.length_s, loop=True, samples=song.samples, layers=layers), music
+
+
+def played_parts(song: LoadedSong, played: SongPerformance) -> list[PlayedPart]:
+    """Every part of the song that sounds, over its whole length; hits before its first beat are negative."""
+    heard = audible_parts(song.arrangement.parts)
+    return [
+        PlayedPart(one.part.key, part_columns(one, song.kits[one.part.kit]), song.kits[one.part.kit])
+        for one in played.parts
+        if one.part.key in heard
+    ]
+
+
+def song_sound(reader: Reads, song: LoadedSong, *, straight: bool = False) -> tuple[Sound, Music]:
+    """The whole song, ringing out after its end; what comes before its first beat is not cut off."""
+    played = perform_song(song.arrangement, straight=straight)
+    parts = played_parts(song, played)
+    before = pre_roll_s([one.columns for one in parts])
+    beats, strikes = song_beats(song.arrangement), strikes_of(parts)
+    parts = [one.later(before) for one in parts]
+    layers: Layers = {}
+    for at_s, one, stack in layers_in_song(song, played):
+        layers.setdefault(loop_place(one.id), []).append((at_s + before, render_loop_layer(reader, one, stack)))
+    tail_s = MAX_TAIL_S + song.stage.rings_s(beats.beat_s)
+    sound = PartsSound(parts, beats.length_s + before, loop=False, samples=song.samples, layers=layers, tail_s=tail_s)
+    return sound, Music(beats, strikes, loops=False, before_s=before)
+
+
+def pattern_to_mix(reader: Reads, song: LoadedSong, timing: str, choice: MixChoice) -> MixToWrite:
+    """The loop that plays. timing: "felt", or "straight" at the same loudness."""
+    sound, music = stack_sound(reader, song, straight=timing == "straight", only_part=choice.only == "part")
+    return _to_write(song, sound, music, choice)
+
+
+def song_to_mix(reader: Reads, song: LoadedSong, choice: MixChoice) -> MixToWrite:
+    """The song, or some bars of it as they are heard in it."""
+    sound, music = song_sound(reader, song)
+    made = _to_write(song, sound, music, choice)
+    if not choice.from_bar:
+        return replace(made, mix=without_silent_end(made.mix, round((music.length_s + music.before_s) * RATE_HZ)))
+    starts_ms = song.arrangement.bar_starts_ms
+    last = len(starts_ms) - 1
+    if choice.from_bar > last:
+        raise BadValueError(f"The song has {last} bars; there is no bar {choice.from_bar}: choose one of them.")
+    end = min(choice.from_bar - 1 + choice.bars, last) if choice.bars else last
+    first, until = (round((starts_ms[bar] / 1000 + music.before_s) * RATE_HZ) for bar in (choice.from_bar - 1, end))
+    return replace(made, mix=cut_out(made.mix, first, until))
+
+
+def _to_write(song: LoadedSong, sound: Sound, music: Music, choice: MixChoice) -> MixToWrite:
+    stage = Stage(ceiling_db=song.stage.ceiling_db) if choice.dry else song.stage
+    names = stem_names(song, sound, choice.stems) if choice.stems else None
+    apart = choice.rooms_apart or not choice.stems
+    mix = mix_stage(sound, stage, music, leaf=names.__getitem__ if names else None, rooms_apart=apart)
+    if names:
+        mix = replace(mix, stems={RETURN_NAMES.get(name, name): line for name, line in mix.stems.items()})
+    return MixToWrite(song.name, mix, stage.ceiling_db, music.loops)
+
+
+RETURN_NAMES = {"short": "short room", "long": "long room", "echo": "echo"}
+
+
+def stem_names(song: LoadedSong, sound: Sound, by: str) -> dict[str, str]:
+    """The stem each place goes into: its voice, its part, or its group where it is in one."""
+    parts = {str(one.id): one for one in song.parts}
+    named: dict[str, str] = {}
+    taken: dict[str, str] = {}  # names that are in use, by what they stand for
+    for where in sound.places:
+        kind, _, rest = where.partition(":")
+        number, _, voice = rest.partition(":")
+        group = song.stage.group_of(where) or song.stage.group_of(f"part:{number}")
+        if kind == "loop":
+            loop = next((one.name for one in song.layered_loops if str(one.id) == number), f"loop {number}")
+            meant, name = where, loop
+        elif by == "voice":
+            meant, name = where, f"{parts[number].name} {voice_name(voice)}"
+        elif by == "group" and group:
+            meant, name = f"group:{group.key}", group.name
+        else:
+            meant, name = f"part:{number}", parts[number].name
+        named[where] = _free_name(name, meant, taken)
+    return named
+
+
+def _free_name(name: str, meant: str, taken: dict[str, str]) -> str:
+    for number in range(1, 1000):
+        wanted = name if number == 1 else f"{name} {number}"
+        if taken.setdefault(wanted, meant) == meant:
+            return wanted
+    return f"{name} {meant}"

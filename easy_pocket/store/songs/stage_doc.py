@@ -1,0 +1,88 @@
+"""The Stages a song keeps, as stored: {"shown": "A", "settings": {"A": {"name", "stage"}, ...}}."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from typing import Any
+
+from easy_pocket.core.stage.stage import Stage, stage_doc, stage_from_doc
+
+Doc = dict[str, Any]
+SETTINGS = ("A", "B", "C")
+PART = re.compile(r"part:(\d+)")
+
+
+def shown_of(doc: Doc | None) -> str:
+    """Which of the settings is heard."""
+    return str((doc or {}).get("shown", SETTINGS[0]))
+
+
+def setting_of(doc: Doc | None, key: str) -> Doc | None:
+    """One of the settings, None when it was never made."""
+    found: Doc | None = (doc or {}).get("settings", {}).get(key)
+    return found
+
+
+def stage_of(doc: Doc | None) -> Stage:
+    """The Stage that is heard; a plain one when the song has none."""
+    setting = setting_of(doc, shown_of(doc))
+    return stage_from_doc(setting["stage"]) if setting else Stage()
+
+
+def setting_names(doc: Doc | None) -> dict[str, str]:
+    """What the settings are called; "" for one that was never made."""
+    return {key: (setting_of(doc, key) or {}).get("name", "") for key in SETTINGS}
+
+
+def with_stage(doc: Doc | None, stage: Stage) -> Doc:
+    """The same, another Stage in the settings that are heard."""
+    key = shown_of(doc)
+    before = setting_of(doc, key) or {"name": key}
+    return {"shown": key, "settings": {**(doc or {}).get("settings", {}), key: {**before, "stage": stage_doc(stage)}}}
+
+
+def with_shown(doc: Doc | None, key: str) -> Doc:
+    """Other settings heard; those never made begin as those that were heard."""
+    made = setting_of(doc, key) or {"name": key, "stage": stage_doc(stage_of(doc))}
+    first = {shown_of(doc): setting_of(doc, shown_of(doc)) or {"name": shown_of(doc), "stage": stage_doc(Stage())}}
+    return {"shown": key, "settings": {**first, **(doc or {}).get("settings", {}), key: made}}
+
+
+def moved_stage(doc: Doc | None, parts: Mapping[int, int], loops: Mapping[int, int]) -> Doc | None:
+    """For a copy of the song, whose parts and loops have other ids."""
+    if not doc:
+        return None
+
+    def moved(where: str) -> str:
+        kind, _, rest = where.partition(":")
+        ids = {"part": parts, "loop": loops}.get(kind)
+        number, _, voice = rest.partition(":")
+        if ids is None or not number.isdigit():
+            return where
+        return f"{kind}:{ids.get(int(number), 0)}{f':{voice}' if voice else ''}"
+
+    def moved_units(chain: list[Doc]) -> list[Doc]:
+        return [
+            {**unit, "settings": {k: _moved_words(v, moved) for k, v in unit["settings"].items()}}
+            if "settings" in unit
+            else unit
+            for unit in chain
+        ]
+
+    settings = {}
+    for key, one in doc.get("settings", {}).items():
+        stage = one["stage"]
+        places = {
+            moved(where): {**place, "chain": moved_units(place["chain"])} if "chain" in place else place
+            for where, place in stage.get("places", {}).items()
+        }
+        groups = [{**group, "members": [moved(one) for one in group["members"]]} for group in stage.get("groups", [])]
+        settings[key] = {**one, "stage": {**stage, "places": places, "groups": groups}}
+    return {**doc, "settings": settings}
+
+
+def _moved_words(value: Any, moved: Any) -> Any:
+    if not isinstance(value, str) or ":" not in value:
+        return value
+    return " ".join(moved(word) for word in value.split(" "))

@@ -1,0 +1,1 @@
+"""The Stage screen: where each sound stands, and how they hold together."""

@@ -1,0 +1,67 @@
+"""What the loop that plays measures on its Stage: loudness by place, the whole before and after, the ceiling."""
+
+from __future__ import annotations
+
+import numpy as np
+import numpy.typing as npt
+
+from easy_pocket.core.sound.loudness import programme_loudness_lufs, short_loudness_lufs
+from easy_pocket.core.stage.limiter import true_peak_db
+from easy_pocket.core.stage.mix_stage import mix_stage
+from easy_pocket.core.stage.stage import Stage
+from easy_pocket.store.database import Reader
+from easy_pocket.store.songs.loaded import LoadedSong
+from easy_pocket.store.songs.mixes import stack_sound
+from easy_pocket.web.screens.stage.shapes import Measured
+
+COLUMNS = 320  # of the picture of the whole
+SILENT_LUFS = -70.0
+WORKS_DB = 0.1  # the ceiling is said to work from here on
+Floats = npt.NDArray[np.float64]
+
+
+def measured(reader: Reader, song: LoadedSong) -> Measured:
+    """One pass of the loop. matched_db: what makes the sound without its Stage as loud as with it."""
+    sound, music = stack_sound(reader, song)
+    stage = song.stage
+    mix = mix_stage(sound, stage, music)
+    plain = mix_stage(sound, Stage(ceiling_db=stage.ceiling_db), music)
+    loud, before = _lufs(mix.audio), _lufs(plain.audio)
+    reduction_db = -20 * np.log10(np.maximum(mix.gain, 1e-6))
+    return {
+        "revision": song.revision,
+        "length_s": music.length_s,
+        "lufs": loud,
+        "momentary_lufs": round(short_loudness_lufs(mix.audio.T, 0.4), 1),
+        "short_lufs": round(short_loudness_lufs(mix.audio.T, 3.0), 1),
+        "true_peak_db": round(true_peak_db(mix.audio), 1),
+        "matched_db": round(loud - before, 1) if min(loud, before) > SILENT_LUFS else 0.0,
+        "ceiling_db": stage.ceiling_db,
+        "ceiling_takes_db": round(float(reduction_db.max(initial=0.0)), 1),
+        "ceiling_times": _times(reduction_db > WORKS_DB),
+        "after": _columns(mix.audio),
+        "before": _columns(plain.audio),
+        "takes": [round(float(one), 2) for one in _largest(reduction_db)],
+        "heard": {where: _lufs(sound.line(where)) for where in sound.places},
+    }
+
+
+def _lufs(line: Floats) -> float:
+    return round(max(programme_loudness_lufs(line.T), SILENT_LUFS), 1)
+
+
+def _times(works: npt.NDArray[np.bool_]) -> int:
+    """How often it begins to work, with at least 50 ms between."""
+    at = np.flatnonzero(works)
+    return int(len(at) > 0) + int((np.diff(at) > 2205).sum())
+
+
+def _largest(values: Floats) -> Floats:
+    edges = np.linspace(0, len(values), COLUMNS + 1).astype(int)[:-1]
+    return np.maximum.reduceat(values, edges) if len(values) >= COLUMNS else np.resize(values, COLUMNS)
+
+
+def _columns(audio: Floats) -> list[float]:
+    """The largest size of each column, in dB from -60."""
+    sizes = _largest(np.abs(audio).max(axis=0))
+    return [round(float(one), 1) for one in 20 * np.log10(np.maximum(sizes, 1e-3))]

@@ -1,0 +1,137 @@
+// The whole, measured: what goes round, before and after its Stage, and where the ceiling works.
+
+import { byId } from "../../shared/dom.js";
+import { ask } from "../../shared/api.js";
+import { colours, fitted } from "../../shared/canvas.js";
+
+const AFTER_EDIT_MS = 350;
+const LOWEST_DB = -42;
+const signed = (/** @type {number} */ value, unit = "") => `${value < 0 ? "−" : value > 0 ? "+" : ""}${Math.abs(value).toFixed(1)}${unit}`;
+
+export class Whole {
+  /** @param {import("./stage.js").default} stage */
+  constructor(stage) {
+    this.stage = stage;
+    /** @type {import("../../shared/shapes").Measured | null} */
+    this.measured = null;
+    this.position = /** @type {number | null} */ (null);
+    window.addEventListener("resize", () => stage.mounted && this.draw());
+  }
+
+  get canvas() {
+    return byId("whole-picture");
+  }
+
+  mount() {
+    this.measure();
+  }
+
+  unmount() {
+    clearTimeout(this.timer);
+  }
+
+  // When hands rest.
+  later() {
+    clearTimeout(this.timer);
+    this.timer = setTimeout(() => this.measure(), AFTER_EDIT_MS);
+    this.show();
+  }
+
+  async measure() {
+    const turn = (this.turn = (this.turn ?? 0) + 1);
+    const answer = await ask(`/songs/${this.stage.page.song.id}/stage/measured`).catch(() => null);
+    if (!answer?.ok || turn !== this.turn || !this.stage.mounted) return;
+    this.measured = await answer.json();
+    this.show();
+    this.draw();
+  }
+
+  show() {
+    const { measured } = this;
+    if (!measured) return;
+    /** @type {Record<string, string>} */
+    const told = {
+      lufs: signed(measured.lufs),
+      true_peak_db: signed(measured.true_peak_db, " dB"),
+      ceiling_takes_db: measured.ceiling_times ? `−${measured.ceiling_takes_db.toFixed(1)} dB` : "0 dB",
+      ceiling_words: measured.ceiling_times ? `ceiling, ${measured.ceiling_times} time${measured.ceiling_times > 1 ? "s" : ""}` : "ceiling at rest",
+    };
+    for (const place of document.querySelectorAll("[data-measured]")) place.textContent = told[place.dataset.measured];
+    byId("matched").textContent = `matched ${signed(measured.matched_db, " dB")}`;
+    for (const place of document.querySelectorAll("[data-heard]")) {
+      const lufs = measured.heard[place.dataset.heard];
+      place.textContent = lufs === undefined || lufs <= -70 ? "silent" : signed(lufs);
+    }
+  }
+
+  draw() {
+    const { canvas, measured } = this;
+    if (!canvas || !measured) return;
+    const { pen, width, height } = fitted(canvas);
+    const ink = colours();
+    const down = (/** @type {number} */ db) => 3 + ((measured.ceiling_db - Math.max(LOWEST_DB, db)) / (measured.ceiling_db - LOWEST_DB)) * (height - 20);
+    const across = (/** @type {number} */ at) => (at / measured.after.length) * width;
+    const line = (/** @type {number[]} */ values) => {
+      pen.beginPath();
+      values.forEach((db, at) => pen.lineTo(across(at), down(db)));
+    };
+    line(measured.after);
+    pen.lineTo(width, height - 14);
+    pen.lineTo(0, height - 14);
+    pen.globalAlpha = 0.35;
+    pen.fillStyle = ink.wave;
+    pen.fill();
+    pen.globalAlpha = 1;
+    line(measured.after);
+    pen.strokeStyle = ink.denim;
+    pen.lineWidth = 1.6;
+    pen.stroke();
+    line(measured.before);
+    pen.strokeStyle = ink.quiet;
+    pen.lineWidth = 1;
+    pen.setLineDash([2, 2]);
+    pen.stroke();
+    pen.setLineDash([]);
+    pen.strokeStyle = ink.thread;
+    pen.beginPath();
+    pen.moveTo(0, 3.5);
+    pen.lineTo(width, 3.5);
+    pen.stroke();
+    // What the ceiling takes hangs from it.
+    pen.fillStyle = ink.thread;
+    measured.takes.forEach((db, at) => db > 0.05 && pen.fillRect(across(at), 3, Math.max(1, width / measured.takes.length), Math.min(height / 2, db * 4)));
+    this.bars(pen, ink, width, height);
+    if (this.position !== null) {
+      pen.fillStyle = ink.thread;
+      pen.fillRect((this.position / measured.length_s) * width - 1, 0, 2, height - 14);
+    }
+  }
+
+  /**
+   * @param {CanvasRenderingContext2D} pen
+   * @param {any} ink
+   * @param {number} width
+   * @param {number} height
+   */
+  bars(pen, ink, width, height) {
+    const { bars } = this.stage.page.playing;
+    pen.fillStyle = ink.quiet;
+    pen.font = "500 12px Plex, monospace";
+    for (let bar = 0; bar < bars; bar += 1) {
+      pen.fillText(`${bar + 1}`, (bar / bars) * width + 2, height - 2);
+      pen.fillRect((bar / bars) * width, height - 14, 1, 4);
+    }
+  }
+
+  /** @param {number | null} position */
+  needle(position) {
+    if (position === this.position || !this.stage.mounted) return;
+    this.position = this.stage.page.player.mode === "stack" ? position : null;
+    this.draw();
+    for (const { where, at, db } of this.stage.page.player.stage?.reductions ?? []) {
+      const place = where === this.stage.place ? document.querySelectorAll("[data-taken]") : [];
+      const on = [...place].filter((one) => one.closest(".unit")?.querySelector('[data-unit-on][aria-pressed="true"]'));
+      if (on[at]) on[at].textContent = db > 0.05 ? `−${db.toFixed(1)}` : "";
+    }
+  }
+}
