@@ -20,8 +20,14 @@ expect.set_options(timeout=PATIENCE_MS)
 
 
 @pytest.fixture(scope="session")
-def address(home: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
-    process, address = start_app(tmp_path_factory.mktemp("app"))
+def app_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Where the application of these tests keeps all it has; another worker's has another one."""
+    return tmp_path_factory.mktemp("app")
+
+
+@pytest.fixture(scope="session")
+def address(home: Path, app_folder: Path) -> Iterator[str]:
+    process, address = start_app(app_folder)
     yield address
     process.terminate()
     process.wait(30)

@@ -352,8 +352,9 @@ def test_edits_waiting_survive_a_reload(bench, song):
     expect_hit(bench, "hat_open", 0)
 
 
-def test_a_database_that_dies_while_editing_loses_nothing(bench):
-    found = subprocess.run(["pgrep", "-n", "-f", "mariadbd.*app0/db"], capture_output=True, text=True).stdout.split()
+def test_a_database_that_dies_while_editing_loses_nothing(bench, app_folder):
+    told = subprocess.run(["pgrep", "-n", "-f", f"mariadbd.*{app_folder}/db"], capture_output=True, text=True)
+    found = told.stdout.split()
     assert found, "the application's own database server runs"
     os.kill(int(found[0]), signal.SIGKILL)
     for tick in (0, 480):  # at once, before it is started again

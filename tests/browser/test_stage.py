@@ -98,11 +98,10 @@ def test_page_and_file_null_on_a_plain_stage(page: Page, song: str, address: str
     assert_null(heard(page)[len(file) :], file)
 
 
-@pytest.mark.parametrize("seed", range(3))
-def test_page_and_file_null_on_any_stage(page: Page, song: str, address: str, seed: int, deep: bool) -> None:
-    for number in range(7 if deep else 1):
+def test_page_and_file_null_on_any_stage(page: Page, song: str, address: str, deep: bool) -> None:
+    for number in range(20 if deep else 1):
         open_stage(page, song)
-        random_stage(page, random.Random(10 * seed + number))
+        random_stage(page, random.Random(number))
         page.goto(f"{song}/bench")
         drawn(page)
         file = file_of(address, song, "pattern")
@@ -121,6 +120,38 @@ def test_page_and_file_null_over_a_song_with_its_end(page: Page, song: str, addr
     assert_null(page_mix, file)
 
 
+def test_a_single_hit_blooms_in_the_long_room_on_the_page_and_in_the_file(page: Page, song: str, address: str) -> None:
+    page.goto(f"{song}/bench")
+    drawn(page)
+    edit(page, kind="values", field="room_percent", values=[["snare", 2880, 80]])
+    file = file_of(address, song, "pattern")
+    assert_null(heard(page, 3)[2 * len(file) :], file)
+    edit(page, kind="values", field="room_percent", values=[["snare", 2880, 0]])
+    assert np.abs(file_of(address, song, "pattern") - file).max() > 0.005
+
+
+def test_who_hides_whom_is_told_tried_and_mended(page: Page, song: str) -> None:
+    open_stage(page, song)
+    page.locator('[data-tab="crowding"]').click()
+    first = page.locator("#crowd-pairs li").first
+    expect(first.locator("b")).to_contain_text(" and ", timeout=30_000)
+    trying = page.locator("[data-crowd-try]").first
+    if not trying.is_visible():
+        return  # nothing small helps in this song
+    where = page.evaluate("easyPocket.screens.stage.crowd.data.pairs.find(({ unit }) => unit).where")
+    page.keyboard.press("Space")
+    until(page, "easyPocket.player.running")
+    box = box_of(trying)
+    page.mouse.move(box["x"] + 5, box["y"] + 5)
+    page.mouse.down()
+    until(page, f"easyPocket.player.stage.planOf('{where}').units.length === 1")
+    page.mouse.up()
+    until(page, f"easyPocket.player.stage.planOf('{where}').units.length === 0")
+    page.locator("[data-crowd-put]").first.click()
+    saved(page)
+    until(page, f"easyPocket.player.stage.planOf('{where}').units.length === 1")
+
+
 def sound_on_floor(page: Page, voice: str) -> tuple[float, float]:
     box = box_of(page.locator(f'.sound[data-where$=":{voice}"] .disc'))
     return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
@@ -137,8 +168,9 @@ def test_a_sound_is_drawn_to_the_side_and_into_the_room(page: Page, song: str) -
     was = float(page.locator('.sound[data-where$=":shaker"]').get_attribute("data-pan") or 0)
     page.mouse.move(x, y)
     page.mouse.down()
-    page.mouse.move(x + 60, y - 60, steps=5)
-    page.mouse.move(x + 120, y - 130, steps=5)
+    floor = box_of(page.locator("svg.floor"))
+    page.mouse.move(x + 60, y - 40, steps=5)
+    page.mouse.move(x + 120, floor["y"] + floor["height"] * 140 / 420, steps=5)  # among the rooms
     page.mouse.up()
     saved(page)
     until(page, "document.querySelector('.sound.sel')?.dataset.where.endsWith(':shaker')")

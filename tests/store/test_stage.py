@@ -49,6 +49,7 @@ def test_every_edit_of_the_stage_is_taken_back_and_made_again(store, song_id):
         ("stage_settings", {"to": "B", "name": "open"}),
         ("stage_chain", {"where": "whole", "chain": [{"kind": "wide"}]}),
         ("stage_on", {"on": False}),
+        ("stage_add", {"where": "whole", "unit": {"kind": "tone"}}),
         ("stage_settings", {"to": "A"}),
         ("stage_group", {"key": "g1", "name": "both", "members": []}),
     ]

@@ -31,7 +31,8 @@ Ints = npt.NDArray[np.int64]
 class Strokes:
     """What sounds, as columns in the order of the hits: `hit` points into the performance's hits.
 
-    time_ms: shape (n,), from the pattern's start, negative before it. length_ms is infinite for what rings out.
+    time_ms: shape (n,), from the pattern's start, negative before it. length_ms is infinite for what rings out. room:
+    0 to 1, what goes to the long room.
     """
 
     hit: Ints
@@ -42,6 +43,7 @@ class Strokes:
     length_ms: Floats
     backwards: npt.NDArray[np.bool_]
     fade_ms: Floats
+    room: Floats
 
     def loop_ms(self, length_ms: float) -> Floats:
         """When each sounds within the loop: what is early wraps to its end."""
@@ -109,6 +111,7 @@ def strokes(performance: Performance, pass_number: int | None = None, seed: int 
         length_ms=np.full(count, np.inf),
         backwards=np.zeros(count, dtype=bool),
         fade_ms=np.zeros(count),
+        room=np.zeros(count),
     )
     if not hits.articulated:
         return plain if heard.all() else _only(plain, heard)
@@ -118,6 +121,7 @@ def strokes(performance: Performance, pass_number: int | None = None, seed: int 
     for index, articulation in hits.articulated:
         plain.tune_cents[index] = articulation.tune_cents
         plain.pan[index] = articulation.pan
+        plain.room[index] = articulation.room_percent / 100
         plain.backwards[index], plain.fade_ms[index] = articulation.backwards, articulation.fade_ms
         if articulation.length_ticks:
             plain.length_ms[index] = articulation.length_ticks * tick_ms
@@ -144,6 +148,7 @@ def strokes(performance: Performance, pass_number: int | None = None, seed: int 
         plain.length_ms[hit],
         plain.backwards[hit],
         plain.fade_ms[hit],
+        plain.room[hit],
     )
 
 
@@ -178,6 +183,7 @@ def _only(struck: Strokes, kept: npt.NDArray[np.bool_]) -> Strokes:
         struck.length_ms[kept],
         struck.backwards[kept],
         struck.fade_ms[kept],
+        struck.room[kept],
     )
 
 

@@ -23,6 +23,7 @@ class Articulation:
     ornament: "flam" and "drag" put one and two grace strokes `grace_ms` apart before the hit; "ratchet" (2-8) and
     "roll" (2-128) spread `strokes` over `span_ticks`, with "even", "accelerating" or "slowing" gaps, the velocity
     going by `swell` from the first to the last. tune_cents: +-2400. pan: -1 to 1, added to the voice's.
+    room_percent: 0-100, how much of it goes to the long room, on top of what its voice sends.
     length_ticks: the sound ends after so long, 0 rings out. odds_percent: 1-100, how often it sounds.
     passes: 0 every pass, 1 the first only, n from 2 to 16 every n-th. locked: edits leave it alone.
     backwards: the sound runs backwards from the hit on, its attack length_ticks later; it is let go over the fade_ms
@@ -44,6 +45,7 @@ class Articulation:
     backwards: bool = False
     fade_ms: float = 0.0
     into: str = ""
+    room_percent: int = 0
 
     def __post_init__(self) -> None:
         if self.ornament not in ORNAMENTS:
@@ -60,6 +62,7 @@ class Articulation:
         require_range("The tuning of a hit", self.tune_cents, -MAX_TUNE_CENTS, MAX_TUNE_CENTS, "cents")
         require_range("The pan of a hit", self.pan, -1, 1)
         require_range("The length of a hit", self.length_ticks, 0, MAX_SPAN_TICKS, "ticks")
+        require_range("What a hit sends to the room", self.room_percent, 0, 100, "%")
         require_range("The odds", self.odds_percent, 1, 100, "%")
         require_range("Every so many passes", self.passes, 0, 16)
         require_range("The fade of a sound that runs backwards", self.fade_ms, 0, 1000, "ms")
@@ -96,6 +99,7 @@ class StoredArticulation(TypedDict, total=False):
     backwards: bool
     fade_ms: float
     into: str
+    room_percent: int
 
 
 def articulation_to_doc(articulation: Articulation) -> StoredArticulation:
@@ -152,6 +156,8 @@ def describe_articulation(articulation: Articulation) -> str:
         words.append("backwards")
     if articulation.length_ticks:
         words.append(f"{articulation.length_ticks / 240:g} 16ths long")
+    if articulation.room_percent:
+        words.append(f"{articulation.room_percent} % to the room")
     if articulation.odds_percent < 100:
         words.append(f"{articulation.odds_percent} % odds")
     if articulation.passes:

@@ -38,10 +38,11 @@ VALUE_RANGES: dict[str, tuple[float, float, str]] = {
     "pan": (-1, 1, ""),
     "strokes": (1, 8, ""),
     "odds_percent": (1, 100, "%"),
+    "room_percent": (0, 100, "%"),
 }
 VALUE_NAMES = {
     "velocity": "velocity", "offset_ms": "timing", "tune_cents": "tune", "pan": "pan", "strokes": "ratchet",
-    "odds_percent": "odds",
+    "odds_percent": "odds", "room_percent": "room",
 }  # fmt: skip
 
 

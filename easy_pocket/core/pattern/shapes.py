@@ -33,7 +33,7 @@ SHAPES = (
     "humanize",
 )
 FIGURES = ("strong beats", "off-beats", "3 over 4", "own")
-WHOLE = ("velocity", "tune_cents", "strokes", "odds_percent")
+WHOLE = ("velocity", "tune_cents", "strokes", "odds_percent", "room_percent")
 
 Floats = npt.NDArray[np.float64]
 

@@ -108,7 +108,7 @@ def _play_part(flat: Flat, part: Part, straight: bool) -> PartPerformance:
     hits = line.arrays()
     nothing, none = np.zeros(0), np.zeros(0, dtype=np.int64)
     if not pieces:
-        empty = Strokes(none, nothing, none, nothing, nothing, nothing, np.zeros(0, dtype=bool), nothing)
+        empty = Strokes(none, nothing, none, nothing, nothing, nothing, np.zeros(0, dtype=bool), nothing, nothing)
         return PartPerformance(part, hits, none, nothing, nothing, none, nothing, empty)
     played, struck, numbers, levels = [], [], [], []
     before = 0
@@ -124,7 +124,7 @@ def _play_part(flat: Flat, part: Part, straight: bool) -> PartPerformance:
     every = Strokes(
         *(
             np.concatenate([getattr(one, name) for one in struck])
-            for name in ("hit", "time_ms", "velocity", "tune_cents", "pan", "length_ms", "backwards", "fade_ms")
+            for name in ("hit", "time_ms", "velocity", "tune_cents", "pan", "length_ms", "backwards", "fade_ms", "room")
         )
     )
     if not straight:  # what is early in one section stays behind what is late at the end of the section before

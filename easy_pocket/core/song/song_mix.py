@@ -50,6 +50,7 @@ def together(columns: Sequence[EventColumns]) -> EventColumns:
         rate=_end_to_end([one.rate for one in columns])[order],
         back=_end_to_end([one.back for one in columns])[order],
         fade=_end_to_end([one.fade for one in columns])[order],
+        room=_end_to_end([one.room for one in columns])[order],
     )
 
 

@@ -98,6 +98,21 @@ class PartsSound(Sound):
                 self._kits[where] = part.kit
         self.places = (*self._events, *self.layers)
 
+    def to_room(self, name: str) -> Floats | None:
+        """What hits that are sent to the long room by themselves send there."""
+        sent = (
+            {where: [one for one in own if one.room] for where, own in self._events.items()} if name == "long" else {}
+        )
+        if not any(sent.values()):
+            return None
+        line = np.zeros((2, self.frames))
+        for where, own in sent.items():
+            softer = [replace(one, gain=one.gain * one.room) for one in own]
+            if softer:
+                voice = self._kits[where].voice(softer[0].voice)
+                add_hits(line, softer, voice, loop=self.loop, samples=self.samples)
+        return line
+
     def add(self, where: str, line: Floats) -> None:
         for start_s, audio in self.layers.get(where, ()):
             start = round(start_s * RATE_HZ)

@@ -53,6 +53,7 @@ class Event:
     alternate: int = 0
     back: int = 0  # samples it takes when it runs backwards
     fade: int = 0  # and how many of them are faded out
+    room: float = 0.0  # how much of it goes to the long room, besides what its voice sends
     rate: float = 1.0  # how fast the audio plays: a voice that varies is a little higher or lower from hit to hit
 
 
@@ -89,7 +90,7 @@ class EventColumns:
 
     sound points into audio (content keys, each used); cut_s is infinite where nothing cuts; voice points into voices;
     back is how many samples a sound takes that runs backwards, else 0, and fade how many of them are faded out at its
-    end.
+    end; room is how much of a hit goes to the long room by itself, 0 to 1.
     """
 
     voices: tuple[str, ...]
@@ -105,6 +106,7 @@ class EventColumns:
     rate: Floats
     back: Ints
     fade: Ints
+    room: Floats
 
 
 def on_samples(times_s: Floats) -> Floats:
@@ -233,6 +235,7 @@ def columns_of(
         rate=rate[order],
         back=back[order],
         fade=fade[order],
+        room=struck_all.room[order],
     )
 
 
@@ -254,7 +257,8 @@ def events_of(columns: EventColumns) -> list[Event]:
     rows = zip(
         columns.voice.tolist(), columns.stretch.tolist(), columns.sound.tolist(), columns.start_s.tolist(),
         columns.gain.tolist(), columns.pan.tolist(), columns.cut_s.tolist(), columns.alternate.tolist(),
-        columns.back.tolist(), columns.fade.tolist(), columns.rate.tolist(), strict=True,
+        columns.back.tolist(), columns.fade.tolist(), columns.rate.tolist(),
+        columns.room.tolist(), strict=True,
     )  # fmt: skip
     return [
         Event(
@@ -269,8 +273,9 @@ def events_of(columns: EventColumns) -> list[Event]:
             back=back,
             fade=fade,
             rate=rate,
+            room=room,
         )
-        for voice, stretch, sound, start_s, gain, pan, cut_s, alternate, back, fade, rate in rows
+        for voice, stretch, sound, start_s, gain, pan, cut_s, alternate, back, fade, rate, room in rows
     ]
 
 

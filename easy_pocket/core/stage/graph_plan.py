@@ -75,8 +75,8 @@ class StagePlan(TypedDict):
     returns: dict[str, ReturnPlan]
 
 
-def stage_plan(stage: Stage, music: Music) -> StagePlan:
-    """What the page's graph is to be for this music."""
+def stage_plan(stage: Stage, music: Music, *, hits_to_room: bool = False) -> StagePlan:
+    """What the page's graph is to be for this music. hits_to_room: some hits go to the long room by themselves."""
     if not stage.on:
         stage = Stage(ceiling_db=stage.ceiling_db)
     places: dict[str, PlacePlan] = {}
@@ -85,7 +85,8 @@ def stage_plan(stage: Stage, music: Music) -> StagePlan:
         if where not in RETURNS:
             places[where] = place_plan(stage.place(where), _to(where, grouped, stage), music)
     used = {name for place in stage.places.values() for name, percent in place.sends.items() if percent}
-    returns = {name: _return_plan(stage, name, music) for name in RETURNS if name in used or name == "long"}
+    used |= {"long"} if hits_to_room and stage.on else set()
+    returns = {name: _return_plan(stage, name, music) for name in RETURNS if name in used}
     return {"ceiling_db": stage.ceiling_db, "places": places, "returns": returns}
 
 

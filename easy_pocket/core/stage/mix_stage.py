@@ -118,7 +118,7 @@ class _Mixer:
         self.sent: Buses = {}
         for name in ROOMS:
             line = sound.to_room(name)
-            if line is not None:
+            if line is not None and stage.on:
                 self.sent[name] = {name: line}
 
     def _bus_of(self, where: str) -> str:
@@ -252,8 +252,8 @@ def mix_stage(
     if not frames:
         empty = np.zeros((2, 0))
         return StageMix(empty, empty, empty, np.ones(0), {})
-    if music.loops and stage.on and not stage.is_plain:
-        lead = math.ceil(stage.rings_s(music.beats.beat_s) * RATE_HZ)
+    lead = math.ceil(stage.rings_s(music.beats.beat_s, sound.to_room("long") is not None) * RATE_HZ)
+    if music.loops and lead:
         sound, music = WarmedUp(sound, lead), replace(music, lead=lead)
     mixer = _Mixer(sound, stage, music, leaf, rooms_apart=rooms_apart)
     stems = mixer.stems()

@@ -153,11 +153,12 @@ class Stage:
     def is_plain(self) -> bool:
         return all(place.is_plain for place in self.places.values())
 
-    def rings_s(self, beat_s: float) -> float:
+    def rings_s(self, beat_s: float, hits_to_room: bool = False) -> float:
         """How long chains, rooms and echo go on after what goes in, in s."""
-        if not self.on or self.is_plain:
+        if not (self.on and not self.is_plain) and not hits_to_room:
             return 0.0
         sends = {name for place in self.places.values() for name, percent in place.sends.items() if percent}
+        sends |= {"long"} if hits_to_room else set()
         rooms = [1.3 * float(self.rooms[name]["length_s"]) for name in ROOMS if name in sends]
         settings = [self.echo] if "echo" in sends else []
         settings += [unit.settings for place in self.places.values() for unit in place.working if unit.kind == "echo"]

@@ -71,7 +71,7 @@ def song_sound(reader: Reads, song: LoadedSong, *, straight: bool = False) -> tu
     layers: Layers = {}
     for at_s, one, stack in layers_in_song(song, played):
         layers.setdefault(loop_place(one.id), []).append((at_s + before, render_loop_layer(reader, one, stack)))
-    tail_s = MAX_TAIL_S + song.stage.rings_s(beats.beat_s)
+    tail_s = MAX_TAIL_S + song.stage.rings_s(beats.beat_s, any(one.columns.room.any() for one in parts))
     sound = PartsSound(parts, beats.length_s + before, loop=False, samples=song.samples, layers=layers, tail_s=tail_s)
     return sound, Music(beats, strikes, loops=False, before_s=before)
 

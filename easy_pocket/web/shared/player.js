@@ -2,7 +2,7 @@
 // computes no rule of its own. A pass of the stack begins every `length_s`; the anchor is when pass 0 began.
 
 import { CEILING } from "./stage_constants.js";
-import { planWithout } from "./stage_graph.js";
+import { planWith, planWithout } from "./stage_graph.js";
 import { glide } from "./stage_units.js";
 import { LayeredLoopPlayer } from "./layered_loop_player.js";
 import { columnsOf, placeIn, soundsAlike } from "./schedule.js";
@@ -66,6 +66,8 @@ export class Player extends EventTarget {
     this.beside = null; // what the stack plays on another kit or with an idea in it, while that is heard
     /** @type {any} */
     this.span = null; // {from_s, to_s}: round which of its seconds it goes; null is all of them
+    /** @type {{ where: string, unit: import("./shapes").UnitPlan } | null} */
+    this.trial = null;
     this.without = ""; // a place whose chain is left out, or "all"
     this.clock = { at: 0, ms: 0 };
     /** @type {Set<any>} */
@@ -176,8 +178,18 @@ export class Player extends EventTarget {
   takeStage() {
     const plan = this.heard?.stage;
     if (!this.stage || !plan) return;
-    this.stage.apply(this.without ? planWithout(plan, this.without) : plan);
+    const shown = this.without ? planWithout(plan, this.without) : plan;
+    this.stage.apply(this.trial ? planWith(shown, this.trial) : shown);
     if (this.running && this.mode !== "loop") planCurves(this, Math.max(this.anchor, this.now + TOUCH_S), this.horizon);
+  }
+
+  /**
+   * One more unit in a chain, while it is tried; null: no more.
+   * @param {{ where: string, unit: import("./shapes").UnitPlan } | null} trial
+   */
+  setTrial(trial) {
+    this.trial = trial;
+    this.takeStage();
   }
 
   /**

@@ -38,6 +38,7 @@ def columns(events: EventColumns) -> Columns:
         "rate": None if plain_rate else np.round(events.rate, 6),
         "pan": np.round(events.pan, 4),
         "cut_s": np.round(events.cut_s, 7),
+        "room": np.round(events.room, 3) if events.room.any() else None,
     }
 
 
@@ -72,10 +73,11 @@ def placed(part: PlayedPart) -> EventColumns:
     return replace(part.columns, voices=tuple(voice_place(part.key, voice) for voice in part.columns.voices))
 
 
-def stack_stage(song: LoadedSong, tempo_bpm: float | None = None) -> StagePlan:
+def stack_stage(song: LoadedSong, tempo_bpm: float | None, played: list[Columns]) -> StagePlan:
     """Where the sounds of the loop stand; what others step back for is looked up only if something does."""
     parts = [] if song.stage.is_plain else stack_parts(song, tempo_bpm=tempo_bpm)
-    return stage_plan(song.stage, stack_music(song, parts, tempo_bpm))
+    to_room = any(one["room"] is not None for one in played)
+    return stage_plan(song.stage, stack_music(song, parts, tempo_bpm), hits_to_room=to_room)
 
 
 def strike(voice: KitVoice, mix: VoiceMix | None = None) -> Strike:
@@ -119,7 +121,7 @@ def playing(
             if not one.settings.muted
         ],
         "layered_loop_places": [loop_place(one.id) for one in song.layered_loops if not one.settings.muted],
-        "stage": stack_stage(song, tempo_bpm),
+        "stage": stack_stage(song, tempo_bpm, [*felt, *straight]),
         "felt": felt[0] if felt else None,
         "felt_more": felt[1:],
         "straight": straight[0] if straight else None,

@@ -19,7 +19,7 @@ export interface Strike {
   pan: number;
 }
 
-/** Events as the player takes them, a row each; sound is an index into audio, place one into places of the Stage. A rate of 1 for all is null, and so is a cut that never comes. */
+/** Events as the player takes them, a row each; sound is an index into audio, place one into places of the Stage. A rate of 1 for all is null, and so is a cut that never comes. room: what single hits send to the long room. */
 export interface Columns {
   audio: string[];
   sound: number[];
@@ -30,6 +30,7 @@ export interface Columns {
   rate: number[] | null;
   pan: number[];
   cut_s: number[];
+  room: number[] | null;
 }
 
 /** A loop in the song: which audio, and when. */
@@ -186,6 +187,7 @@ export interface Articulated {
   backwards?: boolean;
   fade_ms?: number;
   into?: string;
+  room_percent?: number;
   words: string;
   drawn: number[][];
 }
@@ -666,6 +668,27 @@ export interface SongData {
   free_loops: [number, string][];
 }
 
+/** hidden, by: their places; words: what they share, and when. put: the place and the unit that would help, as they are sent; plan: the same for the page's graph; proposal: in words. Null where no small change helps. */
+export interface CrowdedPair {
+  hidden: string;
+  by: string;
+  low_hz: number;
+  high_hz: number;
+  title: string;
+  words: string;
+  proposal: string;
+  where: string;
+  unit: Record<string, any> | null;
+  plan: UnitPlan | null;
+}
+
+/** levels: by place, in dB at each of these pitches. */
+export interface CrowdingData {
+  hz: number[];
+  levels: Record<string, number[]>;
+  pairs: CrowdedPair[];
+}
+
 /** One pass of the loop. after, before: the largest size in dB of each column of a picture; takes: what the ceiling takes there. heard: loudness in LUFS of each sound, by its place. */
 export interface Measured {
   revision: number;
@@ -682,6 +705,7 @@ export interface Measured {
   before: number[];
   takes: number[];
   heard: Record<string, number>;
+  crowding: CrowdingData;
 }
 
 /** Put bars in before from_bar (one past the last: at the end), empty or as copies of the bars before them. */
@@ -719,6 +743,7 @@ export interface ArticulationFields {
   pan?: number;
   length_ticks?: number;
   odds_percent?: number;
+  room_percent?: number;
   passes?: number;
   locked?: boolean;
   backwards?: boolean;
@@ -1556,6 +1581,19 @@ export interface SpeedEdit {
   factor: number;
 }
 
+/** One more unit at the end of a chain. */
+export interface StageAddEdit {
+  kind: "stage_add";
+  where: string;
+  unit: UnitDoc;
+}
+
+export interface UnitDoc {
+  kind: string;
+  on?: boolean;
+  settings?: Record<string, number | string>;
+}
+
 export interface StageCeilingEdit {
   kind: "stage_ceiling";
   ceiling_db: number;
@@ -1566,12 +1604,6 @@ export interface StageChainEdit {
   kind: "stage_chain";
   where: string;
   chain: UnitDoc[];
-}
-
-export interface UnitDoc {
-  kind: string;
-  on?: boolean;
-  settings?: Record<string, number | string>;
 }
 
 /** Make a group (key ""), or change its name and what is in it; with no members it is taken away. */
@@ -1720,4 +1752,4 @@ export interface WriteInEdit {
   scope: string;
 }
 
-export type Edit = AddBarsEdit | AlternateEdit | ArticulateEdit | BreakEdit | CellCopyEdit | CellFeelEdit | CellFreeEdit | CellLevelEdit | CellMuteEdit | CellSetEdit | CollisionEdit | DropBarsEdit | FeelEdit | GridEdit | GrooveAwayEdit | GrooveBarsEdit | GrooveBlendEdit | GrooveDrawEdit | GrooveLongerEdit | GrooveLoopEdit | GrooveNameEdit | GrooveSlotsEdit | IdeaEdit | JoinDrawEdit | JoinIdeaEdit | JoinsSetEdit | KitEdit | KitAlternateEdit | KitAlternateOffEdit | KitFoldEdit | KitKeyEdit | KitLayerEdit | KitLayerOffEdit | KitMidiEdit | KitModelEdit | KitNameEdit | KitNewEdit | KitPutEdit | KitVoiceEdit | KitVoiceOffEdit | KitVoiceOnEdit | KitVoicePlaceEdit | LayeredLoopEdit | LayeredLoopCellEdit | LayeredLoopSetEdit | LengthEdit | LengthTicksEdit | LockHitsEdit | LockPlaceEdit | LockVoiceEdit | LoopBeatEdit | LoopCorrectEdit | LoopTakeEdit | MixEdit | MoveEdit | MoveManyEdit | NameEdit | NudgeEdit | OffsetEdit | PaintEdit | PartAddEdit | PartCopyEdit | PartMergeEdit | PartMoveEdit | PartSetEdit | PartSplitEdit | PartTakeEdit | PasteEdit | PatternAddEdit | PatternNameEdit | PatternTakeEdit | PutLineEdit | ReachEdit | RemoveEdit | ReverseIntoEdit | RowCopyEdit | RowEveryEdit | RowSpreadEdit | RowThinEdit | RowTurnEdit | SectionAddEdit | SectionFreeEdit | SectionJoinEdit | SectionMoveEdit | SectionNameEdit | SectionSetEdit | SectionSplitEdit | SectionStagesEdit | SectionTakeEdit | ShapeEdit | SitInEdit | SnapshotBackEdit | SoloOnlyEdit | SongBackEdit | SongFlatEdit | SpeedEdit | StageCeilingEdit | StageChainEdit | StageGroupEdit | StageMoveEdit | StageOnEdit | StageReturnEdit | StageSendEdit | StageSettingsEdit | StageUnitEdit | StraightAgainEdit | StretchEdit | TempoEdit | TightenEdit | TurnEdit | ValuesEdit | VelocityEdit | VoiceEdit | VoiceGridEdit | WipeEdit | WriteEdit | WriteInEdit;
+export type Edit = AddBarsEdit | AlternateEdit | ArticulateEdit | BreakEdit | CellCopyEdit | CellFeelEdit | CellFreeEdit | CellLevelEdit | CellMuteEdit | CellSetEdit | CollisionEdit | DropBarsEdit | FeelEdit | GridEdit | GrooveAwayEdit | GrooveBarsEdit | GrooveBlendEdit | GrooveDrawEdit | GrooveLongerEdit | GrooveLoopEdit | GrooveNameEdit | GrooveSlotsEdit | IdeaEdit | JoinDrawEdit | JoinIdeaEdit | JoinsSetEdit | KitEdit | KitAlternateEdit | KitAlternateOffEdit | KitFoldEdit | KitKeyEdit | KitLayerEdit | KitLayerOffEdit | KitMidiEdit | KitModelEdit | KitNameEdit | KitNewEdit | KitPutEdit | KitVoiceEdit | KitVoiceOffEdit | KitVoiceOnEdit | KitVoicePlaceEdit | LayeredLoopEdit | LayeredLoopCellEdit | LayeredLoopSetEdit | LengthEdit | LengthTicksEdit | LockHitsEdit | LockPlaceEdit | LockVoiceEdit | LoopBeatEdit | LoopCorrectEdit | LoopTakeEdit | MixEdit | MoveEdit | MoveManyEdit | NameEdit | NudgeEdit | OffsetEdit | PaintEdit | PartAddEdit | PartCopyEdit | PartMergeEdit | PartMoveEdit | PartSetEdit | PartSplitEdit | PartTakeEdit | PasteEdit | PatternAddEdit | PatternNameEdit | PatternTakeEdit | PutLineEdit | ReachEdit | RemoveEdit | ReverseIntoEdit | RowCopyEdit | RowEveryEdit | RowSpreadEdit | RowThinEdit | RowTurnEdit | SectionAddEdit | SectionFreeEdit | SectionJoinEdit | SectionMoveEdit | SectionNameEdit | SectionSetEdit | SectionSplitEdit | SectionStagesEdit | SectionTakeEdit | ShapeEdit | SitInEdit | SnapshotBackEdit | SoloOnlyEdit | SongBackEdit | SongFlatEdit | SpeedEdit | StageAddEdit | StageCeilingEdit | StageChainEdit | StageGroupEdit | StageMoveEdit | StageOnEdit | StageReturnEdit | StageSendEdit | StageSettingsEdit | StageUnitEdit | StraightAgainEdit | StretchEdit | TempoEdit | TightenEdit | TurnEdit | ValuesEdit | VelocityEdit | VoiceEdit | VoiceGridEdit | WipeEdit | WriteEdit | WriteInEdit;

@@ -39,7 +39,7 @@ class Strike(TypedDict):
 
 class Columns(TypedDict):
     """Events as the player takes them, a row each; sound is an index into audio, place one into places of the Stage. A
-    rate of 1 for all is null, and so is a cut that never comes."""
+    rate of 1 for all is null, and so is a cut that never comes. room: what single hits send to the long room."""
 
     audio: list[str]
     sound: Column
@@ -50,6 +50,7 @@ class Columns(TypedDict):
     rate: Column | None
     pan: Column
     cut_s: Column
+    room: Column | None
 
 
 class LoopLayer(TypedDict):

@@ -72,6 +72,8 @@ export function strike(player, events, index, at, begin) {
   gain.gain.value = events.gain[index] * (player.heard?.master_gain ?? 1);
   if (events.rate?.[index]) node.playbackRate.value = events.rate[index];
   node.connect(gain).connect(panned(player, events.pan[index], where));
+  const room = events.room?.[index];
+  if (room) gain.connect(roomPanned(player, events.pan[index], room));
   // On a whole sample, as in the mixdown: between two the browser would interpolate, and dull the attack.
   node.start(Math.round(at * player.context.sampleRate) / player.context.sampleRate);
   const cut = events.cut_s[index];
@@ -106,6 +108,21 @@ export function panned(player, pan, where) {
     if (player.panners.size < MOST_PLACES) player.panners.set(key, panner);
   }
   return panner;
+}
+
+/**
+ * What a single hit sends to the long room by itself: placed as it is, before its voice's chain.
+ * @param {import("./player.js").Player} player
+ * @param {number} pan
+ * @param {number} room
+ */
+function roomPanned(player, pan, room) {
+  const level = player.context.createGain();
+  const panner = player.context.createStereoPanner();
+  level.gain.value = room;
+  panner.pan.value = pan;
+  level.connect(panner).connect(player.stage.input("long"));
+  return level;
 }
 
 /**

@@ -216,3 +216,15 @@ export function planWithout(plan, what) {
   if (plan.returns[what]) return { ...plan, returns: { ...plan.returns, [what]: { ...plan.returns[what], place: bare(plan.returns[what].place) } } };
   return plan.places[what] ? { ...plan, places: { ...plan.places, [what]: bare(plan.places[what]) } } : plan;
 }
+
+/**
+ * The plan with one more unit at the end of a chain.
+ * @param {import("./shapes").StagePlan} plan
+ * @param {{ where: string, unit: import("./shapes").UnitPlan }} trial
+ * @returns {import("./shapes").StagePlan}
+ */
+export function planWith(plan, { where, unit }) {
+  const part = /^(part:\d+):/.exec(where)?.[1] ?? "";
+  const place = plan.places[where] ?? { to: plan.places[part] ? part : "whole", units: [], sends: {} };
+  return { ...plan, places: { ...plan.places, [where]: { ...place, units: [...place.units, unit] } } };
+}

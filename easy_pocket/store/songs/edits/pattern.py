@@ -47,6 +47,7 @@ class ArticulationFields(Strict):
     pan: Finite = 0.0
     length_ticks: int = Field(0, ge=-4_000_000, le=4_000_000)
     odds_percent: int = Field(100, ge=-1000, le=1000)
+    room_percent: int = Field(0, ge=-1000, le=1000)
     passes: int = Field(0, ge=-1000, le=10_000)
     locked: bool = False
     backwards: bool = False

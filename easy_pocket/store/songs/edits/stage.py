@@ -117,6 +117,22 @@ def _check_sides(song: SongRows, chain: tuple[Unit, ...]) -> None:
             _check_place(song, side)
 
 
+class AddUnit(Edit):
+    """One more unit at the end of a chain."""
+
+    kind: Literal["stage_add"]
+    where: Where
+    unit: UnitDoc
+
+
+@edit(description=lambda song, sent: f"{sent.unit.kind} on {place_name(song.values, sent.where)}")
+def add_unit(context: EditContext, sent: AddUnit) -> Step:
+    stage, where = context.song.values.stage, _check_place(context.song, sent.where)
+    place, unit = stage.place(where), unit_from_doc(sent.unit.model_dump())
+    _check_sides(context.song, (unit,))
+    return _kept(context, stage.with_place(where, replace(place, chain=(*place.chain, unit))))
+
+
 class SetUnit(Edit):
     """Settings of one unit of a chain, or whether it is on; what is not named stays."""
 

@@ -13,6 +13,7 @@ const FIELDS = {
   tune_cents: { label: "tune", low: -1200, high: 1200, rest: 0, unit: " cents", digits: 0, snap: 100, wide: 2400 },
   pan: { label: "pan", low: -1, high: 1, rest: 0, unit: "", digits: 2 },
   strokes: { label: "ratchet", low: 1, high: 8, rest: 1, unit: "", digits: 0 },
+  room_percent: { label: "room", low: 0, high: 100, rest: 0, unit: " %", digits: 0 },
   odds_percent: { label: "odds", low: 1, high: 100, rest: 1, unit: " %", digits: 0 },
 };
 const PAD = 10;

@@ -175,7 +175,7 @@ export class SelectedHits {
   }
 
   plain() {
-    this.articulation({ ornament: "", strokes: 0, span_ticks: 0, spacing: "even", swell: 0, tune_cents: 0, pan: 0, length_ticks: 0, odds_percent: 100, passes: 0 });
+    this.articulation({ ornament: "", strokes: 0, span_ticks: 0, spacing: "even", swell: 0, tune_cents: 0, pan: 0, length_ticks: 0, odds_percent: 100, passes: 0, room_percent: 0 });
   }
 
   /** @param {any} value */

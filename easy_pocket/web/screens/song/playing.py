@@ -61,7 +61,11 @@ def song_playing(song: LoadedSong, timing: str = "felt") -> SongPlaying:
         "timing": timing,
         "layered_loops": [],
         "layered_loop_places": [],
-        "stage": stage_plan(song.stage, Music(song_beats(arrangement), strikes_of(parts), loops=False)),
+        "stage": stage_plan(
+            song.stage,
+            Music(song_beats(arrangement), strikes_of(parts), loops=False),
+            hits_to_room=bool(events.room.any()),
+        ),
         "layered_loops_at": [
             {
                 "key": register_layered_loop(one, performance),

@@ -2,17 +2,24 @@
 
 from __future__ import annotations
 
+from collections import Counter
+
 import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.sound.loudness import programme_loudness_lufs, short_loudness_lufs
+from easy_pocket.core.stage.crowding import BANDS_HZ, Crowding, crowding
+from easy_pocket.core.stage.graph_plan import unit_plan
 from easy_pocket.core.stage.limiter import true_peak_db
 from easy_pocket.core.stage.mix_stage import mix_stage
-from easy_pocket.core.stage.stage import Stage
+from easy_pocket.core.stage.stage import Stage, unit_doc
+from easy_pocket.core.stage.units import Music
+from easy_pocket.core.text import counted
 from easy_pocket.store.database import Reader
+from easy_pocket.store.songs.edits.stage import place_name
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.songs.mixes import stack_sound
-from easy_pocket.web.screens.stage.shapes import Measured
+from easy_pocket.web.screens.stage.shapes import CrowdedPair, CrowdingData, Measured
 
 COLUMNS = 320  # of the picture of the whole
 SILENT_LUFS = -70.0
@@ -27,6 +34,7 @@ def measured(reader: Reader, song: LoadedSong) -> Measured:
     mix = mix_stage(sound, stage, music)
     plain = mix_stage(sound, Stage(ceiling_db=stage.ceiling_db), music)
     loud, before = _lufs(mix.audio), _lufs(plain.audio)
+    lines = {where: sound.line(where) for where in sound.places}
     reduction_db = -20 * np.log10(np.maximum(mix.gain, 1e-6))
     return {
         "revision": song.revision,
@@ -42,8 +50,39 @@ def measured(reader: Reader, song: LoadedSong) -> Measured:
         "after": _columns(mix.audio),
         "before": _columns(plain.audio),
         "takes": [round(float(one), 2) for one in _largest(reduction_db)],
-        "heard": {where: _lufs(sound.line(where)) for where in sound.places},
+        "heard": {where: _lufs(line) for where, line in lines.items()},
+        "crowding": _crowding(song, crowding(lines), music),
     }
+
+
+def _crowding(song: LoadedSong, found: Crowding, music: Music) -> CrowdingData:
+    short = Counter(place_name(song, where) for where in found.levels_db)
+
+    def name(where: str) -> str:
+        """With its part where two sounds are called the same."""
+        own = place_name(song, where)
+        return own if short[own] < 2 else f"{own} of {place_name(song, where.rpartition(':')[0])}"
+
+    pairs: list[CrowdedPair] = []
+    for one in found.pairs:
+        names = {"by": name(one.by), "hidden": name(one.hidden)}
+        proposal = one.proposal
+        pairs.append({
+            "hidden": one.hidden, "by": one.by, "low_hz": one.low_hz, "high_hz": one.high_hz,
+            "title": f"{names['by']} and {names['hidden']}".capitalize(),
+            "words": f"share {_hz(one.low_hz)} to {_hz(one.high_hz)} Hz at {counted(one.moments, 'moment')}, "
+                     f"{one.over_db:.0f} dB; {100 * one.lost:.0f} % of the {names['hidden']} is hidden",
+            "proposal": proposal.words.format(**names) if proposal else "no small change helps",
+            "where": proposal.where if proposal else "",
+            "unit": unit_doc(proposal.unit) if proposal else None,
+            "plan": unit_plan(proposal.unit, music) if proposal else None,
+        })  # fmt: skip
+    levels = {where: [round(float(db), 1) for db in row] for where, row in found.levels_db.items()}
+    return {"hz": [round(float(hz), 1) for hz in BANDS_HZ], "levels": levels, "pairs": pairs}
+
+
+def _hz(hz: float) -> str:
+    return f"{hz:.0f}" if hz < 1000 else f"{hz / 1000:.1f}".removesuffix(".0") + " k"
 
 
 def _lufs(line: Floats) -> float:

@@ -2,7 +2,33 @@
 
 from __future__ import annotations
 
-from typing import TypedDict
+from typing import Any, TypedDict
+
+from easy_pocket.core.stage.graph_plan import UnitPlan
+
+
+class CrowdedPair(TypedDict):
+    """hidden, by: their places; words: what they share, and when. put: the place and the unit that would help, as they
+    are sent; plan: the same for the page's graph; proposal: in words. Null where no small change helps."""
+
+    hidden: str
+    by: str
+    low_hz: float
+    high_hz: float
+    title: str
+    words: str
+    proposal: str
+    where: str
+    unit: dict[str, Any] | None
+    plan: UnitPlan | None
+
+
+class CrowdingData(TypedDict):
+    """levels: by place, in dB at each of these pitches."""
+
+    hz: list[float]
+    levels: dict[str, list[float]]
+    pairs: list[CrowdedPair]
 
 
 class Measured(TypedDict):
@@ -23,3 +49,4 @@ class Measured(TypedDict):
     before: list[float]
     takes: list[float]
     heard: dict[str, float]
+    crowding: CrowdingData

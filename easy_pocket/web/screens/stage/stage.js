@@ -5,6 +5,7 @@ import { Drags } from "../../shared/drags.js";
 import { showNote, speak } from "../../shared/notes.js";
 import { Screen } from "../../shared/screen.js";
 import { Floor } from "./floor.js";
+import { Crowd } from "./crowd.js";
 import { Without } from "./without.js";
 import { Whole } from "./whole.js";
 
@@ -20,6 +21,7 @@ export default class Stage extends Screen {
     this.looking = null;
     this.floor = new Floor(this);
     this.whole = new Whole(this);
+    this.crowd = new Crowd(this);
     this.without = new Without(this);
     this.drags = new Drags((/** @type {any} */ drag, /** @type {number} */ value, /** @type {string | null} */ gesture) => this.mounted && this.dragged(drag, value, gesture), "stage");
     this.on("click", (event) => this.click(event));
@@ -57,6 +59,7 @@ export default class Stage extends Screen {
 
   unmount() {
     this.without.end();
+    this.crowd.end();
     this.whole.unmount();
   }
 

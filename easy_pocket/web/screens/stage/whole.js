@@ -15,7 +15,7 @@ export class Whole {
     /** @type {import("../../shared/shapes").Measured | null} */
     this.measured = null;
     this.position = /** @type {number | null} */ (null);
-    window.addEventListener("resize", () => stage.mounted && this.draw());
+    for (const name of ["resize", "tab"]) window.addEventListener(name, () => stage.mounted && this.draw());
   }
 
   get canvas() {
@@ -44,6 +44,7 @@ export class Whole {
     this.measured = await answer.json();
     this.show();
     this.draw();
+    this.stage.crowd.show();
   }
 
   show() {
@@ -66,7 +67,7 @@ export class Whole {
 
   draw() {
     const { canvas, measured } = this;
-    if (!canvas || !measured) return;
+    if (!canvas?.clientWidth || !measured) return;
     const { pen, width, height } = fitted(canvas);
     const ink = colours();
     const down = (/** @type {number} */ db) => 3 + ((measured.ceiling_db - Math.max(LOWEST_DB, db)) / (measured.ceiling_db - LOWEST_DB)) * (height - 20);
