@@ -88,13 +88,15 @@ def plain_path(path: str) -> str:
     return "/".join(pieces)
 
 
-def write_archive(files: dict[str, bytes]) -> bytes:
+def write_archive(files: dict[str, bytes], *, packed: bool = True) -> bytes:
     """Pack files into a zip; the same files give the same bytes.
 
     Parameters
     ----------
     files
         Content by path.
+    packed
+        Made smaller; sound hardly gets smaller, and takes long.
 
     Examples
     --------
@@ -105,10 +107,11 @@ def write_archive(files: dict[str, bytes]) -> bytes:
     {'a.txt': b'one'}
     """
     out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+    how = zipfile.ZIP_DEFLATED if packed else zipfile.ZIP_STORED
+    with zipfile.ZipFile(out, "w", how) as archive:
         for path, content in files.items():
             entry = zipfile.ZipInfo(path, (2026, 1, 1, 0, 0, 0))
-            entry.compress_type = zipfile.ZIP_DEFLATED
+            entry.compress_type = how
             entry.external_attr = 0o644 << 16
             archive.writestr(entry, content)
     return out.getvalue()

@@ -37,7 +37,7 @@ class SongStemOptions(StemOptions, AudioOptions, SpanOptions):
 def write(given: PatternToWrite | SongToWrite, options: PatternStemOptions | SongStemOptions) -> Written:
     """A zip of the stems and of both mixes; a loudness that is asked for is that of the finished mix alone."""
     files = stem_files(given, options)
-    return Written(write_archive(files))
+    return Written(write_archive(files, packed=False))
 
 
 def stem_files(given: PatternToWrite | SongToWrite, options: PatternStemOptions | SongStemOptions) -> dict[str, bytes]:

@@ -6,6 +6,7 @@ import { colours, fitted } from "../../shared/canvas.js";
 
 const AFTER_EDIT_MS = 350;
 const LOWEST_DB = -42;
+const SILENT_LUFS = -70;
 const signed = (/** @type {number} */ value, unit = "") => `${value < 0 ? "−" : value > 0 ? "+" : ""}${Math.abs(value).toFixed(1)}${unit}`;
 
 export class Whole {
@@ -52,8 +53,8 @@ export class Whole {
     if (!measured) return;
     /** @type {Record<string, string>} */
     const told = {
-      lufs: signed(measured.lufs),
-      true_peak_db: signed(measured.true_peak_db, " dB"),
+      lufs: measured.lufs <= SILENT_LUFS ? "silent" : signed(measured.lufs),
+      true_peak_db: measured.lufs <= SILENT_LUFS ? "–" : signed(measured.true_peak_db, " dB"),
       ceiling_takes_db: measured.ceiling_times ? `−${measured.ceiling_takes_db.toFixed(1)} dB` : "0 dB",
       ceiling_words: measured.ceiling_times ? `ceiling, ${measured.ceiling_times} time${measured.ceiling_times > 1 ? "s" : ""}` : "ceiling at rest",
     };
@@ -61,7 +62,7 @@ export class Whole {
     byId("matched").textContent = `matched ${signed(measured.matched_db, " dB")}`;
     for (const place of document.querySelectorAll("[data-heard]")) {
       const lufs = measured.heard[place.dataset.heard];
-      place.textContent = lufs === undefined || lufs <= -70 ? "silent" : signed(lufs);
+      place.textContent = lufs === undefined || lufs <= SILENT_LUFS ? "silent" : signed(lufs);
     }
   }
 
