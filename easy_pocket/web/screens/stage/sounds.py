@@ -130,9 +130,3 @@ def _placed(groups: list[SoundGroup], room: str) -> list[SoundGroup]:
 def _apart(x: float, y: float, taken: list[tuple[float, float]]) -> float:
     """How far a place is from the nearest that is taken; 1 is far enough for both names to be read."""
     return min((max(abs(x - a) / NEAR_X, abs(y - b) / NEAR_Y) for a, b in taken), default=1.0)
-
-
-def percent_at(y: float) -> float:
-    """How much goes to the room from a height of the floor."""
-    share = max(0.0, min(1.0, (ROOM_FOOT - y) / (ROOM_FOOT - ROOM_TOP)))
-    return 100 * share * share

@@ -10,7 +10,7 @@ from easy_pocket.core.stage.curves import BeatMap, gate_curve, sway_wave
 from easy_pocket.core.stage.drive import bent
 from easy_pocket.core.stage.filters import response_db
 from easy_pocket.core.stage.stage import Unit
-from easy_pocket.core.stage.units import Music, Strikes, curve_of, tone_sections
+from easy_pocket.core.stage.units import Music, curve_of, tone_sections
 
 WIDE, HIGH = 122, 56
 Floats = npt.NDArray[np.float64]
@@ -62,6 +62,3 @@ def _curve_picture(unit: Unit, music: Music) -> str:
     times = np.linspace(0, until, 122)
     gain_db = 20 * np.log10(np.maximum(np.interp(times, found.times_s, found.values), 1e-4))
     return _path(times / until * WIDE, 5 - gain_db / 24 * HIGH)
-
-
-NOTHING = Strikes((), np.zeros(0, dtype=np.int64), np.zeros(0), np.zeros(0))
