@@ -8,6 +8,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+import numpy.typing as npt
+
 from easy_pocket.core.formats.archive import write_archive
 from easy_pocket.core.formats.audio_file import write_audio
 from easy_pocket.core.formats.exchange import (
@@ -18,7 +21,7 @@ from easy_pocket.core.formats.exchange import (
     SpanOptions,
     StemOptions,
 )
-from easy_pocket.core.formats.registry import Choice, Format, Written, register
+from easy_pocket.core.formats.registry import Choice, Format, Of, Written, register
 from easy_pocket.core.formats.sound_mixes import choice_of
 from easy_pocket.core.stage.finish import as_file_audio, at_loudness
 from easy_pocket.core.text import plain_line
@@ -47,34 +50,31 @@ def stem_files(given: PatternToWrite | SongToWrite, options: PatternStemOptions 
     kind = "FLAC" if options.flac and bits != 32 else "WAV"
     title = plain_line(made.name)
 
-    def written(audio: object) -> bytes:
-        ready = as_file_audio(audio, made.name, rate_hz=rate_hz, bits=bits, loops=made.loops)  # type: ignore[arg-type]
+    def as_file(audio: npt.NDArray[np.float64]) -> bytes:
+        ready = as_file_audio(audio, made.name, rate_hz=rate_hz, bits=bits, loops=made.loops)
         return write_audio(ready, kind, bits)
 
     files = {
-        f"{title} - {number:02d} {plain_line(name)}.{kind.lower()}": written(line)
+        f"{title} - {number:02d} {plain_line(name)}.{kind.lower()}": as_file(line)
         for number, (name, line) in enumerate(made.mix.stems.items(), start=1)
     }
     loud = at_loudness(made.mix.whole, made.ceiling_db, options.loudness or None, loops=made.loops)
-    files[f"{title} - mix before.{kind.lower()}"] = written(made.mix.before)
-    files[f"{title} - mix.{kind.lower()}"] = written(loud)
+    files[f"{title} - mix before.{kind.lower()}"] = as_file(made.mix.before)
+    files[f"{title} - mix.{kind.lower()}"] = as_file(loud)
     return files
 
 
-for _of, _options, _holds in (
-    ("pattern", PatternStemOptions, "stems of the loop that plays"),
-    ("song", SongStemOptions, "stems and the mix they add up to"),
-):
+def _register(of: Of, options: type[PatternStemOptions] | type[SongStemOptions], holds: str) -> None:
     register(
         Format(
-            _of,  # type: ignore[arg-type]
+            of,
             "stems",
             "stems",
             (".zip",),
             "application/zip",
-            _holds,
+            holds,
             write=write,
-            options=_options,
+            options=options,
             choices=(
                 Choice("by part", {"stems": "part"}),
                 Choice("by voice", {"stems": "voice"}),
@@ -85,3 +85,7 @@ for _of, _options, _holds in (
             slow=True,
         )
     )
+
+
+_register("pattern", PatternStemOptions, "stems of the loop that plays")
+_register("song", SongStemOptions, "stems and the mix they add up to")

@@ -92,6 +92,18 @@ export class Drags {
     else this.type(now.field, now.facts);
   }
 
+  // Escape: the value goes back to where the hand took it.
+  letGo() {
+    const { now } = this;
+    this.now = null;
+    if (!now) return false;
+    if (now.moved) {
+      this.show(now.drag, now.from);
+      this.set(now.drag, now.facts.value, now.gesture);
+    }
+    return true;
+  }
+
   /**
    * @param {any} field
    * @param {any} options

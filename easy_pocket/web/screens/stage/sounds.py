@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 from easy_pocket.core.song.stage_sound import voice_place
 from easy_pocket.core.sound.events import VoiceMix
+from easy_pocket.store.loops.layered_loop_rows import LayeredLoop
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.songs.mixes import loop_place
 from easy_pocket.store.songs.stack_playing import heard_parts
@@ -97,14 +98,12 @@ def sound_groups(song: LoadedSong, room: str) -> list[SoundGroup]:
     return _placed(found, room)
 
 
-def _loop_sound(song: LoadedSong, one: object) -> StageSound:
-    loop_id, name = int(getattr(one, "id")), str(getattr(one, "name"))  # noqa: B009
-    settings = getattr(one, "settings")  # noqa: B009
-    where = loop_place(loop_id)
+def _loop_sound(song: LoadedSong, one: LayeredLoop) -> StageSound:
+    where, settings = loop_place(one.id), one.settings
     place, group = song.stage.place(where), song.stage.group_of(where)
     return StageSound(
-        where=where, name=name, glyph="wave", part_id=0, voice="", level_db=float(settings.level_db), pan=0.0,
-        mute=bool(settings.muted), solo=False, heard=not settings.muted, sends=dict(place.sends),
+        where=where, name=one.name, glyph="wave", part_id=0, voice="", level_db=settings.level_db, pan=0.0,
+        mute=settings.muted, solo=False, heard=not settings.muted, sends=dict(place.sends),
         has_chain=bool(place.chain), group=group.key if group else "",
     )  # fmt: skip
 
@@ -120,11 +119,16 @@ def _placed(groups: list[SoundGroup], room: str) -> list[SoundGroup]:
             percent = sound.sends.get(room, 0.0)
             y = ROOM_FOOT - (ROOM_FOOT - ROOM_TOP) * math.sqrt(percent / 100)
             if not percent:
-                y = max(DRY_ROWS, key=lambda row, x=x: (min(_apart(x, row, taken), 1.0), row))  # type: ignore[misc]
+                y = _free_row(x, taken)
             taken.append((x, y))
             sounds.append(replace(sound, x=round(x, 1), y=round(y, 1)))
         found.append(replace(group, sounds=tuple(sounds)))
     return found
+
+
+def _free_row(x: float, taken: list[tuple[float, float]]) -> float:
+    """The row nearest the front where a sound hides no other; where all do, the one that hides least."""
+    return max(DRY_ROWS, key=lambda row: (min(_apart(x, row, taken), 1.0), row))
 
 
 def _apart(x: float, y: float, taken: list[tuple[float, float]]) -> float:

@@ -78,7 +78,7 @@ export default class Stage extends Screen {
   }
 
   letGo() {
-    return this.floor.letGo();
+    return this.floor.letGo() || this.drags.letGo();
   }
 
   needle(/** @type {number | null} */ position) {
@@ -190,10 +190,11 @@ export default class Stage extends Screen {
     if (this.looking) return; // it is of the chain that is going
     const chain = this.chain;
     if (dataset.unitOn !== undefined) this.push({ kind: "stage_unit", where: this.place, at, on: button.getAttribute("aria-pressed") !== "true" }, button);
-    else if (dataset.unitAway !== undefined) this.setChain(chain.toSpliced(at, 1), button);
+    else if (dataset.unitAway !== undefined) this.setChain(without(chain, at), button);
     else if (dataset.unitMove) {
-      const [moved] = chain.splice(at, 1);
-      this.setChain(chain.toSpliced(at + Number(dataset.unitMove), 0, moved), button);
+      const to = at + Number(dataset.unitMove);
+      const rest = without(chain, at);
+      this.setChain([...rest.slice(0, to), chain[at], ...rest.slice(to)], button);
     }
   }
 
@@ -307,3 +308,10 @@ export default class Stage extends Screen {
     ];
   }
 }
+
+/**
+ * A chain with one of its units left out.
+ * @param {any[]} chain
+ * @param {number} at
+ */
+const without = (chain, at) => chain.filter((_, place) => place !== at);
