@@ -55,6 +55,10 @@ export default class Kit extends Screen {
     return { role, alternate: Number(alternate), layer: Number(layer), layers: Number(layers), axis: Number(axis), title };
   }
 
+  letGo() {
+    return this.drags.letGo();
+  }
+
   get work() {
     return byId("sounds");
   }
