@@ -42,7 +42,9 @@ def deep(request: pytest.FixtureRequest) -> bool:
 
 @pytest.fixture(scope="session")
 def home(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    return Path(os.environ.get("EASY_POCKET_HOME") or tmp_path_factory.mktemp("home")).resolve()
+    """The folder of these tests' own database server; each of several workers has one."""
+    folder = Path(os.environ.get("EASY_POCKET_HOME") or tmp_path_factory.mktemp("home")).resolve()
+    return folder / os.environ.get("PYTEST_XDIST_WORKER", "")
 
 
 @pytest.fixture(scope="session")
