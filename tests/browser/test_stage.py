@@ -394,3 +394,19 @@ def test_a_control_that_moves_is_heard_without_a_step(page: Page, song: str) -> 
         }"""
     )
     assert 0.01 < steps[0] < 1.5 * steps[1]
+
+
+def test_a_beat_is_printed_an_octave_down_and_put_under_itself_in_four_gestures(page: Page, song: str) -> None:
+    open_stage(page, song)
+    page.get_by_role("button", name="everything").click()
+    page.get_by_role("button", name="print").click()
+    page.get_by_label("Pitch in semitones").fill("-12")
+    page.get_by_role("button", name="Print", exact=True).click()
+    expect(page.locator("#note")).to_contain_text("plays under the song now")
+    expect(page.locator("#stage-side h2")).to_contain_text("bars 1-2")
+    saved(page)
+    page.keyboard.press("Space")
+    until(page, "easyPocket.player.running && easyPocket.player.buffers.has(`layers/${easyPocket.player.stack.layered_loops[0]}`)")
+    page.keyboard.press("Space")
+    page.locator("#undo").click()
+    expect(page.locator(".level-name", has_text="bars 1-2")).to_have_count(0)

@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.feel import Feel, FeelScopes
 from easy_pocket.core.feel.house_grooves import house_grooves
@@ -158,3 +159,33 @@ def test_settings_out_of_range_are_refused_in_words(settings, words):
 def test_a_groove_that_is_not_chosen_is_asked_for(loop):
     with pytest.raises(BadValueError, match="none is chosen"):
         played(loop, to="groove")
+
+
+@pytest.mark.parametrize("how", ["slices", "repitch"])
+@pytest.mark.parametrize("speed", [0.5, 2.0])
+def test_at_half_or_double_speed_its_hits_fall_where_they_are_written(loop, how, speed):
+    _, heard = loop
+    bars = heard.reading.bars
+    out = played(loop, stack(bars=max(round(bars / speed), 1)), how=how, speed=speed)
+    found = detect_onsets(Audio(out, RATE_HZ))
+    tick_s = ms_per_tick(TEMPO) / 1000
+    places = heard.reading.slot_at(heard.onsets.time_s) * heard.reading.metre.bar_ticks / heard.reading.slots_per_bar
+    wanted = np.mod(places / speed * tick_s, len(out) / RATE_HZ)
+    near = np.abs(found.time_s[:, None] - wanted[None, :]).min(axis=0)
+    assert (near < 0.01).mean() > 0.75  # a weak hit may be covered by the next one
+
+
+def test_another_pitch_leaves_the_hits_where_they_are(loop):
+    as_it_is, lower = played(loop), played(loop, pitch_semitones=-12)
+    low_octave = [np.abs(np.fft.rfft(out[: 2 * RATE_HZ].mean(axis=1))) for out in (as_it_is, lower)]
+    centre = [float((one * np.arange(len(one))).sum() / one.sum()) for one in low_octave]
+    assert 0.4 < centre[1] / centre[0] < 0.7
+    one, other = (detect_onsets(Audio(out, RATE_HZ)).time_s for out in (as_it_is, lower))
+    near = np.abs(one[:, None] - other[None, :]).min(axis=1)
+    assert (near < 0.006).mean() > 0.75
+
+
+@pytest.mark.parametrize("settings", [{"speed": 3.0}, {"speed": float("nan")}, {"pitch_semitones": 40.0}])
+def test_a_speed_or_pitch_out_of_range_is_refused(settings):
+    with pytest.raises(BadValueError):
+        LayerSettings(**settings)

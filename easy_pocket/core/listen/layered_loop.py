@@ -20,12 +20,13 @@ from easy_pocket.core.feel.template import GrooveTemplate
 from easy_pocket.core.feel.timing_comparison import nearest_round, side_of
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.reading import Reading
-from easy_pocket.core.listen.slices import cut_slices, retimed
+from easy_pocket.core.listen.slices import at_pitch, cut_slices, retimed
 from easy_pocket.core.pattern.timebase import check_tempo, ms_per_tick
 from easy_pocket.core.pattern.voices import check_voice
 from easy_pocket.core.sound.models import RATE_HZ
 
 HOWS = ("slices", "repitch")
+SPEEDS = (0.5, 1.0, 2.0)
 TARGETS = ("none", "grid", "groove", "stack")
 MAX_BARS = 512
 MAX_PASS_S = 900.0
@@ -36,6 +37,7 @@ Floats = npt.NDArray[np.float64]
 LIMITS: dict[str, tuple[str, float, float, str]] = {
     "level_db": ("The level", -60.0, 12.0, "dB"),
     "low_cut_hz": ("The low cut", 0.0, 4000.0, "Hz"),
+    "pitch_semitones": ("The pitch", -24.0, 24.0, "semitones"),
     "from_bar": ("The first bar", 1, MAX_BARS, ""),
     "to_bar": ("The last bar", 0, MAX_BARS, ""),
     "cycle_ticks": ("The length of a turn", 0, MAX_BARS * 3840, "ticks"),
@@ -51,13 +53,18 @@ LIMITS: dict[str, tuple[str, float, float, str]] = {
 class LayerSettings:
     """How a loop plays under the stack.
 
-    how: "slices" set anew, or "repitch". low_cut_hz 0: none. Bars count from 1; to_bar 0: to the end. cycle_ticks:
-    after so long it begins again, 0 for its own length; start_ticks: where in the loop it begins. to: what its hits go
-    to, by strength_percent: "none", the "grid", a "groove", or the "stack". duck_voice: whose hits it makes room for
-    ("": none), by duck_db, held and released. Raises BadValueError for what is out of range.
+    how: "slices" set anew, or "repitch". speed: 0.5 takes twice the bars, 2 half of them. pitch_semitones: of slices;
+    what is re-pitched as one piece has the pitch its tempo gives it. low_cut_hz 0: none. Bars count from 1; to_bar 0:
+    to the end. cycle_ticks: after so long it begins again, 0 for its own length; start_ticks: where in the loop it
+    begins. to: what its hits go to, by strength_percent: "none", the "grid", a "groove", or the "stack". duck_voice:
+    whose hits it makes room for ("": none), by duck_db, held and released.
+
+    Raises BadValueError for what is out of range.
     """
 
     how: str = "slices"
+    speed: float = 1.0
+    pitch_semitones: float = 0.0
     level_db: float = -6.0
     low_cut_hz: float = 0.0
     muted: bool = False
@@ -77,6 +84,8 @@ class LayerSettings:
             raise BadValueError(f"A loop plays as {' or '.join(HOWS)}, not as '{self.how[:20]}'.")
         if self.to not in TARGETS:
             raise BadValueError(f"A loop goes to {', '.join(TARGETS)}, not to '{self.to[:20]}'.")
+        if self.speed not in SPEEDS:
+            raise BadValueError(f"A loop plays at half, its own or double speed, not at {self.speed:g} times.")
         for name, (words, low, high, unit) in LIMITS.items():
             require_range(words, getattr(self, name), low, high, unit)
         if self.duck_voice:
@@ -135,7 +144,7 @@ def slice_times_s(
 ) -> Floats:
     """When in a turn at the performance's tempo hits of the loop fall; shape as onsets_s, in order."""
     tick_ms = ms_per_tick(performance.tempo_bpm)
-    per_slot = reading.metre.bar_ticks / reading.slots_per_bar
+    per_slot = reading.metre.bar_ticks / reading.slots_per_bar / settings.speed
     places = reading.slot_at(onsets_s)
     at_ms = places * per_slot * tick_ms
     if settings.to == "none" or settings.strength_percent == 0:
@@ -167,7 +176,7 @@ def _turn(
     template: GrooveTemplate | None,
 ) -> npt.NDArray[np.float32]:
     """One turn of the loop at the tempo, from its bar one: shape (frames, 2) at 44.1 kHz."""
-    ticks = reading.metre.bar_ticks * reading.bars
+    ticks = reading.metre.bar_ticks * reading.bars / settings.speed
     length_s = ticks * ms_per_tick(performance.tempo_bpm) / 1000
     frames = max(round(length_s * RATE_HZ), 1)
     if settings.how == "repitch":
@@ -178,6 +187,7 @@ def _turn(
     else:
         cuts = cut_slices(onsets, reading)
         to_s = slice_times_s(cuts.attack_s, reading, settings, performance, template)
+        audio, cuts = at_pitch(audio, cuts, settings.pitch_semitones)
         x = retimed(audio, cuts, to_s, length_s, wraps=True).samples
         if audio.rate_hz != RATE_HZ:
             x = soxr.resample(x, audio.rate_hz, RATE_HZ, quality="HQ")

@@ -7,6 +7,7 @@ from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
+import soxr
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError, require_range
@@ -124,6 +125,16 @@ def retimed(audio: Audio, slices: Slices, to_s: Floats, length_s: float, *, wrap
             keep = at < len(out)
             out[at[keep]] += piece[keep]
     return Audio(out[:total].astype(np.float32), rate, audio.name)
+
+
+def at_pitch(audio: Audio, slices: Slices, semitones: float) -> tuple[Audio, Slices]:
+    """The audio higher or lower, and where it is then cut: slices that are higher are as much shorter."""
+    if not semitones:
+        return audio, slices
+    longer = 2.0 ** (-semitones / 12)
+    samples = soxr.resample(audio.samples, 1.0, longer, quality="HQ")
+    times = (slices.start_s * longer, slices.end_s * longer, slices.attack_s * longer)
+    return Audio(samples, audio.rate_hz, audio.name), Slices(*times, len(samples) / audio.rate_hz)
 
 
 def at_tempo(audio: Audio, slices: Slices, reading: Reading, tempo_bpm: float) -> Audio:

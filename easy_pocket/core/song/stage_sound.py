@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from copy import copy
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -97,12 +98,23 @@ class PartsSound(Sound):
                 self._events.setdefault(where, []).append(event)
                 self._kits[where] = part.kit
         self.places = (*self._events, *self.layers)
+        self._hits_to_room = True
+
+    def only(self, places: Sequence[str], *, hits_to_room: bool = True) -> PartsSound:
+        """Some of the places by themselves; others are still there to be listened to by compressors.
+
+        hits_to_room: whether single hits are sent to a room as they are drawn.
+        """
+        chosen = copy(self)
+        chosen.places, chosen._hits_to_room = tuple(places), hits_to_room
+        return chosen
 
     def to_room(self, name: str) -> Floats | None:
         """What hits that are sent to the long room by themselves send there."""
-        sent = (
-            {where: [one for one in own if one.room] for where, own in self._events.items()} if name == "long" else {}
-        )
+        sent: dict[str, list[Event]] = {}
+        if name == "long" and self._hits_to_room:
+            mine = {where: self._events.get(where, ()) for where in self.places}
+            sent = {where: [one for one in own if one.room] for where, own in mine.items()}
         if not any(sent.values()):
             return None
         line = np.zeros((2, self.frames))

@@ -13,7 +13,7 @@ from collections.abc import Iterable
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import delete, select
+from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import PocketError
@@ -29,6 +29,7 @@ from easy_pocket.store.schema.tables import (
     PatternRow,
     SectionRow,
     SongRow,
+    SoundRow,
     TemplateRow,
 )
 
@@ -41,6 +42,7 @@ TABLES: dict[str, Any] = {
     "loop": LoopRow,
     "kit": KitRow,
     "template": TemplateRow,
+    "sound": SoundRow,
 }
 GESTURE_WINDOW_S = 20.0  # a drag that rests longer than this starts a new step
 
@@ -230,6 +232,8 @@ def _apply(session: Session, patch: Patch, *, forwards: bool) -> str:
         return _apply_to_groove(row, patch, forwards=forwards)
     for name, (before, after) in patch.get("fields", {}).items():
         setattr(row, name, after if forwards else before)
+    if patch["table"] == "sound":  # the library reads what has a newer version
+        row.version = (session.scalar(select(func.max(SoundRow.version))) or 0) + 1
     if "hits" in patch:
         minus, plus = patch["hits"]["minus"], patch["hits"]["plus"]
         gone, come = (minus, plus) if forwards else (plus, minus)

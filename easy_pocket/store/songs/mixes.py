@@ -35,7 +35,7 @@ def loop_place(loop_id: int) -> str:
 
 def stack_sound(
     reader: Reads, song: LoadedSong, *, straight: bool = False, only_part: bool = False
-) -> tuple[Sound, Music]:
+) -> tuple[PartsSound, Music]:
     """The loop that plays: all parts that sound and the loops under them, one pass with its tails folded in.
 
     only_part: the selected part alone, still ducked by the others.
@@ -61,7 +61,7 @@ def played_parts(song: LoadedSong, played: SongPerformance) -> list[PlayedPart]:
     ]
 
 
-def song_sound(reader: Reads, song: LoadedSong, *, straight: bool = False) -> tuple[Sound, Music]:
+def song_sound(reader: Reads, song: LoadedSong, *, straight: bool = False) -> tuple[PartsSound, Music]:
     """The whole song, ringing out after its end; what comes before its first beat is not cut off."""
     played = perform_song(song.arrangement, straight=straight)
     parts = played_parts(song, played)

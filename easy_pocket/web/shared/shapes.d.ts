@@ -1105,7 +1105,7 @@ export interface LayeredLoopCellEdit {
 export interface LayeredLoopSetEdit {
   kind: "layered_loop_set";
   loop_id: number;
-  field: "how" | "level_db" | "low_cut_hz" | "muted" | "from_bar" | "to_bar" | "section_id" | "cycle_ticks" | "start_ticks" | "to" | "strength_percent" | "template_id" | "duck_voice" | "duck_db" | "duck_hold_ms" | "duck_release_ms";
+  field: "how" | "speed" | "pitch_semitones" | "level_db" | "low_cut_hz" | "muted" | "from_bar" | "to_bar" | "section_id" | "cycle_ticks" | "start_ticks" | "to" | "strength_percent" | "template_id" | "duck_voice" | "duck_db" | "duck_hold_ms" | "duck_release_ms";
   value: number | boolean | string | null;
 }
 
@@ -1391,6 +1391,22 @@ export interface PatternTakeEdit {
   kind: "pattern_take";
   part_id: number;
   pattern_id: number;
+}
+
+/** What is heard of a place becomes audio. bars 0: all that are left. mute: what was printed rests from then on. speed, pitch_semitones: of a loop. name: "" for one that says what it is. */
+export interface PrintEdit {
+  kind: "print";
+  where: string;
+  to: "loop" | "slices" | "sound";
+  of?: "loop" | "song";
+  from_bar?: number;
+  bars?: number;
+  chains?: boolean;
+  rooms?: boolean;
+  speed?: number;
+  pitch_semitones?: number;
+  mute?: boolean;
+  name?: string;
 }
 
 /** Insert a line of the shelf from a place on. */
@@ -1752,4 +1768,4 @@ export interface WriteInEdit {
   scope: string;
 }
 
-export type Edit = AddBarsEdit | AlternateEdit | ArticulateEdit | BreakEdit | CellCopyEdit | CellFeelEdit | CellFreeEdit | CellLevelEdit | CellMuteEdit | CellSetEdit | CollisionEdit | DropBarsEdit | FeelEdit | GridEdit | GrooveAwayEdit | GrooveBarsEdit | GrooveBlendEdit | GrooveDrawEdit | GrooveLongerEdit | GrooveLoopEdit | GrooveNameEdit | GrooveSlotsEdit | IdeaEdit | JoinDrawEdit | JoinIdeaEdit | JoinsSetEdit | KitEdit | KitAlternateEdit | KitAlternateOffEdit | KitFoldEdit | KitKeyEdit | KitLayerEdit | KitLayerOffEdit | KitMidiEdit | KitModelEdit | KitNameEdit | KitNewEdit | KitPutEdit | KitVoiceEdit | KitVoiceOffEdit | KitVoiceOnEdit | KitVoicePlaceEdit | LayeredLoopEdit | LayeredLoopCellEdit | LayeredLoopSetEdit | LengthEdit | LengthTicksEdit | LockHitsEdit | LockPlaceEdit | LockVoiceEdit | LoopBeatEdit | LoopCorrectEdit | LoopTakeEdit | MixEdit | MoveEdit | MoveManyEdit | NameEdit | NudgeEdit | OffsetEdit | PaintEdit | PartAddEdit | PartCopyEdit | PartMergeEdit | PartMoveEdit | PartSetEdit | PartSplitEdit | PartTakeEdit | PasteEdit | PatternAddEdit | PatternNameEdit | PatternTakeEdit | PutLineEdit | ReachEdit | RemoveEdit | ReverseIntoEdit | RowCopyEdit | RowEveryEdit | RowSpreadEdit | RowThinEdit | RowTurnEdit | SectionAddEdit | SectionFreeEdit | SectionJoinEdit | SectionMoveEdit | SectionNameEdit | SectionSetEdit | SectionSplitEdit | SectionStagesEdit | SectionTakeEdit | ShapeEdit | SitInEdit | SnapshotBackEdit | SoloOnlyEdit | SongBackEdit | SongFlatEdit | SpeedEdit | StageAddEdit | StageCeilingEdit | StageChainEdit | StageGroupEdit | StageMoveEdit | StageOnEdit | StageReturnEdit | StageSendEdit | StageSettingsEdit | StageUnitEdit | StraightAgainEdit | StretchEdit | TempoEdit | TightenEdit | TurnEdit | ValuesEdit | VelocityEdit | VoiceEdit | VoiceGridEdit | WipeEdit | WriteEdit | WriteInEdit;
+export type Edit = AddBarsEdit | AlternateEdit | ArticulateEdit | BreakEdit | CellCopyEdit | CellFeelEdit | CellFreeEdit | CellLevelEdit | CellMuteEdit | CellSetEdit | CollisionEdit | DropBarsEdit | FeelEdit | GridEdit | GrooveAwayEdit | GrooveBarsEdit | GrooveBlendEdit | GrooveDrawEdit | GrooveLongerEdit | GrooveLoopEdit | GrooveNameEdit | GrooveSlotsEdit | IdeaEdit | JoinDrawEdit | JoinIdeaEdit | JoinsSetEdit | KitEdit | KitAlternateEdit | KitAlternateOffEdit | KitFoldEdit | KitKeyEdit | KitLayerEdit | KitLayerOffEdit | KitMidiEdit | KitModelEdit | KitNameEdit | KitNewEdit | KitPutEdit | KitVoiceEdit | KitVoiceOffEdit | KitVoiceOnEdit | KitVoicePlaceEdit | LayeredLoopEdit | LayeredLoopCellEdit | LayeredLoopSetEdit | LengthEdit | LengthTicksEdit | LockHitsEdit | LockPlaceEdit | LockVoiceEdit | LoopBeatEdit | LoopCorrectEdit | LoopTakeEdit | MixEdit | MoveEdit | MoveManyEdit | NameEdit | NudgeEdit | OffsetEdit | PaintEdit | PartAddEdit | PartCopyEdit | PartMergeEdit | PartMoveEdit | PartSetEdit | PartSplitEdit | PartTakeEdit | PasteEdit | PatternAddEdit | PatternNameEdit | PatternTakeEdit | PrintEdit | PutLineEdit | ReachEdit | RemoveEdit | ReverseIntoEdit | RowCopyEdit | RowEveryEdit | RowSpreadEdit | RowThinEdit | RowTurnEdit | SectionAddEdit | SectionFreeEdit | SectionJoinEdit | SectionMoveEdit | SectionNameEdit | SectionSetEdit | SectionSplitEdit | SectionStagesEdit | SectionTakeEdit | ShapeEdit | SitInEdit | SnapshotBackEdit | SoloOnlyEdit | SongBackEdit | SongFlatEdit | SpeedEdit | StageAddEdit | StageCeilingEdit | StageChainEdit | StageGroupEdit | StageMoveEdit | StageOnEdit | StageReturnEdit | StageSendEdit | StageSettingsEdit | StageUnitEdit | StraightAgainEdit | StretchEdit | TempoEdit | TightenEdit | TurnEdit | ValuesEdit | VelocityEdit | VoiceEdit | VoiceGridEdit | WipeEdit | WriteEdit | WriteInEdit;

@@ -18,6 +18,8 @@ from easy_pocket.store.songs.edits.registry import Edit, EditContext, Step, edit
 MOST_LAYERS = 8
 LAYER_WORDS = {
     "how": "how it is set",
+    "speed": "speed",
+    "pitch_semitones": "pitch",
     "level_db": "level",
     "low_cut_hz": "low cut",
     "muted": "mute",
@@ -65,8 +67,9 @@ class SetLayer(Edit):
     kind: Literal["layered_loop_set"]
     loop_id: Id
     field: Literal[
-        "how", "level_db", "low_cut_hz", "muted", "from_bar", "to_bar", "section_id", "cycle_ticks", "start_ticks",
-        "to", "strength_percent", "template_id", "duck_voice", "duck_db", "duck_hold_ms", "duck_release_ms",
+        "how", "speed", "pitch_semitones", "level_db", "low_cut_hz", "muted", "from_bar", "to_bar", "section_id",
+        "cycle_ticks", "start_ticks", "to", "strength_percent", "template_id", "duck_voice",
+        "duck_db", "duck_hold_ms", "duck_release_ms",
     ]  # fmt: skip
     value: Finite | bool | Annotated[str, Field(max_length=30, pattern=r"^[a-z_0-9]*$")] | None
 

@@ -85,11 +85,11 @@ def add_part(context: EditContext, sent: AddPart) -> Step:
     else:
         hits, name, length, done = (), sent.name or kit.name, metre.bar_ticks, f"add a part on {kit.name}"
     voices = in_kit_order({hit.voice for hit in hits}) if hits else list(kit.roles[:2])
-    patches = _added(context, name, Pattern(length, hits, metre), kit_key=kit.key, voices=voices)
+    patches = added_part(context, name, Pattern(length, hits, metre), kit_key=kit.key, voices=voices)
     return Step(patches, said={"done": done}, long=True)
 
 
-def _added(context: EditContext, name: str, pattern: Pattern, **values: Any) -> list[Patch]:
+def added_part(context: EditContext, name: str, pattern: Pattern, **values: Any) -> list[Patch]:
     """A part with one pattern, which it plays in every section."""
     song, session = context.song, context.session
     taken = {part.row.name for part in song.parts}

@@ -57,7 +57,7 @@ def place_name(song: LoadedSong, where: str) -> str:
     return RETURN_NAMES.get(where, "everything")
 
 
-def _check_place(song: SongRows, where: str) -> str:
+def check_place(song: SongRows, where: str) -> str:
     """Raises for a place that is not there."""
     if not PLACES.fullmatch(where):
         raise BadValueError(f"'{where[:40]}' is no place of a Stage.")
@@ -101,7 +101,7 @@ def _chain_words(song: SongRows, sent: SetChain) -> str:
 
 @edit(description=_chain_words)
 def set_chain(context: EditContext, sent: SetChain) -> Step:
-    stage, where = context.song.values.stage, _check_place(context.song, sent.where)
+    stage, where = context.song.values.stage, check_place(context.song, sent.where)
     chain = tuple(unit_from_doc(one.model_dump()) for one in sent.chain)
     _check_sides(context.song, chain)
     return _kept(context, stage.with_place(where, Place(chain, stage.place(where).sends)))
@@ -114,7 +114,7 @@ def _check_sides(song: SongRows, chain: tuple[Unit, ...]) -> None:
         if side and not side.startswith(("part:", "loop:")):
             raise EditRefusedError("A compressor can be fed by a voice or a loop, not by what it feeds itself.")
         if side:
-            _check_place(song, side)
+            check_place(song, side)
 
 
 class AddUnit(Edit):
@@ -127,7 +127,7 @@ class AddUnit(Edit):
 
 @edit(description=lambda song, sent: f"{sent.unit.kind} on {place_name(song.values, sent.where)}")
 def add_unit(context: EditContext, sent: AddUnit) -> Step:
-    stage, where = context.song.values.stage, _check_place(context.song, sent.where)
+    stage, where = context.song.values.stage, check_place(context.song, sent.where)
     place, unit = stage.place(where), unit_from_doc(sent.unit.model_dump())
     _check_sides(context.song, (unit,))
     return _kept(context, stage.with_place(where, replace(place, chain=(*place.chain, unit))))
@@ -155,7 +155,7 @@ def _unit_words(song: SongRows, sent: SetUnit) -> str:
 
 @edit(description=_unit_words)
 def set_unit(context: EditContext, sent: SetUnit) -> Step:
-    stage, where = context.song.values.stage, _check_place(context.song, sent.where)
+    stage, where = context.song.values.stage, check_place(context.song, sent.where)
     place = stage.place(where)
     if sent.at >= len(place.chain):
         raise EditRefusedError("This unit is gone from the chain.")
@@ -182,7 +182,7 @@ def _send_words(song: SongRows, sent: SetSend) -> str:
 
 @edit(description=_send_words)
 def set_send(context: EditContext, sent: SetSend) -> Step:
-    stage, where = context.song.values.stage, _check_place(context.song, sent.where)
+    stage, where = context.song.values.stage, check_place(context.song, sent.where)
     if where in (*RETURNS, "whole"):
         raise EditRefusedError("Rooms and the whole mix are sent nowhere: that would go round and round.")
     place = stage.place(where)
@@ -202,7 +202,7 @@ class MoveSound(Edit):
 
 @edit(description=lambda song, sent: f"move {place_name(song.values, sent.where)}")
 def move_sound(context: EditContext, sent: MoveSound) -> Step:
-    song, where = context.song, _check_place(context.song, sent.where)
+    song, where = context.song, check_place(context.song, sent.where)
     if not VOICE_PLACE.fullmatch(where):
         raise EditRefusedError("Voices of parts have a pan; this is none.")
     number, voice = where.split(":")[1:]
@@ -235,7 +235,7 @@ def _group_words(song: SongRows, sent: SetGroup) -> str:
 def set_group(context: EditContext, sent: SetGroup) -> Step:
     """A sound that was in another group leaves it; a group that is left with nothing is gone."""
     stage = context.song.values.stage
-    members = tuple(dict.fromkeys(_check_place(context.song, one) for one in sent.members))
+    members = tuple(dict.fromkeys(check_place(context.song, one) for one in sent.members))
     key = sent.key or _new_key({one.key for one in stage.groups})
     others = [
         replace(one, members=left)

@@ -7,9 +7,9 @@ import { askLike, bring, dropping, favour, rename, takeOut } from "./library_sou
 
 const ROW = 46;
 const PAGE = 60;
-const KINDS = [["", "any kind"], ["model", "models"], ["sampled", "sampled"], ["yours", "yours"], ["folded", "folded"]];
+const KINDS = [["", "any kind"], ["model", "models"], ["sampled", "sampled"], ["yours", "yours"], ["folded", "folded"], ["printed", "printed"]];
 /** @type {Record<string, any>} */
-const KIND_WORDS = { model: "model", sampled: "sampled", yours: "yours", folded: "folded" };
+const KIND_WORDS = { model: "model", sampled: "sampled", yours: "yours", folded: "folded", printed: "printed" };
 
 export class Library {
   /** @type {any} */

@@ -12,6 +12,7 @@ from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.web.shared.voice_title import voice_title
 
 EIGHTH = 480
+SPEED_WORDS = {0.5: "half, twice the bars", 1.0: "its own", 2.0: "double, half the bars"}
 MOST_BARS_NAMED = 64
 
 
@@ -22,6 +23,7 @@ class LayeredLoopView:
         found = next((one for one in song.layered_loops if one.id == loop_id), None)
         self.there = found is not None
         self.settings = found.settings if found else LayerSettings()
+        self.speeds = list(SPEED_WORDS.items())
         bars = min(song.pattern.bars, MOST_BARS_NAMED)
         self.from_bars = _with(self.settings.from_bar, [(bar, f"{bar}") for bar in range(1, bars + 1)])
         self.to_bars = _with(self.settings.to_bar, [(0, "the end"), *((bar, f"{bar}") for bar in range(1, bars + 1))])
@@ -40,7 +42,7 @@ class LayeredLoopView:
         self.chosen: dict[str, Any] = {
             **{
                 name: getattr(self.settings, name)
-                for name in ("how", "from_bar", "to_bar", "cycle_ticks", "start_ticks")
+                for name in ("how", "speed", "from_bar", "to_bar", "cycle_ticks", "start_ticks")
             },
             "section_id": (found.section_id if found else None) or "",
             "to": self.settings.to,

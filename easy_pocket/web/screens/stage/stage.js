@@ -6,6 +6,7 @@ import { showNote, speak } from "../../shared/notes.js";
 import { Screen } from "../../shared/screen.js";
 import { Floor } from "./floor.js";
 import { Crowd } from "./crowd.js";
+import { Print } from "./print.js";
 import { Without } from "./without.js";
 import { Whole } from "./whole.js";
 
@@ -23,6 +24,7 @@ export default class Stage extends Screen {
     this.whole = new Whole(this);
     this.crowd = new Crowd(this);
     this.without = new Without(this);
+    this.print = new Print(this);
     this.drags = new Drags((/** @type {any} */ drag, /** @type {number} */ value, /** @type {string | null} */ gesture) => this.mounted && this.dragged(drag, value, gesture), "stage");
     this.on("click", (event) => this.click(event));
     this.on("change", (event) => this.change(event));

@@ -231,6 +231,15 @@ class StageView:
         return f"{len(self.sounds)} in" + (f", {resting} resting" if resting else "")
 
     @property
+    def loop_bars(self) -> int:
+        """Bars of the loop that plays."""
+        return max(-(-self.song.pattern.length_ticks // self.song.pattern.metre.bar_ticks), 1)
+
+    @property
+    def song_bars(self) -> int:
+        return max(sum(one.bars * one.repeats for one in self.song.sections), 1)
+
+    @property
     def ledger(self) -> str:
         return voice_name(self.sound.voice) if self.sound and self.sound.voice else self.name
 
