@@ -120,6 +120,29 @@ def test_page_and_file_null_over_a_song_with_its_end(page: Page, song: str, addr
     assert_null(page_mix, file)
 
 
+def test_page_and_file_null_where_a_section_has_its_own(page: Page, song: str, address: str) -> None:
+    open_stage(page, song)
+    for _ in range(2):
+        edit(page, kind="section_add", how="copy")
+    section = int(page.locator("#ribbon [data-section]").nth(1).get_attribute("data-section") or 0)
+    part = page.evaluate("easyPocket.song.at[0]")
+    kick, snare, hat = (f"part:{part}:{voice}" for voice in ("kick", "snare", "hat_closed"))
+    chain = [{"kind": "tone", "settings": {"high_cut_hz": 900}, "on": False}, {"kind": "compressor"}]
+    edit(page, kind="stage_chain", where="whole", chain=chain)
+    edit(page, kind="stage_unit", where="whole", at=0, on=True, section_id=section)
+    edit(page, kind="stage_unit", where="whole", at=1, on=False, section_id=section)
+    edit(page, kind="stage_send", where=snare, to="long", percent=50, section_id=section)
+    edit(page, kind="stage_send", where=hat, to="short", percent=30)
+    edit(page, kind="stage_send", where=hat, to="short", percent=0, section_id=section)
+    edit(page, kind="stage_level", where=kick, level_db=-12, section_id=section)
+    file = file_of(address, song, "song")
+    length_s, first_s = page.evaluate(
+        "easyPocket.plan.fetch().then((song) => [song.length_s, Math.min(0, ...song.felt.start_s)])"
+    )
+    before_s = 0.25 if first_s < 0 else 0
+    assert_null(heard(page, 1, whole=True, rings_s=len(file) / 44_100 - before_s - length_s, before_s=before_s), file)
+
+
 def test_a_single_hit_blooms_in_the_long_room_on_the_page_and_in_the_file(page: Page, song: str, address: str) -> None:
     page.goto(f"{song}/bench")
     drawn(page)
@@ -196,6 +219,29 @@ def test_a_sound_is_drawn_to_the_side_and_into_the_room(page: Page, song: str) -
     expect(after).to_have_attribute("data-send", "0")
     assert float(after.get_attribute("data-pan") or 0) == was
     assert send_of(page, "shaker") == 0
+
+
+def test_a_section_is_set_by_itself_and_goes_back_to_the_song(page: Page, song: str) -> None:
+    open_stage(page, song)
+    edit(page, kind="section_add", how="copy")
+    page.locator("#ribbon [data-section-go]").nth(1).click()
+    page.locator(".level-name", has_text="Snare").click()
+    page.locator('[data-unit-add="tone"]').click()
+    page.locator('[data-placed="section"]').click()
+    expect(page.locator(".own-here")).to_contain_text("as in the song")
+    page.locator('[data-unit="0"] [data-unit-on]').click()
+    expect(page.locator(".own-here")).to_contain_text("Verse 2 has its own here")
+    expect(page.locator('[data-unit="0"] [data-unit-on]')).to_have_attribute("aria-pressed", "false")
+    page.keyboard.press("-")
+    page.keyboard.press("-")
+    expect(page.locator(".level-row.sel.own em")).to_have_text("−1.0")
+    page.locator('[data-placed="song"]').click()
+    expect(page.locator('[data-unit="0"] [data-unit-on]')).to_have_attribute("aria-pressed", "true")
+    expect(page.locator(".level-row.sel em")).to_have_text("0")
+    page.locator('[data-placed="section"]').click()
+    page.locator("[data-section-clear]").click()
+    expect(page.locator(".level-row.sel em")).to_have_text("0")
+    expect(page.locator('[data-unit="0"] [data-unit-on]')).to_have_attribute("aria-pressed", "true")
 
 
 def test_escape_puts_a_drawn_sound_back_and_a_click_moves_nothing(page: Page, song: str) -> None:
@@ -367,7 +413,7 @@ def test_a_control_that_moves_is_heard_without_a_step(page: Page, song: str) -> 
             const graph = new StageGraph(context, tape, () => null);
             const unit = (gain_db) => ({ kind: 'tone', character: '', side: '', numbers: {}, points: {}, delays: [],
                 filters: [{ type: 'peaking', hz: 200, quality: 1, gain_db, b: [], a: [] }] });
-            const plan = (units) => ({ ceiling_db: -1, returns: {}, places: { x: { to: 'whole', units, sends: {} } } });
+            const plan = (units) => ({ ceiling_db: -1, returns: {}, places: { x: { to: 'whole', units, sends: {}, send_points: {} } } });
             graph.apply(plan([unit(0)]));
             const tone = new OscillatorNode(context, { frequency: 200 });
             tone.connect(graph.input('x'));
@@ -406,7 +452,10 @@ def test_a_beat_is_printed_an_octave_down_and_put_under_itself_in_four_gestures(
     expect(page.locator("#stage-side h2")).to_contain_text("bars 1-2")
     saved(page)
     page.keyboard.press("Space")
-    until(page, "easyPocket.player.running && easyPocket.player.buffers.has(`layers/${easyPocket.player.stack.layered_loops[0]}`)")
+    until(
+        page,
+        "easyPocket.player.running && easyPocket.player.buffers.has(`layers/${easyPocket.player.stack.layered_loops[0]}`)",
+    )
     page.keyboard.press("Space")
     page.locator("#undo").click()
     expect(page.locator(".level-name", has_text="bars 1-2")).to_have_count(0)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError
@@ -10,7 +11,8 @@ from easy_pocket.store.history.undo_log import undo_words
 from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.duplicate import duplicate_song
 from easy_pocket.store.songs.load import load_song
-from easy_pocket.store.songs.selection import ANYWHERE
+from easy_pocket.store.songs.mixes import song_sound, stack_sound
+from easy_pocket.store.songs.selection import ANYWHERE, Selection
 from easy_pocket.store.songs.stage_doc import stage_of
 from easy_pocket.web import stage_constants
 from tests.editing import do, step
@@ -110,3 +112,101 @@ def test_what_cannot_be_is_said_and_nothing_is_changed(store, song_id, kind, val
 
 def test_the_page_has_the_numbers_of_the_core():
     assert stage_constants.SCRIPT.read_text() == stage_constants.script()
+
+
+def with_two_sections(store, song_id):
+    """The ids of both; the second one is a copy."""
+    first = loaded(store, song_id).section_id
+    do(store, song_id, "section_add", after_id=first, how="copy")
+    return [one.id for one in loaded(store, song_id).sections]
+
+
+def test_a_section_has_levels_rooms_and_switches_of_its_own(store, song_id):
+    first, second = with_two_sections(store, song_id)
+    kick, snare = place_of(store, song_id, "kick"), place_of(store, song_id, "snare")
+    do(store, song_id, "stage_chain", where=kick, chain=[{"kind": "tone"}, {"kind": "drive", "on": False}])
+    before = loaded(store, song_id).stage_doc
+    edits = [
+        ("stage_unit", {"where": kick, "at": 0, "on": False, "section_id": second}),
+        ("stage_unit", {"where": kick, "at": 1, "on": True, "section_id": second}),
+        ("stage_send", {"where": snare, "to": "long", "percent": 40, "section_id": second}),
+        ("stage_level", {"where": snare, "level_db": -9, "section_id": second}),
+    ]
+    for kind, values in edits:
+        do(store, song_id, kind, **values)
+    stage = loaded(store, song_id).stage
+    there, here = stage.in_section(second), stage.in_section(first)
+    assert [unit.on for unit in there.place(kick).chain] == [False, True]
+    assert [unit.on for unit in here.place(kick).chain] == [True, False]
+    assert dict(there.place(snare).sends) == {"long": 40}
+    assert here.place(snare).is_plain
+    assert stage.sections[second].levels == {snare: -9}
+    # A unit put in front: the switches stay with their units.
+    do(store, song_id, "stage_chain", where=kick, chain=[{"kind": "wide"}, {"kind": "tone"}, {"kind": "drive"}])
+    chain = loaded(store, song_id).stage.in_section(second).place(kick).chain
+    assert [(unit.kind, unit.on) for unit in chain] == [("wide", True), ("tone", False), ("drive", True)]
+    do(store, song_id, "stage_section_clear", section_id=second)
+    assert second not in loaded(store, song_id).stage.sections
+    for _ in range(len(edits) + 2):
+        step(store, song_id, "undo")
+    assert loaded(store, song_id).stage_doc == before
+
+
+def test_copies_variations_and_copies_of_the_song_stand_as_their_section_does(store, song_id):
+    _, second = with_two_sections(store, song_id)
+    snare = place_of(store, song_id, "snare")
+    do(store, song_id, "stage_send", where=snare, to="echo", percent=25, section_id=second)
+    do(store, song_id, "section_add", after_id=second, how="variation")
+    do(store, song_id, "section_add", after_id=second, how="copy")
+    song = loaded(store, song_id)
+    sends = [dict(song.stage.in_section(one.id).place(snare).sends) for one in song.sections]
+    assert sends == [{}, {"echo": 25}, {"echo": 25}, {"echo": 25}]
+    variation = next(one.id for one in song.sections if one.parent_id)
+    do(store, song_id, "section_take", section_id=second)
+    assert dict(loaded(store, song_id).stage.in_section(variation).place(snare).sends) == {"echo": 25}
+    with store.transaction() as session:
+        copy_id = duplicate_song(session, song_id).id
+    copy = loaded(store, copy_id)
+    snare = place_of(store, copy_id, "snare")
+    assert [bool(copy.stage.in_section(one.id).place(snare).sends) for one in copy.sections] == [False, True, True]
+    do(store, song_id, "song_flat")
+    flat = loaded(store, song_id)
+    snare = place_of(store, song_id, "snare")
+    assert [bool(flat.stage.in_section(one.id).place(snare).sends) for one in flat.sections] == [False, True, True]
+
+
+def test_a_section_is_heard_with_its_own_in_its_loop_and_in_the_song(store, song_id):
+    _, second = with_two_sections(store, song_id)
+    kick, snare = place_of(store, song_id, "kick"), place_of(store, song_id, "snare")
+    for where, level_db in ((kick, -60), (snare, -6)):
+        do(store, song_id, "stage_level", where=where, level_db=level_db, section_id=second)
+    song = loaded(store, song_id)
+    sound, music = song_sound(store.reader, song)
+    half = round(music.length_s / 2 * 44_100)
+    for where, wanted_db in ((kick, -60), (snare, -6)):
+        line = np.abs(sound.line(where)).max(axis=0)
+        assert 20 * np.log10(line[half:].max() / line[:half].max()) == pytest.approx(wanted_db, abs=0.1)
+    with store.transaction() as session:
+        there = load_song(session, song_id, Selection(0, 0, second)).values
+    loop, _ = stack_sound(store.reader, there)
+    usual, _ = stack_sound(store.reader, song)
+    quieter = np.abs(loop.line(snare)).max() / np.abs(usual.line(snare)).max()
+    assert 20 * np.log10(quieter) == pytest.approx(-6, abs=0.1)
+
+
+@pytest.mark.parametrize(
+    ("kind", "values", "words"),
+    [
+        ("stage_level", {"level_db": 40}, "level is 40"),
+        ("stage_send", {"to": "long", "percent": 140}, "What goes to long is 140"),
+        ("stage_section_clear", {}, "nothing of its own"),
+    ],
+)
+def test_what_a_section_cannot_have_is_said(store, song_id, kind, values, words):
+    where = place_of(store, song_id, "kick")
+    section = loaded(store, song_id).section_id
+    sent = {"where": where, "section_id": section, **values}
+    with pytest.raises((BadValueError, EditRefusedError), match=words):
+        do(store, song_id, kind, **sent)
+    with pytest.raises(EditRefusedError, match="section is gone"):
+        do(store, song_id, "stage_level", where=where, section_id=99_999, level_db=0)

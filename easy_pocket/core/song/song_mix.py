@@ -16,9 +16,13 @@ from easy_pocket.core.sound.kit import Kit
 PRE_ROLL_S = 0.25  # before the first beat, when something comes before it
 
 
-def part_columns(played: PartPerformance, kit: Kit) -> EventColumns:
-    """What a part sounds like, its own level in it; early hits on the very first beat are negative."""
-    return columns_of(played.hits, played.struck, kit, played.part.mix, level_db=played.level_db + played.part.level_db)
+def part_columns(played: PartPerformance, kit: Kit, more_db: npt.NDArray[np.float64] | float = 0.0) -> EventColumns:
+    """What a part sounds like, its own level in it; early hits on the very first beat are negative.
+
+    more_db: by how much each hit is louder besides, shape (hits,).
+    """
+    level_db = played.level_db + played.part.level_db + more_db
+    return columns_of(played.hits, played.struck, kit, played.part.mix, level_db=level_db)
 
 
 def song_columns(song: SongPerformance, kits: Mapping[str, Kit]) -> list[EventColumns]:

@@ -14,8 +14,9 @@ from easy_pocket.core.stage.compressor import kept
 from easy_pocket.core.stage.curves import Curve
 from easy_pocket.core.stage.drive import FEWEST_STEPS, MOST_STEPS, into, matching_gain
 from easy_pocket.core.stage.filters import BUTTERWORTH, cut, first_order_cut
+from easy_pocket.core.stage.over_sections import sends_over, units_over
 from easy_pocket.core.stage.rooms import room_key
-from easy_pocket.core.stage.stage import RETURNS, ROOMS, Place, Stage, Unit
+from easy_pocket.core.stage.stage import RETURNS, ROOMS, Stage, Unit
 from easy_pocket.core.stage.unit_fields import HIGHEST_CUT_HZ, LOWEST_CUT_HZ
 from easy_pocket.core.stage.units import FILTER_STEPS, Music, curve_of, filter_weights, sway_corners
 
@@ -39,7 +40,11 @@ class Points(TypedDict):
 
 
 class UnitPlan(TypedDict):
-    """One unit that is on. numbers: what its twin computes with; points: what it follows, by name."""
+    """One unit that is on.
+
+    numbers: what its twin computes with; points: what it follows, by name. With "on" and "off" among them it is heard
+    in some sections only, and what goes in is heard in the others.
+    """
 
     kind: str
     character: str
@@ -51,11 +56,16 @@ class UnitPlan(TypedDict):
 
 
 class PlacePlan(TypedDict):
-    """to: the place its sound goes to next; sends: by "short", "long", "echo", as gains."""
+    """A chain with what leaves after it.
+
+    to: the place its sound goes to next; sends: by "short", "long", "echo", as gains; send_points: of those that are
+    others in other sections.
+    """
 
     to: str
     units: list[UnitPlan]
     sends: dict[str, float]
+    send_points: dict[str, Points]
 
 
 class ReturnPlan(TypedDict):
@@ -81,10 +91,10 @@ def stage_plan(stage: Stage, music: Music, *, hits_to_room: bool = False) -> Sta
         stage = Stage(ceiling_db=stage.ceiling_db)
     places: dict[str, PlacePlan] = {}
     grouped = {member: f"group:{one.key}" for one in stage.groups for member in one.members}
-    for where in dict.fromkeys([*stage.places, *grouped, *grouped.values(), "whole"]):
+    for where in dict.fromkeys([*stage.named_places, *grouped, *grouped.values(), "whole"]):
         if where not in RETURNS:
-            places[where] = place_plan(stage.place(where), _to(where, grouped, stage), music)
-    used = {name for place in stage.places.values() for name, percent in place.sends.items() if percent}
+            places[where] = place_plan(stage, where, _to(where, grouped, stage), music)
+    used = {name for where in stage.named_places for name in sends_over(stage, where, music)}
     used |= {"long"} if hits_to_room and stage.on else set()
     returns = {name: _return_plan(stage, name, music) for name in RETURNS if name in used}
     return {"ceiling_db": stage.ceiling_db, "places": places, "returns": returns}
@@ -96,21 +106,33 @@ def _to(where: str, grouped: dict[str, str], stage: Stage) -> str:
     part, colon, _voice = where.removeprefix("part:").partition(":")
     if where.startswith("part:") and colon:
         part_place = f"part:{part}"
-        if part_place in stage.places or part_place in grouped:
+        if part_place in stage.named_places or part_place in grouped:
             return part_place
     return "" if where == "whole" else "whole"
 
 
-def place_plan(place: Place, to: str, music: Music) -> PlacePlan:
+def place_plan(stage: Stage, where: str, to: str, music: Music) -> PlacePlan:
     """A chain with what leaves after it."""
-    sends = {name: percent / 100 for name, percent in place.sends.items() if percent}
-    return {"to": to, "units": [unit_plan(unit, music) for unit in place.working], "sends": sends}
+    sends, points = {}, {}
+    for name, share in sends_over(stage, where, music).items():
+        sends[name] = float(share.values[0]) if isinstance(share, Curve) else share
+        if isinstance(share, Curve):
+            points[name] = _points(share)
+    units = [_switched(unit_plan(unit, music), share) for unit, share in units_over(stage, where, music)]
+    return {"to": to, "units": units, "sends": sends, "send_points": points}
+
+
+def _switched(plan: UnitPlan, share: Curve | None) -> UnitPlan:
+    if share is not None:
+        off = Curve(share.times_s, 1 - share.values)
+        plan["points"] = {**plan["points"], "on": _points(share), "off": _points(off)}
+    return plan
 
 
 def _return_plan(stage: Stage, name: str, music: Music) -> ReturnPlan:
     settings = stage.rooms[name] if name in ROOMS else stage.echo
     gain = 10 ** (float(settings["level_db"]) / 20)
-    place = place_plan(stage.place(name), "whole", music)
+    place = place_plan(stage, name, "whole", music)
     if name in ROOMS:
         return {"room": room_key(settings), "gain": gain, "unit": None, "place": place}
     own = {key: value for key, value in settings.items() if key != "level_db"}

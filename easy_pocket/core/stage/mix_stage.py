@@ -13,11 +13,13 @@ import numpy.typing as npt
 from scipy import signal
 
 from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.stage.curves import Curve
 from easy_pocket.core.stage.echo import echoes
 from easy_pocket.core.stage.limiter import LATENCY, limited
+from easy_pocket.core.stage.over_sections import sends_over, units_over
 from easy_pocket.core.stage.rooms import impulse_response
-from easy_pocket.core.stage.stage import RETURNS, ROOMS, VOICE_PLACE, Place, Stage, Unit
-from easy_pocket.core.stage.units import PROCESSES, Music
+from easy_pocket.core.stage.stage import RETURNS, ROOMS, VOICE_PLACE, Stage, Unit
+from easy_pocket.core.stage.units import PROCESSES, Music, along
 
 Floats = npt.NDArray[np.float64]
 
@@ -131,16 +133,22 @@ class _Mixer:
         return self._sent_on(where, self._chained(where, lines))
 
     def _chained(self, where: str, lines: dict[str, Floats]) -> dict[str, Floats]:
-        place = self.stage.place(where) if self.stage.on else Place()
-        for unit in place.working:
-            lines = self._through(unit, lines)
+        if not self.stage.on:
+            return lines
+        for unit, share in units_over(self.stage, where, self.music):
+            before, after = self._through(unit, lines)
+            if share is None:
+                lines = after
+            else:  # it is off in some sections
+                heard = along(share, next(iter(after.values())), self.music)
+                lines = {leaf: line + heard * (after[leaf] - line) for leaf, line in before.items()}
         return lines
 
     def _sent_on(self, where: str, lines: dict[str, Floats]) -> dict[str, Floats]:
-        place = self.stage.place(where) if self.stage.on else Place()
-        for name, percent in place.sends.items():
+        for name, share in (sends_over(self.stage, where, self.music) if self.stage.on else {}).items():
             for leaf, line in lines.items():
-                _add(self.sent.setdefault(name, {}), name if self.rooms_apart else leaf, percent / 100 * line)
+                gain = along(share, line, self.music) if isinstance(share, Curve) else share
+                _add(self.sent.setdefault(name, {}), name if self.rooms_apart else leaf, gain * line)
         return lines
 
     def _own_lines(self) -> Iterator[tuple[str, dict[str, Floats]]]:
@@ -160,7 +168,8 @@ class _Mixer:
             for start in range(0, len(wanted), AT_ONCE):
                 yield from pool.map(made, wanted[start : start + AT_ONCE])
 
-    def _through(self, unit: Unit, lines: dict[str, Floats]) -> dict[str, Floats]:
+    def _through(self, unit: Unit, lines: dict[str, Floats]) -> tuple[dict[str, Floats], dict[str, Floats]]:
+        """Lines before and after a unit, by the same leaves."""
         if unit.kind == "drive" and len(lines) > 1:
             lines = {"+".join(lines): _sum(lines)}
         side = None
@@ -168,7 +177,8 @@ class _Mixer:
             own = str(unit.settings["side"])
             side = self.sound.line(own) if own else _sum(lines)
         process = PROCESSES[unit.kind]
-        return {leaf: process(line, unit, self.music, line if side is None else side) for leaf, line in lines.items()}
+        after = {leaf: process(line, unit, self.music, line if side is None else side) for leaf, line in lines.items()}
+        return lines, after
 
     def stems(self) -> dict[str, Floats]:
         """What reaches the whole, by leaf; rooms and echo under their own names, or inside."""
@@ -202,7 +212,7 @@ class _Mixer:
         return where.rpartition(":")[0] if VOICE_PLACE.fullmatch(where) else ""
 
     def _is_plain(self, where: str) -> bool:
-        return not self.stage.on or self.stage.place(where).is_plain
+        return not self.stage.on or self.stage.is_plain_at(where)
 
     def _returned(self, name: str, line: Floats) -> Floats:
         if name in ROOMS:

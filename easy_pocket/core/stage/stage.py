@@ -14,6 +14,14 @@ from typing import Any
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError, as_number, require_range
 from easy_pocket.core.stage.limiter import DEFAULT_CEILING_DB
+from easy_pocket.core.stage.section_settings import (
+    MOST_SECTIONS,
+    NO_SETTINGS,
+    SectionSettings,
+    section_settings_doc,
+    section_settings_from_doc,
+    unit_keys,
+)
 from easy_pocket.core.stage.unit_fields import ECHO_FIELDS, MOST_UNITS, ROOM_FIELDS, UNITS, UnitField
 
 Value = float | str
@@ -119,7 +127,10 @@ def default_room(name: str) -> dict[str, Value]:
 
 @dataclass(frozen=True)
 class Stage:
-    """A whole Stage; what is not named is plain. on: off, everything but the ceiling is passed by."""
+    """A whole Stage; what is not named is plain. on: off, everything but the ceiling is passed by.
+
+    sections: what sections of the song have other than the song, by their key.
+    """
 
     places: Mapping[str, Place] = field(default_factory=dict)
     groups: tuple[Group, ...] = ()
@@ -127,12 +138,14 @@ class Stage:
     echo: Mapping[str, Value] = field(default_factory=dict)
     ceiling_db: float = DEFAULT_CEILING_DB
     on: bool = True
+    sections: Mapping[int, SectionSettings] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         require_range("The ceiling", self.ceiling_db, LOWEST_CEILING_DB, HIGHEST_CEILING_DB, "dB")
         require_range("The number of groups", len(self.groups), 0, MOST_GROUPS)
         require_range("The number of places", len(self.places), 0, MOST_PLACES)
-        for where in self.places:
+        require_range("The number of sections with settings of their own", len(self.sections), 0, MOST_SECTIONS)
+        for where in (*self.places, *(where for one in self.sections.values() for where in (*one.levels, *one.places))):
             if not PLACES.fullmatch(where):
                 raise BadValueError(f"'{where[:40]}' is no place of a Stage.")
         _check_groups(self.groups)
@@ -151,12 +164,40 @@ class Stage:
 
     @property
     def is_plain(self) -> bool:
-        return all(place.is_plain for place in self.places.values())
+        return all(place.is_plain for place in self.places.values()) and not any(
+            one.places for one in self.sections.values()
+        )
+
+    def is_plain_at(self, where: str) -> bool:
+        """Whether nothing is done to a place, in no section."""
+        return self.place(where).is_plain and not any(where in one.places for one in self.sections.values())
+
+    @property
+    def named_places(self) -> tuple[str, ...]:
+        """Places something is done to, in the song or in a section."""
+        return tuple(dict.fromkeys([*self.places, *(where for one in self.sections.values() for where in one.places)]))
+
+    def in_section(self, key: int) -> Stage:
+        """The Stage as it is in one section."""
+        own = self.sections.get(key, NO_SETTINGS)
+        places = dict(self.places)
+        for where in own.places:
+            place = self.place(where)
+            switches = own.switches.get(where, {})
+            keys = unit_keys([unit.kind for unit in place.chain])
+            chain = tuple(
+                replace(unit, on=switches.get(name, unit.on)) for name, unit in zip(keys, place.chain, strict=True)
+            )
+            places[where] = Place(chain, {**place.sends, **own.sends.get(where, {})})
+        return replace(self, places=places, sections={})
 
     def rings_s(self, beat_s: float, hits_to_room: bool = False) -> float:
         """How long chains, rooms and echo go on after what goes in, in s."""
         if not (self.on and not self.is_plain) and not hits_to_room:
             return 0.0
+        if self.sections:
+            every = (self.in_section(key) for key in (0, *self.sections))
+            return max(one.rings_s(beat_s, hits_to_room) for one in every)
         sends = {name for place in self.places.values() for name, percent in place.sends.items() if percent}
         sends |= {"long"} if hits_to_room else set()
         rooms = [1.3 * float(self.rooms[name]["length_s"]) for name in ROOMS if name in sends]
@@ -223,6 +264,9 @@ def stage_doc(stage: Stage) -> Doc:
         "echo": _changed(stage.echo, {name: one.default for name, one in ECHO_FIELDS.items()}),
         "ceiling_db": stage.ceiling_db,
     }
+    sections = {str(key): section_settings_doc(one) for key, one in stage.sections.items() if not one.is_empty}
+    if sections:
+        doc["sections"] = sections
     return doc if stage.on else {**doc, "on": False}
 
 
@@ -250,6 +294,11 @@ def stage_from_doc(doc: Doc) -> Stage:
         _mapping(doc.get("echo", {})),
         as_number("The ceiling", doc.get("ceiling_db", DEFAULT_CEILING_DB)),
         bool(doc.get("on", True)),
+        {
+            int(key): section_settings_from_doc(one)
+            for key, one in _mapping(doc.get("sections", {})).items()
+            if str(key).isdigit()
+        },
     )
 
 

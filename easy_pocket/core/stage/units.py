@@ -48,7 +48,7 @@ class Music:
     """What units need to know of the music: beats and strikes over one pass; loops: it goes round.
 
     before_s: how much comes before the first beat; what moves along the music is as on that beat until then. lead:
-    frames of the loop that are played before the pass that counts.
+    frames of the loop that are played before the pass that counts. sections: of a song, (when it begins in s, its key).
     """
 
     beats: BeatMap
@@ -56,6 +56,7 @@ class Music:
     loops: bool = True
     before_s: float = 0.0
     lead: int = 0
+    sections: tuple[tuple[float, int], ...] = ()
     delays: Mapping[float, list[tuple[int, int]]] = field(default_factory=dict)
 
     @property
@@ -106,7 +107,7 @@ def curve_of(unit: Unit, music: Music) -> Curve | None:
     return closed(curve) if music.loops else curve
 
 
-def _along(curve: Curve, audio: Floats, music: Music) -> Floats:
+def along(curve: Curve, audio: Floats, music: Music) -> Floats:
     """The curve at each frame: round and round in a loop, its last value after the end of a song."""
     frames = audio.shape[1]
     if not music.loops:
@@ -131,13 +132,13 @@ def _compressor(audio: Floats, unit: Unit, _music: Music, side: Floats) -> Float
 def _by_curve(audio: Floats, unit: Unit, music: Music, _side: Floats) -> Floats:
     curve = curve_of(unit, music)
     assert curve is not None
-    return audio * _along(curve, audio, music)
+    return audio * along(curve, audio, music)
 
 
 def _sway(audio: Floats, unit: Unit, music: Music, _side: Floats) -> Floats:
     curve = curve_of(unit, music)
     assert curve is not None
-    wave = _along(curve, audio, music)
+    wave = along(curve, audio, music)
     if unit.number("filter_percent"):
         audio = _swaying_filter(audio, unit, wave)
     if unit.number("level_db"):

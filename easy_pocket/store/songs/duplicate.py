@@ -46,7 +46,7 @@ def duplicate_song(session: Session, song_id: int) -> SongRow:
         session.flush()
         loops[loop.id] = made_loop.id
     copy.layered_loops = copied_layered_loops(source.row, loops, sections)
-    copy.stage = moved_stage(source.row.stage, ids, loops)
+    copy.stage = moved_stage(source.row.stage, ids, loops, sections)
     session.flush()
     return copy
 

@@ -21,6 +21,7 @@ from easy_pocket.core.song.section import Section
 from easy_pocket.core.sound.events import VoiceMix
 from easy_pocket.core.sound.kit import Kit
 from easy_pocket.core.sound.sound import SampleSource
+from easy_pocket.core.stage.section_settings import NO_SETTINGS
 from easy_pocket.core.stage.stage import Stage
 from easy_pocket.store.loops.layered_loop_rows import LayeredLoop
 from easy_pocket.store.songs.cells import Doc, cell_from_doc, join_from_doc
@@ -156,8 +157,25 @@ class LoadedSong:
 
     @cached_property
     def stage(self) -> Stage:
-        """Where its sounds stand: the settings that are heard."""
-        return stage_of(self.stage_doc)
+        """Where its sounds stand in the whole song: the settings that are heard. A variation of a section has what
+        that one has."""
+        stage = stage_of(self.stage_doc)
+        own = {
+            one.id: stage.sections.get(one.id, NO_SETTINGS).over(stage.sections[one.parent_id])
+            for one in self.sections
+            if one.parent_id is not None and one.parent_id in stage.sections
+        }
+        return replace(stage, sections={**stage.sections, **own}) if own else stage
+
+    @cached_property
+    def stage_here(self) -> Stage:
+        """Where its sounds stand in the section that is looked at."""
+        return self.stage.in_section(self.section_id)
+
+    @property
+    def levels_here(self) -> Mapping[str, float]:
+        """Levels, in dB by place, that the section that is looked at has instead of the song's."""
+        return self.stage.sections.get(self.section_id, NO_SETTINGS).levels
 
     @cached_property
     def arrangement(self) -> Arrangement:

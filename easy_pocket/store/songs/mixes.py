@@ -11,9 +11,10 @@ from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.formats.exchange import MixChoice, MixToWrite
 from easy_pocket.core.pattern.voices import voice_name
 from easy_pocket.core.song.part import audible_parts
-from easy_pocket.core.song.perform_song import SongPerformance, perform_song
+from easy_pocket.core.song.perform_song import PartPerformance, SongPerformance, perform_song
 from easy_pocket.core.song.song_mix import part_columns, pre_roll_s
-from easy_pocket.core.song.stage_sound import PartsSound, PlayedPart, song_beats, strikes_of
+from easy_pocket.core.song.stage_sound import PartsSound, PlayedPart, song_beats, strikes_of, voice_place
+from easy_pocket.core.sound.events import VoiceMix
 from easy_pocket.core.sound.mixdown import MAX_TAIL_S
 from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.stage.mix_stage import Sound, cut_out, mix_stage, without_silent_end
@@ -22,15 +23,10 @@ from easy_pocket.core.stage.units import Music
 from easy_pocket.store.database import Reads
 from easy_pocket.store.loops.layered_loop_audio import render_loop_layer
 from easy_pocket.store.songs.loaded import LoadedSong
-from easy_pocket.store.songs.song_loops import layers_in_song
+from easy_pocket.store.songs.song_loops import layers_in_song, loop_here, loop_place
 from easy_pocket.store.songs.stack_playing import stack_music, stack_parts
 
 Layers = dict[str, list[tuple[float, npt.NDArray[np.float32]]]]
-
-
-def loop_place(loop_id: int) -> str:
-    """What a loop is called on a Stage."""
-    return f"loop:{loop_id}"
 
 
 def stack_sound(
@@ -43,7 +39,7 @@ def stack_sound(
     parts = stack_parts(song, straight=straight)
     music = stack_music(song, parts)
     layers: Layers = {
-        loop_place(one.id): [(0.0, render_loop_layer(reader, one, song.performance()))]
+        loop_place(one.id): [(0.0, render_loop_layer(reader, loop_here(song, one), song.performance()))]
         for one in song.layered_loops
         if not one.settings.muted and not only_part
     }
@@ -55,10 +51,29 @@ def played_parts(song: LoadedSong, played: SongPerformance) -> list[PlayedPart]:
     """Every part of the song that sounds, over its whole length; hits before its first beat are negative."""
     heard = audible_parts(song.arrangement.parts)
     return [
-        PlayedPart(one.part.key, part_columns(one, song.kits[one.part.kit]), song.kits[one.part.kit])
+        PlayedPart(one.part.key, part_columns(one, kit, _louder_in_sections(song, played, one)), kit)
         for one in played.parts
         if one.part.key in heard
+        for kit in (song.kits[one.part.kit],)
     ]
+
+
+def _louder_in_sections(
+    song: LoadedSong, played: SongPerformance, one: PartPerformance
+) -> npt.NDArray[np.float64] | float:
+    """By how many dB each hit of a part is louder where its section has a level of its own for its voice."""
+    sections = {key: own.levels for key, own in song.stage.sections.items() if own.levels}
+    if not sections:
+        return 0.0
+    voices, spans = one.hits.voices, played.song.spans
+    more_db = np.zeros((len(spans), len(voices)))
+    for number, voice in enumerate(voices):
+        where, usual_db = voice_place(one.part.key, voice), one.part.mix.get(voice, VoiceMix()).level_db
+        for span in spans:
+            own = sections.get(span.section.key, {})
+            if where in own:
+                more_db[span.number, number] = own[where] - usual_db
+    return np.asarray(more_db[one.span, one.hits.voice_index])
 
 
 def song_sound(reader: Reads, song: LoadedSong, *, straight: bool = False) -> tuple[PartsSound, Music]:
@@ -73,7 +88,13 @@ def song_sound(reader: Reads, song: LoadedSong, *, straight: bool = False) -> tu
         layers.setdefault(loop_place(one.id), []).append((at_s + before, render_loop_layer(reader, one, stack)))
     tail_s = MAX_TAIL_S + song.stage.rings_s(beats.beat_s, any(one.columns.room.any() for one in parts))
     sound = PartsSound(parts, beats.length_s + before, loop=False, samples=song.samples, layers=layers, tail_s=tail_s)
-    return sound, Music(beats, strikes, loops=False, before_s=before)
+    music = Music(beats, strikes, loops=False, before_s=before, sections=sections_of_song(song))
+    return sound, music
+
+
+def sections_of_song(song: LoadedSong) -> tuple[tuple[float, int], ...]:
+    """When each section of the song begins, in s, and its key."""
+    return tuple((span.start_ms / 1000, span.section.key) for span in song.arrangement.spans)
 
 
 def pattern_to_mix(reader: Reads, song: LoadedSong, timing: str, choice: MixChoice) -> MixToWrite:
@@ -98,7 +119,8 @@ def song_to_mix(reader: Reads, song: LoadedSong, choice: MixChoice) -> MixToWrit
 
 
 def _to_write(song: LoadedSong, sound: Sound, music: Music, choice: MixChoice) -> MixToWrite:
-    stage = Stage(ceiling_db=song.stage.ceiling_db) if choice.dry else song.stage
+    stage = song.stage_here if music.loops else song.stage
+    stage = Stage(ceiling_db=stage.ceiling_db) if choice.dry else stage
     names = stem_names(song, sound, choice.stems) if choice.stems else None
     apart = choice.rooms_apart or not choice.stems
     mix = mix_stage(sound, stage, music, leaf=names.__getitem__ if names else None, rooms_apart=apart)

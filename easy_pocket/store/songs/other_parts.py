@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from easy_pocket.caches import ByteCache
@@ -13,7 +14,7 @@ from easy_pocket.core.song.part import Part
 from easy_pocket.core.song.part_hits import part_hits, seams
 from easy_pocket.core.song.perform_song import perform_span
 from easy_pocket.core.song.section import Cell, Section
-from easy_pocket.core.sound.events import EventColumns, columns_of
+from easy_pocket.core.sound.events import EventColumns, VoiceMix, columns_of
 from easy_pocket.core.sound.kit import Kit
 from easy_pocket.store.songs.loaded import LoadedSong
 
@@ -80,16 +81,16 @@ def _beside(song: LoadedSong, tempo_bpm: float | None, straight: bool) -> list[P
 _columns: ByteCache[tuple[Performance, Kit, EventColumns]] = ByteCache("parts beside the written one", 64 << 20)
 
 
-def part_columns_at(song: LoadedSong, one: PlacedPart) -> EventColumns:
-    """What it sounds like in a loop of the stretch. A part that is not written stays as it is from edit to edit: its
-    events are kept as long as performance, kit and mix are the same."""
+def part_columns_at(song: LoadedSong, one: PlacedPart, mix: Mapping[str, VoiceMix]) -> EventColumns:
+    """What it sounds like in a loop of the stretch, its voices mixed so. A part that is not written stays as it is from
+    edit to edit: its events are kept as long as performance, kit and mix are the same."""
     gain_db, kit, performance = one.part.level_db + one.cell.level_db, song.kits[one.part.kit], one.performance
-    mixed = tuple(sorted((voice, repr(mix)) for voice, mix in one.part.mix.items()))
+    mixed = tuple(sorted((voice, repr(sits)) for voice, sits in mix.items()))
     key = (id(performance), id(kit), mixed, gain_db)
     known = _columns.find(key)
     if known is not None and known[0] is performance and known[1] is kit:
         return known[2]
-    columns = columns_of(performance.hits, one.struck, kit, one.part.mix, length_ms=performance.length_ms)
+    columns = columns_of(performance.hits, one.struck, kit, mix, length_ms=performance.length_ms)
     columns = replace(columns, gain=columns.gain * 10 ** (gain_db / 20))
     _columns.put(key, (performance, kit, columns))
     return columns

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 
 from easy_pocket.core.pattern.timebase import ms_per_tick
 from easy_pocket.core.song.part import audible_parts
 from easy_pocket.core.song.stage_sound import PlayedPart, strikes_of
-from easy_pocket.core.sound.events import play_columns
+from easy_pocket.core.sound.events import VoiceMix, play_columns
 from easy_pocket.core.stage.curves import BeatMap
 from easy_pocket.core.stage.units import Music
 from easy_pocket.store.songs.loaded import LoadedSong
@@ -27,6 +28,13 @@ def selected_part_gain(song: LoadedSong) -> float:
     return float(10 ** ((song.part.level_db + selected_cell(song).level_db) / 20))
 
 
+def mix_here(song: LoadedSong, part_id: int, mix: Mapping[str, VoiceMix]) -> Mapping[str, VoiceMix]:
+    """How a part's voices sit in the section that is looked at: it may give them levels of its own."""
+    levels = {where: level_db for where, level_db in song.levels_here.items() if where.startswith(f"part:{part_id}:")}
+    own = {where.split(":")[2]: level_db for where, level_db in levels.items()}
+    return {**mix, **{voice: replace(mix.get(voice, VoiceMix()), level_db=level_db) for voice, level_db in own.items()}}
+
+
 def heard_parts(song: LoadedSong) -> set[int]:
     """The parts that sound: neither muted nor left out by another's solo. A single part always does."""
     return set(audible_parts(song.arrangement.parts)) if len(song.parts) > 1 else {song.part.id}
@@ -36,7 +44,11 @@ def parts_beside(song: LoadedSong, *, straight: bool = False, tempo_bpm: float |
     """The parts but the selected one, over the length of the pattern that is looked at."""
     heard = heard_parts(song)
     return [
-        PlayedPart(one.part.key, part_columns_at(song, one), song.kits[one.part.kit])
+        PlayedPart(
+            one.part.key,
+            part_columns_at(song, one, mix_here(song, one.part.key, one.part.mix)),
+            song.kits[one.part.kit],
+        )
         for one in other_parts_at(song, tempo_bpm=other_than_own(song, tempo_bpm), straight=straight)
         if one.part.key in heard
     ]
@@ -55,7 +67,8 @@ def selected_part_playing(
         return None
     louder = straight_gain(song, tempo_bpm) if straight else 1.0
     played = song.performance(straight=straight, tempo_bpm=tempo_bpm, pass_number=drawn_pass)
-    events = play_columns(played, song.kit, song.mix, pass_number=pass_number, seed=song.seed)
+    mix = mix_here(song, song.part.id, song.mix)
+    events = play_columns(played, song.kit, mix, pass_number=pass_number, seed=song.seed)
     gain = louder * selected_part_gain(song)
     return PlayedPart(song.part.id, replace(events, gain=events.gain * gain), song.kit)
 

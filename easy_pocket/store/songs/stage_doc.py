@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
+from easy_pocket.core.stage.section_settings import NO_SETTINGS, section_settings_doc, section_settings_from_doc
 from easy_pocket.core.stage.stage import Stage, stage_doc, stage_from_doc
 
 Doc = dict[str, Any]
@@ -49,8 +50,10 @@ def with_shown(doc: Doc | None, key: str) -> Doc:
     return {"shown": key, "settings": {**first, **(doc or {}).get("settings", {}), key: made}}
 
 
-def moved_stage(doc: Doc | None, parts: Mapping[int, int], loops: Mapping[int, int]) -> Doc | None:
-    """For a copy of the song, whose parts and loops have other ids."""
+def moved_stage(
+    doc: Doc | None, parts: Mapping[int, int], loops: Mapping[int, int], sections: Mapping[int, int]
+) -> Doc | None:
+    """For a copy of the song, whose parts, loops and sections have other ids."""
     if not doc:
         return None
 
@@ -78,8 +81,33 @@ def moved_stage(doc: Doc | None, parts: Mapping[int, int], loops: Mapping[int, i
             for where, place in stage.get("places", {}).items()
         }
         groups = [{**group, "members": [moved(one) for one in group["members"]]} for group in stage.get("groups", [])]
-        settings[key] = {**one, "stage": {**stage, "places": places, "groups": groups}}
+        own = {
+            str(sections[int(section)]): {
+                name: {moved(where): value for where, value in values.items()} for name, values in kept.items()
+            }
+            for section, kept in stage.get("sections", {}).items()
+            if int(section) in sections
+        }
+        more = {"sections": own} if own else {}
+        rest = {name: value for name, value in stage.items() if name != "sections"}
+        settings[key] = {**one, "stage": {**rest, "places": places, "groups": groups, **more}}
     return {**doc, "settings": settings}
+
+
+def with_section_copied(doc: Doc | None, old: Sequence[int], new: int) -> Doc | None:
+    """A section stands on the Stage as another one does. old: that one, and before it what it is a variation of."""
+    settings = (doc or {}).get("settings", {})
+    after = {key: {**one, "stage": _with_copied(one["stage"], old, new)} for key, one in settings.items()}
+    return doc if after == settings else {**(doc or {}), "settings": after}
+
+
+def _with_copied(stage: Doc, old: Sequence[int], new: int) -> Doc:
+    found = NO_SETTINGS
+    for one in old:
+        found = section_settings_from_doc(stage.get("sections", {}).get(str(one), {})).over(found)
+    if found.is_empty:
+        return stage
+    return {**stage, "sections": {**stage.get("sections", {}), str(new): section_settings_doc(found)}}
 
 
 def _moved_words(value: Any, moved: Any) -> Any:

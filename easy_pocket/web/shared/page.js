@@ -218,14 +218,21 @@ export class Page {
     this.arrive(state);
   }
 
-  // Ask for the song as it is now.
-  async refresh() {
+  // Ask for the song as it is now; done when that, or what was asked for since, is shown.
+  refresh() {
+    this.refreshing = this.askForState();
+    return this.refreshing;
+  }
+
+  /** @returns {Promise<void>} */
+  async askForState() {
     if (!this.showsSong) return;
     const query = new URLSearchParams(/** @type {any} */ (this.view));
     const turn = (this.refreshes = (this.refreshes ?? 0) + 1);
     const answer = await ask(`/songs/${this.song.id}/state?${query}`).catch(() => null);
-    if (!answer?.ok || turn !== this.refreshes) return;
-    const state = await answer.json();
+    const state = answer?.ok ? await answer.json().catch(() => null) : null;
+    if (turn !== this.refreshes) return this.refreshing;
+    if (!state) return;
     if (this.edits.queue.length || state.song.revision < this.edits.revision) {
       // An edit overtook it: what it shows is old. Ask again when the edits are through.
       this.refreshWanted = true;

@@ -18,7 +18,7 @@ from easy_pocket.core.stage.graph_plan import StagePlan, stage_plan
 from easy_pocket.store.kits.kits import register_voices
 from easy_pocket.store.loops.layered_loop_audio import register_layered_loop
 from easy_pocket.store.songs.loaded import LoadedSong
-from easy_pocket.store.songs.mixes import loop_place
+from easy_pocket.store.songs.song_loops import loop_here, loop_place
 from easy_pocket.store.songs.stack_playing import parts_beside, selected_part_playing, stack_music, stack_parts
 from easy_pocket.web.shared.shapes import Columns, Playing, Strike
 
@@ -75,9 +75,10 @@ def placed(part: PlayedPart) -> EventColumns:
 
 def stack_stage(song: LoadedSong, tempo_bpm: float | None, played: list[Columns]) -> StagePlan:
     """Where the sounds of the loop stand; what others step back for is looked up only if something does."""
-    parts = [] if song.stage.is_plain else stack_parts(song, tempo_bpm=tempo_bpm)
+    stage = song.stage_here
+    parts = [] if stage.is_plain else stack_parts(song, tempo_bpm=tempo_bpm)
     to_room = any(one["room"] is not None for one in played)
-    return stage_plan(song.stage, stack_music(song, parts, tempo_bpm), hits_to_room=to_room)
+    return stage_plan(stage, stack_music(song, parts, tempo_bpm), hits_to_room=to_room)
 
 
 def strike(voice: KitVoice, mix: VoiceMix | None = None) -> Strike:
@@ -116,7 +117,7 @@ def playing(
         "master_gain": MASTER_GAIN * 10 ** (gain_db / 20),
         "cut_fade_s": CUT_FADE_S,
         "layered_loops": [
-            register_layered_loop(one, song.performance(tempo_bpm=tempo))
+            register_layered_loop(loop_here(song, one), song.performance(tempo_bpm=tempo))
             for one in song.layered_loops
             if not one.settings.muted
         ],

@@ -80,14 +80,15 @@ export interface StagePlan {
   returns: Record<string, ReturnPlan>;
 }
 
-/** to: the place its sound goes to next; sends: by "short", "long", "echo", as gains. */
+/** A chain with what leaves after it. to: the place its sound goes to next; sends: by "short", "long", "echo", as gains; send_points: of those that are others in other sections. */
 export interface PlacePlan {
   to: string;
   units: UnitPlan[];
   sends: Record<string, number>;
+  send_points: Record<string, Points>;
 }
 
-/** One unit that is on. numbers: what its twin computes with; points: what it follows, by name. */
+/** One unit that is on. numbers: what its twin computes with; points: what it follows, by name. With "on" and "off" among them it is heard in some sections only, and what goes in is heard in the others. */
 export interface UnitPlan {
   kind: string;
   character: string;
@@ -1630,13 +1631,22 @@ export interface StageGroupEdit {
   members: string[];
 }
 
-/** A sound moved on the floor: its pan and how much of it goes to a room, in one step. */
+/** The level of a voice or a loop in one section; null: as in the song. */
+export interface StageLevelEdit {
+  kind: "stage_level";
+  where: string;
+  section_id: number;
+  level_db: number | null;
+}
+
+/** A sound moved on the floor: its pan and how much of it goes to a room, in one step. section_id: what goes to the room is that of the section; a sound has one pan. */
 export interface StageMoveEdit {
   kind: "stage_move";
   where: string;
   pan: number;
   to: "short" | "long" | "echo";
   percent: number;
+  section_id?: number | null;
 }
 
 /** All of the Stage on or off; the ceiling stays. */
@@ -1652,12 +1662,20 @@ export interface StageReturnEdit {
   settings: Record<string, number | string>;
 }
 
-/** How much of a place goes to a room or the echo. */
+/** A section sounds as the song does again: one of its places, or (where "") all of them. */
+export interface StageSectionClearEdit {
+  kind: "stage_section_clear";
+  section_id: number;
+  where?: string;
+}
+
+/** How much of a place goes to a room or the echo; in one section only, if one is named. */
 export interface StageSendEdit {
   kind: "stage_send";
   where: string;
   to: "short" | "long" | "echo";
   percent: number;
+  section_id?: number | null;
 }
 
 /** Other settings of the Stage are heard; those that were never made begin as a copy. */
@@ -1667,13 +1685,14 @@ export interface StageSettingsEdit {
   name?: string;
 }
 
-/** Settings of one unit of a chain, or whether it is on; what is not named stays. */
+/** Settings of one unit of a chain, or whether it is on; what is not named stays. section_id: it is on or off in that section only. */
 export interface StageUnitEdit {
   kind: "stage_unit";
   where: string;
   at: number;
   settings?: Record<string, number | string>;
   on?: boolean | null;
+  section_id?: number | null;
 }
 
 /** These hits (none: all) on the nearest slot without an offset of their own; the feel stays. A hit off the grid goes to the slot that is nearest to its tick, if its voice has none there. */
@@ -1768,4 +1787,4 @@ export interface WriteInEdit {
   scope: string;
 }
 
-export type Edit = AddBarsEdit | AlternateEdit | ArticulateEdit | BreakEdit | CellCopyEdit | CellFeelEdit | CellFreeEdit | CellLevelEdit | CellMuteEdit | CellSetEdit | CollisionEdit | DropBarsEdit | FeelEdit | GridEdit | GrooveAwayEdit | GrooveBarsEdit | GrooveBlendEdit | GrooveDrawEdit | GrooveLongerEdit | GrooveLoopEdit | GrooveNameEdit | GrooveSlotsEdit | IdeaEdit | JoinDrawEdit | JoinIdeaEdit | JoinsSetEdit | KitEdit | KitAlternateEdit | KitAlternateOffEdit | KitFoldEdit | KitKeyEdit | KitLayerEdit | KitLayerOffEdit | KitMidiEdit | KitModelEdit | KitNameEdit | KitNewEdit | KitPutEdit | KitVoiceEdit | KitVoiceOffEdit | KitVoiceOnEdit | KitVoicePlaceEdit | LayeredLoopEdit | LayeredLoopCellEdit | LayeredLoopSetEdit | LengthEdit | LengthTicksEdit | LockHitsEdit | LockPlaceEdit | LockVoiceEdit | LoopBeatEdit | LoopCorrectEdit | LoopTakeEdit | MixEdit | MoveEdit | MoveManyEdit | NameEdit | NudgeEdit | OffsetEdit | PaintEdit | PartAddEdit | PartCopyEdit | PartMergeEdit | PartMoveEdit | PartSetEdit | PartSplitEdit | PartTakeEdit | PasteEdit | PatternAddEdit | PatternNameEdit | PatternTakeEdit | PrintEdit | PutLineEdit | ReachEdit | RemoveEdit | ReverseIntoEdit | RowCopyEdit | RowEveryEdit | RowSpreadEdit | RowThinEdit | RowTurnEdit | SectionAddEdit | SectionFreeEdit | SectionJoinEdit | SectionMoveEdit | SectionNameEdit | SectionSetEdit | SectionSplitEdit | SectionStagesEdit | SectionTakeEdit | ShapeEdit | SitInEdit | SnapshotBackEdit | SoloOnlyEdit | SongBackEdit | SongFlatEdit | SpeedEdit | StageAddEdit | StageCeilingEdit | StageChainEdit | StageGroupEdit | StageMoveEdit | StageOnEdit | StageReturnEdit | StageSendEdit | StageSettingsEdit | StageUnitEdit | StraightAgainEdit | StretchEdit | TempoEdit | TightenEdit | TurnEdit | ValuesEdit | VelocityEdit | VoiceEdit | VoiceGridEdit | WipeEdit | WriteEdit | WriteInEdit;
+export type Edit = AddBarsEdit | AlternateEdit | ArticulateEdit | BreakEdit | CellCopyEdit | CellFeelEdit | CellFreeEdit | CellLevelEdit | CellMuteEdit | CellSetEdit | CollisionEdit | DropBarsEdit | FeelEdit | GridEdit | GrooveAwayEdit | GrooveBarsEdit | GrooveBlendEdit | GrooveDrawEdit | GrooveLongerEdit | GrooveLoopEdit | GrooveNameEdit | GrooveSlotsEdit | IdeaEdit | JoinDrawEdit | JoinIdeaEdit | JoinsSetEdit | KitEdit | KitAlternateEdit | KitAlternateOffEdit | KitFoldEdit | KitKeyEdit | KitLayerEdit | KitLayerOffEdit | KitMidiEdit | KitModelEdit | KitNameEdit | KitNewEdit | KitPutEdit | KitVoiceEdit | KitVoiceOffEdit | KitVoiceOnEdit | KitVoicePlaceEdit | LayeredLoopEdit | LayeredLoopCellEdit | LayeredLoopSetEdit | LengthEdit | LengthTicksEdit | LockHitsEdit | LockPlaceEdit | LockVoiceEdit | LoopBeatEdit | LoopCorrectEdit | LoopTakeEdit | MixEdit | MoveEdit | MoveManyEdit | NameEdit | NudgeEdit | OffsetEdit | PaintEdit | PartAddEdit | PartCopyEdit | PartMergeEdit | PartMoveEdit | PartSetEdit | PartSplitEdit | PartTakeEdit | PasteEdit | PatternAddEdit | PatternNameEdit | PatternTakeEdit | PrintEdit | PutLineEdit | ReachEdit | RemoveEdit | ReverseIntoEdit | RowCopyEdit | RowEveryEdit | RowSpreadEdit | RowThinEdit | RowTurnEdit | SectionAddEdit | SectionFreeEdit | SectionJoinEdit | SectionMoveEdit | SectionNameEdit | SectionSetEdit | SectionSplitEdit | SectionStagesEdit | SectionTakeEdit | ShapeEdit | SitInEdit | SnapshotBackEdit | SoloOnlyEdit | SongBackEdit | SongFlatEdit | SpeedEdit | StageAddEdit | StageCeilingEdit | StageChainEdit | StageGroupEdit | StageLevelEdit | StageMoveEdit | StageOnEdit | StageReturnEdit | StageSectionClearEdit | StageSendEdit | StageSettingsEdit | StageUnitEdit | StraightAgainEdit | StretchEdit | TempoEdit | TightenEdit | TurnEdit | ValuesEdit | VelocityEdit | VoiceEdit | VoiceGridEdit | WipeEdit | WriteEdit | WriteInEdit;

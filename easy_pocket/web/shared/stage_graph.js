@@ -47,7 +47,7 @@ export class StageGraph {
   /** @param {string} where */
   planOf(where) {
     const known = this.plan.places[where] ?? this.plan.returns[where]?.place;
-    return known ?? { to: this.destination(where), units: [], sends: {} };
+    return known ?? { to: this.destination(where), units: [], sends: {}, send_points: {} };
   }
 
   // Of a place the plan does not name: a voice goes to its part where that has a chain, all else to the whole.
@@ -89,7 +89,8 @@ export class StageGraph {
       chain.units[at].take(unit);
       this.follower.change(chain.units[at], unit);
     });
-    for (const [name, gain] of Object.entries(plan.sends)) glide(this.context, chain.sends[name].gain, gain);
+    for (const [name, gain] of Object.entries(plan.sends)) if (!plan.send_points[name]) glide(this.context, chain.sends[name].gain, gain);
+    this.follower.change(chain.moving, sendsOf(plan));
     if (back) {
       glide(this.context, chain.level.gain, back.gain);
       if (back.unit) {
@@ -129,6 +130,8 @@ export class StageGraph {
       chain.sends[name] = stereoGain(context, gain);
       leaves.connect(chain.sends[name]).connect(this.input(name));
     }
+    chain.moving = { follows: Object.keys(plan.send_points).map((name) => ({ param: chain.sends[name].gain, points: name })) };
+    this.follower.add(chain.moving, sendsOf(plan));
     input.connect(enters);
     leaves.connect(plan.to ? this.input(plan.to) : this.out);
     this.chains.set(where, chain);
@@ -173,7 +176,7 @@ export class StageGraph {
       leaves.gain.setValueAtTime(leaves.gain.value, at);
       leaves.gain.linearRampToValueAtTime(value, at + FADE_S);
     }
-    for (const unit of [...old.units, old.own].filter(Boolean)) this.follower.remove(unit);
+    for (const unit of [...old.units, old.own, old.moving].filter(Boolean)) this.follower.remove(unit);
     const done = () => {
       input.disconnect(old.enters);
       old.leaves.disconnect();
@@ -192,7 +195,14 @@ export class StageGraph {
  * @param {import("./shapes").PlacePlan} plan
  * @param {import("./shapes").ReturnPlan | undefined} back
  */
-const chainShape = (plan, back) => JSON.stringify([plan.to, plan.units.map(shapeOf), Object.keys(plan.sends), back && [back.room, back.unit && shapeOf(back.unit)]]);
+const chainShape = (plan, back) => JSON.stringify([plan.to, plan.units.map(shapeOf), Object.keys(plan.sends), Object.keys(plan.send_points), back && [back.room, back.unit && shapeOf(back.unit)]]);
+
+/**
+ * What goes to rooms and echo, as points to follow.
+ * @param {import("./shapes").PlacePlan} plan
+ * @returns {any}
+ */
+const sendsOf = ({ send_points }) => ({ points: send_points, delays: [] });
 
 /**
  * The ceiling over the whole: what goes in, and what comes out 1.7 ms later.
@@ -212,7 +222,7 @@ export function ceilingNode(context, ceiling_db = CEILING.default_db) {
  */
 export function planWithout(plan, what) {
   if (what === "all") return { ...PLAIN, ceiling_db: plan.ceiling_db };
-  const bare = (/** @type {import("./shapes").PlacePlan} */ place) => ({ ...place, units: [], sends: {} });
+  const bare = (/** @type {import("./shapes").PlacePlan} */ place) => ({ ...place, units: [], sends: {}, send_points: {} });
   if (plan.returns[what]) return { ...plan, returns: { ...plan.returns, [what]: { ...plan.returns[what], place: bare(plan.returns[what].place) } } };
   return plan.places[what] ? { ...plan, places: { ...plan.places, [what]: bare(plan.places[what]) } } : plan;
 }
@@ -225,6 +235,6 @@ export function planWithout(plan, what) {
  */
 export function planWith(plan, { where, unit }) {
   const part = /^(part:\d+):/.exec(where)?.[1] ?? "";
-  const place = plan.places[where] ?? { to: plan.places[part] ? part : "whole", units: [], sends: {} };
+  const place = plan.places[where] ?? { to: plan.places[part] ? part : "whole", units: [], sends: {}, send_points: {} };
   return { ...plan, places: { ...plan.places, [where]: { ...place, units: [...place.units, unit] } } };
 }

@@ -213,8 +213,26 @@ const MAKERS = { tone, compressor, drive, duck: moved, gate: moved, sway, echo, 
 /**
  * @param {BaseAudioContext} context
  * @param {import("./shapes").UnitPlan} plan
+ * @returns {UnitNode}
  */
-export const unitNode = (context, plan) => MAKERS[plan.kind](context, plan);
+export function unitNode(context, plan) {
+  const made = MAKERS[plan.kind](context, plan);
+  return plan.points.on ? inSections(context, made) : made;
+}
+
+/**
+ * A unit that is on in some sections only: what goes in is heard in the others.
+ * @param {BaseAudioContext} context
+ * @param {UnitNode} made
+ * @returns {UnitNode}
+ */
+function inSections(context, made) {
+  const [input, output, on, off] = [1, 1, 0, 1].map((gain) => stereoGain(context, gain));
+  input.connect(made.input);
+  made.output.connect(on).connect(output);
+  input.connect(off).connect(output);
+  return { ...made, input, output, follows: [...made.follows, { param: on.gain, points: "on" }, { param: off.gain, points: "off" }] };
+}
 
 /**
  * What has to be the same for a unit to take other numbers while it sounds.

@@ -20,6 +20,7 @@ from easy_pocket.store.songs.edits.registry import Edit, EditContext, Step, edit
 from easy_pocket.store.songs.find import find_section
 from easy_pocket.store.songs.song_rows import SongRows
 from easy_pocket.store.songs.spans import add_row, bar_ticks, places, section_doc
+from easy_pocket.store.songs.stage_doc import with_section_copied
 
 MAX_NOTES = 2000
 MARKS = ("", "circle", "triangle", "square", "diamond", "cross", "star")
@@ -60,7 +61,10 @@ def add_section(context: EditContext, sent: AddSection) -> Step:
             patches.append(add_row(session, song.row.id, name=name, **values))
             done = f"{name}, a variation of {row.name}"
     if sent.how != "empty":
-        patches += _loops_too(song, row.id, patches[-1])
+        added = patches[-1]
+        patches += _loops_too(song, row.id, added)
+        if sent.how != "variation":  # that one has what its section has
+            patches += _stage_too(song, one, added["id"])
     return Step(patches, said={"done": done}, long=True)
 
 
@@ -74,6 +78,17 @@ def _loops_too(song: SongRows, old_id: int, added: Patch) -> list[Patch]:
         for doc in docs
     ]
     return [field_patch("song", song.row, layered_loops=after)] if after != docs else []
+
+
+def _stage_too(song: SongRows, one: Resolved, new_id: int) -> list[Patch]:
+    """A section stands on the Stage as another one does, with what that one has from the one it varies."""
+    stage = with_section_copied(song.row.stage, stage_line(one), new_id)
+    return [field_patch("song", song.row, stage=stage)] if stage != song.row.stage else []
+
+
+def stage_line(one: Resolved) -> list[int]:
+    """Ids of the section it varies, if it does, and of itself."""
+    return [*([one.row.parent_id] if one.row.parent_id else []), one.row.id]
 
 
 def _own_values(one: Resolved) -> dict[str, Any]:
@@ -122,7 +137,11 @@ def take_section(context: EditContext, sent: TakeSection) -> Step:
 
 def _set_free(song: SongRows, parent: SectionRow) -> list[Patch]:
     children = [one for one in song.resolved if one.row.parent_id == parent.id]
-    return [field_patch("section", one.row, **_own_values(one), parent_id=None, own=[]) for one in children]
+    stage = song.row.stage
+    for one in children:
+        stage = with_section_copied(stage, stage_line(one), one.row.id)
+    stands = [field_patch("song", song.row, stage=stage)] if stage != song.row.stage else []
+    return [*(field_patch("section", one.row, **_own_values(one), parent_id=None, own=[]) for one in children), *stands]
 
 
 class FreeSection(OfSection):
@@ -137,7 +156,11 @@ def free_section(context: EditContext, sent: FreeSection) -> Step:
     if one.parent is None:
         raise EditRefusedError(f"{one.row.name} is no variation of another section.")
     patch = field_patch("section", one.row, **_own_values(one), parent_id=None, own=[])
-    return Step([patch], said={"name": one.row.name, "parent": one.parent.name}, long=True)
+    return Step(
+        [patch, *_stage_too(context.song, one, one.row.id)],
+        said={"name": one.row.name, "parent": one.parent.name},
+        long=True,
+    )
 
 
 class MoveSection(OfSection):

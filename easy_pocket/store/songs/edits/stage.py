@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import Annotated, Any, Literal
 
@@ -9,6 +10,7 @@ from pydantic import Field
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
 from easy_pocket.core.pattern.voices import voice_name
+from easy_pocket.core.stage.section_settings import NO_SETTINGS, SectionSettings, unit_keys
 from easy_pocket.core.stage.stage import (
     MOST_GROUPS,
     PLACES,
@@ -23,12 +25,12 @@ from easy_pocket.core.stage.stage import (
 from easy_pocket.core.stage.unit_fields import MOST_UNITS, UNITS
 from easy_pocket.store.history.undo_log import field_patch
 from easy_pocket.store.songs.create import check_name
-from easy_pocket.store.songs.edits.fields import Finite, Name, Strict, Word
+from easy_pocket.store.songs.edits.fields import Finite, Id, Name, Strict, Word
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, Step, edit
-from easy_pocket.store.songs.find import find_part
+from easy_pocket.store.songs.find import find_part, find_section
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.songs.song_rows import SongRows
-from easy_pocket.store.songs.stage_doc import setting_names, with_shown, with_stage
+from easy_pocket.store.songs.stage_doc import setting_names, stage_of, with_shown, with_stage
 
 Where = Annotated[str, Field(max_length=50)]
 Value = Finite | Annotated[str, Field(max_length=200)]
@@ -75,6 +77,11 @@ def check_place(song: SongRows, where: str) -> str:
     return where
 
 
+def _stage(context: EditContext) -> Stage:
+    """The settings that are heard, as they are stored."""
+    return stage_of(context.song.row.stage)
+
+
 def _kept(context: EditContext, stage: Stage, **said: Any) -> Step:
     row = context.song.row
     return Step([field_patch("song", row, stage=with_stage(row.stage, stage))], said=said)
@@ -101,7 +108,7 @@ def _chain_words(song: SongRows, sent: SetChain) -> str:
 
 @edit(description=_chain_words)
 def set_chain(context: EditContext, sent: SetChain) -> Step:
-    stage, where = context.song.values.stage, check_place(context.song, sent.where)
+    stage, where = _stage(context), check_place(context.song, sent.where)
     chain = tuple(unit_from_doc(one.model_dump()) for one in sent.chain)
     _check_sides(context.song, chain)
     return _kept(context, stage.with_place(where, Place(chain, stage.place(where).sends)))
@@ -127,20 +134,22 @@ class AddUnit(Edit):
 
 @edit(description=lambda song, sent: f"{sent.unit.kind} on {place_name(song.values, sent.where)}")
 def add_unit(context: EditContext, sent: AddUnit) -> Step:
-    stage, where = context.song.values.stage, check_place(context.song, sent.where)
+    stage, where = _stage(context), check_place(context.song, sent.where)
     place, unit = stage.place(where), unit_from_doc(sent.unit.model_dump())
     _check_sides(context.song, (unit,))
     return _kept(context, stage.with_place(where, replace(place, chain=(*place.chain, unit))))
 
 
 class SetUnit(Edit):
-    """Settings of one unit of a chain, or whether it is on; what is not named stays."""
+    """Settings of one unit of a chain, or whether it is on; what is not named stays. section_id: it is on or off in
+    that section only."""
 
     kind: Literal["stage_unit"]
     where: Where
     at: Annotated[int, Field(ge=0, le=MOST_UNITS - 1)]
     settings: Settings = Field(default_factory=dict)
     on: bool | None = None
+    section_id: Id | None = None
 
 
 def _unit_words(song: SongRows, sent: SetUnit) -> str:
@@ -148,18 +157,23 @@ def _unit_words(song: SongRows, sent: SetUnit) -> str:
     kind = chain[sent.at].kind if sent.at < len(chain) else "unit"
     name = place_name(song.values, sent.where)
     if sent.on is not None:
-        return f"{kind} of {name} {'on' if sent.on else 'off'}"
+        return f"{kind} of {name} {'on' if sent.on else 'off'}{_in_section(song, sent.section_id)}"
     labels = [UNITS[kind].fields[key].label for key in sent.settings if kind in UNITS and key in UNITS[kind].fields]
     return f"{kind} of {name}: {', '.join(dict.fromkeys(labels))}"
 
 
 @edit(description=_unit_words)
 def set_unit(context: EditContext, sent: SetUnit) -> Step:
-    stage, where = context.song.values.stage, check_place(context.song, sent.where)
+    stage, where = _stage(context), check_place(context.song, sent.where)
     place = stage.place(where)
     if sent.at >= len(place.chain):
         raise EditRefusedError("This unit is gone from the chain.")
     old = place.chain[sent.at]
+    if sent.section_id is not None:
+        if sent.on is None or sent.settings:
+            raise EditRefusedError("A section has its own switches; settings of units are those of the song.")
+        key = unit_keys([unit.kind for unit in place.chain])[sent.at]
+        return _in(context, sent.section_id, SectionSettings(switches={where: {key: sent.on}}))
     on = old.on if sent.on is None else sent.on
     new = Unit(old.kind, on, {**old.settings, **sent.settings})
     _check_sides(context.song, (new,))
@@ -168,36 +182,42 @@ def set_unit(context: EditContext, sent: SetUnit) -> Step:
 
 
 class SetSend(Edit):
-    """How much of a place goes to a room or the echo."""
+    """How much of a place goes to a room or the echo; in one section only, if one is named."""
 
     kind: Literal["stage_send"]
     where: Where
     to: Literal["short", "long", "echo"]
     percent: Finite
+    section_id: Id | None = None
 
 
 def _send_words(song: SongRows, sent: SetSend) -> str:
-    return f"{place_name(song.values, sent.where)} to {RETURN_NAMES[sent.to]} {sent.percent:.0f} %"
+    where = _in_section(song, sent.section_id)
+    return f"{place_name(song.values, sent.where)} to {RETURN_NAMES[sent.to]} {sent.percent:.0f} %{where}"
 
 
 @edit(description=_send_words)
 def set_send(context: EditContext, sent: SetSend) -> Step:
-    stage, where = context.song.values.stage, check_place(context.song, sent.where)
+    stage, where = _stage(context), check_place(context.song, sent.where)
     if where in (*RETURNS, "whole"):
         raise EditRefusedError("Rooms and the whole mix are sent nowhere: that would go round and round.")
+    if sent.section_id is not None:
+        return _in(context, sent.section_id, SectionSettings(sends={where: {sent.to: sent.percent}}))
     place = stage.place(where)
     sends = {name: percent for name, percent in {**place.sends, sent.to: sent.percent}.items() if percent}
     return _kept(context, stage.with_place(where, Place(place.chain, sends)))
 
 
 class MoveSound(Edit):
-    """A sound moved on the floor: its pan and how much of it goes to a room, in one step."""
+    """A sound moved on the floor: its pan and how much of it goes to a room, in one step. section_id: what goes to the
+    room is that of the section; a sound has one pan."""
 
     kind: Literal["stage_move"]
     where: Where
     pan: Finite
     to: Literal["short", "long", "echo"]
     percent: Finite
+    section_id: Id | None = None
 
 
 @edit(description=lambda song, sent: f"move {place_name(song.values, sent.where)}")
@@ -209,10 +229,81 @@ def move_sound(context: EditContext, sent: MoveSound) -> Step:
     require_range("The pan", sent.pan, -1.0, 1.0)
     part = find_part(song, int(number)).row
     mix = {**part.mix, voice: {**part.mix.get(voice, {}), "pan": sent.pan}}
-    place = song.values.stage.place(where)
-    stage = song.values.stage.with_place(where, replace(place, sends={**place.sends, sent.to: sent.percent}))
-    kept = _kept(context, stage)
+    if sent.section_id is not None:
+        kept = _in(context, sent.section_id, SectionSettings(sends={where: {sent.to: sent.percent}}))
+    else:
+        stage = _stage(context)
+        place = stage.place(where)
+        kept = _kept(context, stage.with_place(where, replace(place, sends={**place.sends, sent.to: sent.percent})))
     return Step([field_patch("part", part, mix=mix), *kept.patches])
+
+
+class SetLevel(Edit):
+    """The level of a voice or a loop in one section; null: as in the song."""
+
+    kind: Literal["stage_level"]
+    where: Where
+    section_id: Id
+    level_db: Finite | None
+
+
+def _level_words(song: SongRows, sent: SetLevel) -> str:
+    level = "as in the song" if sent.level_db is None else f"{sent.level_db:+.1f} dB"
+    return f"level of {place_name(song.values, sent.where)} {level}{_in_section(song, sent.section_id)}"
+
+
+@edit(description=_level_words)
+def set_level(context: EditContext, sent: SetLevel) -> Step:
+    where = check_place(context.song, sent.where)
+    if not VOICE_PLACE.fullmatch(where) and not where.startswith("loop:"):
+        raise EditRefusedError("Voices and loops have a level in a section; this is neither.")
+    if sent.level_db is not None:
+        return _in(context, sent.section_id, SectionSettings(levels={where: sent.level_db}))
+    stage = _stage(context)
+    own = stage.sections.get(sent.section_id, NO_SETTINGS)
+    left = replace(own, levels={key: value for key, value in own.levels.items() if key != where})
+    return _kept(context, replace(stage, sections={**stage.sections, sent.section_id: left}))
+
+
+class ClearSection(Edit):
+    """A section sounds as the song does again: one of its places, or (where "") all of them."""
+
+    kind: Literal["stage_section_clear"]
+    section_id: Id
+    where: Where = ""
+
+
+def _clear_words(song: SongRows, sent: ClearSection) -> str:
+    what = place_name(song.values, sent.where) if sent.where else "the Stage"
+    return f"{what} as in the song{_in_section(song, sent.section_id)}"
+
+
+@edit(description=_clear_words)
+def clear_section(context: EditContext, sent: ClearSection) -> Step:
+    stage = _stage(context)
+    own = stage.sections.get(sent.section_id, NO_SETTINGS)
+    if own.is_empty:
+        raise EditRefusedError("This section has nothing of its own on the Stage.")
+
+    def without(values: Mapping[str, Any]) -> dict[str, Any]:
+        return {where: value for where, value in values.items() if sent.where and where != sent.where}
+
+    left = SectionSettings(without(own.levels), without(own.sends), without(own.switches))
+    return _kept(context, replace(stage, sections={**stage.sections, sent.section_id: left}))
+
+
+def _in(context: EditContext, section_id: int, own: SectionSettings) -> Step:
+    """Settings of a section besides those it has."""
+    find_section(context.song, section_id)
+    stage = _stage(context)
+    after = own.over(stage.sections.get(section_id, NO_SETTINGS))
+    return _kept(context, replace(stage, sections={**stage.sections, section_id: after}))
+
+
+def _in_section(song: SongRows, section_id: int | None) -> str:
+    if section_id is None:
+        return ""
+    return f" in {next((one.row.name for one in song.resolved if one.row.id == section_id), 'a section')}"
 
 
 class SetGroup(Edit):
@@ -234,7 +325,7 @@ def _group_words(song: SongRows, sent: SetGroup) -> str:
 @edit(description=_group_words)
 def set_group(context: EditContext, sent: SetGroup) -> Step:
     """A sound that was in another group leaves it; a group that is left with nothing is gone."""
-    stage = context.song.values.stage
+    stage = _stage(context)
     members = tuple(dict.fromkeys(check_place(context.song, one) for one in sent.members))
     key = sent.key or _new_key({one.key for one in stage.groups})
     others = [
@@ -269,7 +360,7 @@ class SetReturn(Edit):
 
 @edit(description=lambda song, sent: RETURN_NAMES[sent.name])
 def set_return(context: EditContext, sent: SetReturn) -> Step:
-    stage = context.song.values.stage
+    stage = _stage(context)
     if sent.name == "echo":
         return _kept(context, replace(stage, echo={**stage.echo, **sent.settings}))
     rooms = {**stage.rooms, sent.name: {**stage.rooms[sent.name], **sent.settings}}
@@ -283,7 +374,7 @@ class SetCeiling(Edit):
 
 @edit(description="ceiling {ceiling_db:+.1f} dB")
 def set_ceiling(context: EditContext, sent: SetCeiling) -> Step:
-    stage = replace(context.song.values.stage, ceiling_db=sent.ceiling_db)
+    stage = replace(_stage(context), ceiling_db=sent.ceiling_db)
     return _kept(context, stage, ceiling_db=sent.ceiling_db)
 
 
@@ -296,7 +387,7 @@ class SwitchStage(Edit):
 
 @edit(description=lambda song, sent: "Stage on" if sent.on else "Stage off")
 def switch_stage(context: EditContext, sent: SwitchStage) -> Step:
-    return _kept(context, replace(context.song.values.stage, on=sent.on))
+    return _kept(context, replace(_stage(context), on=sent.on))
 
 
 class ShowSetting(Edit):

@@ -17,9 +17,11 @@ from easy_pocket.store.loops.layered_loop_rows import layered_loop_docs_of, sect
 from easy_pocket.store.songs.cells import cell_to_doc
 from easy_pocket.store.songs.edits.fields import Id, Voice
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, Preparation, Step, edit
+from easy_pocket.store.songs.edits.sections import stage_line
 from easy_pocket.store.songs.find import find_part, find_section
 from easy_pocket.store.songs.part_rows import free_name, new_pattern
 from easy_pocket.store.songs.spans import add_row, section_doc
+from easy_pocket.store.songs.stage_doc import with_section_copied
 
 SETTLED = {"keep": "both kept", "drop": "the quieter one dropped", "offset": "set apart"}
 
@@ -132,6 +134,10 @@ def write_flat(context: EditContext, sent: WriteFlat) -> Step:
         added = add_row(session, song.row.id, position=span.number, cells=cells, notes=notes, **values)
         patches.append(added)
         turns.setdefault(span.section.key, []).append(added["id"])
+    stage = song.row.stage
+    for old, made_ids in turns.items():
+        for new in made_ids:
+            stage = with_section_copied(stage, stage_line(by_id[old]), new)
     layers = [
         {**doc, "section_ids": [new for old in sections_of(doc) for new in turns.get(old, ())], "section_id": None}
         for doc in layered_loop_docs_of(song.row)
@@ -142,7 +148,7 @@ def write_flat(context: EditContext, sent: WriteFlat) -> Step:
         "layered_loops": layered_loop_docs_of(song.row),
     }
     fields = {"sections_before_flatten": json.dumps(before), "collision_choices": {}, "layered_loops": layers}
-    patches.append(field_patch("song", song.row, **fields))
+    patches.append(field_patch("song", song.row, **fields, stage=stage))
     return Step(patches, long=True)
 
 

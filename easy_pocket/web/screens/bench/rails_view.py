@@ -15,6 +15,7 @@ from easy_pocket.core.pattern.timebase import ms_per_tick
 from easy_pocket.store.loops.layered_loop_audio import register_layered_loop
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.songs.other_parts import selected_cell
+from easy_pocket.store.songs.song_loops import loop_here
 from easy_pocket.web.screens.bench.other_parts import other_hits
 from easy_pocket.web.screens.bench.shapes import HitColumns, InSection, Lean, RailData, RailFacts
 from easy_pocket.web.shared.voice_title import voice_title
@@ -142,7 +143,7 @@ def rail_data(song: LoadedSong, performance: Performance, only: frozenset[str] |
         "facts": {
             **rail_facts(song),
             "others": other_hits(song),
-            "layers": {one.id: register_layered_loop(one, performance) for one in song.layered_loops},
+            "layers": {one.id: register_layered_loop(loop_here(song, one), performance) for one in song.layered_loops},
         },
         "hits": {voice: hit_columns(performance, voice) for voice in voices},
     }

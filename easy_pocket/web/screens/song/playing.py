@@ -11,8 +11,8 @@ from easy_pocket.core.stage.units import Music
 from easy_pocket.store.kits.kits import register_voices
 from easy_pocket.store.loops.layered_loop_audio import register_layered_loop
 from easy_pocket.store.songs.loaded import LoadedSong
-from easy_pocket.store.songs.mixes import loop_place, played_parts
-from easy_pocket.store.songs.song_loops import layers_in_song
+from easy_pocket.store.songs.mixes import played_parts, sections_of_song
+from easy_pocket.store.songs.song_loops import layers_in_song, loop_place
 from easy_pocket.web.shared.playing import columns, placed
 from easy_pocket.web.shared.shapes import SongPlaying
 
@@ -63,7 +63,7 @@ def song_playing(song: LoadedSong, timing: str = "felt") -> SongPlaying:
         "layered_loop_places": [],
         "stage": stage_plan(
             song.stage,
-            Music(song_beats(arrangement), strikes_of(parts), loops=False),
+            Music(song_beats(arrangement), strikes_of(parts), loops=False, sections=sections_of_song(song)),
             hits_to_room=bool(events.room.any()),
         ),
         "layered_loops_at": [

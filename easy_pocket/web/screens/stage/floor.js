@@ -82,7 +82,7 @@ export class Floor {
    * @param {string} gesture
    */
   send(where, pan, percent, gesture) {
-    this.stage.push({ kind: "stage_move", where, pan, to: this.stage.room, percent }, byId("stage-floor"), gesture);
+    this.stage.push({ kind: "stage_move", where, pan, to: this.stage.room, percent, section_id: this.stage.section }, byId("stage-floor"), gesture);
   }
 
   up() {

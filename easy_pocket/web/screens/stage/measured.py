@@ -30,7 +30,7 @@ Floats = npt.NDArray[np.float64]
 def measured(reader: Reader, song: LoadedSong) -> Measured:
     """One pass of the loop. matched_db: what makes the sound without its Stage as loud as with it."""
     sound, music = stack_sound(reader, song)
-    stage = song.stage
+    stage = song.stage_here
     mix = mix_stage(sound, stage, music)
     plain = mix_stage(sound, Stage(ceiling_db=stage.ceiling_db), music)
     loud, before = _lufs(mix.audio), _lufs(plain.audio)

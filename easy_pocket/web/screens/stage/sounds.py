@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from easy_pocket.core.song.stage_sound import voice_place
 from easy_pocket.core.sound.events import VoiceMix
+from easy_pocket.core.stage.stage import Stage
 from easy_pocket.store.loops.layered_loop_rows import LayeredLoop
 from easy_pocket.store.songs.loaded import LoadedSong
-from easy_pocket.store.songs.mixes import loop_place
+from easy_pocket.store.songs.song_loops import loop_place
 from easy_pocket.store.songs.stack_playing import heard_parts
 from easy_pocket.web.shared.voice_title import voice_title
 
@@ -66,8 +68,9 @@ class SoundGroup:
     has_chain: bool = False
 
 
-def sound_groups(song: LoadedSong, room: str) -> list[SoundGroup]:
-    """Of every part, then the loops; placed on the floor by pan and by how much goes to `room`."""
+def sound_groups(song: LoadedSong, room: str, stage: Stage, levels_db: Mapping[str, float]) -> list[SoundGroup]:
+    """Of every part, then the loops; placed on the floor by pan and by how much goes to `room`. levels_db: those that
+    are others than the song's, by place."""
     heard = heard_parts(song)
     found: list[SoundGroup] = []
     for part in song.parts:
@@ -79,30 +82,31 @@ def sound_groups(song: LoadedSong, room: str) -> list[SoundGroup]:
             if voice not in known:
                 continue
             mix = part.mix.get(voice, VoiceMix())
-            place = song.stage.place(voice_place(part.id, voice))
-            group = song.stage.group_of(voice_place(part.id, voice))
+            place = stage.place(voice_place(part.id, voice))
+            group = stage.group_of(voice_place(part.id, voice))
             sounds.append(
                 StageSound(
                     where=voice_place(part.id, voice), name=voice_title(kit, voice), glyph=known[voice].sign,
-                    part_id=part.id, voice=voice, level_db=mix.level_db,
+                    part_id=part.id, voice=voice, level_db=levels_db.get(voice_place(part.id, voice), mix.level_db),
                     pan=known[voice].pan if mix.pan is None else mix.pan, mute=mix.mute, solo=mix.solo,
                     heard=part.id in heard and (mix.solo if soloed else not mix.mute),
                     sends=dict(place.sends), has_chain=bool(place.chain), group=group.key if group else "",
                 )
             )  # fmt: skip
-        chain = bool(song.stage.place(f"part:{part.id}").chain)
+        chain = bool(stage.place(f"part:{part.id}").chain)
         found.append(SoundGroup(f"part:{part.id}", part.name, tuple(sounds), chain))
-    loops = tuple(_loop_sound(song, one) for one in song.layered_loops)
+    loops = tuple(_loop_sound(one, stage, levels_db) for one in song.layered_loops)
     if loops:
         found.append(SoundGroup("", "Loops underneath", loops))
     return _placed(found, room)
 
 
-def _loop_sound(song: LoadedSong, one: LayeredLoop) -> StageSound:
+def _loop_sound(one: LayeredLoop, stage: Stage, levels_db: Mapping[str, float]) -> StageSound:
     where, settings = loop_place(one.id), one.settings
-    place, group = song.stage.place(where), song.stage.group_of(where)
+    place, group = stage.place(where), stage.group_of(where)
     return StageSound(
-        where=where, name=one.name, glyph="wave", part_id=0, voice="", level_db=settings.level_db, pan=0.0,
+        where=where, name=one.name, glyph="wave", part_id=0, voice="",
+        level_db=levels_db.get(where, settings.level_db), pan=0.0,
         mute=settings.muted, solo=False, heard=not settings.muted, sends=dict(place.sends),
         has_chain=bool(place.chain), group=group.key if group else "",
     )  # fmt: skip

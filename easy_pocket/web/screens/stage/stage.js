@@ -20,6 +20,8 @@ export default class Stage extends Screen {
     this.edits = page.edits;
     /** @type {Promise<unknown> | null} */
     this.looking = null;
+    /** @type {string | null} */
+    this.wanted = null; // chosen, its chain still on its way
     this.floor = new Floor(this);
     this.whole = new Whole(this);
     this.crowd = new Crowd(this);
@@ -67,7 +69,8 @@ export default class Stage extends Screen {
 
   /** @param {any} answer */
   apply({ state }) {
-    if (state.data) Object.assign(this.page.view, state.data);
+    const { view } = this.page;
+    if (state.data && view.place === state.data.asked) view.place = state.data.place; // else another one was chosen meanwhile
     this.whole.later();
   }
 
@@ -102,8 +105,14 @@ export default class Stage extends Screen {
     if (where === this.place) return;
     for (const sound of document.querySelectorAll(".sound")) sound.classList.toggle("sel", sound.dataset.where === where);
     // What is pressed before the other chain is there is meant for that one.
-    const looking = this.page.look({ place: where }).finally(() => this.looking === looking && (this.looking = null));
+    this.wanted = where;
+    const looking = this.page.look({ place: where }).finally(() => this.looking === looking && (this.looking = this.wanted = null));
     this.looking = looking;
+  }
+
+  /** @returns {number | null} the section that what is set is set for; null: the song */
+  get section() {
+    return this.page.view.placed === "section" ? Number(document.querySelector("[data-set-for]")?.dataset.setFor ?? 0) || null : null;
   }
 
   // The chain ----------------------------------------------------------------------------------------------------------
@@ -132,7 +141,7 @@ export default class Stage extends Screen {
     /** @type {Record<string, any>} */
     const edits = {
       unit: { kind: "stage_unit", where, at: Number(at), settings: { [field]: value } },
-      send: { kind: "stage_send", where, to: field, percent: value },
+      send: { kind: "stage_send", where, to: field, percent: value, section_id: this.section },
       return: { kind: "stage_return", name: where, settings: { [field]: value } },
       ceiling: { kind: "stage_ceiling", ceiling_db: value },
     };
@@ -146,8 +155,12 @@ export default class Stage extends Screen {
    * @param {string} gesture
    */
   level(where, level_db, near, gesture) {
-    const [, part, voice] = where.split(":");
-    if (voice) this.push({ kind: "mix", part_id: Number(part), voice, field: "level_db", value: Math.max(-60, Math.min(12, level_db)) }, near, `${gesture} ${where}`);
+    const [, id, voice] = where.split(":");
+    const value = Math.max(-60, Math.min(12, level_db));
+    /** @type {any} */
+    let edit = voice ? { kind: "mix", part_id: Number(id), voice, field: "level_db", value } : { kind: "layered_loop_set", loop_id: Number(id), field: "level_db", value };
+    if (this.section) edit = { kind: "stage_level", where, section_id: this.section, level_db: value };
+    this.push(edit, near, `${gesture} ${where}`);
   }
 
   /** @param {"mute" | "solo"} field */
@@ -167,6 +180,8 @@ export default class Stage extends Screen {
     else if (dataset.where) this.choose(dataset.where);
     else if (dataset.room) this.page.look({ room: dataset.room });
     else if (dataset.unitAdd) this.add(dataset.unitAdd);
+    else if (dataset.placed) this.page.look({ placed: dataset.placed });
+    else if (dataset.sectionClear !== undefined) this.push({ kind: "stage_section_clear", section_id: this.section ?? 0, where: this.place }, button);
     else if (dataset.setting) this.setting(button);
     else if (dataset.size) this.push({ kind: "stage_return", name: /** @type {any} */ (this.place), settings: { size: dataset.size } }, button);
     else if (dataset.stageOn !== undefined) this.push({ kind: "stage_on", on: button.getAttribute("aria-pressed") !== "true" }, button);
@@ -178,9 +193,8 @@ export default class Stage extends Screen {
   }
 
   /** @param {string} kind */
-  async add(kind) {
-    await this.looking;
-    this.setChain([...this.chain, { kind }], byId("stage-side"));
+  add(kind) {
+    this.push({ kind: "stage_add", where: this.wanted ?? this.place, unit: { kind } }, byId("stage-side"));
   }
 
   /**
@@ -191,7 +205,7 @@ export default class Stage extends Screen {
     const { dataset } = button;
     if (this.looking) return; // it is of the chain that is going
     const chain = this.chain;
-    if (dataset.unitOn !== undefined) this.push({ kind: "stage_unit", where: this.place, at, on: button.getAttribute("aria-pressed") !== "true" }, button);
+    if (dataset.unitOn !== undefined) this.push({ kind: "stage_unit", where: this.place, at, on: button.getAttribute("aria-pressed") !== "true", section_id: this.section }, button);
     else if (dataset.unitAway !== undefined) this.setChain(without(chain, at), button);
     else if (dataset.unitMove) {
       const to = at + Number(dataset.unitMove);

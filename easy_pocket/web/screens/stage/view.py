@@ -8,6 +8,7 @@ from functools import cached_property
 import numpy as np
 
 from easy_pocket.core.pattern.voices import voice_name
+from easy_pocket.core.stage.section_settings import NO_SETTINGS
 from easy_pocket.core.stage.stage import RETURNS, ROOMS, Doc, Unit, unit_doc
 from easy_pocket.core.stage.unit_fields import ECHO_FIELDS, MOST_UNITS, ROOM_FIELDS, UNITS, UnitField
 from easy_pocket.core.stage.units import Music
@@ -49,18 +50,22 @@ def unit_drag(at: int, name: str, one: UnitField, value: float, kind: str = "uni
 
 
 class StageView:
-    """place: what is chosen; room: which room the height of the floor stands for."""
+    """place: what is chosen; room: which room the height of the floor stands for; in_section: whether it is set for the
+    section that is looked at; own: what that has of its own; asked: the place the page asked for, which may be gone."""
 
     def __init__(self, song: LoadedSong, view: View) -> None:
-        self.song, self.stage = song, song.stage
-        self.room = view.room
-        groups = sound_groups(song, self.room)
+        self.song, self.room = song, view.room
+        self.in_section = view.placed == "section" and len(song.sections) > 1
+        self.stage = song.stage_here if self.in_section else song.stage
+        self.own = song.stage.sections.get(song.section_id, NO_SETTINGS)
+        groups = sound_groups(song, self.room, self.stage, song.levels_here if self.in_section else {})
         self.groups: list[SoundGroup] = groups
         self.sounds: list[StageSound] = [sound for group in groups for sound in group.sounds]
         known = {sound.where for sound in self.sounds}
         known |= {group.where for group in groups} | {f"group:{one.key}" for one in self.stage.groups}
         known = (known | {*RETURNS, "whole"}) - {""}
         first = self.sounds[0].where if self.sounds else "whole"
+        self.asked = view.place
         self.place = view.place if view.place in known else first
         self.sound = next((one for one in self.sounds if one.where == self.place), None)
         self.is_return = self.place in RETURNS
@@ -114,8 +119,8 @@ class StageView:
 
     @property
     def chain_docs(self) -> list[Doc]:
-        """The chain as it is sent, for moves and copies."""
-        return [unit_doc(unit) for unit in self.stage.place(self.place).chain]
+        """The chain of the song as it is sent, for moves and copies."""
+        return [unit_doc(unit) for unit in self.song.stage.place(self.place).chain]
 
     def _card(self, at: int, unit: Unit) -> UnitCard:
         kind = UNITS[unit.kind]
@@ -231,6 +236,11 @@ class StageView:
         return f"{len(self.sounds)} in" + (f", {resting} resting" if resting else "")
 
     @property
+    def own_here(self) -> bool:
+        """Whether the section has something of its own for the place that is chosen."""
+        return self.in_section and (self.place in self.own.levels or self.place in self.own.places)
+
+    @property
     def loop_bars(self) -> int:
         """Bars of the loop that plays."""
         return max(-(-self.song.pattern.length_ticks // self.song.pattern.metre.bar_ticks), 1)
@@ -253,4 +263,4 @@ class StageView:
         }
 
     def data(self) -> dict[str, str]:
-        return {"place": self.place, "room": self.room}
+        return {"asked": self.asked, "place": self.place}
