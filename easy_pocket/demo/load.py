@@ -10,6 +10,7 @@ from easy_pocket.core.formats.audio_file import read_audio
 from easy_pocket.core.listen.groove import extract_template
 from easy_pocket.core.listen.loop_analysis import analyze_loop
 from easy_pocket.core.pattern.pattern import Hit
+from easy_pocket.core.stage.stage import Place, Unit
 from easy_pocket.demo.build import HAND, LEVELS
 from easy_pocket.demo.tidewater import ferry_bell, lamplighter, slack_water, three_piers
 from easy_pocket.store.database import Database
@@ -20,6 +21,8 @@ from easy_pocket.store.loops.loops import add_loop, stored
 from easy_pocket.store.schema.tables import SectionRow
 from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.shelf import is_empty
+from easy_pocket.store.songs.song_loops import loop_place
+from easy_pocket.store.songs.stage_doc import stage_of, with_stage
 
 QUAYSIDE_BREAK = Path(__file__).with_name("quayside-break.flac")
 BOLLARD_MOUTH = Path(__file__).parent.parent / "web" / "static" / "bollard-mouth.flac"
@@ -88,3 +91,6 @@ def load_demo(database: Database, *, songs: bool = True) -> None:
         )
         ids = [row.id for row in session.scalars(sections)]
         whole.layered_loops = [{"loop_id": loop.id, "section_ids": ids, "level_db": -12.0, "low_cut_hz": 180.0}]
+        sways = Unit("sway", settings={"every_beats": 16.0, "pan_percent": 24.0, "filter_percent": 40.0})
+        stage = stage_of(whole.stage).with_place(loop_place(loop.id), Place((sways,)))
+        whole.stage = with_stage(whole.stage, stage)

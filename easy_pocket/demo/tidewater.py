@@ -7,9 +7,10 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.pattern.timebase import Metre
+from easy_pocket.core.stage.section_settings import SectionSettings
 from easy_pocket.core.stage.stage import Group, Place, Stage, Unit, stage_doc
 from easy_pocket.demo.build import DemoPart, DemoSection, build_song
-from easy_pocket.store.schema.tables import PartRow, SongRow
+from easy_pocket.store.schema.tables import PartRow, SectionRow, SongRow
 
 THIN = {"pattern": "A", "muted": ["snare"]}
 
@@ -92,7 +93,8 @@ def lamplighter(session: Session, rope_walk: int) -> SongRow:
 
 
 def _lamplighter_stage(session: Session, song: SongRow) -> dict[str, Any]:
-    """Cymbals in a short room, the clap in a long one, the percussion glued and stepping back for the backbone."""
+    """Cymbals in a short room, the clap in a long one, the percussion glued and stepping back for the backbone; the
+    break through a narrow band."""
     parts = {one.name: one.id for one in session.query(PartRow).filter(PartRow.song_id == song.id)}
 
     def voice(part: str, name: str) -> str:
@@ -112,9 +114,18 @@ def _lamplighter_stage(session: Session, song: SongRow) -> dict[str, Any]:
         voice("Backbone", "rim"): Place((), {"echo": 10.0}),
         "group:g1": Place((glue, duck)),
         "long": Place((Unit("duck", settings={"by": backbone, "depth_db": -4.0}),)),
-        "whole": Place((Unit("compressor", settings={"threshold_db": -16.0, "ratio": 1.6, "attack_ms": 25.0}),)),
+        "whole": Place(
+            (
+                Unit("tone", on=False, settings={"low_cut_hz": 260.0, "high_cut_hz": 2_400.0}),
+                Unit("compressor", settings={"threshold_db": -16.0, "ratio": 1.6, "attack_ms": 25.0}),
+            )
+        ),
     }
-    stage = Stage(places, (Group("g1", "percussion", tuple(hands)),))
+    query = session.query(SectionRow).filter(SectionRow.song_id == song.id, SectionRow.name == "Break")
+    filtered = SectionSettings(switches={"whole": {"tone": True}})
+    stage = Stage(
+        places, (Group("g1", "percussion", tuple(hands)),), sections={section.id: filtered for section in query}
+    )
     kept = {"A": {"name": "placed", "stage": stage_doc(stage)}, "B": {"name": "dry", "stage": stage_doc(Stage())}}
     return {"shown": "A", "settings": kept}
 
