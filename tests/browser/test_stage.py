@@ -459,3 +459,24 @@ def test_a_beat_is_printed_an_octave_down_and_put_under_itself_in_four_gestures(
     page.keyboard.press("Space")
     page.locator("#undo").click()
     expect(page.locator(".level-name", has_text="bars 1-2")).to_have_count(0)
+
+
+def test_a_chain_of_the_kit_is_begun_from_a_preset_and_heard(page: Page, song: str, address: str) -> None:
+    open_stage(page, song)
+    edit(page, kind="kit_new", name="Mole", source="song")
+    page.locator(".level-name", has_text="Snare").click()
+    page.locator(".side-tabs button", has_text="kit").click()
+    expect(page.locator(".own-here")).to_contain_text("of the kit Mole")
+    page.locator("[data-preset]").select_option(label="old and dusty")
+    expect(page.locator(".unit-name")).to_have_text(["tone", "drive", "wide"])
+    page.locator('[data-unit="1"] [data-unit-on]').click()
+    expect(page.locator('[data-unit="1"] [data-unit-on]')).to_have_attribute("aria-pressed", "false")
+    saved(page)
+    page.goto(f"{song}/bench")
+    drawn(page)
+    file = file_of(address, song, "pattern")
+    assert_null(heard(page)[len(file) :], file)
+    page.keyboard.press("Control+z")
+    page.keyboard.press("Control+z")
+    saved(page)
+    assert np.abs(file_of(address, song, "pattern") - file).max() > 0.005

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -12,6 +14,8 @@ from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.stage.curves import BeatMap
 from easy_pocket.core.stage.limiter import true_peak_db
 from easy_pocket.core.stage.mix_stage import Sound, mix_stage
+from easy_pocket.core.stage.presets import PRESETS
+from easy_pocket.core.stage.section_settings import SectionSettings
 from easy_pocket.core.stage.stage import Group, Place, Stage, Unit, stage_doc, stage_from_doc
 from easy_pocket.core.stage.unit_fields import MOST_UNITS, UNITS
 from easy_pocket.core.stage.units import Music, Strikes
@@ -166,3 +170,44 @@ def test_every_unit_together_stays_within_bounds() -> None:
     )
     assert np.isfinite(mix.audio).all()
     assert true_peak_db(mix.audio) < -0.9
+
+
+def test_what_a_compressor_takes_is_told_over_the_music() -> None:
+    chain = (Unit("tone"), Unit("compressor", settings={"threshold_db": -40.0, "ratio": 8.0}))
+    mix = mix_stage(Clicks(), Stage({KICK: Place(chain)}), MUSIC)
+    ((at, taken_db),) = mix.taken_db.items()
+    assert at == (KICK, 1)
+    assert len(taken_db) == -(-RATE_HZ // 512)
+    assert 3 < taken_db.max() < 40
+    assert np.argmax(taken_db) < 20  # where the kick is
+
+
+@pytest.mark.parametrize("name", PRESETS)
+def test_presets_do_something_and_stay_in_bounds(name: str) -> None:
+    plain = mix_stage(Clicks(), Stage(), MUSIC).before
+    after = mix_stage(Clicks(), Stage(dict.fromkeys((KICK, SNARE, HAT), Place(PRESETS[name]))), MUSIC).before
+    assert np.isfinite(after).all()
+    assert np.abs(after - plain).max() > 1e-3
+    assert np.abs(after).max() < 4 * np.abs(plain).max()
+
+
+def test_a_chain_of_a_kit_comes_before_the_voices_own() -> None:
+    tone, drive = Unit("tone", settings={"low_cut_hz": 300.0}), Unit("drive", settings={"amount_percent": 60.0})
+    both = mix_stage(Clicks(), Stage({KICK: Place((tone, drive))}), MUSIC).before
+    of_kit = mix_stage(Clicks(), Stage({KICK: Place((drive,))}, kit_chains={KICK: (tone,)}), MUSIC).before
+    np.testing.assert_allclose(of_kit, both, atol=1e-12)
+
+
+def test_sections_go_over_from_one_to_the_other_without_a_step() -> None:
+    other = SectionSettings(sends={SNARE: {"short": 80.0}}, switches={HAT: {"tone": False}})
+    tone = Unit("tone", settings={"low_cut_hz": 2_000.0})
+    stage = Stage({HAT: Place((tone,))}, sections={2: other})
+    song = Music(BeatMap.steady(0.5, 1.0), STRIKES, loops=False, sections=((0.0, 1), (0.4, 2)))
+    mix = mix_stage(Clicks(), stage, song)
+    first, second = (mix_stage(Clicks(), stage.in_section(key), replace(song, sections=())) for key in (1, 2))
+    at = round(0.4 * RATE_HZ)
+    np.testing.assert_allclose(
+        mix.before[:, :at], first.before[:, :at], atol=1e-7
+    )  # rooms are computed in single floats
+    after = at + round(0.012 * RATE_HZ)
+    np.testing.assert_allclose(mix.before[:, after:], second.before[:, after:], atol=1e-7)

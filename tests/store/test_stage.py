@@ -7,6 +7,7 @@ import pytest
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError
 from easy_pocket.core.pattern.pattern import Hit
+from easy_pocket.core.stage.mix_stage import mix_stage
 from easy_pocket.store.history.undo_log import undo_words
 from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.duplicate import duplicate_song
@@ -210,3 +211,43 @@ def test_what_a_section_cannot_have_is_said(store, song_id, kind, values, words)
         do(store, song_id, kind, **sent)
     with pytest.raises(EditRefusedError, match="section is gone"):
         do(store, song_id, "stage_level", where=where, section_id=99_999, level_db=0)
+
+
+def test_a_kit_brings_a_chain_of_its_own_along(store, song_id):
+    part = loaded(store, song_id).part.id
+    kick = f"part:{part}:kick"
+    chain = [{"kind": "tone", "settings": {"low_cut_hz": 300}}, {"kind": "wide", "on": False}]
+    with store.transaction() as session:
+        other_id = create_song(session, "Slack Water", tempo_bpm=90, hits=(Hit("kick", 0, 110),)).id
+    do(store, song_id, "kit_new", name="Mole", source="copy")
+    do(store, song_id, "kit_chain", part_id=part, role="kick", chain=chain)
+    song = loaded(store, song_id)
+    assert [unit.kind for unit in song.stage.kit_chains[kick]] == ["tone"]  # what is off does nothing
+    assert song.stage_doc == {}
+    assert loaded(store, other_id).stage.kit_chains == {}
+    # The same as a chain of the song: heard alike.
+    of_kit = mix_stage(*_with_stage(store, song)).before
+    do(store, song_id, "kit_chain", part_id=part, role="kick", chain=[])
+    do(store, song_id, "stage_chain", where=kick, chain=chain)
+    of_song = mix_stage(*_with_stage(store, loaded(store, song_id))).before
+    assert np.abs(of_kit - of_song).max() < 1e-9
+    do(store, other_id, "kit", kit_key=song.part.kit_key)
+    step(store, song_id, "undo")
+    step(store, song_id, "undo")
+    assert [unit.kind for unit in loaded(store, song_id).stage.kit_chains[kick]] == ["tone"]
+    assert len(loaded(store, other_id).stage.kit_chains) == 1
+
+
+def _with_stage(store, song):
+    sound, music = stack_sound(store.reader, song)
+    return sound, song.stage_here, music
+
+
+@pytest.mark.parametrize(
+    "unit",
+    [{"kind": "compressor", "settings": {"side": "part:1:kick"}}, {"kind": "duck", "settings": {"by": "part:1:kick"}}],
+)
+def test_a_chain_of_a_kit_listens_to_no_song(store, song_id, unit):
+    part = loaded(store, song_id).part.id
+    with pytest.raises(EditRefusedError, match="listens to no voice of a song"):
+        do(store, song_id, "kit_chain", part_id=part, role="kick", chain=[unit])

@@ -30,6 +30,7 @@ from easy_pocket.core.sound.velocity import Stretch, stretches
 
 MAX_LAYERS = 4
 MAX_ALTERNATES = 4
+MAX_UNITS = 8
 FULL_SCALE = 0.98
 KNEE = 0.6
 CACHE_BYTES = 256 << 20
@@ -79,7 +80,8 @@ class KitVoice:
     at all) to 1 (fully), how velocity is heard. vary_cents and vary_db: standard deviation from hit to hit, seeded.
     rings: a new hit lets the last one ring; otherwise it cuts it. note None: the role's General MIDI note. key_step:
     its tuned models follow the kit's key note (0 = C), so many semitones above it; None: they keep their tune.
-    name and glyph: "" for the role's own.
+    name and glyph: "" for the role's own. chain: units it goes through on every Stage before those of the song, as they
+    are written down; what they mean the Stage knows.
     """
 
     role: str
@@ -99,6 +101,7 @@ class KitVoice:
     glyph: str = ""
     key_step: int | None = None
     key_note: int | None = None
+    chain: tuple[dict[str, Any], ...] = ()
 
     def __post_init__(self) -> None:
         check_voice(self.role)
@@ -114,6 +117,7 @@ class KitVoice:
             require_range("The number of layers of an alternate sound", len(layers), 1, MAX_LAYERS)
         if len(self.name) > 40:
             raise BadValueError(f"The name of a voice has {len(self.name)} characters; at most 40 fit.")
+        require_range("The number of units of a voice's chain", len(self.chain), 0, MAX_UNITS)
         if self.glyph and self.glyph not in GLYPHS:
             raise BadValueError(f"There is no glyph '{self.glyph[:20]}'; there are {', '.join(GLYPHS)}.")
 
@@ -196,6 +200,7 @@ def voice_from_doc(doc: dict[str, Any]) -> KitVoice:
     values = {name: value for name, value in doc.items() if name in known}
     values["layers"] = tuple(layer_from_doc(layer) for layer in doc["layers"])
     values["alternates"] = tuple(tuple(layer_from_doc(layer) for layer in one) for one in doc.get("alternates", ()))
+    values["chain"] = tuple(doc.get("chain", ()))
     return KitVoice(**values)
 
 

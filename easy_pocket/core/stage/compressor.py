@@ -47,7 +47,13 @@ def reduction_db(side: Floats, settings: Mapping[str, float]) -> Floats:
 
 def compressed(audio: Floats, side: Floats, settings: Mapping[str, float]) -> tuple[Floats, Floats]:
     """Audio of shape (2, frames) compressed, and the reduction in dB of each sample."""
+    gain, taken_db = compressor_gain(side, settings)
+    return np.asarray(audio * gain), taken_db
+
+
+def compressor_gain(side: Floats, settings: Mapping[str, float]) -> tuple[npt.NDArray[np.floating], Floats]:
+    """The gain of each sample, and the reduction in dB in it; side: shape (channels, frames), what it listens to."""
     taken_db = reduction_db(side, settings)
     wet = settings["mix_percent"] / 100
     gain = np.exp((LN_DB * (settings["makeup_db"] - taken_db)).astype(np.float32))
-    return np.asarray(audio * (1 - wet + wet * gain)), taken_db
+    return 1 - wet + wet * gain, taken_db

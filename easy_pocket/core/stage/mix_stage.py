@@ -6,20 +6,21 @@ import math
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 import numpy.typing as npt
 from scipy import signal
 
 from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.stage.compressor import compressor_gain
 from easy_pocket.core.stage.curves import Curve
 from easy_pocket.core.stage.echo import echoes
 from easy_pocket.core.stage.limiter import LATENCY, limited
 from easy_pocket.core.stage.over_sections import sends_over, units_over
 from easy_pocket.core.stage.rooms import impulse_response
 from easy_pocket.core.stage.stage import RETURNS, ROOMS, VOICE_PLACE, Stage, Unit
-from easy_pocket.core.stage.units import PROCESSES, Music, along
+from easy_pocket.core.stage.units import PROCESSES, Music, along, numbers_of
 
 Floats = npt.NDArray[np.float64]
 
@@ -70,7 +71,8 @@ class WarmedUp(Sound):
 class StageMix:
     """before: the sum before the chain of the whole; whole: after it; audio: under the ceiling; gain: of the ceiling.
 
-    stems: what each place gives to the sum, rooms and echo too; together they are `before`.
+    stems: what each place gives to the sum, rooms and echo too; together they are `before`. taken_db: what compressors
+    take, by their place and number among the units that are on, the most of every 512 frames.
     """
 
     audio: Floats
@@ -78,9 +80,11 @@ class StageMix:
     before: Floats
     gain: Floats
     stems: Mapping[str, Floats]
+    taken_db: Mapping[tuple[str, int], Floats] = field(default_factory=dict)
 
 
 AT_ONCE = 2
+TAKEN_FRAMES = 512
 SILENT = 1e-5  # what is softer than this at the end is not written
 
 
@@ -118,6 +122,7 @@ class _Mixer:
         self.leaf = leaf or self._bus_of
         self.rooms_apart = rooms_apart
         self.sent: Buses = {}
+        self.taken_db: dict[tuple[str, int], Floats] = {}
         for name in ROOMS:
             line = sound.to_room(name)
             if line is not None and stage.on:
@@ -135,8 +140,8 @@ class _Mixer:
     def _chained(self, where: str, lines: dict[str, Floats]) -> dict[str, Floats]:
         if not self.stage.on:
             return lines
-        for unit, share in units_over(self.stage, where, self.music):
-            before, after = self._through(unit, lines)
+        for at, (unit, share) in enumerate(units_over(self.stage, where, self.music)):
+            before, after = self._through(unit, lines, (where, at))
             if share is None:
                 lines = after
             else:  # it is off in some sections
@@ -168,17 +173,20 @@ class _Mixer:
             for start in range(0, len(wanted), AT_ONCE):
                 yield from pool.map(made, wanted[start : start + AT_ONCE])
 
-    def _through(self, unit: Unit, lines: dict[str, Floats]) -> tuple[dict[str, Floats], dict[str, Floats]]:
+    def _through(
+        self, unit: Unit, lines: dict[str, Floats], at: tuple[str, int]
+    ) -> tuple[dict[str, Floats], dict[str, Floats]]:
         """Lines before and after a unit, by the same leaves."""
         if unit.kind == "drive" and len(lines) > 1:
             lines = {"+".join(lines): _sum(lines)}
-        side = None
         if unit.kind == "compressor":
             own = str(unit.settings["side"])
-            side = self.sound.line(own) if own else _sum(lines)
+            gain, taken_db = compressor_gain(self.sound.line(own) if own else _sum(lines), numbers_of(unit))
+            starts = np.arange(0, len(taken_db), TAKEN_FRAMES)
+            self.taken_db[at] = np.maximum.reduceat(taken_db, starts)
+            return lines, {leaf: line * gain for leaf, line in lines.items()}
         process = PROCESSES[unit.kind]
-        after = {leaf: process(line, unit, self.music, line if side is None else side) for leaf, line in lines.items()}
-        return lines, after
+        return lines, {leaf: process(line, unit, self.music, line) for leaf, line in lines.items()}
 
     def stems(self) -> dict[str, Floats]:
         """What reaches the whole, by leaf; rooms and echo under their own names, or inside."""
@@ -274,7 +282,9 @@ def mix_stage(
     last = slice(mixer.sound.frames - frames, None)
     whole = whole[:, last]
     audio, gain = under_ceiling(whole, stage.ceiling_db, loops=music.loops)
-    return StageMix(audio, whole, before[:, last], gain, {where: stem[:, last] for where, stem in stems.items()})
+    taken_db = {at: one[-math.ceil(frames / TAKEN_FRAMES) :] for at, one in mixer.taken_db.items()}
+    stems = {where: stem[:, last] for where, stem in stems.items()}
+    return StageMix(audio, whole, before[:, last], gain, stems, taken_db)
 
 
 def under_ceiling(whole: Floats, ceiling_db: float, *, loops: bool) -> tuple[Floats, Floats]:

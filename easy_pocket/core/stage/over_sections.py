@@ -14,12 +14,16 @@ SWITCH_S = 0.010
 
 
 def units_over(stage: Stage, where: str, music: Music) -> list[tuple[Unit, Curve | None]]:
-    """The units of a place that are on at some time, in order, each with how much of it is heard (None: all of it)."""
+    """The units of a place that are on at some time, in order, each with how much of it is heard (None: all of it).
+
+    Those that a voice has from its kit come first.
+    """
     place = stage.place(where)
+    of_kit: list[tuple[Unit, Curve | None]] = [(unit, None) for unit in stage.kit_chains.get(where, ())]
     if not _has_other(stage, where, music):
-        return [(unit, None) for unit in place.working]
+        return [*of_kit, *((unit, None) for unit in place.working)]
     chains = [stage.in_section(key).place(where).chain for _, key in music.sections]
-    found: list[tuple[Unit, Curve | None]] = []
+    found = of_kit
     for at, unit in enumerate(place.chain):
         on = [chain[at].on for chain in chains]
         if any(on):

@@ -35,6 +35,7 @@ def stage_to_print(stage: Stage, *, chains: bool, rooms: bool) -> Stage:
             where: Place(place.chain if chains or where in RETURNS else (), place.sends if rooms else {})
             for where, place in stage.places.items()
         },
+        kit_chains=stage.kit_chains if chains else {},
         sections={
             key: replace(one, sends=one.sends if rooms else {}, switches=one.switches if chains else {})
             for key, one in stage.sections.items()

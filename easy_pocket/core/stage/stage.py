@@ -129,7 +129,8 @@ def default_room(name: str) -> dict[str, Value]:
 class Stage:
     """A whole Stage; what is not named is plain. on: off, everything but the ceiling is passed by.
 
-    sections: what sections of the song have other than the song, by their key.
+    sections: what sections of the song have other than the song, by their key. kit_chains: what voices go through
+    before their own chain, because their kits have it; not kept with the Stage.
     """
 
     places: Mapping[str, Place] = field(default_factory=dict)
@@ -139,6 +140,7 @@ class Stage:
     ceiling_db: float = DEFAULT_CEILING_DB
     on: bool = True
     sections: Mapping[int, SectionSettings] = field(default_factory=dict)
+    kit_chains: Mapping[str, tuple[Unit, ...]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         require_range("The ceiling", self.ceiling_db, LOWEST_CEILING_DB, HIGHEST_CEILING_DB, "dB")
@@ -164,18 +166,25 @@ class Stage:
 
     @property
     def is_plain(self) -> bool:
-        return all(place.is_plain for place in self.places.values()) and not any(
-            one.places for one in self.sections.values()
+        return (
+            all(place.is_plain for place in self.places.values())
+            and not any(one.places for one in self.sections.values())
+            and not self.kit_chains
         )
 
     def is_plain_at(self, where: str) -> bool:
         """Whether nothing is done to a place, in no section."""
-        return self.place(where).is_plain and not any(where in one.places for one in self.sections.values())
+        return (
+            self.place(where).is_plain
+            and where not in self.kit_chains
+            and not any(where in one.places for one in self.sections.values())
+        )
 
     @property
     def named_places(self) -> tuple[str, ...]:
         """Places something is done to, in the song or in a section."""
-        return tuple(dict.fromkeys([*self.places, *(where for one in self.sections.values() for where in one.places)]))
+        own = (where for one in self.sections.values() for where in one.places)
+        return tuple(dict.fromkeys([*self.places, *self.kit_chains, *own]))
 
     def in_section(self, key: int) -> Stage:
         """The Stage as it is in one section."""
@@ -202,7 +211,9 @@ class Stage:
         sends |= {"long"} if hits_to_room else set()
         rooms = [1.3 * float(self.rooms[name]["length_s"]) for name in ROOMS if name in sends]
         settings = [self.echo] if "echo" in sends else []
-        settings += [unit.settings for place in self.places.values() for unit in place.working if unit.kind == "echo"]
+        working = [unit for place in self.places.values() for unit in place.working]
+        working += [unit for chain in self.kit_chains.values() for unit in chain]
+        settings += [unit.settings for unit in working if unit.kind == "echo"]
         echoes = [
             float(one["beats"]) * beat_s * FADED_DB / -_db(max(float(one["feedback_percent"]), 1.0) / 100)
             for one in settings

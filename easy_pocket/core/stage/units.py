@@ -124,9 +124,13 @@ def _drive(audio: Floats, unit: Unit, _music: Music, _side: Floats) -> Floats:
     return driven(audio, unit.settings)
 
 
+def numbers_of(unit: Unit) -> dict[str, float]:
+    """The settings that are numbers."""
+    return {name: value for name, value in unit.settings.items() if isinstance(value, float)}
+
+
 def _compressor(audio: Floats, unit: Unit, _music: Music, side: Floats) -> Floats:
-    settings = {name: value for name, value in unit.settings.items() if isinstance(value, float)}
-    return compressed(audio, side, settings)[0]
+    return compressed(audio, side, numbers_of(unit))[0]
 
 
 def _by_curve(audio: Floats, unit: Unit, music: Music, _side: Floats) -> Floats:

@@ -22,7 +22,7 @@ from easy_pocket.core.sound.events import VoiceMix
 from easy_pocket.core.sound.kit import Kit
 from easy_pocket.core.sound.sound import SampleSource
 from easy_pocket.core.stage.section_settings import NO_SETTINGS
-from easy_pocket.core.stage.stage import Stage
+from easy_pocket.core.stage.stage import Stage, Unit, unit_from_doc
 from easy_pocket.store.loops.layered_loop_rows import LayeredLoop
 from easy_pocket.store.songs.cells import Doc, cell_from_doc, join_from_doc
 from easy_pocket.store.songs.selection import ANYWHERE, Selection
@@ -159,13 +159,23 @@ class LoadedSong:
     def stage(self) -> Stage:
         """Where its sounds stand in the whole song: the settings that are heard. A variation of a section has what
         that one has."""
-        stage = stage_of(self.stage_doc)
+        stage = replace(stage_of(self.stage_doc), kit_chains=self._kit_chains())
         own = {
             one.id: stage.sections.get(one.id, NO_SETTINGS).over(stage.sections[one.parent_id])
             for one in self.sections
             if one.parent_id is not None and one.parent_id in stage.sections
         }
         return replace(stage, sections={**stage.sections, **own}) if own else stage
+
+    def _kit_chains(self) -> dict[str, tuple[Unit, ...]]:
+        """What the kits put their voices through, by place."""
+        found = {}
+        for part in self.parts:
+            for voice in self.kits[part.kit_key].voices:
+                units = tuple(unit for doc in voice.chain if (unit := unit_from_doc(doc)).on)
+                if units:
+                    found[f"part:{part.id}:{voice.role}"] = units
+        return found
 
     @cached_property
     def stage_here(self) -> Stage:

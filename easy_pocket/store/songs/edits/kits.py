@@ -12,13 +12,14 @@ from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.formats.sfz import ReadKit
-from easy_pocket.core.pattern.voices import ROLES, check_voice
+from easy_pocket.core.pattern.voices import ROLES, check_voice, voice_name
 from easy_pocket.core.sound.character import Character
 from easy_pocket.core.sound.fold_layers import folded
-from easy_pocket.core.sound.kit import MAX_LAYERS, Kit, plain_voice
+from easy_pocket.core.sound.kit import MAX_LAYERS, MAX_UNITS, Kit, plain_voice
 from easy_pocket.core.sound.kit_edit import AddAlternate, AddVoice, FoldLayers, KitEdit, PutSound
 from easy_pocket.core.sound.sample_format import Frames
 from easy_pocket.core.sound.sound import Sound
+from easy_pocket.core.stage.stage import unit_doc, unit_from_doc
 from easy_pocket.store.history.undo_log import field_patch, voices_patch
 from easy_pocket.store.kits.kits import add_kit, kit_from_row, voice_to_doc
 from easy_pocket.store.kits.samples import save_samples
@@ -39,6 +40,8 @@ from easy_pocket.store.songs.edits.registry import (
     request_of,
     value_of,
 )
+from easy_pocket.store.songs.edits.stage import UnitDoc
+from easy_pocket.store.songs.find import find_part
 from easy_pocket.store.songs.song_rows import SongRows
 
 LayerNumber = Annotated[int, Field(ge=0, le=3)]
@@ -133,6 +136,33 @@ def add_library_alternate(context: EditContext, sent: AddLibraryAlternate) -> St
     step = _with_edit(context, AddAlternate(sent.role, sound_of(row), row.name))
     mark_used(context.session, sent.sound_id)
     return step
+
+
+class SetKitChain(Edit):
+    """What a voice of a part's kit goes through before the song's own chain; it comes along with the kit."""
+
+    kind: Literal["kit_chain"]
+    part_id: Id
+    role: Voice
+    chain: Annotated[list[UnitDoc], Field(max_length=MAX_UNITS)]
+
+
+def of_that_part(song: SongRows, sent: SetKitChain) -> str:
+    return f"kit {find_part(song, sent.part_id).row.kit_key}"
+
+
+@edit(description=lambda song, sent: f"chain of the {voice_name(sent.role)} in its kit", shares=of_that_part)
+def set_kit_chain(context: EditContext, sent: SetKitChain) -> Step:
+    key = find_part(context.song, sent.part_id).row.kit_key
+    row = context.session.get(KitRow, key, with_for_update=True, populate_existing=True)
+    assert row is not None, "a part's kit is never taken away"
+    units = [unit_from_doc(one.model_dump()) for one in sent.chain]
+    for unit in units:
+        if unit.settings.get("side") or ":" in str(unit.settings.get("by", "")):
+            raise EditRefusedError("A chain of a kit listens to no voice of a song: choose one by its name only.")
+    kit = kit_from_row(row)
+    after = kit.with_voice(replace(kit.voice(sent.role), chain=tuple(unit_doc(unit) for unit in units)))
+    return Step([voices_patch(row, json.loads(json.dumps([voice_to_doc(voice) for voice in after.voices])))])
 
 
 class FoldVoice(Edit):

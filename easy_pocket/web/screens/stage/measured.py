@@ -11,7 +11,7 @@ from easy_pocket.core.sound.loudness import programme_loudness_lufs, short_loudn
 from easy_pocket.core.stage.crowding import BANDS_HZ, Crowding, crowding
 from easy_pocket.core.stage.graph_plan import unit_plan
 from easy_pocket.core.stage.limiter import true_peak_db
-from easy_pocket.core.stage.mix_stage import mix_stage
+from easy_pocket.core.stage.mix_stage import StageMix, mix_stage
 from easy_pocket.core.stage.stage import Stage, unit_doc
 from easy_pocket.core.stage.units import Music
 from easy_pocket.core.text import counted
@@ -22,6 +22,7 @@ from easy_pocket.store.songs.mixes import stack_sound
 from easy_pocket.web.screens.stage.shapes import CrowdedPair, CrowdingData, Measured
 
 COLUMNS = 320  # of the picture of the whole
+TAKEN_COLUMNS = 122  # of the picture of a compressor
 SILENT_LUFS = -70.0
 WORKS_DB = 0.1  # the ceiling is said to work from here on
 Floats = npt.NDArray[np.float64]
@@ -50,9 +51,19 @@ def measured(reader: Reader, song: LoadedSong) -> Measured:
         "after": _columns(mix.audio),
         "before": _columns(plain.audio),
         "takes": [round(float(one), 2) for one in _largest(reduction_db)],
+        "taken": _taken(mix),
         "heard": {where: _lufs(line) for where, line in lines.items()},
         "crowding": _crowding(song, crowding(lines), music),
     }
+
+
+def _taken(mix: StageMix) -> dict[str, dict[int, list[float]]]:
+    found: dict[str, dict[int, list[float]]] = {}
+    for (where, at), taken_db in mix.taken_db.items():
+        edges = np.linspace(0, len(taken_db), TAKEN_COLUMNS + 1).astype(int)[:-1]
+        shown = np.maximum.reduceat(taken_db, edges) if len(taken_db) >= TAKEN_COLUMNS else taken_db
+        found.setdefault(where, {})[at] = [round(float(one), 1) for one in shown]
+    return found
 
 
 def _crowding(song: LoadedSong, found: Crowding, music: Music) -> CrowdingData:

@@ -33,7 +33,8 @@ class CrowdingData(TypedDict):
 
 class Measured(TypedDict):
     """One pass of the loop. after, before: the largest size in dB of each column of a picture; takes: what the ceiling
-    takes there. heard: loudness in LUFS of each sound, by its place."""
+    takes there. taken: what compressors take over the pass, in dB, by place and number among the units that are on.
+    heard: loudness in LUFS of each sound, by its place."""
 
     revision: int
     length_s: float
@@ -48,5 +49,6 @@ class Measured(TypedDict):
     after: list[float]
     before: list[float]
     takes: list[float]
+    taken: dict[str, dict[int, list[float]]]
     heard: dict[str, float]
     crowding: CrowdingData

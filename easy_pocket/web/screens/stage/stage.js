@@ -126,7 +126,40 @@ export default class Stage extends Screen {
    * @param {any} near
    */
   setChain(chain, near) {
-    return this.push({ kind: "stage_chain", where: this.place, chain }, near);
+    return this.place.startsWith("kit:") ? this.kitChain(this.place, chain, near) : this.push({ kind: "stage_chain", where: this.place, chain }, near);
+  }
+
+  /**
+   * The chain a voice has from its kit.
+   * @param {string} place
+   * @param {any[]} chain
+   * @param {any} near
+   * @param {string | null} [gesture]
+   */
+  kitChain(place, chain, near, gesture = null) {
+    const [, part, role] = place.split(":");
+    if (place === this.place) byId("stage-chain").textContent = JSON.stringify(chain);
+    return this.push({ kind: "kit_chain", part_id: Number(part), role, chain }, near, gesture);
+  }
+
+  /**
+   * Settings of a unit, or whether it is on.
+   * @param {number} at
+   * @param {{ settings?: Record<string, any>, on?: boolean }} change
+   * @param {any} near
+   * @param {string | null} [gesture]
+   */
+  setUnit(at, change, near, gesture = null) {
+    const where = this.place;
+    if (!where.startsWith("kit:")) {
+      const section = change.on === undefined ? {} : { section_id: this.section };
+      this.push({ kind: "stage_unit", where, at, ...change, ...section }, near, gesture);
+      return;
+    }
+    const chain = this.chain;
+    const { settings = {}, ...rest } = change;
+    chain[at] = { ...chain[at], ...rest, settings: { ...chain[at].settings, ...settings } };
+    this.kitChain(where, chain, near, gesture);
   }
 
   /**
@@ -138,9 +171,12 @@ export default class Stage extends Screen {
     const [what, at] = drag.dataset.drag.split(":");
     const { field } = drag.dataset;
     const where = this.place;
+    if (what === "unit") {
+      this.setUnit(Number(at), { settings: { [field]: value } }, drag, gesture);
+      return;
+    }
     /** @type {Record<string, any>} */
     const edits = {
-      unit: { kind: "stage_unit", where, at: Number(at), settings: { [field]: value } },
       send: { kind: "stage_send", where, to: field, percent: value, section_id: this.section },
       return: { kind: "stage_return", name: where, settings: { [field]: value } },
       ceiling: { kind: "stage_ceiling", ceiling_db: value },
@@ -194,7 +230,9 @@ export default class Stage extends Screen {
 
   /** @param {string} kind */
   add(kind) {
-    this.push({ kind: "stage_add", where: this.wanted ?? this.place, unit: { kind } }, byId("stage-side"));
+    const where = this.wanted ?? this.place;
+    if (!where.startsWith("kit:")) this.push({ kind: "stage_add", where, unit: { kind } }, byId("stage-side"));
+    else if (where === this.place) this.kitChain(where, [...this.chain, { kind }], byId("stage-side"));
   }
 
   /**
@@ -205,7 +243,7 @@ export default class Stage extends Screen {
     const { dataset } = button;
     if (this.looking) return; // it is of the chain that is going
     const chain = this.chain;
-    if (dataset.unitOn !== undefined) this.push({ kind: "stage_unit", where: this.place, at, on: button.getAttribute("aria-pressed") !== "true", section_id: this.section }, button);
+    if (dataset.unitOn !== undefined) this.setUnit(at, { on: button.getAttribute("aria-pressed") !== "true" }, button);
     else if (dataset.unitAway !== undefined) this.setChain(without(chain, at), button);
     else if (dataset.unitMove) {
       const to = at + Number(dataset.unitMove);
@@ -278,9 +316,13 @@ export default class Stage extends Screen {
   change(event) {
     const { target } = event;
     if (!this.box) return;
+    if (target.dataset?.preset !== undefined && target.value) {
+      this.setChain(JSON.parse(target.value), target);
+      target.value = "";
+    }
     const unit = target.closest?.("[data-unit]");
     const field = target.dataset?.unitChoice ?? target.dataset?.unitText;
-    if (unit && field) this.push({ kind: "stage_unit", where: this.place, at: Number(unit.dataset.unit), settings: { [field]: target.value } }, target);
+    if (unit && field) this.setUnit(Number(unit.dataset.unit), { settings: { [field]: target.value } }, target);
   }
 
   // Keys ---------------------------------------------------------------------------------------------------------------

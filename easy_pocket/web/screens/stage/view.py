@@ -8,8 +8,10 @@ from functools import cached_property
 import numpy as np
 
 from easy_pocket.core.pattern.voices import voice_name
+from easy_pocket.core.sound.kit import Kit
+from easy_pocket.core.stage.presets import PRESETS
 from easy_pocket.core.stage.section_settings import NO_SETTINGS
-from easy_pocket.core.stage.stage import RETURNS, ROOMS, Doc, Unit, unit_doc
+from easy_pocket.core.stage.stage import RETURNS, ROOMS, Doc, Unit, unit_doc, unit_from_doc
 from easy_pocket.core.stage.unit_fields import ECHO_FIELDS, MOST_UNITS, ROOM_FIELDS, UNITS, UnitField
 from easy_pocket.core.stage.units import Music
 from easy_pocket.store.songs.edits.stage import place_name
@@ -49,6 +51,11 @@ def unit_drag(at: int, name: str, one: UnitField, value: float, kind: str = "uni
     return Drag(name, one.label, value, one.low, one.high, steps, one.unit, shown, one.curve, kind=f"{kind}:{at}")
 
 
+def kit_place(sound: StageSound) -> str:
+    """What the chain is called that a voice has from its kit."""
+    return f"kit:{sound.part_id}:{sound.voice}"
+
+
 class StageView:
     """place: what is chosen; room: which room the height of the floor stands for; in_section: whether it is set for the
     section that is looked at; own: what that has of its own; asked: the place the page asked for, which may be gone."""
@@ -63,11 +70,13 @@ class StageView:
         self.sounds: list[StageSound] = [sound for group in groups for sound in group.sounds]
         known = {sound.where for sound in self.sounds}
         known |= {group.where for group in groups} | {f"group:{one.key}" for one in self.stage.groups}
+        known |= {kit_place(one) for one in self.sounds if one.voice}
         known = (known | {*RETURNS, "whole"}) - {""}
         first = self.sounds[0].where if self.sounds else "whole"
         self.asked = view.place
         self.place = view.place if view.place in known else first
-        self.sound = next((one for one in self.sounds if one.where == self.place), None)
+        self.of_kit = self.place.startswith("kit:")
+        self.sound = next((one for one in self.sounds if self.place in (one.where, kit_place(one))), None)
         self.is_return = self.place in RETURNS
 
     @cached_property
@@ -87,6 +96,8 @@ class StageView:
         sound = self.sound or next((one for one in self.sounds if self._leads_here(one)), None)
         if sound:
             found.append((sound.where, "voice" if sound.voice else "loop"))
+            if sound.voice:
+                found.append((kit_place(sound), "kit"))
             if sound.group:
                 found.append((f"group:{sound.group}", "group"))
             elif sound.part_id:
@@ -104,6 +115,8 @@ class StageView:
     @property
     def then(self) -> str:
         """Where the sound goes after this chain."""
+        if self.of_kit:
+            return "then the voice's own chain"
         if self.place == "whole":
             return f"then the ceiling, {self.stage.ceiling_db:+.1f} dB".replace("-", "−")
         group = self.stage.group_of(self.place)
@@ -115,12 +128,29 @@ class StageView:
 
     @property
     def cards(self) -> list[UnitCard]:
-        return [self._card(at, unit) for at, unit in enumerate(self.stage.place(self.place).chain)]
+        return [self._card(at, unit) for at, unit in enumerate(self.chain)]
+
+    @property
+    def chain(self) -> tuple[Unit, ...]:
+        """The chain that is shown."""
+        return self._kit_chain() if self.of_kit else self.stage.place(self.place).chain
+
+    def _kit_chain(self) -> tuple[Unit, ...]:
+        return tuple(unit_from_doc(doc) for doc in self._kit().voice(self.place.split(":")[2]).chain)
+
+    def _kit(self) -> Kit:
+        number = self.place.split(":")[1]
+        return self.song.kits[next(one.kit_key for one in self.song.parts if str(one.id) == number)]
+
+    @property
+    def kit_name(self) -> str:
+        """The kit whose chain is shown, "" where it is the song's."""
+        return self._kit().name if self.of_kit else ""
 
     @property
     def chain_docs(self) -> list[Doc]:
         """The chain of the song as it is sent, for moves and copies."""
-        return [unit_doc(unit) for unit in self.song.stage.place(self.place).chain]
+        return [unit_doc(unit) for unit in (self.chain if self.of_kit else self.song.stage.place(self.place).chain)]
 
     def _card(self, at: int, unit: Unit) -> UnitCard:
         kind = UNITS[unit.kind]
@@ -139,18 +169,20 @@ class StageView:
         return UnitCard(at, unit.kind, kind.words, unit.on, unit_picture(unit, self.music), drags, choices, texts)
 
     def _sides(self) -> tuple[tuple[str, str], ...]:
+        if self.of_kit:
+            return (("", "itself"),)
         return ("", "itself"), *((one.where, one.name) for one in self.sounds if one.where != self.place)
 
     @property
     def addable(self) -> list[tuple[str, str]]:
-        if len(self.stage.place(self.place).chain) >= MOST_UNITS:
+        if len(self.chain) >= MOST_UNITS:
             return []
         return [(kind, one.words) for kind, one in UNITS.items()]
 
     @property
     def sends(self) -> list[tuple[str, str, float]]:
         """What leaves after the chain; nothing of rooms and the whole."""
-        if self.is_return or self.place == "whole":
+        if self.is_return or self.of_kit or self.place == "whole":
             return []
         own = self.stage.place(self.place).sends
         return [(name, ROOM_NAMES[name], own.get(name, 0.0)) for name in ("short", "long", "echo")]
@@ -234,6 +266,20 @@ class StageView:
     def counts(self) -> str:
         resting = sum(not one.heard for one in self.sounds)
         return f"{len(self.sounds)} in" + (f", {resting} resting" if resting else "")
+
+    @property
+    def chosen(self) -> str:
+        """The sound on the floor whose chain is shown, as a voice or as its kit has it."""
+        return self.sound.where if self.sound else ""
+
+    @property
+    def of_kit_count(self) -> int:
+        """How many units a voice goes through before the chain that is shown."""
+        return 0 if self.of_kit else len(self.stage.kit_chains.get(self.place, ()))
+
+    @property
+    def presets(self) -> list[tuple[str, list[Doc]]]:
+        return [(name, [unit_doc(unit) for unit in chain]) for name, chain in PRESETS.items()]
 
     @property
     def own_here(self) -> bool:

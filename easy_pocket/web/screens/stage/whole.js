@@ -7,7 +7,10 @@ import { colours, fitted } from "../../shared/canvas.js";
 const AFTER_EDIT_MS = 350;
 const LOWEST_DB = -42;
 const SILENT_LUFS = -70;
+const TAKEN_SCALE = 4; // of the picture's height, for a dB that a compressor takes
 const signed = (/** @type {number} */ value, unit = "") => `${value < 0 ? "−" : value > 0 ? "+" : ""}${Math.abs(value).toFixed(1)}${unit}`;
+
+const lufs = (/** @type {number} */ value) => (value <= SILENT_LUFS ? "silent" : signed(value));
 
 export class Whole {
   /** @param {import("./stage.js").default} stage */
@@ -56,13 +59,33 @@ export class Whole {
       lufs: measured.lufs <= SILENT_LUFS ? "silent" : signed(measured.lufs),
       true_peak_db: measured.lufs <= SILENT_LUFS ? "–" : signed(measured.true_peak_db, " dB"),
       ceiling_takes_db: measured.ceiling_times ? `−${measured.ceiling_takes_db.toFixed(1)} dB` : "0 dB",
+      short_lufs: lufs(measured.short_lufs),
+      momentary_lufs: lufs(measured.momentary_lufs),
+      compressors: Object.keys(measured.taken).length ? `−${Math.max(...Object.values(measured.taken).flatMap((units) => Object.values(units).flat())).toFixed(1)} dB` : "none",
       ceiling_words: measured.ceiling_times ? `ceiling, ${measured.ceiling_times} time${measured.ceiling_times > 1 ? "s" : ""}` : "ceiling at rest",
     };
     for (const place of document.querySelectorAll("[data-measured]")) place.textContent = told[place.dataset.measured];
+    this.showTaken(measured);
     byId("matched").textContent = `matched ${signed(measured.matched_db, " dB")}`;
     for (const place of document.querySelectorAll("[data-heard]")) {
       const lufs = measured.heard[place.dataset.heard];
       place.textContent = lufs === undefined || lufs <= SILENT_LUFS ? "silent" : signed(lufs);
+    }
+  }
+
+  // What the compressors of the chain that is shown take over the music, hung from the top of their pictures.
+  /** @param {import("../../shared/shapes").Measured} measured */
+  showTaken(measured) {
+    const taken = measured.taken[this.stage.place.replace(/^kit:/, "part:")] ?? {};
+    const before = Number(document.querySelector("[data-chain]")?.dataset.before ?? 0);
+    const on = [...document.querySelectorAll('.unit:has([data-unit-on][aria-pressed="true"])')];
+    for (const path of document.querySelectorAll("[data-took]")) {
+      const unit = path.closest(".unit");
+      const values = taken[on.indexOf(unit) + before] ?? [];
+      const most = Math.max(0, ...values);
+      const across = 122 / Math.max(values.length, 1);
+      path.setAttribute("d", on.includes(unit) && most > 0.05 ? `M0 0${values.map((db, at) => `L${(at * across).toFixed(1)} ${Math.min(56, db * TAKEN_SCALE).toFixed(1)}`).join("")}L122 0Z` : "");
+      unit.querySelector("[data-took-words]").textContent = !on.includes(unit) ? "" : most > 0.05 ? `takes ${most.toFixed(1)} dB at most` : "takes nothing";
     }
   }
 
@@ -130,10 +153,12 @@ export class Whole {
     if (position === this.position || !this.stage.mounted) return;
     this.position = this.stage.page.player.mode === "stack" ? position : null;
     this.draw();
+    const own = this.stage.place.replace(/^kit:/, "part:");
+    const before = Number(document.querySelector("[data-chain]")?.dataset.before ?? 0);
     for (const { where, at, db } of this.stage.page.player.stage?.reductions ?? []) {
-      const place = where === this.stage.place ? document.querySelectorAll("[data-taken]") : [];
+      const place = where === own ? document.querySelectorAll("[data-taken]") : [];
       const on = [...place].filter((one) => one.closest(".unit")?.querySelector('[data-unit-on][aria-pressed="true"]'));
-      if (on[at]) on[at].textContent = db > 0.05 ? `−${db.toFixed(1)}` : "";
+      if (on[at - before]) on[at - before].textContent = db > 0.05 ? `−${db.toFixed(1)}` : "";
     }
   }
 }

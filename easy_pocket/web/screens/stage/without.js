@@ -46,6 +46,6 @@ export class Without {
       button.setAttribute("aria-pressed", on);
     }
     const matched_db = what === "all" ? (this.stage.whole.measured?.matched_db ?? 0) : 0;
-    this.player.setWithout(what === "chain" ? this.stage.place : what, matched_db);
+    this.player.setWithout(what === "chain" ? this.stage.place.replace(/^kit:/, "part:") : what, matched_db);
   }
 }
