@@ -112,10 +112,10 @@ def test_page_and_file_null_over_a_song_with_its_end(page: Page, song: str, addr
     open_stage(page, song)
     random_stage(page, random.Random(5))
     file = file_of(address, song, "song")
-    length_s, first_s = page.evaluate(
-        "easyPocket.plan.fetch().then((song) => [song.length_s, Math.min(0, ...song.felt.start_s)])"
+    length_s, first_s, bar_s = page.evaluate(
+        "easyPocket.plan.fetch().then((song) => [song.length_s, Math.min(0, ...song.felt.start_s), song.bars_s[1]])"
     )
-    before_s = 0.25 if first_s < 0 else 0
+    before_s = bar_s if first_s < 0 else 0
     page_mix = heard(page, 1, whole=True, rings_s=max(0, len(file) / 44_100 - before_s - length_s), before_s=before_s)
     assert_null(page_mix, file)
 
@@ -136,10 +136,10 @@ def test_page_and_file_null_where_a_section_has_its_own(page: Page, song: str, a
     edit(page, kind="stage_send", where=hat, to="short", percent=0, section_id=section)
     edit(page, kind="stage_level", where=kick, level_db=-12, section_id=section)
     file = file_of(address, song, "song")
-    length_s, first_s = page.evaluate(
-        "easyPocket.plan.fetch().then((song) => [song.length_s, Math.min(0, ...song.felt.start_s)])"
+    length_s, first_s, bar_s = page.evaluate(
+        "easyPocket.plan.fetch().then((song) => [song.length_s, Math.min(0, ...song.felt.start_s), song.bars_s[1]])"
     )
-    before_s = 0.25 if first_s < 0 else 0
+    before_s = bar_s if first_s < 0 else 0
     assert_null(heard(page, 1, whole=True, rings_s=len(file) / 44_100 - before_s - length_s, before_s=before_s), file)
 
 

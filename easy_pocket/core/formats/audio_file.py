@@ -98,13 +98,19 @@ def _reason(error: soundfile.LibsndfileError) -> str:
     return str(error.error_string).strip().rstrip(".").lower()
 
 
-def write_audio(audio: Audio, kind: str = "WAV", bits: int = 16) -> bytes:
-    """A file's bytes: kind WAV or FLAC, bits 16, 24 or (WAV only) 32 float. 16 and 24 bits clip beyond full scale."""
+def write_audio(audio: Audio, kind: str = "WAV", bits: int = 16, comment: str = "") -> bytes:
+    """A file's bytes: kind WAV or FLAC, bits 16, 24 or (WAV only) 32 float. 16 and 24 bits clip beyond full scale.
+
+    comment: words kept in the file.
+    """
     if kind not in ("WAV", "FLAC") or bits not in SUBTYPES or (kind == "FLAC" and bits == 32):
         raise AudioRefusedError(
             f"{bits} bit {kind} cannot be written; use WAV with 16, 24 or 32, or FLAC with 16 or 24."
         )
     out = io.BytesIO()
     samples = audio.samples if bits == 32 else np.clip(audio.samples, -1.0, 1.0)
-    soundfile.write(out, samples, audio.rate_hz, format=kind, subtype=SUBTYPES[bits])
+    with soundfile.SoundFile(out, "w", audio.rate_hz, samples.shape[1], SUBTYPES[bits], format=kind) as file:
+        if comment:
+            file.comment = comment
+        file.write(samples)
     return out.getvalue()

@@ -9,7 +9,8 @@ from annotated_types import Ge, Le
 
 from easy_pocket.core.errors import PocketError
 from easy_pocket.core.feel.perform import Performance
-from easy_pocket.core.pattern.pattern import Pattern
+from easy_pocket.core.feel.strokes import Strokes
+from easy_pocket.core.pattern.pattern import HitArrays, Pattern
 from easy_pocket.core.song.perform_song import SongPerformance
 from easy_pocket.core.sound.kit import Kit
 from easy_pocket.core.sound.sound import SampleSource, no_samples
@@ -20,12 +21,16 @@ Timing = Literal["felt", "straight"]
 
 @dataclass(frozen=True)
 class MixToWrite:
-    """A mix with its stems by the names of their files. loops: it is one pass of a loop, its tails wrapped round."""
+    """A mix with its stems by the names of their files.
+
+    loops: it is one pass of a loop, its tails wrapped round. pre_roll_s: what comes before the first beat.
+    """
 
     name: str
     mix: StageMix
     ceiling_db: float
     loops: bool
+    pre_roll_s: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -53,11 +58,23 @@ def no_mix(_choice: MixChoice) -> MixToWrite:
 
 
 @dataclass(frozen=True)
+class PartLine:
+    """What a part plays beside the pattern that is written, over its length; heard: its voices that sound."""
+
+    name: str
+    hits: HitArrays
+    struck: Strokes
+    note_map: Mapping[str, int]
+    heard: Collection[str]
+
+
+@dataclass(frozen=True)
 class PatternToWrite:
     """A pattern as it is played.
 
     section: of the song, for a marker. note_map: MIDI notes by voice, where they are not the usual ones. heard: the
-    voices that are written (None: all). loop: early hits wrap to the end. mix: as audio.
+    voices that are written (None: all). loop: early hits wrap to the end. mix: as audio. part: what its part is called;
+    others: the other parts that play with it.
     """
 
     performance: Performance
@@ -67,6 +84,8 @@ class PatternToWrite:
     heard: Collection[str] | None = None
     loop: bool = False
     mix: MakeMix = no_mix
+    part: str = "Drums"
+    others: tuple[PartLine, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -83,12 +102,17 @@ class ReadPattern:
 
 @dataclass(frozen=True)
 class SongToWrite:
-    """A whole song as it is played. note_maps: MIDI notes by voice, by part. mix: as audio, with the loops in it."""
+    """A whole song as it is played.
+
+    note_maps: MIDI notes by voice, by part. mix: as audio, with the loops in it. early: whether something sounds before
+    the first beat; None: as the hits say.
+    """
 
     played: SongPerformance
     name: str
     note_maps: Mapping[int, Mapping[str, int]]
     mix: MakeMix = no_mix
+    early: bool | None = None
 
 
 @dataclass(frozen=True)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal, TypeVar
 
@@ -14,7 +14,7 @@ import numpy.typing as npt
 from easy_pocket.core.errors import MidiRefusedError
 from easy_pocket.core.feel.perform import Performance
 from easy_pocket.core.feel.strokes import Strokes, strokes
-from easy_pocket.core.formats.exchange import PatternOptions, PatternToWrite, ReadPattern
+from easy_pocket.core.formats.exchange import PartLine, PatternOptions, PatternToWrite, ReadPattern
 from easy_pocket.core.formats.midi_places import split_places
 from easy_pocket.core.formats.registry import Choice, Format, Written, register
 from easy_pocket.core.pattern.pattern import MAX_HITS, Pattern
@@ -264,34 +264,36 @@ def write_midi(
     heard: Collection[str] | None = None,
     pass_number: int = 1,
     seed: int = 0,
+    part: str = "Drums",
+    others: Sequence[PartLine] = (),
 ) -> WrittenMidi:
-    """A performance as a file: one track of notes on channel 10, tempo, metre, a marker at the start.
+    """A performance as a file: a track of notes on channel 10, tempo, metre, a marker at the start.
 
-    heard: the voices that are written, when not all are (those that are muted).
-    With `loop` early hits wrap to the end, and the file is exactly as long as the pattern; otherwise a bar of
-    pre-roll is set before the first when a hit comes before it.
+    others: more tracks, of parts that play with it; part: what its own track is called. heard: the voices that are
+    written, when not all are (those that are muted). With `loop` early hits wrap to the end, and the file is exactly as
+    long as the pattern; otherwise a bar of pre-roll is set before the first when a hit comes before it.
     """
-    metre = performance.metre
     per_ms = 1 / ms_per_tick(performance.tempo_bpm)
-    struck = strokes(performance, pass_number, seed)
-    times_ms = struck.loop_ms(performance.length_ms) if loop else struck.time_ms
-    ticks = np.rint(times_ms * per_ms).astype(np.int64)
+    own = PartLine(
+        part,
+        performance.hits,
+        strokes(performance, pass_number, seed),
+        note_map or {},
+        set(performance.hits.voices) if heard is None else heard,
+    )
+    lines = [own, *others]
     length = round(performance.length_ms * per_ms)
-    if loop:
-        ticks = np.where(ticks >= length, 0, ticks)
-    pre_roll = 1 if not loop and len(ticks) and ticks.min() < 0 else 0
-    ticks = ticks + pre_roll * metre.bar_ticks
+    ticks = [_ticks(one.struck, performance.length_ms, per_ms, loop=loop) for one in lines]
+    pre_roll = 1 if not loop and any(one.min(initial=0) < 0 for one in ticks) else 0
+    shift = pre_roll * performance.metre.bar_ticks
     conductor = _conductor(performance, name, marker, pre_roll)
-    written = np.array([heard is None or voice in heard for voice in performance.hits.voices], dtype=bool)
-    order = np.argsort(ticks, kind="stable")
-    order = order[written[performance.hits.voice_index[struck.hit[order]]]] if len(order) else order
-    track = _note_track(performance, struck, ticks, order, note_map or {}, length + pre_roll * metre.bar_ticks)
+    tracks = [_note_track(line, at + shift, length + shift) for line, at in zip(lines, ticks, strict=True)]
     midi = mido.MidiFile(type=file_type, ticks_per_beat=PPQ)
     if file_type == 0:
-        midi.tracks.append(mido.merge_tracks([conductor, track]))
+        midi.tracks.append(mido.merge_tracks([conductor, *tracks]))
     else:
         conductor.append(mido.MetaMessage("end_of_track", time=0))
-        midi.tracks += [conductor, track]
+        midi.tracks += [conductor, *tracks]
     out = io.BytesIO()
     midi.save(file=out)
     return WrittenMidi(out.getvalue(), pre_roll)
@@ -314,27 +316,30 @@ def _conductor(performance: Performance, name: str, marker: str | None, pre_roll
     return conductor
 
 
-def _note_track(
-    performance: Performance,
-    struck: Strokes,
-    ticks: npt.NDArray[np.int64],
-    order: npt.NDArray[np.int64],
-    notes: Mapping[str, int],
-    end: int,
-) -> mido.MidiTrack:
-    """The strokes in this order, each note ended before the next of its kind begins."""
-    numbers = [notes.get(voice, note_of_voice(voice)) for voice in performance.hits.voices]
+def _ticks(struck: Strokes, length_ms: float, per_ms: float, *, loop: bool) -> npt.NDArray[np.int64]:
+    """Where strokes fall; in a loop within it."""
+    ticks = np.rint((struck.loop_ms(length_ms) if loop else struck.time_ms) * per_ms).astype(np.int64)
+    return np.where(ticks >= round(length_ms * per_ms), 0, ticks) if loop else ticks
+
+
+def _note_track(line: PartLine, ticks: npt.NDArray[np.int64], end: int) -> mido.MidiTrack:
+    """The strokes that sound, each note ended before the next of its kind begins."""
+    voices, struck = line.hits.voices, line.struck
+    numbers = [line.note_map.get(voice, note_of_voice(voice)) for voice in voices]
+    written = np.array([voice in line.heard for voice in voices], dtype=bool)
+    order = np.argsort(ticks, kind="stable")
+    order = order[written[line.hits.voice_index[struck.hit[order]]]] if len(order) else order
     events: list[tuple[int, int, int, int]] = []
     last_on: dict[int, int] = {}
     for hit in order[::-1].tolist():  # backwards, so that a note ends before the next of its kind begins
-        number, tick = numbers[performance.hits.voice_index[struck.hit[hit]]], int(ticks[hit])
+        number, tick = numbers[line.hits.voice_index[struck.hit[hit]]], int(ticks[hit])
         off = min(tick + NOTE_TICKS, max(last_on.get(number, max(end, tick + 1)), tick + 1))
         last_on[number] = tick
         events.append((tick, 1, number, int(struck.velocity[hit])))
         events.append((off, 0, number, 0))
     events.sort()
     track = mido.MidiTrack()
-    track.append(mido.MetaMessage("track_name", name="Drums", time=0))
+    track.append(mido.MetaMessage("track_name", name=latin(line.name), time=0))
     now = 0
     for tick, on, number, velocity in events:
         kind = "note_on" if on else "note_off"
@@ -351,9 +356,14 @@ def latin(text: str) -> str:
 
 @dataclass(frozen=True)
 class MidiOptions(PatternOptions):
-    """file_type: of the standard; 0 has one track, 1 has tempo and metre in a track of their own."""
+    """How a pattern is written.
+
+    file_type: of the standard; 0 has one track, 1 has tempo and metre in a track of their own. only: all that plays, or
+    the selected part alone.
+    """
 
     file_type: Literal["0", "1"] = "1"
+    only: Literal["all", "part"] = "all"
 
 
 def write(given: PatternToWrite, options: MidiOptions) -> Written:
@@ -366,6 +376,8 @@ def write(given: PatternToWrite, options: MidiOptions) -> Written:
         file_type=int(options.file_type),
         note_map=given.note_map,
         heard=given.heard,
+        part=given.part,
+        others=given.others,
     )
     return Written(written.data, (PRE_ROLL,) if written.pre_roll_bars else ())
 
@@ -381,7 +393,11 @@ register(
         write=write,
         read=read_midi,
         options=MidiOptions,
-        choices=(Choice("as felt", {"timing": "felt"}), Choice("straight", {"timing": "straight"})),
+        choices=(
+            Choice("as felt", {"timing": "felt"}),
+            Choice("this part alone", {"timing": "felt", "only": "part"}),
+            Choice("straight", {"timing": "straight"}),
+        ),
         label=" {timing}",
     )
 )

@@ -61,18 +61,20 @@ def write_song_midi(
     *,
     name: str = "Easy Pocket",
     by: str = "part",
+    early: bool | None = None,
 ) -> WrittenMidi:
     """by: a track for each "part", or for each "voice" of each part.
 
-    note_maps: by part. When a hit comes before the first beat a bar of pre-roll is set before it. As in the mix, what
+    note_maps: by part. When a hit comes before the first beat, or `early` says that a sound does, a bar of pre-roll is
+    set before it. As in the mix, what
     is muted (or not soloed when something is) is left out; a part or voice that is has its track, without hits.
     """
     song = played.song
     heard_parts = audible_parts(song.parts)
     ticks_of = {one.part.key: np.rint(song_ticks(song, one.struck.time_ms)).astype(np.int64) for one in played.parts}
-    early = any(
-        (ticks_of[one.part.key][_heard(one, heard_parts)] < 0).any() for one in played.parts if len(one.struck.hit)
-    )
+    heard = [ticks_of[one.part.key][_heard(one, heard_parts)] for one in played.parts]
+    first = min((int(ticks.min(initial=0)) for ticks in heard), default=0)
+    early = bool(early) or first < 0
     bar_ticks = song.spans[0].metre.bar_ticks if song.spans else song.metre.bar_ticks
     shift = bar_ticks if early else 0
     midi = mido.MidiFile(type=1, ticks_per_beat=PPQ)
@@ -312,7 +314,7 @@ class SongMidiOptions(SongOptions):
 
 def write(given: SongToWrite, options: SongMidiOptions) -> Written:
     """Write a whole song as it is played."""
-    written = write_song_midi(given.played, given.note_maps, name=given.name, by=options.by)
+    written = write_song_midi(given.played, given.note_maps, name=given.name, by=options.by, early=given.early)
     return Written(written.data, (PRE_ROLL,) if written.pre_roll_bars else ())
 
 

@@ -53,7 +53,12 @@ def finished(given: MixToWrite, options: AudioOptions, kind: Kind) -> bytes:
         raise BadValueError("FLAC holds 16 or 24 bits; 32 need WAV: choose one of them.")
     audio = at_loudness(given.mix.whole, given.ceiling_db, options.loudness or None, loops=given.loops)
     made = as_file_audio(audio, given.name, rate_hz=int(options.rate), bits=bits, loops=given.loops)
-    return write_audio(made, kind, bits)
+    return write_audio(made, kind, bits, comment=pre_roll_words(given))
+
+
+def pre_roll_words(given: MixToWrite) -> str:
+    """What a file says of where its first beat is."""
+    return f"A bar of pre-roll: the first beat is at {given.pre_roll_s:.3f} s." if given.pre_roll_s else ""
 
 
 def write_wav(given: PatternToWrite | SongToWrite, options: AudioOptions) -> Written:

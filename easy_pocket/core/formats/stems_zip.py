@@ -22,7 +22,7 @@ from easy_pocket.core.formats.exchange import (
     StemOptions,
 )
 from easy_pocket.core.formats.registry import Choice, Format, Of, Written, register
-from easy_pocket.core.formats.sound_mixes import choice_of
+from easy_pocket.core.formats.sound_mixes import choice_of, pre_roll_words
 from easy_pocket.core.stage.finish import as_file_audio, at_loudness
 from easy_pocket.core.text import plain_line
 
@@ -52,7 +52,7 @@ def stem_files(given: PatternToWrite | SongToWrite, options: PatternStemOptions 
 
     def as_file(audio: npt.NDArray[np.float64]) -> bytes:
         ready = as_file_audio(audio, made.name, rate_hz=rate_hz, bits=bits, loops=made.loops)
-        return write_audio(ready, kind, bits)
+        return write_audio(ready, kind, bits, comment=pre_roll_words(made))
 
     files = {
         f"{title} - {number:02d} {plain_line(name)}.{kind.lower()}": as_file(line)

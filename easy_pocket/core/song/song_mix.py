@@ -8,12 +8,12 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from easy_pocket.core.pattern.timebase import ms_per_tick
+from easy_pocket.core.song.arrangement import Arrangement
 from easy_pocket.core.song.part import audible_parts
 from easy_pocket.core.song.perform_song import PartPerformance, SongPerformance
 from easy_pocket.core.sound.events import EventColumns, columns_of
 from easy_pocket.core.sound.kit import Kit
-
-PRE_ROLL_S = 0.25  # before the first beat, when something comes before it
 
 
 def part_columns(played: PartPerformance, kit: Kit, more_db: npt.NDArray[np.float64] | float = 0.0) -> EventColumns:
@@ -62,7 +62,14 @@ def _end_to_end(columns: Sequence[npt.NDArray[np.number]]) -> Any:
     return np.concatenate(columns) if columns else np.zeros(0, dtype=np.int64)
 
 
-def pre_roll_s(columns: Sequence[EventColumns]) -> float:
-    """What has to come before the first beat so that nothing early is cut off."""
-    earliest = min((float(one.start_s.min()) for one in columns if len(one.start_s)), default=0.0)
-    return PRE_ROLL_S if earliest < 0 else 0.0
+def starts_early(columns: Sequence[EventColumns]) -> bool:
+    """Whether something sounds before the first beat: then files begin a bar before it, MIDI and audio alike."""
+    return any(float(one.start_s.min()) < 0 for one in columns if len(one.start_s))
+
+
+def pre_roll_s(song: Arrangement, columns: Sequence[EventColumns]) -> float:
+    """How long that bar is, 0 where nothing is early."""
+    if not song.spans or not starts_early(columns):
+        return 0.0
+    first = song.spans[0]
+    return first.metre.bar_ticks * ms_per_tick(first.tempo_bpm) / 1000

@@ -6,38 +6,61 @@ from collections.abc import Callable, Mapping
 from functools import partial
 from typing import Any
 
-from easy_pocket.core.formats.exchange import KitToWrite, PatternToWrite, SongToWrite
+from easy_pocket.core.formats.exchange import KitToWrite, PartLine, PatternToWrite, SongToWrite
 from easy_pocket.core.formats.registry import Format, Of
 from easy_pocket.core.song.perform_song import perform_song
+from easy_pocket.core.song.song_mix import starts_early
 from easy_pocket.core.sound.events import audible
 from easy_pocket.store.database import Reader
 from easy_pocket.store.songs.load import read_song
 from easy_pocket.store.songs.loaded import LoadedSong
-from easy_pocket.store.songs.mixes import pattern_to_mix, song_to_mix
+from easy_pocket.store.songs.mixes import pattern_to_mix, played_parts, song_to_mix
+from easy_pocket.store.songs.other_parts import PlacedPart, other_parts_at
 from easy_pocket.store.songs.selection import Selection
+from easy_pocket.store.songs.stack_playing import heard_parts
 
 
 def pattern_to_write(reader: Reader, song: LoadedSong, options: Any) -> PatternToWrite:
-    """The pattern that is looked at, exactly as long as it is; what is muted is left out."""
-    performance = song.performance(straight=options.timing == "straight")
+    """What plays with the pattern that is looked at, exactly as long as it is; what is muted is left out."""
+    straight = options.timing == "straight"
+    performance = song.performance(straight=straight)
+    alone = getattr(options, "only", "all") == "part"
+    sounding = heard_parts(song)
+    others = (
+        ()
+        if alone
+        else tuple(_line(song, one) for one in other_parts_at(song, straight=straight) if one.part.key in sounding)
+    )
+    mine = alone or song.part.id in sounding
     return PatternToWrite(
         performance,
         song.name,
         section=song.section_name,
         note_map={voice.role: voice.midi_note for voice in song.kit.voices},
-        heard=audible(performance.hits.voices, song.mix),
+        heard=audible(performance.hits.voices, song.mix) if mine else (),
         loop=True,
         mix=partial(pattern_to_mix, reader, song, options.timing),
+        part=song.part.name if len(song.parts) > 1 else "Drums",
+        others=others,
     )
+
+
+def _line(song: LoadedSong, one: PlacedPart) -> PartLine:
+    """A part beside the pattern."""
+    voices = one.performance.hits.voices
+    notes = {voice.role: voice.midi_note for voice in song.kits[one.part.kit].voices}
+    return PartLine(one.part.name, one.performance.hits, one.struck, notes, audible(voices, one.part.mix))
 
 
 def song_to_write(reader: Reader, song: LoadedSong, options: Any) -> SongToWrite:
     straight = getattr(options, "timing", "felt") == "straight"
+    played = perform_song(song.arrangement, straight=straight)
     return SongToWrite(
-        perform_song(song.arrangement, straight=straight),
+        played,
         song.name,
         {part.id: {voice.role: voice.midi_note for voice in song.kits[part.kit_key].voices} for part in song.parts},
         mix=partial(song_to_mix, reader, song),
+        early=starts_early([one.columns for one in played_parts(song, played)]),
     )
 
 

@@ -80,7 +80,7 @@ def song_sound(reader: Reads, song: LoadedSong, *, straight: bool = False) -> tu
     """The whole song, ringing out after its end; what comes before its first beat is not cut off."""
     played = perform_song(song.arrangement, straight=straight)
     parts = played_parts(song, played)
-    before = pre_roll_s([one.columns for one in parts])
+    before = pre_roll_s(song.arrangement, [one.columns for one in parts])
     beats, strikes = song_beats(song.arrangement), strikes_of(parts)
     parts = [one.later(before) for one in parts]
     layers: Layers = {}
@@ -126,7 +126,9 @@ def _to_write(song: LoadedSong, sound: Sound, music: Music, choice: MixChoice) -
     mix = mix_stage(sound, stage, music, leaf=names.__getitem__ if names else None, rooms_apart=apart)
     if names:
         mix = replace(mix, stems={RETURN_NAMES.get(name, name): line for name, line in mix.stems.items()})
-    return MixToWrite(song.name, mix, stage.ceiling_db, music.loops)
+    return MixToWrite(
+        song.name, mix, stage.ceiling_db, music.loops, pre_roll_s=0.0 if choice.from_bar else music.before_s
+    )
 
 
 RETURN_NAMES = {"short": "short room", "long": "long room", "echo": "echo"}
