@@ -6,6 +6,7 @@ import argparse
 import json
 import os
 import re
+import sys
 from pathlib import Path
 from typing import Any
 
@@ -124,6 +125,12 @@ def run_export(chosen: argparse.Namespace) -> None:
     on_shelf(writing)
 
 
+def told_progress(share: float, doing: str) -> None:
+    """How far a mix is, where somebody looks on."""
+    if sys.stderr.isatty():
+        print(f"\r{100 * share:3.0f} % {doing:<40}", end="\n" if share >= 0.95 else "", file=sys.stderr, flush=True)
+
+
 def _files(reader: Reader, song: LoadedSong, chosen: argparse.Namespace) -> list[tuple[str, bytes]]:
     stem = plain(song.name)
     files = []
@@ -131,10 +138,10 @@ def _files(reader: Reader, song: LoadedSong, chosen: argparse.Namespace) -> list
     for one in _single_files(of):
         if getattr(chosen, one.name, False) and not (chosen.stems and one.name == "flac"):
             options = format_options(chosen, one.options)
-            files.append((stem + one.file_label(options), write_song(reader, song, one, options)))
+            files.append((stem + one.file_label(options), write_song(reader, song, one, options, told_progress)))
     if chosen.stems:
         options = format_options(chosen, next(one for one in written(of) if one.name == "stems").options)
-        files += stem_files(GIVEN[of](reader, song, options), options).items()
+        files += stem_files(GIVEN[of](reader, song, options, told_progress), options).items()
     if chosen.flat:
         arrangement = song.arrangement
         patterns = flat_patterns(arrangement, flatten(arrangement))

@@ -18,13 +18,25 @@ log = logging.getLogger(__name__)
 
 MOST_WAITING = 4  # each holds its file
 MOST_KEPT = 32
+MOST_FILES = 2  # that are kept until they are fetched
 LOST = "This work is not known any more: Easy Pocket was started anew meanwhile. Bring the file in again."
 FAILED = "It could not be done: something went wrong here, and nothing was changed. Try again, or try another file."
 
 
+@dataclass(frozen=True)
+class JobFile:
+    """A file that was written: its bytes, the title of what it holds, a label, and its type."""
+
+    data: bytes
+    title: str
+    label: str
+    media_type: str
+
+
 @dataclass
 class Job:
-    """share: how much is done, 0-1. result: what it gave; error: in words why it gave nothing."""
+    """share: how much is done, 0-1. result: what it gave; error: in words why it gave nothing. file: what it wrote, to
+    be fetched once."""
 
     share: float = 0.0
     words: str = ""
@@ -32,6 +44,7 @@ class Job:
     error: str | None = None
     stopped: Event = field(default_factory=Event)
     future: Future[Any] | None = None
+    file: JobFile | None = None
 
     def progressed(self, share: float, words: str) -> None:
         self.share, self.words = share, words
@@ -59,23 +72,23 @@ class Jobs:
         self._lock = Lock()
         self._waiting = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="job")
 
-    def start(self, work: Work, arguments: tuple[Any, ...], keep: Callable[[Any], dict[str, Any]]) -> str:
+    def start(self, work: Work, arguments: tuple[Any, ...], keep: Callable[[Any], dict[str, Any] | JobFile]) -> str:
         """Have the work done by a worker, and its result kept; the job's id. Raises PocketError when too much is under
         way."""
         job, key = Job(words="waiting"), uuid.uuid4().hex
         with self._lock:
             under_way = sum(not one.ended for one in self._jobs.values())
             if under_way >= MOST_WAITING:
-                raise PocketError(
-                    f"{under_way} long files are being listened to already: wait for one of them, or stop it."
-                )
+                raise PocketError(f"{under_way} long things are being done already: wait for one of them, or stop it.")
             self._jobs[key] = job
             while len(self._jobs) > MOST_KEPT:
                 self._jobs.popitem(last=False)[1].stop()
         self._waiting.submit(self._run, job, work, arguments, keep)
         return key
 
-    def _run(self, job: Job, work: Work, arguments: tuple[Any, ...], keep: Callable[[Any], dict[str, Any]]) -> None:
+    def _run(
+        self, job: Job, work: Work, arguments: tuple[Any, ...], keep: Callable[[Any], dict[str, Any] | JobFile]
+    ) -> None:
         try:
             job.progressed(0.0, "begun")
             job.future = self.workers.schedule(work, *arguments, seconds=LONG_S, on_progress=job.progressed)
@@ -84,13 +97,24 @@ class Jobs:
             found = self.workers.wait(job.future, LONG_S)
             if job.stopped.is_set():
                 raise StoppedError(STOPPED)
-            job.result = keep(found)
+            kept = keep(found)
             job.share = 1.0
+            if isinstance(kept, JobFile):
+                self._keep_file(job, kept)
+            job.result = {"file": kept.label} if isinstance(kept, JobFile) else kept
         except PocketError as error:
             job.error = str(error)
         except Exception:
             log.exception("a job failed")
             job.error = FAILED
+
+    def _keep_file(self, job: Job, file: JobFile) -> None:
+        """Until it is fetched; those that nobody fetched make room."""
+        with self._lock:
+            job.file = file
+            full = [one for one in self._jobs.values() if one.file is not None]
+            for one in full[: max(len(full) - MOST_FILES, 0)]:
+                one.file = None
 
     def find(self, key: str) -> Job:
         """Raises PocketError for one that is not known."""

@@ -80,7 +80,9 @@ def read_groove(data: bytes, name: str) -> GrooveTemplate:
     return replace(groove, name=groove.name.strip() or PurePath(name).stem)
 
 
-def export(song_id: int, selection: Selection, of: Of, name: str, options: Any) -> tuple[str, bytes]:
+def export(
+    song_id: int, selection: Selection, of: Of, name: str, options: Any, on_progress: OnProgress = no_progress
+) -> tuple[str, bytes]:
     """Write a song in the format of this name: its title and the bytes of the file."""
     as_format = next(one for one in formats_of(of) if one.name == name)
-    return export_file(_reader(), song_id, selection, as_format, options)
+    return export_file(_reader(), song_id, selection, as_format, options, on_progress)

@@ -30,7 +30,7 @@ READ_S = 60.0  # for a file to be read
 LONG_S = 900.0  # for ten minutes to be listened to, or a long song to be mixed
 TOO_LONG = "This took longer than {seconds:.0f} seconds and was ended: bring in less at once, or a simpler file."
 BROKE = "This needed more memory than there is, or broke the reader: bring in less at once, or save the file again."
-STOPPED = "Stopped; nothing was brought in."
+STOPPED = "Stopped; nothing was brought in or written."
 
 _progress: Any = None  # in a worker: the queue it tells on
 

@@ -312,3 +312,19 @@ def test_a_fill_of_ideas_ends_the_section_and_is_seen_on_the_song_screen(page: P
     page.click("#undo")
     saved(page)
     expect(page.locator("[data-join]")).not_to_contain_text("fill")
+
+
+def test_a_long_export_tells_how_far_it_is_and_is_stopped(page, song):
+    page.goto(f"{song}/song")
+    until(page, "window.easyPocket?.screen === 'song'")
+    section = page.locator("#ribbon [data-section]").first.get_attribute("data-section")
+    page.evaluate(
+        "(id) => easyPocket.edits.push({ kind: 'section_set', section_id: id, field: 'repeats', value: 48 }, { near: document.body })",
+        int(section),
+    )
+    saved(page)
+    page.locator("[aria-controls='export-menu']").click()
+    page.locator("#export-menu a[data-mixed][href*='song.wav']").first.click()
+    expect(page.locator("#note")).to_contain_text("Mixing, ")
+    page.locator("#note button", has_text="stop").click()
+    expect(page.locator("#note")).to_contain_text("Stopped; nothing was brought in or written")

@@ -111,7 +111,7 @@ def test_work_that_fails_by_our_fault_says_so_and_is_in_the_log(jobs, caplog):
 def test_no_more_long_files_are_taken_than_there_is_room_for(jobs):
     keys = [jobs.start(tell_and_wait, (600.0,), lambda _: {}) for _ in range(4)]
     assert jobs.counts() == {"running": 2, "waiting": 2, "most_waiting": 4}
-    with pytest.raises(PocketError, match="4 long files are being listened to already"):
+    with pytest.raises(PocketError, match="4 long things are being done already"):
         jobs.start(tell_and_wait, (0.0,), lambda _: {})
     for key in keys:
         jobs.find(key).stop()
@@ -132,3 +132,27 @@ def test_what_goes_wrong_in_a_worker_is_said_in_words_and_the_next_work_is_done(
     with pytest.raises(PocketError, match=words):
         workers.wait(workers.schedule(work, *arguments, seconds=1), 1)
     assert workers.wait(workers.schedule(give, 5)) == 5
+
+
+def test_an_export_tells_its_progress_and_is_fetched_once(client, song_id):
+    job_answer = client.get(f"/songs/{song_id}/song.wav?bits=32&job=1")
+    assert job_answer.status_code == 202
+    key = job_answer.json()["job"]
+    job, shares = ended(client, key)
+    assert job["error"] is None
+    assert shares == sorted(shares)
+    file = client.get(f"/jobs/{key}/file")
+    direct = client.get(f"/songs/{song_id}/song.wav?bits=32")
+    assert file.content == direct.content
+    assert file.headers["content-disposition"] == direct.headers["content-disposition"]
+    again = client.get(f"/jobs/{key}/file", headers={"Accept": "application/json"})
+    assert again.status_code == 422
+    assert "export it again" in again.json()["error"]
+
+
+def test_an_export_is_stopped_and_writes_nothing(client, song_id):
+    key = client.get(f"/songs/{song_id}/song.flac?job=1").json()["job"]
+    client.post(f"/jobs/{key}/stop")
+    job, _ = ended(client, key)
+    assert "Stopped; nothing was brought in or written" in job["error"]
+    assert client.get(f"/jobs/{key}/file", headers={"Accept": "application/json"}).status_code == 422

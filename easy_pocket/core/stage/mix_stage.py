@@ -12,6 +12,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy import signal
 
+from easy_pocket.core.progress import OnProgress, no_progress
 from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.stage.compressor import compressor_gain
 from easy_pocket.core.stage.curves import Curve
@@ -123,6 +124,7 @@ class _Mixer:
         self.rooms_apart = rooms_apart
         self.sent: Buses = {}
         self.taken_db: dict[tuple[str, int], Floats] = {}
+        self.on_progress: OnProgress = no_progress
         for name in ROOMS:
             line = sound.to_room(name)
             if line is not None and stage.on:
@@ -171,6 +173,7 @@ class _Mixer:
 
         with ThreadPoolExecutor(AT_ONCE) as pool:
             for start in range(0, len(wanted), AT_ONCE):
+                self.on_progress(0.6 * start / len(wanted), f"sound {start + 1} of {len(wanted)}")
                 yield from pool.map(made, wanted[start : start + AT_ONCE])
 
     def _through(
@@ -200,6 +203,7 @@ class _Mixer:
         for where in self.sound.places:
             if where not in own:
                 self.sound.add(where, buses[self._to(where)][self.leaf(where)])
+        self.on_progress(0.6, "groups and rooms")
         parts = [where for where in buses if where.startswith("part:")]
         for where in [*parts, *(f"group:{one.key}" for one in self.stage.groups)]:
             if where not in buses:
@@ -256,7 +260,13 @@ def _add(lines: dict[str, Floats], where: str, line: Floats) -> None:
 
 
 def mix_stage(
-    sound: Sound, stage: Stage, music: Music, *, leaf: Leaf | None = None, rooms_apart: bool = True
+    sound: Sound,
+    stage: Stage,
+    music: Music,
+    *,
+    leaf: Leaf | None = None,
+    rooms_apart: bool = True,
+    on_progress: OnProgress = no_progress,
 ) -> StageMix:
     """The mix of sounds on a Stage.
 
@@ -274,10 +284,12 @@ def mix_stage(
     if music.loops and lead:
         sound, music = WarmedUp(sound, lead), replace(music, lead=lead)
     mixer = _Mixer(sound, stage, music, leaf, rooms_apart=rooms_apart)
+    mixer.on_progress = on_progress
     stems = mixer.stems()
     before = np.zeros((2, mixer.sound.frames))
     for stem in stems.values():
         before += stem
+    on_progress(0.85, "the whole and its ceiling")
     whole = mixer.chain("whole", {"whole": before})["whole"]
     last = slice(mixer.sound.frames - frames, None)
     whole = whole[:, last]

@@ -8,6 +8,7 @@ from typing import Any
 
 from easy_pocket.core.formats.exchange import KitToWrite, PartLine, PatternToWrite, SongToWrite
 from easy_pocket.core.formats.registry import Format, Of
+from easy_pocket.core.progress import OnProgress, no_progress
 from easy_pocket.core.song.perform_song import perform_song
 from easy_pocket.core.song.song_mix import starts_early
 from easy_pocket.core.sound.events import audible
@@ -20,7 +21,7 @@ from easy_pocket.store.songs.selection import Selection
 from easy_pocket.store.songs.stack_playing import heard_parts
 
 
-def pattern_to_write(reader: Reader, song: LoadedSong, options: Any) -> PatternToWrite:
+def pattern_to_write(reader: Reader, song: LoadedSong, options: Any, on_progress: OnProgress) -> PatternToWrite:
     """What plays with the pattern that is looked at, exactly as long as it is; what is muted is left out."""
     straight = options.timing == "straight"
     performance = song.performance(straight=straight)
@@ -39,7 +40,7 @@ def pattern_to_write(reader: Reader, song: LoadedSong, options: Any) -> PatternT
         note_map={voice.role: voice.midi_note for voice in song.kit.voices},
         heard=audible(performance.hits.voices, song.mix) if mine else (),
         loop=True,
-        mix=partial(pattern_to_mix, reader, song, options.timing),
+        mix=partial(pattern_to_mix, reader, song, options.timing, on_progress=on_progress),
         part=song.part.name if len(song.parts) > 1 else "Drums",
         others=others,
     )
@@ -52,23 +53,23 @@ def _line(song: LoadedSong, one: PlacedPart) -> PartLine:
     return PartLine(one.part.name, one.performance.hits, one.struck, notes, audible(voices, one.part.mix))
 
 
-def song_to_write(reader: Reader, song: LoadedSong, options: Any) -> SongToWrite:
+def song_to_write(reader: Reader, song: LoadedSong, options: Any, on_progress: OnProgress) -> SongToWrite:
     straight = getattr(options, "timing", "felt") == "straight"
     played = perform_song(song.arrangement, straight=straight)
     return SongToWrite(
         played,
         song.name,
         {part.id: {voice.role: voice.midi_note for voice in song.kits[part.kit_key].voices} for part in song.parts},
-        mix=partial(song_to_mix, reader, song),
+        mix=partial(song_to_mix, reader, song, on_progress=on_progress),
         early=starts_early([one.columns for one in played_parts(song, played)]),
     )
 
 
-def kit_to_write(_reader: Reader, song: LoadedSong, _options: Any) -> KitToWrite:
+def kit_to_write(_reader: Reader, song: LoadedSong, _options: Any, _on_progress: OnProgress) -> KitToWrite:
     return KitToWrite(song.kit, song.samples)
 
 
-GIVEN: Mapping[Of, Callable[[Reader, LoadedSong, Any], Any]] = {
+GIVEN: Mapping[Of, Callable[[Reader, LoadedSong, Any, OnProgress], Any]] = {
     "pattern": pattern_to_write,
     "song": song_to_write,
     "kit": kit_to_write,
@@ -76,14 +77,21 @@ GIVEN: Mapping[Of, Callable[[Reader, LoadedSong, Any], Any]] = {
 
 
 def export_file(
-    reader: Reader, song_id: int, selection: Selection, as_format: Format, options: Any
+    reader: Reader,
+    song_id: int,
+    selection: Selection,
+    as_format: Format,
+    options: Any,
+    on_progress: OnProgress = no_progress,
 ) -> tuple[str, bytes]:
     """Read a song and write it: its title and the bytes of the file."""
     song = read_song(reader, song_id, selection)
     name = song.kit.name if as_format.of == "kit" else song.name
-    return name, write_song(reader, song, as_format, options)
+    return name, write_song(reader, song, as_format, options, on_progress)
 
 
-def write_song(reader: Reader, song: LoadedSong, as_format: Format, options: Any) -> bytes:
+def write_song(
+    reader: Reader, song: LoadedSong, as_format: Format, options: Any, on_progress: OnProgress = no_progress
+) -> bytes:
     """Write a song that is read already."""
-    return as_format.written(GIVEN[as_format.of](reader, song, options), options).data
+    return as_format.written(GIVEN[as_format.of](reader, song, options, on_progress), options).data

@@ -10,6 +10,7 @@ import numpy.typing as npt
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.formats.exchange import MixChoice, MixToWrite
 from easy_pocket.core.pattern.voices import voice_name
+from easy_pocket.core.progress import OnProgress, no_progress
 from easy_pocket.core.song.part import audible_parts
 from easy_pocket.core.song.perform_song import PartPerformance, SongPerformance, perform_song
 from easy_pocket.core.song.song_mix import part_columns, pre_roll_s
@@ -97,16 +98,20 @@ def sections_of_song(song: LoadedSong) -> tuple[tuple[float, int], ...]:
     return tuple((span.start_ms / 1000, span.section.key) for span in song.arrangement.spans)
 
 
-def pattern_to_mix(reader: Reads, song: LoadedSong, timing: str, choice: MixChoice) -> MixToWrite:
+def pattern_to_mix(
+    reader: Reads, song: LoadedSong, timing: str, choice: MixChoice, on_progress: OnProgress = no_progress
+) -> MixToWrite:
     """The loop that plays. timing: "felt", or "straight" at the same loudness."""
     sound, music = stack_sound(reader, song, straight=timing == "straight", only_part=choice.only == "part")
-    return _to_write(song, sound, music, choice)
+    return _to_write(song, sound, music, choice, on_progress)
 
 
-def song_to_mix(reader: Reads, song: LoadedSong, choice: MixChoice) -> MixToWrite:
+def song_to_mix(
+    reader: Reads, song: LoadedSong, choice: MixChoice, on_progress: OnProgress = no_progress
+) -> MixToWrite:
     """The song, or some bars of it as they are heard in it."""
     sound, music = song_sound(reader, song)
-    made = _to_write(song, sound, music, choice)
+    made = _to_write(song, sound, music, choice, on_progress)
     if not choice.from_bar:
         return replace(made, mix=without_silent_end(made.mix, round((music.length_s + music.before_s) * RATE_HZ)))
     starts_ms = song.arrangement.bar_starts_ms
@@ -118,12 +123,15 @@ def song_to_mix(reader: Reads, song: LoadedSong, choice: MixChoice) -> MixToWrit
     return replace(made, mix=cut_out(made.mix, first, until))
 
 
-def _to_write(song: LoadedSong, sound: Sound, music: Music, choice: MixChoice) -> MixToWrite:
+def _to_write(song: LoadedSong, sound: Sound, music: Music, choice: MixChoice, on_progress: OnProgress) -> MixToWrite:
     stage = song.stage_here if music.loops else song.stage
     stage = Stage(ceiling_db=stage.ceiling_db) if choice.dry else stage
     names = stem_names(song, sound, choice.stems) if choice.stems else None
     apart = choice.rooms_apart or not choice.stems
-    mix = mix_stage(sound, stage, music, leaf=names.__getitem__ if names else None, rooms_apart=apart)
+    mix = mix_stage(
+        sound, stage, music, leaf=names.__getitem__ if names else None, rooms_apart=apart, on_progress=on_progress
+    )
+    on_progress(0.95, "writing the file")
     if names:
         mix = replace(mix, stems={RETURN_NAMES.get(name, name): line for name, line in mix.stems.items()})
     return MixToWrite(

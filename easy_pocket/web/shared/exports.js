@@ -1,8 +1,11 @@
-// The Export menu. A mix is made first; what goes wrong is told before anything is written.
+// The Export menu. A mix is made first, by a worker whose progress is told and who can be stopped; what goes wrong is told
+// before anything is written.
 
 import { ask } from "./api.js";
 import { selectionText } from "./selection.js";
 import { hideNote, showNote } from "./notes.js";
+
+const JOB_MS = 200;
 
 /**
  * @param {any} link
@@ -28,19 +31,49 @@ async function mix(link, address) {
   const near = document.querySelector("[aria-controls='export-menu']");
   link.ariaBusy = "true";
   showNote("Mixing…", { near, stays: true });
+  address.searchParams.set("job", "1");
   try {
-    const answer = await ask(address, { headers: { Accept: "application/json" } });
-    if (answer.ok) {
-      save(await answer.blob(), nameIn(answer));
-      hideNote();
-      return;
-    }
-    const { error } = await answer.json().catch(() => ({ error: "The server did not answer as it should: try again." }));
-    showNote(error, { near, wrong: true });
-  } catch {
-    showNote("The server does not answer: nothing was written. Try again in a moment.", { near, wrong: true });
+    const begun = await told(await ask(address, { headers: { Accept: "application/json" } }));
+    await followed(begun.job, near);
+    const answer = await ask(`/jobs/${begun.job}/file`, { headers: { Accept: "application/json" } });
+    if (!answer.ok) await told(answer);
+    save(await answer.blob(), nameIn(answer));
+    hideNote();
+  } catch (error) {
+    const words = error instanceof Refused ? error.message : "The server does not answer: nothing was written. Try again in a moment.";
+    showNote(words, { near, wrong: true });
   } finally {
     link.ariaBusy = null;
+  }
+}
+
+class Refused extends Error {}
+
+/**
+ * What an answer tells; what it refuses is thrown, in its words.
+ * @param {any} answer
+ */
+async function told(answer) {
+  const result = await answer.json().catch(() => ({ error: "The server did not answer as it should: try again." }));
+  if (!answer.ok || result.error) throw new Refused(result.error);
+  return result;
+}
+
+/**
+ * Until the mix is made: how far it is, and a way to stop it.
+ * @param {string} key
+ * @param {Element | null} near
+ */
+async function followed(key, near) {
+  /** @type {[string, () => void][]} */
+  const actions = [["stop", () => ask(`/jobs/${key}/stop`, { method: "POST" })]];
+  let shown = "";
+  for (;;) {
+    const job = await told(await ask(`/jobs/${key}`));
+    if (job.result) return;
+    const words = `Mixing, ${Math.round(job.share * 100)} %: ${job.words}`;
+    if (words !== shown) showNote((shown = words), { near, stays: true, actions });
+    await new Promise((go) => setTimeout(go, JOB_MS));
   }
 }
 

@@ -8,8 +8,10 @@ from fastapi import APIRouter, Path
 from starlette.requests import Request
 from starlette.responses import Response
 
+from easy_pocket.core.errors import PocketError
 from easy_pocket.jobs.jobs import Jobs
 from easy_pocket.jobs.workers import Workers
+from easy_pocket.web.shared.dependencies import download
 from easy_pocket.web.shared.json_response import JsonResponse
 
 router = APIRouter()
@@ -28,6 +30,16 @@ def workers(request: Request) -> Workers:
 @router.get("/jobs/{key}")
 def progress(request: Request, key: Key) -> Response:
     return JsonResponse(jobs(request).find(key).doc)
+
+
+@router.get("/jobs/{key}/file")
+def fetch(request: Request, key: Key) -> Response:
+    """What a job wrote, once."""
+    job = jobs(request).find(key)
+    file, job.file = job.file, None
+    if file is None:
+        raise PocketError("This file was fetched already, or made room for newer ones: export it again.")
+    return download(file.data, file.title, file.label, file.media_type)
 
 
 @router.post("/jobs/{key}/stop")
