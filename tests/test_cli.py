@@ -160,6 +160,24 @@ def test_notes_we_have_no_voice_for_are_kept_and_rendered(desk):
     assert np.abs(samples[:2000]).max() > 0.01
 
 
+def test_render_puts_a_beat_through_a_stage_of_any_parts(desk):
+    chain = [{"kind": "tone", "settings": {"low_cut_hz": 800.0}}]
+    places = {"part:7:kick": {"chain": chain}, "part:9:snare": {"sends": {"long": 60}}}
+    (desk / "stage.json").write_text(json.dumps({"format": "easy-pocket-stage/1", "places": places}))
+    for out, more in (("dry.wav", ()), ("wet.wav", ("--stage", "stage.json"))):
+        done = run("render", "in.mid", "-o", out, "--bits", 32, *more, cwd=desk)
+        assert (done.returncode, done.stderr) == (0, "")
+    dry, wet = (soundfile.read(desk / name)[0] for name in ("dry.wav", "wet.wav"))
+    assert len(wet) > len(dry) + 20_000  # the long room rings out
+    low = [float((np.abs(np.fft.rfft(x[:100_000, 0]))[:200] ** 2).sum()) for x in (dry, wet)]
+    assert low[1] < 0.3 * low[0]
+    (desk / "none.json").write_text("[]")
+    done = run("render", "in.mid", "-o", "x.wav", "--stage", "none.json", cwd=desk)
+    assert done.returncode == 2
+    assert "holds no Stage" in done.stderr
+    assert not (desk / "x.wav").exists()
+
+
 def test_render_plays_sampled_kits_and_kits_from_a_zip(desk):
     (desk / "loft.zip").write_bytes(write_sfz(house_kits()["net_loft"]))
     for kit, out in (("dry_dock", "dock.wav"), ("net_loft", "loft.wav"), ("loft.zip", "zip.wav")):

@@ -10,36 +10,25 @@ import json
 import os
 import sys
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 from typing import NoReturn
 
 import numpy as np
 
 from easy_pocket.caches import give_core_its_caches
-from easy_pocket.cli.files import bounded_bytes, listen, read_beat, say, write, write_template
+from easy_pocket.cli.files import listen, say, write_template
 from easy_pocket.cli.ideas import add_ideas
 from easy_pocket.cli.loops import add_loops
 from easy_pocket.cli.perform import add_perform
 from easy_pocket.cli.pocket import add_pocket
+from easy_pocket.cli.render import add_render
 from easy_pocket.cli.songs import add_songs
 from easy_pocket.core.errors import BadValueError, PocketError
-from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.feel.template import MAX_TEMPLATE_BARS
 from easy_pocket.core.formats.analysis_json import analysis_doc
-from easy_pocket.core.formats.audio_file import write_audio
-from easy_pocket.core.formats.midi import nearest_voice
-from easy_pocket.core.formats.sfz import read_sfz
 from easy_pocket.core.listen.beat_check import beat_doubt
 from easy_pocket.core.listen.groove import extract_template
 from easy_pocket.core.listen.loop_analysis import LoopAnalysis
-from easy_pocket.core.pattern.pattern import Pattern
-from easy_pocket.core.pattern.voices import stand_in
-from easy_pocket.core.sound.events import play_events
-from easy_pocket.core.sound.kit import Kit
-from easy_pocket.core.sound.mixdown import mixdown
-from easy_pocket.core.sound.sound import SampleSource
-from easy_pocket.samples import house_kits, shipped_samples
 
 
 class Parser(argparse.ArgumentParser):
@@ -96,15 +85,7 @@ def _parser() -> Parser:
     add_ideas(commands)
     add_songs(commands)
 
-    render = commands.add_parser("render", help="play a MIDI beat on a kit into a WAV file")
-    render.add_argument("midi", metavar="IN.mid")
-    render.add_argument("-o", "--out", required=True, metavar="OUT.wav")
-    render.add_argument(
-        "--kit", default="boathouse", help="boathouse, signal_box, net_loft, dry_dock, or a zip with an SFZ kit"
-    )
-    render.add_argument("--loop", action="store_true", help="exactly as long as the bars, tails wrapped round")
-    render.add_argument("--bits", type=int, choices=(16, 24, 32), default=16)
-    render.set_defaults(run=run_render)
+    add_render(commands)
     return parser
 
 
@@ -137,49 +118,3 @@ def run_groove(chosen: argparse.Namespace) -> None:
     name = os.path.basename(chosen.loop)
     template = extract_template(heard.onsets, heard.reading, chosen.name or Path(name).stem, name, chosen.bars)
     write_template(template, chosen.out)
-
-
-def on_voices_of(kit: Kit, pattern: Pattern) -> Pattern:
-    """Move hits of voices that the kit does not have to its voice nearest in sound; none is lost."""
-    taken: set[tuple[str, int]] = set()
-    hits = []
-    for hit in sorted(pattern.hits, key=lambda hit: hit.voice.startswith("note")):
-        voice, tick = stand_in(nearest_voice(hit.voice), kit.roles), hit.tick
-        while (voice, tick) in taken and tick + 1 < pattern.length_ticks:
-            tick += 1
-        if (voice, tick) not in taken:
-            taken.add((voice, tick))
-            hits.append(replace(hit, voice=voice, tick=tick))
-    return pattern.with_hits(hits)
-
-
-def _kit(name: str) -> tuple[Kit, SampleSource]:
-    """A kit of the house by its key, or one read from a zip with an SFZ."""
-    if name.lower().endswith(".zip"):
-        read = read_sfz(bounded_bytes(name, "kit"), os.path.basename(name))
-        for remark in read.remarks:
-            print(f"easy-pocket: {remark}", file=sys.stderr)
-        return read.kit, read.audio.__getitem__
-    kits = house_kits()
-    if name not in kits:
-        raise BadValueError(f"There is no kit '{name[:40]}'; there are {', '.join(kits)}, or name a zip with an SFZ.")
-    return kits[name], shipped_samples
-
-
-def run_render(chosen: argparse.Namespace) -> None:
-    kit, samples = _kit(chosen.kit)
-    beat = read_beat(chosen.midi)
-    performance = perform(on_voices_of(kit, beat.pattern), tempo_bpm=beat.tempo_bpm, loop=chosen.loop)
-    events = play_events(performance, kit, loop=chosen.loop)
-    early_s = max(0.0, -min((event.start_s for event in events), default=0.0))
-    events = [
-        replace(
-            event,
-            start_s=event.start_s + early_s,
-            cut_s=None if event.cut_s is None else event.cut_s + early_s,
-        )
-        for event in events
-    ]
-    length_s = performance.length_ms / 1000 + early_s
-    audio = mixdown(events, kit, length_s, loop=chosen.loop, samples=samples)
-    write(chosen.out, write_audio(audio, "WAV", chosen.bits))

@@ -15,6 +15,7 @@ from easy_pocket.core.song.perform_song import SongPerformance
 from easy_pocket.core.sound.kit import Kit
 from easy_pocket.core.sound.sound import SampleSource, no_samples
 from easy_pocket.core.stage.mix_stage import StageMix
+from easy_pocket.core.stage.stage import Stage
 
 Timing = Literal["felt", "straight"]
 
@@ -105,7 +106,7 @@ class SongToWrite:
     """A whole song as it is played.
 
     note_maps: MIDI notes by voice, by part. mix: as audio, with the loops in it. early: whether something sounds before
-    the first beat; None: as the hits say.
+    the first beat; None: as the hits say. stage: where its sounds stand.
     """
 
     played: SongPerformance
@@ -113,6 +114,7 @@ class SongToWrite:
     note_maps: Mapping[int, Mapping[str, int]]
     mix: MakeMix = no_mix
     early: bool | None = None
+    stage: Stage = field(default_factory=Stage)
 
 
 @dataclass(frozen=True)

@@ -6,6 +6,7 @@ A place is named by a word: "part:3:kick" a voice of a part, "part:3" the part, 
 
 from __future__ import annotations
 
+import json
 import math
 import re
 from collections.abc import Iterable, Mapping
@@ -311,6 +312,24 @@ def stage_from_doc(doc: Doc) -> Stage:
             if str(key).isdigit()
         },
     )
+
+
+def one_part_doc(doc: Doc) -> Doc:
+    """The doc of a Stage for music of one part: all its parts become part 1; where two say something, the first."""
+
+    def moved(where: object) -> str:
+        return re.sub(r"part:\d+", "part:1", str(where))
+
+    places: Doc = {}
+    for where, place in _mapping(doc.get("places", {})).items():
+        places.setdefault(moved(where), json.loads(moved(json.dumps(place))))
+    groups, taken = [], set[str]()
+    for group in map(_mapping, _list(doc.get("groups", []))):
+        members = [one for one in dict.fromkeys(map(moved, _list(group.get("members", [])))) if one not in taken]
+        taken |= set(members)
+        if members:
+            groups.append({**group, "members": members})
+    return {**doc, "places": places, "groups": groups, "sections": {}}
 
 
 def _mapping(value: object) -> Doc:

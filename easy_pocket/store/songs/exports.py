@@ -61,6 +61,7 @@ def song_to_write(reader: Reader, song: LoadedSong, options: Any, on_progress: O
         song.name,
         {part.id: {voice.role: voice.midi_note for voice in song.kits[part.kit_key].voices} for part in song.parts},
         mix=partial(song_to_mix, reader, song, on_progress=on_progress),
+        stage=song.stage,
         early=starts_early([one.columns for one in played_parts(song, played)]),
     )
 
