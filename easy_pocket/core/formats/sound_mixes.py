@@ -51,7 +51,9 @@ def finished(given: MixToWrite, options: AudioOptions, kind: Kind) -> bytes:
     bits = int(options.bits)
     if kind == "FLAC" and bits == 32:
         raise BadValueError("FLAC holds 16 or 24 bits; 32 need WAV: choose one of them.")
-    audio = at_loudness(given.mix.whole, given.ceiling_db, options.loudness or None, loops=given.loops)
+    audio = given.mix.audio
+    if options.loudness:
+        audio = at_loudness(given.mix.whole, given.ceiling_db, options.loudness, loops=given.loops)
     made = as_file_audio(audio, given.name, rate_hz=int(options.rate), bits=bits, loops=given.loops)
     return write_audio(made, kind, bits, comment=pre_roll_words(given))
 

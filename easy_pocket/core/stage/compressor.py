@@ -56,4 +56,4 @@ def compressor_gain(side: Floats, settings: Mapping[str, float]) -> tuple[npt.ND
     taken_db = reduction_db(side, settings)
     wet = settings["mix_percent"] / 100
     gain = np.exp((LN_DB * (settings["makeup_db"] - taken_db)).astype(np.float32))
-    return 1 - wet + wet * gain, taken_db
+    return (gain if wet == 1 else 1 - wet + wet * gain), taken_db

@@ -73,5 +73,4 @@ def drum_noise() -> Floats:
 def driven(audio: Floats, settings: Mapping[str, Any]) -> Floats:
     """Shape (2, frames), driven and matched in level."""
     character, amount = str(settings["character"]), float(settings["amount_percent"])
-    over = up(audio).astype(np.float32)  # single floats: what they lose lies 130 dB down
-    return down(bent(over, character, amount)) * matching_gain(character, amount)
+    return np.asarray(down(bent(up(audio), character, amount)) * matching_gain(character, amount), dtype=np.float64)

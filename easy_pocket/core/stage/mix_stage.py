@@ -20,7 +20,7 @@ from easy_pocket.core.stage.echo import echoes
 from easy_pocket.core.stage.limiter import LATENCY, limited
 from easy_pocket.core.stage.over_sections import sends_over, units_over
 from easy_pocket.core.stage.rooms import impulse_response
-from easy_pocket.core.stage.stage import RETURNS, ROOMS, VOICE_PLACE, Stage, Unit
+from easy_pocket.core.stage.stage import FILTERS_RING_S, LEVEL_TIMES, RETURNS, ROOMS, VOICE_PLACE, Stage, Unit
 from easy_pocket.core.stage.units import PROCESSES, Music, along, numbers_of
 
 Floats = npt.NDArray[np.float64]
@@ -72,8 +72,8 @@ class WarmedUp(Sound):
 class StageMix:
     """before: the sum before the chain of the whole; whole: after it; audio: under the ceiling; gain: of the ceiling.
 
-    stems: what each place gives to the sum, rooms and echo too; together they are `before`. taken_db: what compressors
-    take, by their place and number among the units that are on, the most of every 512 frames.
+    stems: what each place gives to the sum, rooms and echo too; together they are `before`. taken_db: of a loop, what
+    compressors take, by their place and number among the units that are on, the most of every 512 frames.
     """
 
     audio: Floats
@@ -86,15 +86,16 @@ class StageMix:
 
 AT_ONCE = 2
 TAKEN_FRAMES = 512
+SPAN_FRAMES, SHORTEST_REST, MOST_SPANS = 4096, 88_200, 8
 SILENT = 1e-5  # what is softer than this at the end is not written
 
 
 def without_silent_end(mix: StageMix, least: int) -> StageMix:
     """The mix up to where nothing rings any more, `least` frames at least."""
-    loud = np.abs(mix.audio).max(axis=0)
+    loud = np.abs(mix.audio[:, least:]).max(axis=0)
     for stem in (mix.before, *mix.stems.values()):
-        np.maximum(loud, np.abs(stem).max(axis=0), out=loud)
-    heard = np.flatnonzero(loud[least:] > SILENT)
+        np.maximum(loud, np.abs(stem[:, least:]).max(axis=0), out=loud)
+    heard = np.flatnonzero(loud > SILENT)
     return cut_out(mix, 0, least + (int(heard[-1]) + 1 if len(heard) else 0))
 
 
@@ -125,6 +126,7 @@ class _Mixer:
         self.sent: Buses = {}
         self.taken_db: dict[tuple[str, int], Floats] = {}
         self.on_progress: OnProgress = no_progress
+        self.rings = 0  # frames for which rooms and echo hear what was before, in a loop
         for name in ROOMS:
             line = sound.to_room(name)
             if line is not None and stage.on:
@@ -139,15 +141,31 @@ class _Mixer:
         """Through the chain of a place, and from there to rooms and echo."""
         return self._sent_on(where, self._chained(where, lines))
 
-    def _chained(self, where: str, lines: dict[str, Floats]) -> dict[str, Floats]:
+    def _chained_where_it_sounds(self, where: str, line: Floats) -> None:
+        """Through the chain in place: what rests for longer than the chain remembers is left as it is, silence."""
+        units = [unit for unit, _ in units_over(self.stage, where, self.music)] if self.stage.on else []
+        spans = [(0, line.shape[1])]
+        # An echo follows the tempo from the start, a loop has no start, another voice's sound may go on.
+        if not self.music.loops and not any(unit.kind == "echo" or unit.settings.get("side") for unit in units):
+            remembers = sum(
+                LEVEL_TIMES * unit.number("release_ms") / 1000 for unit in units if unit.kind == "compressor"
+            )
+            spans = sounding_spans(line, round((FILTERS_RING_S + remembers) * RATE_HZ))
+        for start, end in spans:
+            from_there = replace(self.music, before_s=self.music.before_s - start / RATE_HZ) if start else self.music
+            line[:, start:end] = self._chained(where, {where: line[:, start:end]}, from_there)[where]
+
+    def _chained(self, where: str, lines: dict[str, Floats], music: Music | None = None) -> dict[str, Floats]:
+        """Through the chain of a place. music: as it is from where the lines begin."""
         if not self.stage.on:
             return lines
-        for at, (unit, share) in enumerate(units_over(self.stage, where, self.music)):
-            before, after = self._through(unit, lines, (where, at))
+        music = music or self.music
+        for at, (unit, share) in enumerate(units_over(self.stage, where, music)):
+            before, after = self._through(unit, lines, music, (where, at))
             if share is None:
                 lines = after
             else:  # it is off in some sections
-                heard = along(share, next(iter(after.values())), self.music)
+                heard = along(share, next(iter(after.values())), music)
                 lines = {leaf: line + heard * (after[leaf] - line) for leaf, line in before.items()}
         return lines
 
@@ -169,7 +187,10 @@ class _Mixer:
             known.add(bus)
 
         def made(where: str) -> tuple[str, dict[str, Floats]]:
-            return where, self._chained(where, {self.leaf(where): self.sound.line(where)})
+            line = self.sound.line(where)
+            if not self._is_plain(where):
+                self._chained_where_it_sounds(where, line)
+            return where, {self.leaf(where): line}
 
         with ThreadPoolExecutor(AT_ONCE) as pool:
             for start in range(0, len(wanted), AT_ONCE):
@@ -177,7 +198,7 @@ class _Mixer:
                 yield from pool.map(made, wanted[start : start + AT_ONCE])
 
     def _through(
-        self, unit: Unit, lines: dict[str, Floats], at: tuple[str, int]
+        self, unit: Unit, lines: dict[str, Floats], music: Music, at: tuple[str, int]
     ) -> tuple[dict[str, Floats], dict[str, Floats]]:
         """Lines before and after a unit, by the same leaves."""
         if unit.kind == "drive" and len(lines) > 1:
@@ -185,11 +206,11 @@ class _Mixer:
         if unit.kind == "compressor":
             own = str(unit.settings["side"])
             gain, taken_db = compressor_gain(self.sound.line(own) if own else _sum(lines), numbers_of(unit))
-            starts = np.arange(0, len(taken_db), TAKEN_FRAMES)
-            self.taken_db[at] = np.maximum.reduceat(taken_db, starts)
+            if music.loops:
+                self.taken_db[at] = np.maximum.reduceat(taken_db, np.arange(0, len(taken_db), TAKEN_FRAMES))
             return lines, {leaf: line * gain for leaf, line in lines.items()}
         process = PROCESSES[unit.kind]
-        return lines, {leaf: process(line, unit, self.music, line) for leaf, line in lines.items()}
+        return lines, {leaf: process(line, unit, music, line) for leaf, line in lines.items()}
 
     def stems(self) -> dict[str, Floats]:
         """What reaches the whole, by leaf; rooms and echo under their own names, or inside."""
@@ -210,11 +231,15 @@ class _Mixer:
                 continue
             after, to = self.chain(where, buses.pop(where)), self._to(where)
             _join(buses.setdefault(to, {}) if to else out, after)
-        for name in RETURNS:
-            if name in self.sent:
-                back = {leaf: self._returned(name, line) for leaf, line in self.sent[name].items()}
-                _join(out, self.chain(name, back))
+        with ThreadPoolExecutor(AT_ONCE) as pool:
+            for back in pool.map(self._back_from, [name for name in RETURNS if name in self.sent]):
+                _join(out, back)
         return out
+
+    def _back_from(self, name: str) -> dict[str, Floats]:
+        """What a room or the echo gives to the whole."""
+        back = {leaf: self._returned(name, line) for leaf, line in self.sent[name].items()}
+        return self._chained(name, back)
 
     def _to(self, where: str) -> str:
         """The part or group a place goes to, "" for the whole."""
@@ -227,6 +252,14 @@ class _Mixer:
         return not self.stage.on or self.stage.is_plain_at(where)
 
     def _returned(self, name: str, line: Floats) -> Floats:
+        """What a room or the echo gives back of what was sent there."""
+        frames, lead = line.shape[1], self.music.lead
+        if self.rings:  # what was sent in the pass that counts was sent in those before, too
+            turn = line[:, lead:]
+            line = np.take(turn, np.arange(-self.rings - lead, frames - lead), axis=1, mode="wrap")
+        return self._through_return(name, line)[:, line.shape[1] - frames :]
+
+    def _through_return(self, name: str, line: Floats) -> Floats:
         if name in ROOMS:
             settings = self.stage.rooms[name]
             response = impulse_response(settings)
@@ -236,6 +269,24 @@ class _Mixer:
             settings = self.stage.echo
             back = echoes(line, settings, self.music.echo_delays(float(settings["beats"])))
         return np.asarray(back * 10 ** (float(settings["level_db"]) / 20))
+
+
+def sounding_spans(line: Floats, rings: int) -> list[tuple[int, int]]:
+    """Where a line of shape (2, frames) sounds, as (first frame, end), so many frames after each sound with it.
+
+    A few spans: short rests are taken along.
+    """
+    frames = line.shape[1]
+    blocks = np.flatnonzero(np.maximum.reduceat(np.abs(line).max(axis=0), np.arange(0, frames, SPAN_FRAMES)) > 0)
+    if not len(blocks):
+        return []
+    gaps = np.flatnonzero(np.diff(blocks) * SPAN_FRAMES > rings + SHORTEST_REST)
+    if len(gaps) > MOST_SPANS:
+        longest = np.argsort(np.diff(blocks)[gaps])[-MOST_SPANS:]
+        gaps = np.sort(gaps[longest])
+    firsts = blocks[np.r_[0, gaps + 1]] * SPAN_FRAMES
+    ends = np.minimum((blocks[np.r_[gaps, len(blocks) - 1]] + 1) * SPAN_FRAMES + rings, frames)
+    return list(zip(firsts.tolist(), ends.tolist(), strict=True))
 
 
 def _sum(lines: dict[str, Floats]) -> Floats:
@@ -270,8 +321,9 @@ def mix_stage(
 ) -> StageMix:
     """The mix of sounds on a Stage.
 
-    In a loop the sound is one pass with its tails folded in; it goes round for as long as rooms and echo ring on before
-    the pass that is given: all is as it is in the middle of the music. Else it is the music and what rings on after it.
+    In a loop the sound is one pass with its tails folded in; before the pass that is given it goes round for as long as
+    chains remember, and what goes to rooms and echo for as long as they ring on: all is as it is in the middle of the
+    music. Else it is the music and what rings on after it.
 
     leaf: under which name each place comes out as a stem; without it by group, part and loop. rooms_apart: rooms and
     echo are stems of their own, else each stem has what it sent there in it.
@@ -280,10 +332,14 @@ def mix_stage(
     if not frames:
         empty = np.zeros((2, 0))
         return StageMix(empty, empty, empty, np.ones(0), {})
-    lead = math.ceil(stage.rings_s(music.beats.beat_s, sound.to_room("long") is not None) * RATE_HZ)
-    if music.loops and lead:
+    lead = rings = 0
+    hits_to_room = sound.to_room("long") is not None
+    if music.loops and stage.on and (hits_to_room or not stage.is_plain):
+        lead = math.ceil(stage.chains_ring_s(music.beats.beat_s) * RATE_HZ)
+        rings = math.ceil(stage.returns_ring_s(music.beats.beat_s, hits_to_room) * RATE_HZ)
         sound, music = WarmedUp(sound, lead), replace(music, lead=lead)
     mixer = _Mixer(sound, stage, music, leaf, rooms_apart=rooms_apart)
+    mixer.rings = rings
     mixer.on_progress = on_progress
     stems = mixer.stems()
     before = np.zeros((2, mixer.sound.frames))

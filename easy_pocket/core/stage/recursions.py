@@ -12,31 +12,44 @@ import numpy.typing as npt
 from scipy import signal
 
 Floats = npt.NDArray[np.float64]
-BLOCK = 512
+BLOCK = 128
+BLOCKS_AT_ONCE = 1024  # so that what is worked on stays near the processor
 
 
 def peak_follow(values: npt.NDArray[np.floating], keep: float, share: float) -> Floats:
     """y[n] = max(x[n], keep y[n-1] + share x[n]) from y = 0: rises at once, falls slowly. x >= 0, shape (frames,)."""
     count = len(values)
     blocks = -(-count // BLOCK)
-    x = np.zeros((blocks, BLOCK))
-    x.ravel()[:count] = values
-    x = np.ascontiguousarray(x.T)  # a row holds one place of all blocks
-    least, slope_free = np.empty_like(x), np.empty_like(x)
-    # Within a block: y = max(least, keep**k y0 + free), y0 the value before the block.
-    least[0], slope_free[0] = x[0], share * x[0]
-    for place in range(1, BLOCK):
-        np.maximum(x[place], keep * least[place - 1] + share * x[place], out=least[place])
-        slope_free[place] = keep * slope_free[place - 1] + share * x[place]
-    whole = keep**BLOCK
-    before = np.zeros(blocks)
+    padded = np.zeros(blocks * BLOCK)
+    padded[:count] = values
+    rows = padded.reshape(blocks, BLOCK)
     last = 0.0
-    for block, (low, free) in enumerate(zip(least[-1].tolist(), slope_free[-1].tolist(), strict=True)):
+    for start in range(0, blocks, BLOCKS_AT_ONCE):
+        last = _follow(rows[start : start + BLOCKS_AT_ONCE], keep, share, last)
+    return padded[:count]
+
+
+def _follow(rows: Floats, keep: float, share: float, last: float) -> float:
+    """The same of some blocks in place, from the value before them; the last value."""
+    x = np.ascontiguousarray(rows.T)  # a row holds one place of all blocks
+    risen, least, free = share * x, np.empty_like(x), np.empty_like(x)
+    # Within a block: y = max(least, keep**k y0 + free), y0 the value before the block.
+    least[0], free[0] = x[0], risen[0]
+    going = np.empty(x.shape[1])
+    for place in range(1, BLOCK):
+        np.multiply(least[place - 1], keep, out=going)
+        going += risen[place]
+        np.maximum(x[place], going, out=least[place])
+        np.multiply(free[place - 1], keep, out=free[place])
+        free[place] += risen[place]
+    whole = keep**BLOCK
+    before = np.empty(x.shape[1])
+    for block, (low, high) in enumerate(zip(least[-1].tolist(), free[-1].tolist(), strict=True)):
         before[block] = last
-        last = max(low, whole * last + free)
-    powers = keep ** np.arange(1, BLOCK + 1)
-    y = np.maximum(least, powers[:, None] * before[None, :] + slope_free)
-    return np.asarray(y.T.ravel()[:count])
+        last = max(low, whole * last + high)
+    free += keep ** np.arange(1, BLOCK + 1)[:, None] * before[None, :]
+    rows[:] = np.maximum(least, free).T
+    return last
 
 
 def smoothed(values: Floats, keep: float) -> Floats:

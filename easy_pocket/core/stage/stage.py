@@ -9,7 +9,7 @@ from __future__ import annotations
 import json
 import math
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -34,7 +34,8 @@ PLACES = re.compile(rf"{SENDERS.pattern}|short|long|echo|whole")
 VOICE_PLACE = re.compile(r"part:\d{1,10}:[a-z_0-9]{1,30}")
 MOST_GROUPS = 16
 FADED_DB = 80.0  # so much softer an echo is over
-LEVELS_RING_S = 0.5  # what compressors and filters remember
+FILTERS_RING_S = 0.25  # what filters remember
+LEVEL_TIMES = 6.0  # so many release times a compressor remembers
 LONGEST_RING_S = 30.0
 MOST_PLACES = 512
 MOST_WORDS = 200
@@ -205,26 +206,47 @@ class Stage:
         """How long chains, rooms and echo go on after what goes in, in s."""
         if not (self.on and not self.is_plain) and not hits_to_room:
             return 0.0
+        return min(self.chains_ring_s(beat_s) + self.returns_ring_s(beat_s, hits_to_room), LONGEST_RING_S)
+
+    def chains_ring_s(self, beat_s: float) -> float:
+        """How long chains remember what went through them: levels, and echoes in them."""
         if self.sections:
-            every = (self.in_section(key) for key in (0, *self.sections))
-            return max(one.rings_s(beat_s, hits_to_room) for one in every)
+            return max(one.chains_ring_s(beat_s) for one in self._everywhere())
+        rings = {0: 0.0, 1: 0.0, 2: 0.0}  # of voices and loops; of parts, groups, rooms and echo; of the whole
+        for where, units in self._working():
+            level = 2 if where == "whole" else 0 if VOICE_PLACE.fullmatch(where) or where.startswith("loop:") else 1
+            levels = sum(LEVEL_TIMES * unit.number("release_ms") / 1000 for unit in units if unit.kind == "compressor")
+            echoes = sum(_echo_ring_s(unit.settings, beat_s) for unit in units if unit.kind == "echo")
+            rings[level] = max(rings[level], levels + echoes)
+        return min(FILTERS_RING_S + sum(rings.values()), LONGEST_RING_S)
+
+    def returns_ring_s(self, beat_s: float, hits_to_room: bool = False) -> float:
+        """How long rooms and echo go on."""
+        if self.sections:
+            return max(one.returns_ring_s(beat_s, hits_to_room) for one in self._everywhere())
         sends = {name for place in self.places.values() for name, percent in place.sends.items() if percent}
         sends |= {"long"} if hits_to_room else set()
-        rooms = [1.3 * float(self.rooms[name]["length_s"]) for name in ROOMS if name in sends]
-        settings = [self.echo] if "echo" in sends else []
-        working = [unit for place in self.places.values() for unit in place.working]
-        working += [unit for chain in self.kit_chains.values() for unit in chain]
-        settings += [unit.settings for unit in working if unit.kind == "echo"]
-        echoes = [
-            float(one["beats"]) * beat_s * FADED_DB / -_db(max(float(one["feedback_percent"]), 1.0) / 100)
-            for one in settings
-        ]
-        return min(max(rooms, default=0.0) + max(echoes, default=0.0) + LEVELS_RING_S, LONGEST_RING_S)
+        rooms = max((1.3 * float(self.rooms[name]["length_s"]) for name in ROOMS if name in sends), default=0.0)
+        return min(max(rooms, _echo_ring_s(self.echo, beat_s) if "echo" in sends else 0.0), LONGEST_RING_S)
+
+    def _everywhere(self) -> list[Stage]:
+        return [self.in_section(key) for key in (0, *self.sections)]
+
+    def _working(self) -> Iterator[tuple[str, tuple[Unit, ...]]]:
+        """Chains with the units in them that do something."""
+        for where in self.named_places:
+            yield where, (*self.kit_chains.get(where, ()), *self.place(where).working)
 
     def with_place(self, where: str, place: Place) -> Stage:
         """Another chain or other sends of one place; one that is plain needs no entry."""
         rest = {key: value for key, value in self.places.items() if key != where}
         return replace(self, places=rest if place.is_plain else {**rest, where: place})
+
+
+def _echo_ring_s(settings: Mapping[str, Value], beat_s: float) -> float:
+    """Until an echo has come so often that it is not heard any more."""
+    again = max(float(settings["feedback_percent"]), 1.0) / 100
+    return float(settings["beats"]) * beat_s * max(FADED_DB / -_db(again), 1.0)
 
 
 def _db(gain: float) -> float:
