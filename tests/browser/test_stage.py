@@ -183,6 +183,32 @@ def test_who_hides_whom_is_told_tried_and_mended(page: Page, song: str) -> None:
     until(page, f"easyPocket.player.stage.planOf('{where}').units.length === 1")
 
 
+def test_a_sound_in_the_way_is_tried_and_put_elsewhere(page: Page, song: str) -> None:
+    open_stage(page, song)
+    page.locator('[data-tab="crowding"]').click()
+    expect(page.locator("#crowd-pairs li").first.locator("b")).to_contain_text(" and ", timeout=30_000)
+    where = page.evaluate(
+        """(() => {
+            const { whole, crowd } = easyPocket.screens.stage;
+            const where = document.querySelector('.sound[data-where$=":shaker"]').dataset.where;
+            Object.assign(whole.measured.crowding.pairs[0], { where, unit: null, plan: null, pan: -0.6, later_ms: 0 });
+            crowd.show();
+            return where;
+        })()"""
+    )
+    page.keyboard.press("Space")
+    until(page, "easyPocket.player.running")
+    box = box_of(page.locator("[data-crowd-try]").first)
+    page.mouse.move(box["x"] + 5, box["y"] + 5)
+    page.mouse.down()
+    until(page, f"easyPocket.player.panners.has('{where} -0.6')")  # a hit has sounded there
+    page.mouse.up()
+    until(page, "easyPocket.player.moved === null")
+    page.locator("[data-crowd-put]").first.click()
+    saved(page)
+    expect(page.locator(f'.sound[data-where="{where}"]')).to_have_attribute("data-pan", "-0.6")
+
+
 def sound_on_floor(page: Page, voice: str) -> tuple[float, float]:
     box = box_of(page.locator(f'.sound[data-where$=":{voice}"] .disc'))
     return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from easy_pocket.core.sound.models import RATE_HZ
-from easy_pocket.core.stage.crowding import BANDS_HZ, MOST_CHANGE_DB, SILENT_DB, crowding, levels_of, spread
+from easy_pocket.core.stage.crowding import BANDS_HZ, MOST_CHANGE_DB, SILENT_DB, apart_db, crowding, levels_of, spread
 
 LENGTH = 2 * RATE_HZ
 
@@ -66,3 +66,39 @@ def test_a_proposal_helps_and_changes_little() -> None:
     after = [one.lost for one in crowding({"loop": changed, "rim": burst(900, 0.5, 0.03)}).pairs if one.hidden == "rim"]
     assert not after or after[0] < 0.75 * pair.lost
     assert abs(10 * np.log10((changed**2).sum() / (rich**2).sum())) < MOST_CHANGE_DB
+
+
+def test_at_one_ear_a_sound_that_stands_aside_has_the_better_of_another() -> None:
+    assert apart_db(0.0, 0.0) == pytest.approx(0.0)
+    assert apart_db(0.5, 0.5) == pytest.approx(0.0)
+    assert apart_db(1.0, 0.0) == pytest.approx(3.0, abs=0.02)
+    assert apart_db(0.0, 1.0) == pytest.approx(20.99, abs=0.02)  # the ear the other is turned from
+    assert apart_db(-0.4, 0.4) == pytest.approx(apart_db(0.4, -0.4))
+
+
+def test_what_cannot_be_cut_or_ducked_is_moved_aside_and_then_less_is_hidden() -> None:
+    # The same tone, so that a cut or a duck that helps would change the other one too much.
+    lines = {"one": burst(900, 0.5, 0.09), "other": burst(900, 0.5, 0.2)}
+    pans = {"one": 0.0, "other": 0.0}
+    (pair,) = crowding(lines, pans=pans).pairs
+    assert pair.proposal is not None
+    assert pair.proposal.unit is None
+    assert pair.proposal.where == "other"  # turned from one ear it leaves that to what it hid
+    assert pair.proposal.pan in (0.35, 0.6)
+    after = crowding(lines, pans={**pans, "other": pair.proposal.pan}).pairs
+    assert not after or after[0].lost <= 2 / 3 * pair.lost
+    # What is to stay in the middle is not moved.
+    (kept,) = crowding(lines, pans=pans, fixed=["other"]).pairs
+    assert kept.proposal is None or kept.proposal.where == "one"
+
+
+def test_a_short_sound_that_cannot_go_aside_is_laid_back() -> None:
+    lines = {"one": burst(900, 0.52, 0.06, length_s=0.03), "other": burst(900, 0.5, 0.2, length_s=0.012)}
+    pans = {"one": 1.0, "other": 1.0}
+    found = crowding(lines, pans=pans, fixed=["other"]).pairs
+    laid = [pair for pair in found if pair.proposal and pair.proposal.later_ms]
+    for pair in laid:
+        moved = np.roll(lines[pair.hidden], round(pair.proposal.later_ms / 1000 * RATE_HZ), axis=1)
+        after = crowding({**lines, pair.hidden: moved}, pans=pans).pairs
+        assert not after or after[0].lost <= 2 / 3 * pair.lost + 1e-9
+    assert laid, [pair.proposal for pair in found]

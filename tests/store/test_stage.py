@@ -49,6 +49,7 @@ def test_every_edit_of_the_stage_is_taken_back_and_made_again(store, song_id):
         ("stage_return", {"name": "long", "settings": {"length_s": 2.4}}),
         ("stage_return", {"name": "echo", "settings": {"beats": 0.5}}),
         ("stage_ceiling", {"ceiling_db": -3}),
+        ("stage_later", {"where": snare, "later_ms": 12}),
         ("stage_settings", {"to": "B", "name": "open"}),
         ("stage_chain", {"where": "whole", "chain": [{"kind": "wide"}]}),
         ("stage_on", {"on": False}),

@@ -2,13 +2,13 @@
 
 Each sound is a level per third of an octave in windows of 60 ms. A level excites its neighbours too: it falls by 10 dB
 a band upwards and 25 dB downwards (after Terhardt 1979). A sound is hidden in a band where another one excites it 6 dB
-more within 30 ms. What is lost is the share of its loudness (power to 0.23, after Stevens) that is hidden.
+more within 30 ms, at both ears. What is lost is the share of its loudness (power to 0.23, after Stevens) that is so.
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -32,15 +32,23 @@ CUTS_DB = (-3.0, -4.5, -6.0, -9.0)
 DUCKS_DB = (-3.0, -5.0, -8.0)
 MOST_CHANGE_DB = 1.5  # of the loudness of what a proposal changes
 HELPS = 2 / 3  # what is still lost then, at most
+PANS = (0.35, 0.6)
+LATER_MS = (12.0, -12.0, 20.0, -20.0)
+FAR_EAR_DB = -24.0  # at most so much softer a sound is at the ear it is turned from
 
 
 @dataclass(frozen=True)
 class Proposal:
-    """A unit for the chain of a sound that leaves at least a third less hidden."""
+    """A small change of one sound that leaves at least a third less hidden.
+
+    A unit for its chain, another pan (-1 to 1), or so many ms later (negative: earlier).
+    """
 
     where: str
-    unit: Unit
     words: str
+    unit: Unit | None = None
+    pan: float | None = None
+    later_ms: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -122,23 +130,37 @@ class _Heard:
     loudness: Floats
     excited: Floats
     near: Floats
+    pan: float = 0.0
 
 
-def _heard(levels_db: Floats) -> _Heard:
+def _heard(levels_db: Floats, pan: float = 0.0) -> _Heard:
     excited = spread(levels_db)
-    return _Heard(levels_db, _loudness(levels_db), excited, _within_30_ms(excited))
+    return _Heard(levels_db, _loudness(levels_db), excited, _within_30_ms(excited), pan)
 
 
-def _hidden(one: _Heard, by: Floats) -> npt.NDArray[np.bool_]:
-    return (by > one.excited + HIDDEN_DB) & (one.loudness > 0)
+def apart_db(pan: float, other: float) -> float:
+    """How much louder a sound is than another one of the same size, at the ear where it has the better of it."""
+    angle, beside = (np.pi / 4 * (one + 1) for one in (pan, other))
+    ears = ((np.cos(angle), np.cos(beside)), (np.sin(angle), np.sin(beside)))
+    least = 10 ** (FAR_EAR_DB / 20)
+    return float(max(20 * np.log10(max(mine, least) / max(its, least)) for mine, its in ears))
 
 
-def _lost(one: _Heard, by: Floats) -> float:
+def _hidden(one: _Heard, other: _Heard) -> npt.NDArray[np.bool_]:
+    return (other.near > one.excited + HIDDEN_DB + apart_db(one.pan, other.pan)) & (one.loudness > 0)
+
+
+def _lost(one: _Heard, other: _Heard) -> float:
     whole = float(one.loudness.sum())
-    return float((one.loudness * _hidden(one, by)).sum()) / whole if whole else 0.0
+    return float((one.loudness * _hidden(one, other)).sum()) / whole if whole else 0.0
 
 
-def crowding(lines: Mapping[str, npt.NDArray[np.floating]], most: int = 3) -> Crowding:
+def crowding(
+    lines: Mapping[str, npt.NDArray[np.floating]],
+    most: int = 3,
+    pans: Mapping[str, float] | None = None,
+    fixed: Collection[str] = (),
+) -> Crowding:
     """Who hides whom over the music.
 
     Parameters
@@ -147,6 +169,10 @@ def crowding(lines: Mapping[str, npt.NDArray[np.floating]], most: int = 3) -> Cr
         Sounds by place, shape (2, frames), all as long.
     most
         How many pairs are told.
+    pans
+        Where sounds stand that can be moved, -1 (left) to 1; others are in the middle and stay there.
+    fixed
+        Those of them that are not to be moved all the same.
 
     Returns
     -------
@@ -157,7 +183,8 @@ def crowding(lines: Mapping[str, npt.NDArray[np.floating]], most: int = 3) -> Cr
     ----------
     Terhardt (1979), "Calculating virtual pitch"; Stevens (1955) for loudness.
     """
-    heard = {where: _heard(levels_of(line)) for where, line in lines.items()}
+    pans = pans or {}
+    heard = {where: _heard(levels_of(line), pans.get(where, 0.0)) for where, line in lines.items()}
     ranked: dict[frozenset[str], tuple[float, str, str, float]] = {}
     for hidden, one in heard.items():
         weight = float(one.loudness.sum())
@@ -166,21 +193,29 @@ def crowding(lines: Mapping[str, npt.NDArray[np.floating]], most: int = 3) -> Cr
         for by, other in heard.items():
             if by == hidden:
                 continue
-            lost = _lost(one, other.near)
+            lost = _lost(one, other)
             pair = frozenset((hidden, by))
             if lost >= LEAST_LOST and lost * weight > ranked.get(pair, (0.0,))[0]:
                 ranked[pair] = (lost * weight, hidden, by, lost)
     worst = sorted(ranked.values(), reverse=True)[:most]
-    pairs = tuple(_pair(hidden, by, lost, heard) for _, hidden, by, lost in worst)
+    movable = set(pans) - set(fixed)
+    pairs = tuple(_pair(hidden, by, lost, heard, movable, lines) for _, hidden, by, lost in worst)
     means = {
         where: 10 * np.log10(np.maximum((10 ** (one.levels / 10)).mean(axis=0), 1e-9)) for where, one in heard.items()
     }
     return Crowding(means, pairs)
 
 
-def _pair(hidden: str, by: str, lost: float, heard: Mapping[str, _Heard]) -> Pair:
+def _pair(
+    hidden: str,
+    by: str,
+    lost: float,
+    heard: Mapping[str, _Heard],
+    movable: Collection[str],
+    lines: Mapping[str, npt.NDArray[np.floating]],
+) -> Pair:
     one, other = heard[hidden], heard[by]
-    cells = _hidden(one, other.near)
+    cells = _hidden(one, other)
     weights = (one.loudness * cells).sum(axis=0)
     top = int(np.argmax(weights))
     low = high = top
@@ -191,6 +226,9 @@ def _pair(hidden: str, by: str, lost: float, heard: Mapping[str, _Heard]) -> Pai
     when = np.asarray(cells[:, low : high + 1].any(axis=1))
     over = (other.near - one.excited)[:, low : high + 1][cells[:, low : high + 1]]
     proposal = _cut(by, one, other, lost, low, high) or _duck(hidden, by, one, other, lost)
+    proposal = proposal or _aside(hidden, by, one, other, lost, movable)
+    if proposal is None and hidden in movable:
+        proposal = _later(hidden, one, other, lost, lines[hidden])
     moments = int(np.count_nonzero(np.diff(when.astype(np.int64), prepend=0) > 0))
     low_hz, high_hz = float(BANDS_HZ[low]), float(BANDS_HZ[high])
     return Pair(hidden, by, low_hz, high_hz, moments, float(over.mean()), lost, proposal)
@@ -209,9 +247,9 @@ def _cut(by: str, one: _Heard, other: _Heard, lost: float, low: int, high: int) 
         less = other.levels + response_db(bell(hz, gain_db, quality), BANDS_HZ)
         if abs(_change_db(other.levels, less)) > MOST_CHANGE_DB:
             return None
-        if _lost(one, _within_30_ms(spread(less))) <= HELPS * lost:
+        if _lost(one, _heard(less, other.pan)) <= HELPS * lost:
             settings = {"bell_1_hz": round(hz, 0), "bell_1_db": gain_db, "bell_1_q": round(quality, 1)}
-            return Proposal(by, Unit("tone", settings=settings), f"cut {{by}} by {-gain_db:g} dB at {hz:.0f} Hz")
+            return Proposal(by, f"cut {{by}} by {-gain_db:g} dB at {hz:.0f} Hz", Unit("tone", settings=settings))
     return None
 
 
@@ -223,7 +261,35 @@ def _duck(hidden: str, by: str, one: _Heard, other: _Heard, lost: float) -> Prop
         less = other.levels + depth_db * strikes[:, None]
         if abs(_change_db(other.levels, less)) > MOST_CHANGE_DB:
             return None
-        if _lost(one, _within_30_ms(spread(less))) <= HELPS * lost:
+        if _lost(one, _heard(less, other.pan)) <= HELPS * lost:
             settings: dict[str, Value] = {"by": hidden, "depth_db": depth_db, "hold_ms": 40.0, "release_ms": 120.0}
-            return Proposal(by, Unit("duck", settings=settings), f"{{by}} steps back {-depth_db:g} dB for {{hidden}}")
+            return Proposal(by, f"{{by}} steps back {-depth_db:g} dB for {{hidden}}", Unit("duck", settings=settings))
+    return None
+
+
+def _aside(hidden: str, by: str, one: _Heard, other: _Heard, lost: float, movable: Collection[str]) -> Proposal | None:
+    """One of both further to a side: what is hidden, or else what hides it; to the side it stands on, if it does."""
+    for where, name in ((hidden, "hidden"), (by, "by")):
+        if where not in movable:
+            continue
+        mine, its = (one, other) if name == "hidden" else (other, one)
+        side = np.sign(mine.pan) or -np.sign(its.pan) or 1.0
+        for pan in (float(side * wide) for wide in PANS if wide > abs(mine.pan)):
+            moved = replace(mine, pan=pan)
+            left = _lost(moved, other) if name == "hidden" else _lost(one, moved)
+            if left <= HELPS * lost:
+                words = f"move {{{name}}} to {abs(pan) * 100:.0f} {'right' if pan > 0 else 'left'}"
+                return Proposal(where, words, pan=pan)
+    return None
+
+
+def _later(hidden: str, one: _Heard, other: _Heard, lost: float, line: npt.NDArray[np.floating]) -> Proposal | None:
+    """What is hidden a little later, or earlier, than what hides it."""
+    for later_ms in LATER_MS:
+        moved = np.roll(line, round(later_ms / 1000 * RATE_HZ), axis=1)
+        if _lost(_heard(levels_of(moved), one.pan), other) <= HELPS * lost:
+            words = (
+                f"lay {{hidden}} back {later_ms:.0f} ms" if later_ms > 0 else f"{{hidden}} {-later_ms:.0f} ms earlier"
+            )
+            return Proposal(hidden, words, later_ms=later_ms)
     return None

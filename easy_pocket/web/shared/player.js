@@ -68,6 +68,8 @@ export class Player extends EventTarget {
     this.span = null; // {from_s, to_s}: round which of its seconds it goes; null is all of them
     /** @type {{ where: string, unit: import("./shapes").UnitPlan } | null} */
     this.trial = null;
+    /** @type {{ where: string, pan: number | null, later_s: number } | null} */
+    this.moved = null; // a sound that is tried somewhere else
     this.without = ""; // a place whose chain is left out, or "all"
     this.clock = { at: 0, ms: 0 };
     /** @type {Set<any>} */
@@ -190,6 +192,16 @@ export class Player extends EventTarget {
   setTrial(trial) {
     this.trial = trial;
     this.takeStage();
+  }
+
+  /**
+   * Hits of a place at another pan or another time, while it is tried; null: as they are.
+   * @param {{ where: string, pan: number | null, later_s: number } | null} moved
+   */
+  setMoved(moved) {
+    if (this.moved === moved) return;
+    this.moved = moved;
+    if (this.running) this.replan();
   }
 
   /**

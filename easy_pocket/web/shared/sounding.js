@@ -68,12 +68,15 @@ export function strike(player, events, index, at, begin) {
   const node = player.context.createBufferSource();
   const gain = player.context.createGain();
   const where = events.places?.[events.place[index]] ?? "whole";
+  const moved = player.moved?.where === where ? player.moved : null;
+  const pan = moved?.pan ?? events.pan[index];
+  if (moved) at = Math.max(at + moved.later_s, player.context.currentTime);
   node.buffer = buffer;
   gain.gain.value = events.gain[index] * (player.heard?.master_gain ?? 1);
   if (events.rate?.[index]) node.playbackRate.value = events.rate[index];
-  node.connect(gain).connect(panned(player, events.pan[index], where));
+  node.connect(gain).connect(panned(player, pan, where));
   const room = events.room?.[index];
-  if (room) gain.connect(roomPanned(player, events.pan[index], room));
+  if (room) gain.connect(roomPanned(player, pan, room));
   // On a whole sample, as in the mixdown: between two the browser would interpolate, and dull the attack.
   node.start(Math.round(at * player.context.sampleRate) / player.context.sampleRate);
   const cut = events.cut_s[index];

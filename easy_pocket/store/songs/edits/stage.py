@@ -9,6 +9,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
+from easy_pocket.core.feel.feel import MAX_PUSH_MS
 from easy_pocket.core.pattern.voices import voice_name
 from easy_pocket.core.stage.section_settings import NO_SETTINGS, SectionSettings, unit_keys
 from easy_pocket.core.stage.stage import (
@@ -304,6 +305,33 @@ def _in_section(song: SongRows, section_id: int | None) -> str:
     if section_id is None:
         return ""
     return f" in {next((one.row.name for one in song.resolved if one.row.id == section_id), 'a section')}"
+
+
+class MoveInTime(Edit):
+    """All hits of a voice so many ms later than they are (negative: earlier): its push in the feel."""
+
+    kind: Literal["stage_later"]
+    where: Where
+    later_ms: Finite
+
+
+def _later_words(song: SongRows, sent: MoveInTime) -> str:
+    return (
+        f"{place_name(song.values, sent.where)} {abs(sent.later_ms):g} ms {'later' if sent.later_ms > 0 else 'earlier'}"
+    )
+
+
+@edit(description=_later_words)
+def move_in_time(context: EditContext, sent: MoveInTime) -> Step:
+    where = check_place(context.song, sent.where)
+    if not VOICE_PLACE.fullmatch(where):
+        raise EditRefusedError("Voices of parts are moved in time; this is none.")
+    number, voice = where.split(":")[1:]
+    part = find_part(context.song, int(number)).row
+    own = part.voice_feel.get(voice, {})
+    push_ms = float(own.get("push_ms") or 0.0) + sent.later_ms
+    require_range("The push of this voice", push_ms, -MAX_PUSH_MS, MAX_PUSH_MS, "ms")
+    return Step([field_patch("part", part, voice_feel={**part.voice_feel, voice: {**own, "push_ms": push_ms}})])
 
 
 class SetGroup(Edit):

@@ -33,7 +33,7 @@ export class Crowd {
       const text = (/** @type {string} */ tag, /** @type {string} */ words) => Object.assign(document.createElement(tag), { textContent: words });
       const deeds = Object.assign(document.createElement("div"), { className: "deeds" });
       deeds.append(text("span", pair.proposal));
-      if (pair.unit) deeds.append(this.button("try", at, "hold to hear it so"), this.button("put in", at, "into the chain"));
+      if (pair.unit || pair.pan !== null || pair.later_ms) deeds.append(this.button("try", at, "hold to hear it so"), this.button("put in", at, pair.unit ? "into the chain" : "as it was tried"));
       line.append(text("i", `${at + 1}`), text("b", pair.title), text("span", pair.words), deeds);
       return line;
     });
@@ -55,7 +55,9 @@ export class Crowd {
   /** @param {Piece | null} button */
   hold(button) {
     const pair = button && this.data?.pairs[Number(button.dataset.crowdTry)];
-    if (pair?.plan) this.stage.page.player.setTrial({ where: pair.where, unit: pair.plan });
+    const { player } = this.stage.page;
+    if (pair?.plan) player.setTrial({ where: pair.where, unit: pair.plan });
+    else if (pair) player.setMoved({ where: pair.where, pan: pair.pan, later_s: pair.later_ms / 1000 });
     this.held = Boolean(pair);
   }
 
@@ -63,13 +65,21 @@ export class Crowd {
     if (!this.held) return;
     this.held = false;
     this.stage.page.player.setTrial(null);
+    this.stage.page.player.setMoved(null);
   }
 
   /** @param {Piece | null} button */
   put(button) {
     const pair = button && this.data?.pairs[Number(button.dataset.crowdPut)];
-    if (!pair?.unit) return;
-    this.stage.push({ kind: "stage_add", where: pair.where, unit: /** @type {any} */ (pair.unit) }, button);
+    if (!pair?.where) return;
+    const [, part, voice] = pair.where.split(":");
+    /** @type {any} */
+    const edit = pair.unit
+      ? { kind: "stage_add", where: pair.where, unit: pair.unit }
+      : pair.pan !== null
+        ? { kind: "mix", part_id: Number(part), voice, field: "pan", value: pair.pan }
+        : { kind: "stage_later", where: pair.where, later_ms: pair.later_ms };
+    this.stage.push(edit, button);
     this.stage.choose(pair.where);
   }
 

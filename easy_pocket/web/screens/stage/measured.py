@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Iterable
 
 import numpy as np
 import numpy.typing as npt
@@ -20,6 +21,7 @@ from easy_pocket.store.songs.edits.stage import place_name
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.songs.mixes import stack_sound
 from easy_pocket.web.screens.stage.shapes import CrowdedPair, CrowdingData, Measured
+from easy_pocket.web.screens.stage.sounds import sound_groups
 
 COLUMNS = 320  # of the picture of the whole
 TAKEN_COLUMNS = 122  # of the picture of a compressor
@@ -53,7 +55,7 @@ def measured(reader: Reader, song: LoadedSong) -> Measured:
         "takes": [round(float(one), 2) for one in _largest(reduction_db)],
         "taken": _taken(mix),
         "heard": {where: _lufs(line) for where, line in lines.items()},
-        "crowding": _crowding(song, crowding(lines), music),
+        "crowding": _crowding(song, crowding(lines, pans=_pans(song), fixed=_fixed(lines)), music),
     }
 
 
@@ -64,6 +66,17 @@ def _taken(mix: StageMix) -> dict[str, dict[int, list[float]]]:
         shown = np.maximum.reduceat(taken_db, edges) if len(taken_db) >= TAKEN_COLUMNS else taken_db
         found.setdefault(where, {})[at] = [round(float(one), 1) for one in shown]
     return found
+
+
+def _pans(song: LoadedSong) -> dict[str, float]:
+    """Where the voices stand, that can be moved."""
+    groups = sound_groups(song, "short", song.stage_here, song.levels_here)
+    return {sound.where: sound.pan for group in groups for sound in group.sounds if sound.voice}
+
+
+def _fixed(places: Iterable[str]) -> list[str]:
+    """Kick and snare stay in the middle, where they are."""
+    return [where for where in places if where.endswith((":kick", ":snare"))]
 
 
 def _crowding(song: LoadedSong, found: Crowding, music: Music) -> CrowdingData:
@@ -85,8 +98,10 @@ def _crowding(song: LoadedSong, found: Crowding, music: Music) -> CrowdingData:
                      f"{one.over_db:.0f} dB; {100 * one.lost:.0f} % of the {names['hidden']} is hidden",
             "proposal": proposal.words.format(**names) if proposal else "no small change helps",
             "where": proposal.where if proposal else "",
-            "unit": unit_doc(proposal.unit) if proposal else None,
-            "plan": unit_plan(proposal.unit, music) if proposal else None,
+            "unit": unit_doc(proposal.unit) if proposal and proposal.unit else None,
+            "plan": unit_plan(proposal.unit, music) if proposal and proposal.unit else None,
+            "pan": proposal.pan if proposal else None,
+            "later_ms": proposal.later_ms if proposal else 0.0,
         })  # fmt: skip
     levels = {where: [round(float(db), 1) for db in row] for where, row in found.levels_db.items()}
     return {"hz": [round(float(hz), 1) for hz in BANDS_HZ], "levels": levels, "pairs": pairs}

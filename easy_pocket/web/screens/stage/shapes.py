@@ -9,7 +9,8 @@ from easy_pocket.core.stage.graph_plan import UnitPlan
 
 class CrowdedPair(TypedDict):
     """hidden, by: their places; words: what they share, and when. put: the place and the unit that would help, as they
-    are sent; plan: the same for the page's graph; proposal: in words. Null where no small change helps."""
+    are sent; plan: the same for the page's graph; proposal: in words. pan, later_ms: where it would be moved to
+    instead, to the side or in time. Null where no small change helps."""
 
     hidden: str
     by: str
@@ -21,6 +22,8 @@ class CrowdedPair(TypedDict):
     where: str
     unit: dict[str, Any] | None
     plan: UnitPlan | None
+    pan: float | None
+    later_ms: float
 
 
 class CrowdingData(TypedDict):

@@ -10,7 +10,7 @@ const SILENT_LUFS = -70;
 const TAKEN_SCALE = 4; // of the picture's height, for a dB that a compressor takes
 const signed = (/** @type {number} */ value, unit = "") => `${value < 0 ? "−" : value > 0 ? "+" : ""}${Math.abs(value).toFixed(1)}${unit}`;
 
-const lufs = (/** @type {number} */ value) => (value <= SILENT_LUFS ? "silent" : signed(value));
+const loudness = (/** @type {number} */ value) => (value <= SILENT_LUFS ? "silent" : signed(value));
 
 export class Whole {
   /** @param {import("./stage.js").default} stage */
@@ -59,8 +59,8 @@ export class Whole {
       lufs: measured.lufs <= SILENT_LUFS ? "silent" : signed(measured.lufs),
       true_peak_db: measured.lufs <= SILENT_LUFS ? "–" : signed(measured.true_peak_db, " dB"),
       ceiling_takes_db: measured.ceiling_times ? `−${measured.ceiling_takes_db.toFixed(1)} dB` : "0 dB",
-      short_lufs: lufs(measured.short_lufs),
-      momentary_lufs: lufs(measured.momentary_lufs),
+      short_lufs: loudness(measured.short_lufs),
+      momentary_lufs: loudness(measured.momentary_lufs),
       compressors: Object.keys(measured.taken).length ? `−${Math.max(...Object.values(measured.taken).flatMap((units) => Object.values(units).flat())).toFixed(1)} dB` : "none",
       ceiling_words: measured.ceiling_times ? `ceiling, ${measured.ceiling_times} time${measured.ceiling_times > 1 ? "s" : ""}` : "ceiling at rest",
     };
