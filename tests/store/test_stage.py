@@ -252,3 +252,30 @@ def test_a_chain_of_a_kit_listens_to_no_song(store, song_id, unit):
     part = loaded(store, song_id).part.id
     with pytest.raises(EditRefusedError, match="listens to no voice of a song"):
         do(store, song_id, "kit_chain", part_id=part, role="kick", chain=[unit])
+
+
+def test_parts_that_are_copied_split_and_merged_keep_their_chains(store, song_id):
+    part = loaded(store, song_id).part
+    kick, snare, hat = (place_of(store, song_id, voice) for voice in ("kick", "snare", "hat_closed"))
+    do(store, song_id, "stage_add", where=kick, unit={"kind": "drive"})
+    do(store, song_id, "stage_send", where=snare, to="long", percent=30)
+    do(store, song_id, "stage_group", name="both", members=[snare, hat])
+    do(store, song_id, "stage_add", where=f"part:{part.id}", unit={"kind": "tone"})
+    do(store, song_id, "part_copy", part_id=part.id, kit_key="boathouse")
+    copy = next(one for one in loaded(store, song_id).parts if one.id != part.id)
+    stage = loaded(store, song_id).stage
+    assert [unit.kind for unit in stage.place(f"part:{copy.id}:kick").chain] == ["drive"]
+    assert f"part:{copy.id}:snare" in stage.groups[0].members
+    do(store, song_id, "part_split", part_id=copy.id)
+    split = {one.voices[0]: one.id for one in loaded(store, song_id).parts if one.id != part.id}
+    stage = loaded(store, song_id).stage
+    assert [unit.kind for unit in stage.place(f"part:{split['kick']}:kick").chain] == ["drive"]
+    assert dict(stage.place(f"part:{split['snare']}:snare").sends) == {"long": 30}
+    assert [unit.kind for unit in stage.place(f"part:{split['hat_closed']}").chain] == ["tone"]
+    do(store, song_id, "part_merge", part_id=split["hat_closed"], other_id=split["kick"])
+    stage = loaded(store, song_id).stage
+    assert [unit.kind for unit in stage.place(f"part:{split['hat_closed']}:kick").chain] == ["drive"]
+    before = loaded(store, song_id)
+    step(store, song_id, "undo")
+    step(store, song_id, "redo")
+    assert loaded(store, song_id).stage_doc == before.stage_doc

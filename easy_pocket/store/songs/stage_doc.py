@@ -101,6 +101,36 @@ def with_section_copied(doc: Doc | None, old: Sequence[int], new: int) -> Doc | 
     return doc if after == settings else {**(doc or {}), "settings": after}
 
 
+def with_places_copied(doc: Doc | None, moves: Sequence[tuple[str, str]]) -> Doc | None:
+    """Sounds that were made of others stand on the Stage as those do: pairs of (the place of one, that of the new).
+
+    What the new one has already it keeps.
+    """
+    settings = (doc or {}).get("settings", {})
+    after = {key: {**one, "stage": _with_places(one["stage"], moves)} for key, one in settings.items()}
+    return doc if after == settings else {**(doc or {}), "settings": after}
+
+
+def _with_places(stage: Doc, moves: Sequence[tuple[str, str]]) -> Doc:
+    def copied(values: Doc) -> Doc:
+        more = {new: values[old] for old, new in moves if old in values and new not in values}
+        return {**values, **more} if more else values
+
+    named = dict(moves)
+    grouped = {member for group in stage.get("groups", []) for member in group["members"]}
+    groups = []
+    for group in stage.get("groups", []):
+        more = [named[one] for one in group["members"] if named.get(one) and named[one] not in grouped]
+        groups.append({**group, "members": list(dict.fromkeys([*group["members"], *more]))} if more else group)
+        grouped |= set(more)
+    found = {**stage, "places": copied(stage.get("places", {})), **({"groups": groups} if "groups" in stage else {})}
+    if "sections" in stage:
+        found["sections"] = {
+            key: {name: copied(values) for name, values in own.items()} for key, own in stage["sections"].items()
+        }
+    return found
+
+
 def _with_copied(stage: Doc, old: Sequence[int], new: int) -> Doc:
     found = NO_SETTINGS
     for one in old:

@@ -10,6 +10,7 @@ from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.pattern.voices import voice_name
 from easy_pocket.core.song.merge_parts import merged_pattern, only_voice, voices_of
+from easy_pocket.core.song.stage_sound import voice_place
 from easy_pocket.store.history.undo_log import Patch, field_patch
 from easy_pocket.store.schema.tables import PartRow
 from easy_pocket.store.songs.cells import Doc
@@ -21,6 +22,7 @@ from easy_pocket.store.songs.edits.registry import EditContext, Preparation, Ste
 from easy_pocket.store.songs.find import find_part
 from easy_pocket.store.songs.part_rows import free_name, in_kit_order, new_part, new_pattern, part_values
 from easy_pocket.store.songs.song_rows import PartOfRows, SongRows
+from easy_pocket.store.songs.stage_doc import with_places_copied
 
 
 class MergeParts(OfPart):
@@ -72,6 +74,9 @@ def merge_parts(context: EditContext, sent: MergeParts) -> Step:
     patches += _joins_moved(session, song, into, other)
     voices = in_kit_order({*into.row.voices, *other.row.voices})
     mix = {**other.row.mix, **into.row.mix}
+    moves = [(voice_place(sent.other_id, voice), voice_place(sent.part_id, voice)) for voice in other.row.voices]
+    stage = with_places_copied(song.row.stage, moves)
+    patches += [field_patch("song", song.row, stage=stage)] if stage != song.row.stage else []
     plain = {"cycle_ticks": None, "start_shift_ticks": 0, "rotation_ticks": 0, "restarts": True, "bars": ""}
     patches += [
         field_patch("part", into.row, voices=voices, mix=mix, pattern_order=[], change_percent=0.0, **plain),
@@ -152,6 +157,14 @@ def split_part(context: EditContext, sent: SplitPart) -> Step:
     after = [one.row for one in song.parts if one.row.position > part.row.position]
     patches = [patch for patch in patches if not _moves(patch, {row.id for row in after})]
     patches += [field_patch("part", row, position=row.position + len(voices)) for row in after]
+    moves = [(f"part:{part.row.id}", f"part:{row.id}") for row in rows]
+    moves += [
+        (voice_place(part.row.id, voice), voice_place(row.id, voice)) for voice, row in zip(voices, rows, strict=True)
+    ]
+    stage = song.row.stage
+    for move in moves:  # one after another: the chain of the part goes to each of them
+        stage = with_places_copied(stage, [move])
+    patches += [field_patch("song", song.row, stage=stage)] if stage != song.row.stage else []
     patches.append(field_patch("part", part.row, removed=True))
     return Step(patches, said={"name": part.row.name, "count": len(voices)}, long=True)
 

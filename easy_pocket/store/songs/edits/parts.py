@@ -16,6 +16,7 @@ from easy_pocket.core.pattern.timebase import GRID_TICKS
 from easy_pocket.core.pattern.voices import check_voice, stand_in
 from easy_pocket.core.song.duration_text import parse_bar_marks, parse_ticks
 from easy_pocket.core.song.part import Part, Turning
+from easy_pocket.core.song.stage_sound import voice_place
 from easy_pocket.core.text import counted
 from easy_pocket.store.history.undo_log import Patch, field_patch
 from easy_pocket.store.kits.kits import load_kit
@@ -37,6 +38,7 @@ from easy_pocket.store.songs.part_rows import (
 )
 from easy_pocket.store.songs.phrases import find_phrase
 from easy_pocket.store.songs.song_rows import PartOfRows, SongRows
+from easy_pocket.store.songs.stage_doc import with_places_copied
 
 TURNING = {
     "cycle_ticks": "cycle", "start_shift_ticks": "start shift", "rotation_ticks": "rotation", "restarts": "restart",
@@ -134,6 +136,10 @@ def copy_part(context: EditContext, sent: CopyPart) -> Step:
         own = one.parent is None or str(part_id) in one.row.cells
         if own and (one.cells.get(part_id) or one.parent is not None):
             patches.append(cell_patch(one, row.id, moved_cell(one.cells.get(part_id), ids)))
+    moves = [(f"part:{part_id}", f"part:{row.id}")]
+    moves += [(voice_place(part_id, v), voice_place(row.id, stand_in(v, kit.roles))) for v in source.row.voices]
+    stage = with_places_copied(song.row.stage, moves)
+    patches += [field_patch("song", song.row, stage=stage)] if stage != song.row.stage else []
     nearest = f", {counted(len(lacking), 'voice')} by the nearest it has" if lacking else ""
     return Step(patches, said={"source": source.row.name, "kit": kit.name, "lacking": nearest}, long=True)
 
