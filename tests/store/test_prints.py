@@ -13,9 +13,17 @@ from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.load import load_song
 from easy_pocket.store.songs.mixes import pattern_to_mix
 from easy_pocket.store.songs.selection import ANYWHERE
+from tests.conftest import fresh_kits
 from tests.editing import do, step
 
 HITS = (Hit("kick", 0, 110), Hit("snare", 960, 100), Hit("hat_closed", 480, 70), Hit("kick", 2200, 90, 6.0))
+
+
+@pytest.fixture(autouse=True)
+def mended(store):
+    """Kits that are made here do not stay."""
+    yield
+    fresh_kits(store)
 
 
 @pytest.fixture

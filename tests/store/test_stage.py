@@ -16,7 +16,15 @@ from easy_pocket.store.songs.mixes import song_sound, stack_sound
 from easy_pocket.store.songs.selection import ANYWHERE, Selection
 from easy_pocket.store.songs.stage_doc import stage_of
 from easy_pocket.web import stage_constants
+from tests.conftest import fresh_kits
 from tests.editing import do, step
+
+
+@pytest.fixture(autouse=True)
+def mended(store):
+    """Kits that are made here do not stay."""
+    yield
+    fresh_kits(store)
 
 
 @pytest.fixture

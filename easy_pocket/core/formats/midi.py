@@ -20,6 +20,7 @@ from easy_pocket.core.formats.registry import Choice, Format, Written, register
 from easy_pocket.core.pattern.pattern import MAX_HITS, Pattern
 from easy_pocket.core.pattern.timebase import MAX_BARS, PPQ, Metre, check_tempo, ms_per_tick
 from easy_pocket.core.pattern.voices import DRUMS, NEAREST_ROLE, ROLES
+from easy_pocket.core.text import latin
 
 T = TypeVar("T")
 MAX_BYTES = 8_000_000
@@ -347,11 +348,6 @@ def _note_track(line: PartLine, ticks: npt.NDArray[np.int64], end: int) -> mido.
         now = tick
     track.append(mido.MetaMessage("end_of_track", time=max(end - now, 0)))
     return track
-
-
-def latin(text: str) -> str:
-    """MIDI texts are latin-1; what does not fit becomes '?'."""
-    return text.encode("latin-1", "replace").decode("latin-1")[:120]
 
 
 @dataclass(frozen=True)

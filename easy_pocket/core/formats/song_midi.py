@@ -18,7 +18,6 @@ from easy_pocket.core.formats.midi import (
     PERCUSSION_CHANNEL,
     PRE_ROLL,
     WrittenMidi,
-    latin,
     metre_of,
     note_of_voice,
     open_midi,
@@ -33,7 +32,7 @@ from easy_pocket.core.song.arrangement import Arrangement
 from easy_pocket.core.song.part import audible_parts
 from easy_pocket.core.song.perform_song import PartPerformance, SongPerformance
 from easy_pocket.core.sound.events import audible
-from easy_pocket.core.text import one_line
+from easy_pocket.core.text import latin, one_line
 
 Ints = npt.NDArray[np.int64]
 Bools = npt.NDArray[np.bool_]

@@ -40,7 +40,7 @@ from easy_pocket.store.songs.edits.registry import (
     request_of,
     value_of,
 )
-from easy_pocket.store.songs.edits.stage import UnitDoc
+from easy_pocket.store.songs.edits.stage_places import UnitDoc
 from easy_pocket.store.songs.find import find_part
 from easy_pocket.store.songs.song_rows import SongRows
 

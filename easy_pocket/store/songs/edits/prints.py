@@ -34,7 +34,7 @@ from easy_pocket.store.songs.edits.fields import Bars, Finite, Name
 from easy_pocket.store.songs.edits.layered_loops import MOST_LAYERS
 from easy_pocket.store.songs.edits.parts import added_part
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, Preparation, Step, edit
-from easy_pocket.store.songs.edits.stage import Where, check_place, place_name
+from easy_pocket.store.songs.edits.stage_places import Where, check_place, place_name
 from easy_pocket.store.songs.find import find_part
 from easy_pocket.store.songs.prints import PrintChoice, Printed, print_place
 from easy_pocket.store.songs.song_rows import SongRows

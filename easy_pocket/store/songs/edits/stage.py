@@ -2,90 +2,45 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import replace
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from pydantic import Field
 
-from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
+from easy_pocket.core.errors import EditRefusedError, require_range
 from easy_pocket.core.feel.feel import MAX_PUSH_MS
-from easy_pocket.core.pattern.voices import voice_name
-from easy_pocket.core.stage.section_settings import NO_SETTINGS, SectionSettings, unit_keys
+from easy_pocket.core.stage.section_settings import SectionSettings, unit_keys
 from easy_pocket.core.stage.stage import (
     MOST_GROUPS,
-    PLACES,
     RETURNS,
     VOICE_PLACE,
     Group,
     Place,
-    Stage,
     Unit,
     unit_from_doc,
 )
 from easy_pocket.core.stage.unit_fields import MOST_UNITS, UNITS
 from easy_pocket.store.history.undo_log import field_patch
 from easy_pocket.store.songs.create import check_name
-from easy_pocket.store.songs.edits.fields import Finite, Id, Name, Strict, Word
+from easy_pocket.store.songs.edits.fields import Finite, Id, Name
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, Step, edit
-from easy_pocket.store.songs.find import find_part, find_section
-from easy_pocket.store.songs.loaded import LoadedSong
+from easy_pocket.store.songs.edits.stage_places import (
+    RETURN_NAMES,
+    Settings,
+    UnitDoc,
+    Where,
+    check_place,
+    in_section,
+    kept,
+    place_name,
+    section_words,
+    stage_stored,
+)
+from easy_pocket.store.songs.find import find_part
 from easy_pocket.store.songs.song_rows import SongRows
-from easy_pocket.store.songs.stage_doc import setting_names, stage_of, with_shown, with_stage
+from easy_pocket.store.songs.stage_doc import setting_names, with_shown
 
-Where = Annotated[str, Field(max_length=50)]
-Value = Finite | Annotated[str, Field(max_length=200)]
-Settings = Annotated[dict[Annotated[str, Field(max_length=30)], Value], Field(max_length=20)]
 Setting = Literal["A", "B", "C"]
-RETURN_NAMES = {"short": "the short room", "long": "the long room", "echo": "the echo"}
-
-
-class UnitDoc(Strict):
-    kind: Word
-    on: bool = True
-    settings: Settings = Field(default_factory=dict)
-
-
-def place_name(song: LoadedSong, where: str) -> str:
-    """What a place is called: "high conga", "Backbone", "percussion", "everything"."""
-    kind, _, rest = where.partition(":")
-    number, _, voice = rest.partition(":")
-    if kind == "part":
-        part = next((one.name for one in song.parts if str(one.id) == number), "a part")
-        return voice_name(voice) if voice else part
-    if kind == "loop":
-        return next((one.name for one in song.layered_loops if str(one.id) == number), "a loop")
-    if kind == "group":
-        return next((one.name for one in song.stage.groups if one.key == rest), "a group")
-    return RETURN_NAMES.get(where, "everything")
-
-
-def check_place(song: SongRows, where: str) -> str:
-    """Raises for a place that is not there."""
-    if not PLACES.fullmatch(where):
-        raise BadValueError(f"'{where[:40]}' is no place of a Stage.")
-    kind, _, rest = where.partition(":")
-    number, _, voice = rest.partition(":")
-    values = song.values
-    if kind == "part":
-        part = next((one for one in values.parts if str(one.id) == number), None)
-        if part is None or (voice and voice not in part.voices):
-            raise EditRefusedError("This sound is gone: it is on no rail any more.")
-    elif kind == "loop" and not any(str(doc["loop_id"]) == number for doc in values.layered_loop_docs):
-        raise EditRefusedError("This loop does not play under the song any more.")
-    elif kind == "group" and not any(one.key == rest for one in values.stage.groups):
-        raise EditRefusedError("This group is gone.")
-    return where
-
-
-def _stage(context: EditContext) -> Stage:
-    """The settings that are heard, as they are stored."""
-    return stage_of(context.song.row.stage)
-
-
-def _kept(context: EditContext, stage: Stage, **said: Any) -> Step:
-    row = context.song.row
-    return Step([field_patch("song", row, stage=with_stage(row.stage, stage))], said=said)
 
 
 class SetChain(Edit):
@@ -109,10 +64,10 @@ def _chain_words(song: SongRows, sent: SetChain) -> str:
 
 @edit(description=_chain_words)
 def set_chain(context: EditContext, sent: SetChain) -> Step:
-    stage, where = _stage(context), check_place(context.song, sent.where)
+    stage, where = stage_stored(context), check_place(context.song, sent.where)
     chain = tuple(unit_from_doc(one.model_dump()) for one in sent.chain)
     _check_sides(context.song, chain)
-    return _kept(context, stage.with_place(where, Place(chain, stage.place(where).sends)))
+    return kept(context, stage.with_place(where, Place(chain, stage.place(where).sends)))
 
 
 def _check_sides(song: SongRows, chain: tuple[Unit, ...]) -> None:
@@ -135,10 +90,10 @@ class AddUnit(Edit):
 
 @edit(description=lambda song, sent: f"{sent.unit.kind} on {place_name(song.values, sent.where)}")
 def add_unit(context: EditContext, sent: AddUnit) -> Step:
-    stage, where = _stage(context), check_place(context.song, sent.where)
+    stage, where = stage_stored(context), check_place(context.song, sent.where)
     place, unit = stage.place(where), unit_from_doc(sent.unit.model_dump())
     _check_sides(context.song, (unit,))
-    return _kept(context, stage.with_place(where, replace(place, chain=(*place.chain, unit))))
+    return kept(context, stage.with_place(where, replace(place, chain=(*place.chain, unit))))
 
 
 class SetUnit(Edit):
@@ -158,14 +113,14 @@ def _unit_words(song: SongRows, sent: SetUnit) -> str:
     kind = chain[sent.at].kind if sent.at < len(chain) else "unit"
     name = place_name(song.values, sent.where)
     if sent.on is not None:
-        return f"{kind} of {name} {'on' if sent.on else 'off'}{_in_section(song, sent.section_id)}"
+        return f"{kind} of {name} {'on' if sent.on else 'off'}{section_words(song, sent.section_id)}"
     labels = [UNITS[kind].fields[key].label for key in sent.settings if kind in UNITS and key in UNITS[kind].fields]
     return f"{kind} of {name}: {', '.join(dict.fromkeys(labels))}"
 
 
 @edit(description=_unit_words)
 def set_unit(context: EditContext, sent: SetUnit) -> Step:
-    stage, where = _stage(context), check_place(context.song, sent.where)
+    stage, where = stage_stored(context), check_place(context.song, sent.where)
     place = stage.place(where)
     if sent.at >= len(place.chain):
         raise EditRefusedError("This unit is gone from the chain.")
@@ -174,12 +129,12 @@ def set_unit(context: EditContext, sent: SetUnit) -> Step:
         if sent.on is None or sent.settings:
             raise EditRefusedError("A section has its own switches; settings of units are those of the song.")
         key = unit_keys([unit.kind for unit in place.chain])[sent.at]
-        return _in(context, sent.section_id, SectionSettings(switches={where: {key: sent.on}}))
+        return in_section(context, sent.section_id, SectionSettings(switches={where: {key: sent.on}}))
     on = old.on if sent.on is None else sent.on
     new = Unit(old.kind, on, {**old.settings, **sent.settings})
     _check_sides(context.song, (new,))
     chain = tuple(new if number == sent.at else unit for number, unit in enumerate(place.chain))
-    return _kept(context, stage.with_place(where, replace(place, chain=chain)))
+    return kept(context, stage.with_place(where, replace(place, chain=chain)))
 
 
 class SetSend(Edit):
@@ -193,20 +148,20 @@ class SetSend(Edit):
 
 
 def _send_words(song: SongRows, sent: SetSend) -> str:
-    where = _in_section(song, sent.section_id)
+    where = section_words(song, sent.section_id)
     return f"{place_name(song.values, sent.where)} to {RETURN_NAMES[sent.to]} {sent.percent:.0f} %{where}"
 
 
 @edit(description=_send_words)
 def set_send(context: EditContext, sent: SetSend) -> Step:
-    stage, where = _stage(context), check_place(context.song, sent.where)
+    stage, where = stage_stored(context), check_place(context.song, sent.where)
     if where in (*RETURNS, "whole"):
         raise EditRefusedError("Rooms and the whole mix are sent nowhere: that would go round and round.")
     if sent.section_id is not None:
-        return _in(context, sent.section_id, SectionSettings(sends={where: {sent.to: sent.percent}}))
+        return in_section(context, sent.section_id, SectionSettings(sends={where: {sent.to: sent.percent}}))
     place = stage.place(where)
     sends = {name: percent for name, percent in {**place.sends, sent.to: sent.percent}.items() if percent}
-    return _kept(context, stage.with_place(where, Place(place.chain, sends)))
+    return kept(context, stage.with_place(where, Place(place.chain, sends)))
 
 
 class MoveSound(Edit):
@@ -231,80 +186,12 @@ def move_sound(context: EditContext, sent: MoveSound) -> Step:
     part = find_part(song, int(number)).row
     mix = {**part.mix, voice: {**part.mix.get(voice, {}), "pan": sent.pan}}
     if sent.section_id is not None:
-        kept = _in(context, sent.section_id, SectionSettings(sends={where: {sent.to: sent.percent}}))
+        step = in_section(context, sent.section_id, SectionSettings(sends={where: {sent.to: sent.percent}}))
     else:
-        stage = _stage(context)
+        stage = stage_stored(context)
         place = stage.place(where)
-        kept = _kept(context, stage.with_place(where, replace(place, sends={**place.sends, sent.to: sent.percent})))
-    return Step([field_patch("part", part, mix=mix), *kept.patches])
-
-
-class SetLevel(Edit):
-    """The level of a voice or a loop in one section; null: as in the song."""
-
-    kind: Literal["stage_level"]
-    where: Where
-    section_id: Id
-    level_db: Finite | None
-
-
-def _level_words(song: SongRows, sent: SetLevel) -> str:
-    level = "as in the song" if sent.level_db is None else f"{sent.level_db:+.1f} dB"
-    return f"level of {place_name(song.values, sent.where)} {level}{_in_section(song, sent.section_id)}"
-
-
-@edit(description=_level_words)
-def set_level(context: EditContext, sent: SetLevel) -> Step:
-    where = check_place(context.song, sent.where)
-    if not VOICE_PLACE.fullmatch(where) and not where.startswith("loop:"):
-        raise EditRefusedError("Voices and loops have a level in a section; this is neither.")
-    if sent.level_db is not None:
-        return _in(context, sent.section_id, SectionSettings(levels={where: sent.level_db}))
-    stage = _stage(context)
-    own = stage.sections.get(sent.section_id, NO_SETTINGS)
-    left = replace(own, levels={key: value for key, value in own.levels.items() if key != where})
-    return _kept(context, replace(stage, sections={**stage.sections, sent.section_id: left}))
-
-
-class ClearSection(Edit):
-    """A section sounds as the song does again: one of its places, or (where "") all of them."""
-
-    kind: Literal["stage_section_clear"]
-    section_id: Id
-    where: Where = ""
-
-
-def _clear_words(song: SongRows, sent: ClearSection) -> str:
-    what = place_name(song.values, sent.where) if sent.where else "the Stage"
-    return f"{what} as in the song{_in_section(song, sent.section_id)}"
-
-
-@edit(description=_clear_words)
-def clear_section(context: EditContext, sent: ClearSection) -> Step:
-    stage = _stage(context)
-    own = stage.sections.get(sent.section_id, NO_SETTINGS)
-    if own.is_empty:
-        raise EditRefusedError("This section has nothing of its own on the Stage.")
-
-    def without(values: Mapping[str, Any]) -> dict[str, Any]:
-        return {where: value for where, value in values.items() if sent.where and where != sent.where}
-
-    left = SectionSettings(without(own.levels), without(own.sends), without(own.switches))
-    return _kept(context, replace(stage, sections={**stage.sections, sent.section_id: left}))
-
-
-def _in(context: EditContext, section_id: int, own: SectionSettings) -> Step:
-    """Settings of a section besides those it has."""
-    find_section(context.song, section_id)
-    stage = _stage(context)
-    after = own.over(stage.sections.get(section_id, NO_SETTINGS))
-    return _kept(context, replace(stage, sections={**stage.sections, section_id: after}))
-
-
-def _in_section(song: SongRows, section_id: int | None) -> str:
-    if section_id is None:
-        return ""
-    return f" in {next((one.row.name for one in song.resolved if one.row.id == section_id), 'a section')}"
+        step = kept(context, stage.with_place(where, replace(place, sends={**place.sends, sent.to: sent.percent})))
+    return Step([field_patch("part", part, mix=mix), *step.patches])
 
 
 class MoveInTime(Edit):
@@ -353,7 +240,7 @@ def _group_words(song: SongRows, sent: SetGroup) -> str:
 @edit(description=_group_words)
 def set_group(context: EditContext, sent: SetGroup) -> Step:
     """A sound that was in another group leaves it; a group that is left with nothing is gone."""
-    stage = _stage(context)
+    stage = stage_stored(context)
     members = tuple(dict.fromkeys(check_place(context.song, one) for one in sent.members))
     key = sent.key or _new_key({one.key for one in stage.groups})
     others = [
@@ -367,7 +254,7 @@ def set_group(context: EditContext, sent: SetGroup) -> Step:
         raise EditRefusedError("A group of nothing cannot be made: choose the sounds that are to be in it.")
     groups = [*others, Group(key, check_name(sent.name)[:60], members)] if members else others
     places = {where: place for where, place in stage.places.items() if _stays(where, groups)}
-    return _kept(context, replace(stage, groups=tuple(groups), places=places))
+    return kept(context, replace(stage, groups=tuple(groups), places=places))
 
 
 def _new_key(taken: set[str]) -> str:
@@ -388,11 +275,11 @@ class SetReturn(Edit):
 
 @edit(description=lambda song, sent: RETURN_NAMES[sent.name])
 def set_return(context: EditContext, sent: SetReturn) -> Step:
-    stage = _stage(context)
+    stage = stage_stored(context)
     if sent.name == "echo":
-        return _kept(context, replace(stage, echo={**stage.echo, **sent.settings}))
+        return kept(context, replace(stage, echo={**stage.echo, **sent.settings}))
     rooms = {**stage.rooms, sent.name: {**stage.rooms[sent.name], **sent.settings}}
-    return _kept(context, replace(stage, rooms=rooms))
+    return kept(context, replace(stage, rooms=rooms))
 
 
 class SetCeiling(Edit):
@@ -402,8 +289,8 @@ class SetCeiling(Edit):
 
 @edit(description="ceiling {ceiling_db:+.1f} dB")
 def set_ceiling(context: EditContext, sent: SetCeiling) -> Step:
-    stage = replace(_stage(context), ceiling_db=sent.ceiling_db)
-    return _kept(context, stage, ceiling_db=sent.ceiling_db)
+    stage = replace(stage_stored(context), ceiling_db=sent.ceiling_db)
+    return kept(context, stage, ceiling_db=sent.ceiling_db)
 
 
 class SwitchStage(Edit):
@@ -415,7 +302,7 @@ class SwitchStage(Edit):
 
 @edit(description=lambda song, sent: "Stage on" if sent.on else "Stage off")
 def switch_stage(context: EditContext, sent: SwitchStage) -> Step:
-    return _kept(context, replace(_stage(context), on=sent.on))
+    return kept(context, replace(stage_stored(context), on=sent.on))
 
 
 class ShowSetting(Edit):

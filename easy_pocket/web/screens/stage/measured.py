@@ -17,7 +17,7 @@ from easy_pocket.core.stage.stage import Stage, unit_doc
 from easy_pocket.core.stage.units import Music
 from easy_pocket.core.text import counted
 from easy_pocket.store.database import Reader
-from easy_pocket.store.songs.edits.stage import place_name
+from easy_pocket.store.songs.edits.stage_places import place_name
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.songs.mixes import stack_sound
 from easy_pocket.web.screens.stage.shapes import CrowdedPair, CrowdingData, Measured

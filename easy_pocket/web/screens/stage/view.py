@@ -14,7 +14,7 @@ from easy_pocket.core.stage.section_settings import NO_SETTINGS
 from easy_pocket.core.stage.stage import RETURNS, ROOMS, Doc, Unit, unit_doc, unit_from_doc
 from easy_pocket.core.stage.unit_fields import ECHO_FIELDS, MOST_UNITS, ROOM_FIELDS, UNITS, UnitField
 from easy_pocket.core.stage.units import Music
-from easy_pocket.store.songs.edits.stage import place_name
+from easy_pocket.store.songs.edits.stage_places import place_name
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.songs.stack_playing import stack_music, stack_parts
 from easy_pocket.store.songs.stage_doc import SETTINGS, setting_names, shown_of
