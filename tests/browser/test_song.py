@@ -328,3 +328,22 @@ def test_a_long_export_tells_how_far_it_is_and_is_stopped(page, song):
     expect(page.locator("#note")).to_contain_text("Mixing, ")
     page.locator("#note button", has_text="stop").click()
     expect(page.locator("#note")).to_contain_text("Stopped; nothing was brought in or written")
+
+
+def test_a_section_is_taken_away_as_audio(page, song):
+    page.goto(f"{song}/song")
+    until(page, "window.easyPocket?.screen === 'song'")
+    page.evaluate("easyPocket.edits.push({ kind: 'section_add', how: 'copy' }, { near: document.body })")
+    saved(page)
+    page.locator("[aria-controls='export-menu']").click()
+    page.locator("#export-span").select_option(label="Verse 2")
+    expect(page.locator("#export-from")).to_have_value("3")
+    expect(page.locator("#export-to")).to_have_value("4")
+    with page.expect_download() as download:
+        page.locator("#export-menu a[href*='song.wav']").first.click()
+    info = soundfile.info(download.value.path())
+    assert info.frames == pytest.approx(2 * 4 * 60 / 104 * 44_100, abs=2)
+    page.locator("[aria-controls='export-menu']").click()
+    page.locator("#export-to").fill("1")
+    page.locator("#export-menu a[href*='song.wav']").first.click()
+    expect(page.locator("#note")).to_contain_text("Bars 3 to 1 are none")

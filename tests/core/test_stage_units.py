@@ -8,10 +8,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import signal
 
+from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.sound.loudness import hit_loudness_lufs
 from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.stage.compressor import compressed, kept, reduction_db, static_reduction_db
-from easy_pocket.core.stage.curves import BeatMap, duck_curve, gate_curve, sway_wave
+from easy_pocket.core.stage.curves import BeatMap, duck_curve, gate_curve, step_times_s, sway_wave
 from easy_pocket.core.stage.drive import driven, drum_noise
 from easy_pocket.core.stage.echo import echoes
 from easy_pocket.core.stage.filters import bell, cut, response_db, second_order_cut, shelf
@@ -19,7 +20,7 @@ from easy_pocket.core.stage.recursions import peak_follow
 from easy_pocket.core.stage.rooms import impulse_response
 from easy_pocket.core.stage.stage import Unit, default_room
 from easy_pocket.core.stage.unit_fields import UNITS
-from easy_pocket.core.stage.units import PROCESSES, Music, Strikes, swayed_pan, tone_sections, widened
+from easy_pocket.core.stage.units import PROCESSES, Music, Strikes, curve_of, swayed_pan, tone_sections, widened
 
 HZ = np.geomspace(20, 16_000, 200)
 COMPRESSOR = {
@@ -275,3 +276,19 @@ def test_every_unit_takes_silence_and_the_ends_of_its_ranges(kind: str) -> None:
             assert after.shape == line.shape
             assert np.isfinite(after).all()
             assert np.abs(after).max() < 1e3
+
+
+def test_a_duck_by_a_silent_line_steps_back_on_its_steps() -> None:
+    beats = BeatMap.steady(0.5, 4.0)
+    unit = Unit("duck", settings={"by": "", "steps": "1000", "step_beats": 0.5, "depth_db": -12.0})
+    curve = curve_of(unit, Music(beats))
+    assert curve is not None
+    at = np.interp(np.arange(0, 4.0, 0.25) + 0.005, curve.times_s, 20 * np.log10(curve.values))
+    assert np.allclose(at[::4], -12.0, atol=0.01)
+    assert (at[2::4] > -0.1).all()
+    assert step_times_s({"steps": "", "step_beats": 0.5}, beats).size == 0
+    # Through a change of tempo the steps stay on their beats.
+    moved = BeatMap(np.array([0.0, 4.0, 8.0]), np.array([0.0, 2.0, 3.0]))
+    assert step_times_s({"steps": "01", "step_beats": 1.0}, moved).tolist() == [0.5, 1.5, 2.25, 2.75]
+    with pytest.raises(BadValueError, match="Steps of a duck"):
+        Unit("duck", settings={"steps": "12"})

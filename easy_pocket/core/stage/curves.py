@@ -117,6 +117,17 @@ class BeatMap:
         return np.asarray(np.interp(beats, self.beats, self.times_s))
 
 
+def step_times_s(settings: Mapping[str, Any], beats: BeatMap) -> Floats:
+    """When the steps of a line that are "1" fall, in s, round and round from the first beat; "": never."""
+    marked = np.flatnonzero(np.array(list(str(settings["steps"]))) == "1")
+    if not len(marked):
+        return np.zeros(0)
+    step_beats, length = float(settings["step_beats"]), len(str(settings["steps"]))
+    turns = np.arange(int(beats.beats[-1] / step_beats / length) + 1)
+    at = np.sort((turns[:, None] * length + marked[None, :]).ravel()) * step_beats
+    return beats.time_s(at[at < beats.beats[-1] - 1e-9])
+
+
 def gate_curve(settings: Mapping[str, Any], beats: BeatMap) -> Curve:
     """The gain of a gate: its line of steps ("1" open, "0" closed) round and round from the first beat."""
     steps = [step == "1" for step in str(settings["steps"])]

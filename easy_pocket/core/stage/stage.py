@@ -57,6 +57,8 @@ class Unit:
         checked = checked_settings(UNITS[self.kind].fields, self.settings, f"of {self.kind}")
         if self.kind == "gate" and not STEPS.fullmatch(str(checked["steps"])):
             raise BadValueError(f"Steps of a gate are 1 (open) and 0 (closed), at most 64, not '{checked['steps']}'.")
+        if self.kind == "duck" and checked["steps"] and not STEPS.fullmatch(str(checked["steps"])):
+            raise BadValueError(f"Steps of a duck are 1 (it steps back) and 0, at most 64, not '{checked['steps']}'.")
         object.__setattr__(self, "settings", checked)
 
     def number(self, name: str) -> float:

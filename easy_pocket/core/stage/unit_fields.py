@@ -107,6 +107,8 @@ UNITS: dict[str, UnitKind] = {
             "release_ms": _ms("back in", 140, 5, 2_000),
             "ahead_ms": UnitField("ahead", 0, 50, 4, "ms"),
             "velocity_percent": UnitField("by velocity", 0, 100, 0, "%", digits=0),
+            "steps": UnitField("and steps", default=""),
+            "step_beats": UnitField("a step is", 0.125, 4, 0.25, "beats", "ratio", digits=3),
         },
         from_hits=True,
     ),

@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.stage.compressor import compressed
-from easy_pocket.core.stage.curves import BeatMap, Curve, closed, duck_curve, gate_curve, sway_wave
+from easy_pocket.core.stage.curves import BeatMap, Curve, closed, duck_curve, gate_curve, step_times_s, sway_wave
 from easy_pocket.core.stage.drive import driven
 from easy_pocket.core.stage.echo import echo_frames, echoes
 from easy_pocket.core.stage.filters import bell, cut, filtered, second_order_cut, shelf
@@ -99,6 +99,9 @@ def curve_of(unit: Unit, music: Music) -> Curve | None:
     """The curve a unit follows, over one pass: gain of a duck and a gate, the movement of a sway; None of others."""
     if unit.kind == "duck":
         times_s, velocities = music.strikes.of(str(unit.settings["by"]))
+        silent_s = step_times_s(unit.settings, music.beats)  # a line that nobody hears
+        times_s = np.concatenate([times_s, silent_s])
+        velocities = np.concatenate([velocities, np.full(len(silent_s), 127.0)])
         return duck_curve(times_s, velocities, unit.settings, music.length_s, loops=music.loops)
     made = {"gate": gate_curve, "sway": sway_wave}.get(unit.kind)
     if made is None:

@@ -1,11 +1,15 @@
 // The Export menu. A mix is made first, by a worker whose progress is told and who can be stopped; what goes wrong is told
 // before anything is written.
 
+import { byId } from "./dom.js";
 import { ask } from "./api.js";
 import { selectionText } from "./selection.js";
 import { hideNote, showNote } from "./notes.js";
 
 const JOB_MS = 200;
+
+document.addEventListener("click", (event) => event.target.closest?.("[aria-controls='export-menu']") && offerSpans());
+document.addEventListener("change", (event) => event.target.id === "export-span" && chooseSpan(event.target));
 
 /**
  * @param {any} link
@@ -20,7 +24,40 @@ export function takeAway(link, event) {
   }
   event.preventDefault();
   link.closest("[x-data]").dispatchEvent(new KeyboardEvent("keydown", { key: "Escape" })); // the menu has done its work
-  if (!link.ariaBusy) mix(link, address);
+  if (!link.ariaBusy && withSpan(address)) mix(link, address);
+}
+
+/** The sections of the song as they are now, each with its bars; "all of it" first. */
+function offerSpans() {
+  const menu = byId("export-span");
+  const sections = [...document.querySelectorAll("#ribbon [data-section]")].map((section) => {
+    const first = Number(section.dataset.firstBar);
+    return Object.assign(document.createElement("option"), { value: `${first} ${first + Number(section.dataset.bars) - 1}`, textContent: section.querySelector("b")?.textContent ?? "section" });
+  });
+  menu.replaceChildren(menu.options[0], ...sections);
+}
+
+/** @param {Piece} menu */
+function chooseSpan(menu) {
+  const [first = "", last = ""] = menu.value.split(" ");
+  byId("export-from").value = first;
+  byId("export-to").value = last;
+}
+
+/**
+ * The bars that are asked for, of audio of the song; whether they can be.
+ * @param {URL} address
+ */
+function withSpan(address) {
+  const [first, last] = ["export-from", "export-to"].map((id) => Number(byId(id).value));
+  if (!/\/song\.(wav|flac|zip)$/.test(address.pathname) || (!first && !last)) return true;
+  if (!first || last < first) {
+    showNote(`Bars ${byId("export-from").value || "?"} to ${byId("export-to").value || "?"} are none: give the first one, and the same or a later last one.`, { near: byId("export-from"), wrong: true });
+    return false;
+  }
+  address.searchParams.set("from_bar", `${first}`);
+  address.searchParams.set("bars", `${last - first + 1}`);
+  return true;
 }
 
 /**
