@@ -81,7 +81,9 @@ class StageView:
 
     @cached_property
     def music(self) -> Music:
-        return stack_music(self.song, stack_parts(self.song))
+        """What the units of the chain that is shown follow; who strikes when is looked up for ducks only."""
+        ducks = any(unit.kind == "duck" for unit in self.chain)
+        return stack_music(self.song, stack_parts(self.song) if ducks else [])
 
     @property
     def name(self) -> str:
