@@ -302,3 +302,40 @@ def test_nothing_is_taken_back_when_nothing_changed(bench):
     bench.click(".voice-name >> text=Snare")
     expect(bench.locator("#feel .scope .on")).to_have_text("Snare")
     assert bench.evaluate("window.replans") == 0
+
+
+def test_a_click_sounds_on_the_beats_and_a_bar_is_counted_in(bench):
+    bench.locator("#click-chip").click()
+    bench.locator('[data-click="on"]').check()
+    bench.locator('[data-click="count_in"]').select_option("1")
+    bench.keyboard.press("Escape")
+    bench.locator(".rails, #rails, canvas").first.click(position={"x": 5, "y": 2})
+    bench.keyboard.press("Space")
+    until(bench, "easyPocket.player.running")
+    got = bench.evaluate(
+        """(() => {
+            const { player } = easyPocket;
+            const clicks = [...player.pending].filter((voice) => voice.click).map((voice) => [voice.click, voice.at - player.anchor]);
+            const hits = [...player.pending].filter((voice) => !voice.click).map((voice) => voice.at - player.anchor);
+            return [clicks, hits, player.stack.clicks.bar_s, player.anchor - player.context.currentTime];
+        })()"""
+    )
+    clicks, hits, bar_s, away_s = got
+    counted = [(kind, round(at / bar_s * 4, 3)) for kind, at in clicks if at < -0.01]
+    assert counted == [("bar", -4.0), ("beat", -3.0), ("beat", -2.0), ("beat", -1.0)]
+    assert 0.5 * bar_s < away_s <= bar_s + 0.11
+    assert all(at > -0.2 for at in hits)  # the music waits
+    until(
+        bench,
+        "[...easyPocket.player.pending].some((voice) => voice.click && voice.at > easyPocket.player.anchor + 0.1)",
+    )
+    after = bench.evaluate(
+        "[...easyPocket.player.pending].filter((v) => v.click).map((v) => (v.at - easyPocket.player.anchor) / easyPocket.player.stack.beat_s)"
+    )
+    assert all(abs(beat - round(beat)) < 1e-3 for beat in after)
+    bench.keyboard.press("Space")
+    bench.locator("#click-chip").click()
+    bench.locator('[data-click="on"]').uncheck()
+    bench.locator('[data-click="count_in"]').select_option("0")
+    bench.keyboard.press("Escape")
+    assert bench.evaluate("localStorage.getItem('easy-pocket-click')").find('"on":false') > 0

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Path
 from starlette.responses import Response
@@ -11,6 +11,7 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.formats.audio_file import write_audio
 from easy_pocket.core.listen.waveform import as_int16, peaks
+from easy_pocket.core.song.clicks import click_sound
 from easy_pocket.core.sound.backwards import backwards
 from easy_pocket.core.sound.kit import voice_audio
 from easy_pocket.core.sound.models import RATE_HZ
@@ -57,6 +58,12 @@ def room(key: SoundKey) -> Response:
     """The impulse response of a room, named by its settings."""
     settings = checked_settings(ROOM_FIELDS, settings_of_key(key), "of the room")
     return _wav(Audio(impulse_response(settings).T, RATE_HZ), 32, LASTING)
+
+
+@router.get("/audio/clicks/{kind}.wav")
+def click(kind: Literal["bar", "beat", "between"]) -> Response:
+    """One of the three sounds of the click."""
+    return _wav(Audio(click_sound(kind), RATE_HZ), 32, LASTING)
 
 
 @router.get("/audio/layers/{key}.wav")

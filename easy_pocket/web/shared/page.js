@@ -1,5 +1,6 @@
 // A song's page: the queue of edits, the player, and the screen that is shown. It knows no screen by name.
 
+import { Click } from "./click.js";
 import { byId } from "./dom.js";
 import { ask } from "./api.js";
 import { Edits } from "./edit_queue.js";
@@ -38,6 +39,7 @@ export class Page {
     this.playing = state.playing;
     this.view = { screen: this.screen, scope: "stack", straight: false, voice: "", layer: 0, alternate: 0, groove: 0, lane: "all" };
     this.player = new Player();
+    this.player.click = new Click(this.player);
     this.player.setStack(state.playing);
     this.edits = new Edits(state.song.id, state.song.revision, () => this.view);
     this.parked = new Parked(this.edits);
@@ -144,6 +146,7 @@ export class Page {
       this.current.mounted = true;
     }
     this.view.screen = this.screen;
+    this.player.click?.show();
     document.querySelectorAll("[data-screen-link]").forEach((link) => {
       const here = link.dataset.screenLink === this.screen;
       link.classList.toggle("on", here);

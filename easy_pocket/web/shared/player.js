@@ -58,6 +58,8 @@ export class Player extends EventTarget {
     /** @type {Map<any, any>} */
     this.buffers = new Map();
     this.layered = new LayeredLoopPlayer(this);
+    /** @type {import("./click.js").Click | null} */
+    this.click = null;
     /** @type {Map<any, any>} */
     this.panners = new Map(); // by place, -1 to 1
     /** @type {Map<any, any>} */
@@ -329,12 +331,14 @@ export class Player extends EventTarget {
     const mine = this.starting;
     await this.ready();
     if (this.mode !== "loop") await fetchSounds(this);
+    await Promise.all((this.click?.keys ?? []).map((key) => this.sound(key)));
     if (this.usesLoop) await loopBuffer(this);
     if (this.starting !== mine) return; // stopped or started again while the sounds came in
     this.starting = null;
     this.running = true;
     const inside = at_s > this.from && at_s < this.from + this.turnLength ? at_s - this.from : 0;
-    const begins = this.context.currentTime + LEAD_S;
+    const counted_s = this.mode === "stack" || this.mode === "song" ? (this.click?.countInLength ?? 0) : 0;
+    const begins = this.context.currentTime + LEAD_S + counted_s;
     this.anchor = begins - inside;
     this.horizon = inside ? begins : this.context.currentTime; // what lies before the place it begins at stays silent
     this.began = { when: begins, at_s: this.from + inside };
@@ -343,6 +347,7 @@ export class Player extends EventTarget {
     this.setBlend(this.blend);
     if (this.usesLoop) startLoop(this);
     this.timer = setInterval(() => this.plan(), TICK_MS);
+    if (counted_s) this.click?.planCountIn(begins);
     this.plan();
     this.dispatchEvent(new Event("change"));
   }

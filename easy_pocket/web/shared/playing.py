@@ -9,6 +9,7 @@ import numpy as np
 
 from easy_pocket.core.feel.strokes import first_pass_differs, pass_cycle
 from easy_pocket.core.pattern.timebase import Metre, ms_per_tick
+from easy_pocket.core.song.clicks import Clicks, loop_clicks
 from easy_pocket.core.song.song_mix import together
 from easy_pocket.core.song.stage_sound import PlayedPart, voice_place
 from easy_pocket.core.sound.events import CUT_FADE_S, MASTER_GAIN, EventColumns, VoiceMix, on_samples
@@ -20,7 +21,7 @@ from easy_pocket.store.loops.layered_loop_audio import register_layered_loop
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.songs.song_loops import loop_here, loop_place
 from easy_pocket.store.songs.stack_playing import parts_beside, selected_part_playing, stack_music, stack_parts
-from easy_pocket.web.shared.shapes import Columns, Playing, Strike
+from easy_pocket.web.shared.shapes import ClickTimes, Columns, Playing, Strike
 
 STRIKE_VELOCITY = 116  # a single hit to listen to
 
@@ -81,6 +82,10 @@ def stack_stage(song: LoadedSong, tempo_bpm: float | None, played: list[Columns]
     return stage_plan(stage, stack_music(song, parts, tempo_bpm), hits_to_room=to_room)
 
 
+def click_times(clicks: Clicks) -> ClickTimes:
+    return {"times_s": np.round(clicks.times_s, 7).tolist(), "kinds": clicks.kinds.tolist(), "bar_s": clicks.bar_s}
+
+
 def strike(voice: KitVoice, mix: VoiceMix | None = None) -> Strike:
     """One hard hit of a voice, for the ear."""
     register_voices(Kit("", "", (voice,)))
@@ -122,6 +127,7 @@ def playing(
             if not one.settings.muted
         ],
         "layered_loop_places": [loop_place(one.id) for one in song.layered_loops if not one.settings.muted],
+        "clicks": click_times(loop_clicks(song.pattern.length_ticks, song.pattern.metre, tempo)),
         "stage": stack_stage(song, tempo_bpm, [*felt, *straight]),
         "felt": felt[0] if felt else None,
         "felt_more": felt[1:],

@@ -53,6 +53,13 @@ export interface SongSpan {
   ticks: number;
 }
 
+/** kinds: 0 on a bar, 1 on a beat, 2 between; bar_s: how long the first bar is. */
+export interface ClickTimes {
+  times_s: number[];
+  kinds: number[];
+  bar_s: number;
+}
+
 /** What goes round: `felt` and `straight` are its first pass, `felt_more` and `straight_more` what differs after it; null is not asked for. Of a whole song there are bars and spans besides. */
 export interface Playing {
   strikes: Record<string, Strike>;
@@ -67,6 +74,7 @@ export interface Playing {
   layered_loops: string[];
   layered_loop_places: string[];
   stage: StagePlan;
+  clicks: ClickTimes;
   felt: Columns | null;
   felt_more: Columns[];
   straight: Columns | null;
@@ -137,6 +145,7 @@ export interface SongPlaying {
   layered_loops: string[];
   layered_loop_places: string[];
   stage: StagePlan;
+  clicks: ClickTimes;
   felt: Columns | null;
   felt_more: Columns[];
   straight: Columns | null;

@@ -75,6 +75,14 @@ class SongSpan(TypedDict):
     ticks: int
 
 
+class ClickTimes(TypedDict):
+    """kinds: 0 on a bar, 1 on a beat, 2 between; bar_s: how long the first bar is."""
+
+    times_s: list[float]
+    kinds: list[int]
+    bar_s: float
+
+
 class Playing(TypedDict):
     """What goes round: `felt` and `straight` are its first pass, `felt_more` and `straight_more` what differs after it;
     null is not asked for. Of a whole song there are bars and spans besides."""
@@ -91,6 +99,7 @@ class Playing(TypedDict):
     layered_loops: list[str]
     layered_loop_places: list[str]
     stage: StagePlan
+    clicks: ClickTimes
     felt: Columns | None
     felt_more: list[Columns]
     straight: Columns | None

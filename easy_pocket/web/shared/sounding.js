@@ -22,6 +22,7 @@ export function planStack(player, from, until) {
     const begin = player.anchor + pass * length;
     if (begin >= until) break;
     player.layered.plan(pass, begin, from, begin + length);
+    player.click?.plan(begin - offset, Math.max(from, begin), Math.min(until, begin + length));
     const events = columnsOf(heard, player.timing, pass);
     for (let index = firstFrom(events.start_s, Math.max(from, begin - early) - begin + offset); index < events.start_s.length; index += 1) {
       const at = begin + events.start_s[index] - offset;
@@ -224,7 +225,7 @@ export async function addGraph(player) {
  */
 export function soundOf(player, key) {
   if (!player.buffers.has(key)) {
-    const promise = fetch(`/audio/${/^(layers|rooms)\//.test(key) ? key : `sounds/${key}`}.wav`)
+    const promise = fetch(`/audio/${/^(layers|rooms|clicks)\//.test(key) ? key : `sounds/${key}`}.wav`)
       .then((answer) => {
         if (!answer.ok) throw new Error(`sound ${key}: ${answer.status}`);
         return answer.arrayBuffer();

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from easy_pocket.core.song.clicks import song_clicks
 from easy_pocket.core.song.perform_song import perform_song
 from easy_pocket.core.song.song_mix import together
 from easy_pocket.core.song.stage_sound import song_beats, strikes_of
@@ -13,7 +14,7 @@ from easy_pocket.store.loops.layered_loop_audio import register_layered_loop
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.songs.mixes import played_parts, sections_of_song
 from easy_pocket.store.songs.song_loops import layers_in_song, loop_place
-from easy_pocket.web.shared.playing import columns, placed
+from easy_pocket.web.shared.playing import click_times, columns, placed
 from easy_pocket.web.shared.shapes import SongPlaying
 
 
@@ -61,6 +62,7 @@ def song_playing(song: LoadedSong, timing: str = "felt") -> SongPlaying:
         "timing": timing,
         "layered_loops": [],
         "layered_loop_places": [],
+        "clicks": click_times(song_clicks(arrangement)),
         "stage": stage_plan(
             song.stage,
             Music(song_beats(arrangement), strikes_of(parts), loops=False, sections=sections_of_song(song)),
