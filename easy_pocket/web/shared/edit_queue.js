@@ -96,8 +96,9 @@ export class Edits extends EventTarget {
 
   /** @param {any} item */
   post(item) {
+    item.view = { ...this.view() };
     /** @type {Record<string, any>} */
-    const body = { edit_id: item.id, revision: item.revision ?? this.revision, looking_at: item.at ?? { ...selection }, view: this.view() };
+    const body = { edit_id: item.id, revision: item.revision ?? this.revision, looking_at: item.at ?? { ...selection }, view: item.view };
     if (item.steps > 1) body.steps = item.steps;
     if (item.edit) Object.assign(body, { edit: item.edit, gesture: item.gesture });
     return fetch(`/songs/${this.songId}/${item.path}`, {

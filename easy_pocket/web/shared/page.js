@@ -230,7 +230,8 @@ export class Page {
   /** @returns {Promise<void>} */
   async askForState() {
     if (!this.showsSong) return;
-    const query = new URLSearchParams(/** @type {any} */ (this.view));
+    const view = { ...this.view };
+    const query = new URLSearchParams(/** @type {any} */ (view));
     const turn = (this.refreshes = (this.refreshes ?? 0) + 1);
     const answer = await ask(`/songs/${this.song.id}/state?${query}`).catch(() => null);
     const state = answer?.ok ? await answer.json().catch(() => null) : null;
@@ -243,7 +244,7 @@ export class Page {
       return;
     }
     this.edits.revision = state.song.revision;
-    this.take({ state, item: {}, more: false });
+    this.take({ state, item: { view }, more: false });
   }
 
   askAgain() {

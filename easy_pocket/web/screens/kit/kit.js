@@ -103,9 +103,10 @@ export default class Kit extends Screen {
     const { view } = this.page;
     const moved = view.voice !== role || this.seen !== `${role} ${layer} ${alternate}`;
     this.seen = `${role} ${layer} ${alternate}`;
-    view.voice = role;
-    view.layer = layer;
-    view.alternate = alternate;
+    // What was chosen since the answer was asked for stays chosen.
+    /** @type {Record<string, any>} */
+    const shown = { voice: role, layer, alternate };
+    for (const [name, value] of Object.entries(shown)) if (!item.view || item.view[name] === view[name]) view[name] = value;
     if (moved) this.library.follow();
     else if (["kit_put", "kit_fold", "kit_alternate", "kit"].includes(item.edit?.kind) || item.path !== "edits") this.library.reload(true);
     this.goToNew(item.edit);
