@@ -131,7 +131,9 @@ def test_looseness_moves_hits_and_is_drawn_again(bench):
     assert bench.evaluate("easyPocket.playing.felt_more.length") == 0
     bench.click("[data-feel-check=runs_on]")
     saved(bench)
-    passes = bench.evaluate("[easyPocket.playing.felt, ...easyPocket.playing.felt_more].map((one) => one.start_s[3])")
+    passes = bench.evaluate(
+        "[easyPocket.playing.felt, ...easyPocket.playing.felt_more].map((one) => one.start_s.join())"
+    )
     assert len(set(passes)) == 8
     for _ in range(3):
         bench.keyboard.press("Control+z")
