@@ -1,6 +1,7 @@
 """Audio and template files: there and back, and refusals in words."""
 
 import json
+import struct
 
 import numpy as np
 import pytest
@@ -52,6 +53,14 @@ def test_odd_but_good_files_are_read():
     assert read_audio(eight_bit, "x.wav").rate_hz == 8000
     assert read_audio(raw_wav(b"\0\1" * 500, claimed=10**9), "promises.wav").samples.shape == (500, 1)
     assert read_audio(write_audio(Audio(NOISE, 192_000), "WAV", 24), "x").rate_hz == 192_000
+
+
+@pytest.mark.parametrize("comment", ["", "an odd one"])
+def test_a_wav_of_floats_does_not_say_when_it_was_written(comment):
+    data = write_audio(Audio(NOISE, 44_100), "WAV", 32, comment)
+    at = data.index(b"PEAK")
+    assert struct.unpack_from("<4sIII", data, at)[2:] == (1, 0)  # its version, and no seconds since 1970
+    assert read_audio(data, "x.wav").samples == pytest.approx(NOISE, abs=1e-7)
 
 
 DISTINCT = GrooveTemplate(
