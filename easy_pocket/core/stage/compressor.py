@@ -17,6 +17,7 @@ from easy_pocket.core.stage.recursions import peak_follow, smoothed
 Floats = npt.NDArray[np.float64]
 LN_DB = float(np.log(10) / 20)
 FLOOR = 1e-6  # what is softer counts as -120 dB
+FRAMES_AT_ONCE = 32_768  # so that what is worked on stays near the processor
 
 
 def kept(time_ms: float) -> float:
@@ -38,11 +39,21 @@ def static_reduction_db(
 
 def reduction_db(side: Floats, settings: Mapping[str, float]) -> Floats:
     """What each sample is taken down by, in dB >= 0; side: shape (channels, frames), what it listens to."""
-    size = np.abs(side).max(axis=0)
-    level_db = 20 * np.log10(np.maximum(size, FLOOR).astype(np.float32))
-    wanted = static_reduction_db(level_db, settings["threshold_db"], settings["ratio"], settings["knee_db"])
-    keep = kept(settings["release_ms"])
-    return smoothed(peak_follow(wanted, keep, 1 - keep), kept(settings["attack_ms"]))
+    threshold_db, ratio, knee_db = (settings[name] for name in ("threshold_db", "ratio", "knee_db"))
+    keep, attack = kept(settings["release_ms"]), kept(settings["attack_ms"])
+    found = np.empty(side.shape[1])
+    risen, state = 0.0, np.zeros(1)
+    for start in range(0, side.shape[1], FRAMES_AT_ONCE):
+        piece = side[:, start : start + FRAMES_AT_ONCE]
+        size = np.abs(piece[0])
+        for other in piece[1:]:
+            np.maximum(size, np.abs(other), out=size)
+        level_db = 20 * np.log10(np.maximum(size, FLOOR).astype(np.float32))
+        wanted_db = static_reduction_db(level_db, threshold_db, ratio, knee_db)
+        followed_db = peak_follow(wanted_db, keep, 1 - keep, risen)
+        risen = float(followed_db[-1])
+        found[start : start + len(size)], state = smoothed(followed_db, attack, state)
+    return found
 
 
 def compressed(audio: Floats, side: Floats, settings: Mapping[str, float]) -> tuple[Floats, Floats]:

@@ -12,7 +12,7 @@ from scipy import signal
 from easy_pocket.core.cache import ResultCache
 from easy_pocket.core.sound.loudness import hit_loudness_lufs
 from easy_pocket.core.sound.models import RATE_HZ
-from easy_pocket.core.stage.oversampling import down, up
+from easy_pocket.core.stage.oversampling import bent_between, down, up
 
 Floats = npt.NDArray[np.float64]
 AnyFloats = npt.NDArray[np.floating]
@@ -73,4 +73,5 @@ def drum_noise() -> Floats:
 def driven(audio: Floats, settings: Mapping[str, Any]) -> Floats:
     """Shape (2, frames), driven and matched in level."""
     character, amount = str(settings["character"]), float(settings["amount_percent"])
-    return np.asarray(down(bent(up(audio), character, amount)) * matching_gain(character, amount), dtype=np.float64)
+    gain = np.float32(matching_gain(character, amount))
+    return bent_between(audio, lambda x: bent(x, character, amount) * gain)

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import math
 from abc import ABC, abstractmethod
+from collections import deque
 from collections.abc import Callable, Iterator, Mapping
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -193,9 +194,14 @@ class _Mixer:
             return where, {self.leaf(where): line}
 
         with ThreadPoolExecutor(AT_ONCE) as pool:
-            for start in range(0, len(wanted), AT_ONCE):
-                self.on_progress(0.6 * start / len(wanted), f"sound {start + 1} of {len(wanted)}")
-                yield from pool.map(made, wanted[start : start + AT_ONCE])
+            going: deque[Future[tuple[str, dict[str, Floats]]]] = deque()  # no more than memory is there for
+            for number, where in enumerate(sorted(wanted, key=self._is_plain)):  # what takes longest first
+                self.on_progress(0.6 * number / len(wanted), f"sound {number + 1} of {len(wanted)}")
+                going.append(pool.submit(made, where))
+                if len(going) > AT_ONCE:
+                    yield going.popleft().result()
+            while going:
+                yield going.popleft().result()
 
     def _through(
         self, unit: Unit, lines: dict[str, Floats], music: Music, at: tuple[str, int]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 import numpy.typing as npt
 from scipy import signal
@@ -72,3 +74,29 @@ def up(audio: AnyFloats) -> Singles:
 def down(audio: AnyFloats) -> Singles:
     """Shape (channels, 4 frames) to (channels, frames)."""
     return _by_blocks(audio, DOWN, TIMES, TAPS - 1)[:, : audio.shape[1] // TIMES]
+
+
+def bent_between(audio: Floats, bend: Callable[[Singles], AnyFloats]) -> Floats:
+    """Shape (channels, frames): up, through a function of single values, and down, piece by piece.
+
+    What is worked on stays near the processor, so that several of these can run beside each other.
+    """
+    channels, frames = audio.shape
+    step = BLOCK * TIMES
+    blocks = -(-frames // BLOCK)
+    padded = np.zeros((channels, REACH - 1 + blocks * BLOCK), dtype=np.float32)
+    padded[:, REACH - 1 : REACH - 1 + frames] = audio
+    found = np.empty((channels, blocks * BLOCK))
+    at_once = AT_ONCE // 2
+    many = np.zeros(TAPS - 1 + at_once * step, dtype=np.float32)  # what lay before, and a piece of many values
+    for channel, out in zip(padded, found, strict=True):
+        frame_windows = np.lib.stride_tricks.sliding_window_view(channel, len(UP))[::BLOCK]
+        many[: TAPS - 1] = 0
+        for start in range(0, blocks, at_once):
+            piece = np.ascontiguousarray(frame_windows[start : start + at_once]) @ UP
+            values = many[TAPS - 1 : TAPS - 1 + piece.size]
+            values[:] = bend(piece).reshape(-1)
+            windows = np.lib.stride_tricks.sliding_window_view(many[: TAPS - 1 + piece.size], len(DOWN))[::step]
+            out[start * BLOCK : start * BLOCK + len(piece) * BLOCK] = (np.ascontiguousarray(windows) @ DOWN).reshape(-1)
+            many[: TAPS - 1] = many[piece.size : piece.size + TAPS - 1].copy()
+    return found[:, :frames]

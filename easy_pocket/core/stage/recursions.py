@@ -16,14 +16,16 @@ BLOCK = 128
 BLOCKS_AT_ONCE = 1024  # so that what is worked on stays near the processor
 
 
-def peak_follow(values: npt.NDArray[np.floating], keep: float, share: float) -> Floats:
-    """y[n] = max(x[n], keep y[n-1] + share x[n]) from y = 0: rises at once, falls slowly. x >= 0, shape (frames,)."""
+def peak_follow(values: npt.NDArray[np.floating], keep: float, share: float, last: float = 0.0) -> Floats:
+    """y[n] = max(x[n], keep y[n-1] + share x[n]): rises at once, falls slowly. x >= 0, shape (frames,).
+
+    last: y before the first value.
+    """
     count = len(values)
     blocks = -(-count // BLOCK)
     padded = np.zeros(blocks * BLOCK)
     padded[:count] = values
     rows = padded.reshape(blocks, BLOCK)
-    last = 0.0
     for start in range(0, blocks, BLOCKS_AT_ONCE):
         last = _follow(rows[start : start + BLOCKS_AT_ONCE], keep, share, last)
     return padded[:count]
@@ -52,6 +54,7 @@ def _follow(rows: Floats, keep: float, share: float, last: float) -> float:
     return last
 
 
-def smoothed(values: Floats, keep: float) -> Floats:
-    """y[n] = keep y[n-1] + (1 - keep) x[n] from y = 0."""
-    return np.asarray(signal.lfilter([1 - keep], [1, -keep], values))
+def smoothed(values: Floats, keep: float, state: Floats) -> tuple[Floats, Floats]:
+    """y[n] = keep y[n-1] + (1 - keep) x[n], and the state to go on from; state: shape (1,), zero at first."""
+    found, state = signal.lfilter([1 - keep], [1, -keep], values, zi=state)
+    return np.asarray(found), np.asarray(state)
