@@ -17,6 +17,7 @@ import numpy as np
 
 from easy_pocket.caches import give_core_its_caches
 from easy_pocket.cli.files import listen, say, write_template
+from easy_pocket.cli.hand import add_hand
 from easy_pocket.cli.ideas import add_ideas
 from easy_pocket.cli.loops import add_loops
 from easy_pocket.cli.perform import add_perform
@@ -80,6 +81,7 @@ def _parser() -> Parser:
     groove.set_defaults(run=run_groove)
 
     add_perform(commands)
+    add_hand(commands)
     add_pocket(commands)
     add_loops(commands)
     add_ideas(commands)

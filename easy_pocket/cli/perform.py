@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from easy_pocket.cli.files import read_beat, read_template, say, write, write_pattern
+from easy_pocket.cli.hand import read_hand
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.feel import SETTINGS, Feel, FeelScopes
 from easy_pocket.core.feel.perform import Performance, perform
@@ -21,6 +22,7 @@ from easy_pocket.core.formats.midi import nearest_voice
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.pattern.timebase import GRID_TICKS, check_tempo, place_name
 from easy_pocket.core.pattern.voices import ROLES, VOICE_GROUPS, check_voice
+from easy_pocket.core.takes.hand_player import played_by
 
 # Options that may be set for everything, or for a voice as VOICE=VALUE: (option, field of the feel, words of help).
 SCOPED = tuple((setting.option, name, setting.help) for name, setting in SETTINGS.items() if setting.option)
@@ -37,7 +39,7 @@ def add_perform(commands: Any) -> None:
         play.add_argument(f"--{option}", dest=field, action="append", default=[], metavar="[VOICE=]VALUE", help=words)
     play.add_argument("--weaker-hand", action="store_true", help="fast hats: every second stroke quieter and later")
     play.add_argument("--keep-ms", action="store_true", help="template offsets keep their ms at another tempo")
-    play.add_argument("--seed", type=int, help="what drift, jitter and touch are drawn by (default 1)")
+    play.add_argument("--seed", type=int, help="what drift, jitter, touch and a hand are drawn by (default 1)")
     play.add_argument("--tighten", type=float, metavar="PERCENT", help="first move the hits toward a target, 0-100")
     play.add_argument("--toward", default="grid", metavar="grid|PERCENT|T.json",
                       help="what they are tightened to: the grid (default), a swung grid, or a template")  # fmt: skip
@@ -45,6 +47,7 @@ def add_perform(commands: Any) -> None:
     play.add_argument("--leave-alone", type=float, default=0.0, metavar="MS", help="hits nearer than this stay")
     play.add_argument("--tempo", type=float, help="play at another tempo, in bpm")
     play.add_argument("--straight", action="store_true", help="every hit on its written slot, no feel")
+    play.add_argument("--hand", metavar="HAND.json", help="played by a hand: its swing, lean and looseness")
     play.add_argument("--ledger", metavar="FILE.json", help="write down, hit by hit, what moved it")
     play.set_defaults(run=run_perform)
 
@@ -58,6 +61,8 @@ def run_perform(chosen: argparse.Namespace) -> None:
         if fitted := describe_fit(template, beat.pattern.metre, beat.pattern.bars):
             say(f"{template.name}: {fitted}.")
     pattern = _tightened(chosen, beat.pattern, tempo_bpm)
+    if chosen.hand:
+        pattern = played_by(pattern, read_hand(chosen.hand), tempo_bpm=tempo_bpm, seed=chosen.seed or 1)
     performance = perform(pattern, feel, tempo_bpm=tempo_bpm, straight=chosen.straight, loop=False)
     ledger = json.dumps(ledger_doc(performance), indent=1) + "\n" if chosen.ledger else None
     write_pattern(PatternToWrite(performance, Path(chosen.out).stem), chosen.out)
