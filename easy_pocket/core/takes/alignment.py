@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from easy_pocket.core.feel.feel import FeelScopes
+from easy_pocket.core.feel.feel import Feel, FeelScopes, over
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.pattern.pattern import MAX_OFFSET_MS, Hit, Pattern
 from easy_pocket.core.pattern.timebase import GRID_TICKS
@@ -134,6 +134,14 @@ def swing_in(feel: FeelScopes | None, voices: tuple[str, ...]) -> tuple[float, i
     return (float(swings[0].swing_percent or 50.0), int(swings[0].swing_unit or 16)) if swings else None
 
 
+def with_swing(feel: FeelScopes, slots: Slots, voices: tuple[str, ...]) -> FeelScopes:
+    """The feel with the swing that was found in a take, where the part is straight."""
+    if slots.swing_percent <= PLAIN_SWING_PERCENT or swing_in(feel, voices) is not None:
+        return feel
+    found = Feel(swing_percent=round(min(slots.swing_percent, 75.0), 1), swing_unit=slots.swing_unit)
+    return replace(feel, part=over(found, feel.part))
+
+
 @dataclass(frozen=True)
 class Aligned:
     """Hits on slots, in the order they were played.
@@ -182,8 +190,9 @@ def align(played: Played, bars: TakeBars, felt: FeltSlots) -> Aligned:
 def felt_slots(voice: str, step_ticks: int, bars: TakeBars, feel: FeelScopes) -> tuple[Ints, Floats]:
     """The slots of a voice's grid in ticks, and when the feel puts each, in ms."""
     ticks = np.arange(0, bars.length_ticks, step_ticks)
-    full = Pattern(bars.length_ticks, tuple(Hit(voice, int(tick), 96) for tick in ticks), bars.metre)
-    return ticks, perform(full, feel, tempo_bpm=bars.tempo_bpm).played_ms
+    start = bars.start_tick
+    full = Pattern(start + bars.length_ticks, tuple(Hit(voice, start + int(tick), 96) for tick in ticks), bars.metre)
+    return ticks, perform(full, feel, tempo_bpm=bars.tempo_bpm).played_ms - start * bars.tick_ms
 
 
 def _placed(time_ms: Floats, ticks: Ints, put_ms: Floats, bars: TakeBars) -> tuple[Ints, Floats]:

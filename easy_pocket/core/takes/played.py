@@ -22,14 +22,19 @@ EARLY_MS = 250.0  # so early a hit can still belong to the first slot
 
 @dataclass(frozen=True)
 class TakeBars:
-    """What a take was played over: how long one time round is, in which metre, how fast."""
+    """What a take was played over: how long one time round is, in which metre, how fast.
+
+    start_tick: where in its pattern it begins; ticks and times of a take count from there.
+    """
 
     length_ticks: int
     metre: Metre
     tempo_bpm: float
+    start_tick: int = 0
 
     def __post_init__(self) -> None:
         require_range("The length of a take", self.length_ticks, 60, 512 * 3840, "ticks")
+        require_range("The start of a take", self.start_tick, 0, 512 * 3840, "ticks")
         check_tempo(self.tempo_bpm)
 
     @property

@@ -149,16 +149,18 @@ def _articulation(strokes: Strokes, index: int, bars: TakeBars) -> Articulation:
 
 
 def written(hits: Sequence[SewnHit], bars: TakeBars, feel: FeelScopes, pulls: Mapping[str, float]) -> Pattern:
-    """The result as a pattern: slot and own offset of each hit.
+    """The result as a pattern that goes as far as the take does: slot and own offset of each hit.
 
     An own offset is what is left of the time played when the feel of the part is taken off; pulls, by voice in percent,
     take it away: at 100 a hit lies where the feel puts it. Played by that feel the pattern sounds as it was played.
     """
-    plain = Pattern(bars.length_ticks, tuple(one.hit for one in hits), bars.metre)
+    start, start_ms = bars.start_tick, bars.start_tick * bars.tick_ms
+    placed = tuple(replace(one.hit, tick=start + one.hit.tick) for one in hits)
+    plain = Pattern(start + bars.length_ticks, placed, bars.metre)
     if not hits:
         return plain
     felt = perform(plain, feel, tempo_bpm=bars.tempo_bpm)
-    times = {(one.hit.voice, one.hit.tick): one.time_ms for one in hits}
+    times = {(one.hit.voice, start + one.hit.tick): start_ms + one.time_ms for one in hits}
     own_ms = [
         _own_ms(times[(hit.voice, hit.tick)] - felt_ms, bars.length_ms, pulls.get(hit.voice, 0.0))
         for hit, felt_ms in zip(plain.hits, felt.played_ms.tolist(), strict=True)
@@ -170,6 +172,28 @@ def written(hits: Sequence[SewnHit], bars: TakeBars, feel: FeelScopes, pulls: Ma
 def _own_ms(off_ms: float, length_ms: float, pull_percent: float) -> float:
     round_ms = (off_ms + length_ms / 2) % length_ms - length_ms / 2  # an early hit of the first slot lies at the end
     return float(np.clip(round(round_ms * (1 - pull_percent / 100), 4), -MAX_OFFSET_MS, MAX_OFFSET_MS))
+
+
+def written_over(
+    before: Pattern, result: Pattern, bars: TakeBars, sews: Sequence[Sew], voices: Iterable[str]
+) -> Pattern:
+    """A pattern with the result in it: what the take's voices had in bars that are sewn makes room, all else stays.
+
+    A voice that is locked is left as it is. The pattern is as long as it was, or as far as the take goes.
+    """
+    taken = {voice for voice in voices if voice not in before.locked_voices}
+    bar_ticks = bars.metre.bar_ticks
+    chosen = {(bar, voice) for bar in range(bars.bars) for voice in taken if chosen_pass(sews, bar, voice) is not None}
+
+    def makes_room(hit: Hit) -> bool:
+        bar, inside = divmod(hit.tick - bars.start_tick, bar_ticks)
+        return inside >= 0 and hit.tick < bars.start_tick + bars.length_ticks and (bar, hit.voice) in chosen
+
+    stays = [hit for hit in before.hits if not makes_room(hit)]
+    comes = [hit for hit in result.hits if hit.voice in taken]
+    places = {(hit.voice, hit.tick): hit for hit in [*stays, *comes]}
+    length = max(before.length_ticks, result.length_ticks)
+    return replace(before, length_ticks=length, hits=tuple(places.values()))
 
 
 def seams(sews: Sequence[Sew], bars: int) -> list[int]:

@@ -26,10 +26,12 @@ from easy_pocket.store.schema.tables import (
     KitRow,
     LoopRow,
     PartRow,
+    PassRow,
     PatternRow,
     SectionRow,
     SongRow,
     SoundRow,
+    TakeRow,
     TemplateRow,
 )
 
@@ -43,6 +45,8 @@ TABLES: dict[str, Any] = {
     "kit": KitRow,
     "template": TemplateRow,
     "sound": SoundRow,
+    "take": TakeRow,
+    "take_pass": PassRow,
 }
 GESTURE_WINDOW_S = 20.0  # a drag that rests longer than this starts a new step
 

@@ -215,6 +215,38 @@ class TemplateRow(Base):
     created_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
 
 
+class TakeRow(Base):
+    """What was played in over some bars: passes, and how they are sewn. start_tick: where in the pattern they begin.
+    settings: see songs/edits/takes.py. sews: rows of bar, pass, voice ("" for all)."""
+
+    __tablename__ = "take"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    song_id: Mapped[int] = mapped_column(ForeignKey("song.id", ondelete="CASCADE"), index=True)
+    part_id: Mapped[int] = mapped_column(Integer)
+    name: Mapped[str] = mapped_column(String(120))
+    start_tick: Mapped[int] = mapped_column(Integer)
+    length_ticks: Mapped[int] = mapped_column(Integer)
+    metre: Mapped[str] = mapped_column(String(8))
+    tempo_bpm: Mapped[float] = mapped_column(Double)
+    settings: Mapped[Doc] = mapped_column(JSON)
+    sews: Mapped[list[Any]] = mapped_column(JSON)
+    removed: Mapped[bool] = mapped_column(Boolean, server_default="0", default=False)
+    made_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
+
+
+class PassRow(Base):
+    """One time round. hits: rows of voice, ms, velocity, as JSON. source: what it was played on."""
+
+    __tablename__ = "take_pass"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    take_id: Mapped[int] = mapped_column(ForeignKey("take.id", ondelete="CASCADE"), index=True)
+    name: Mapped[str] = mapped_column(String(120))
+    source: Mapped[str] = mapped_column(String(40))
+    hits: Mapped[str] = mapped_column(LONGTEXT)
+    removed: Mapped[bool] = mapped_column(Boolean, server_default="0", default=False)
+    made_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
+
+
 class IdeaRow(Base):
     """An idea the user pinned, took or dropped, with what is needed to have it again: its changes, words, tags and
     seed. state: "pinned", "taken" or "dropped"."""
@@ -263,3 +295,9 @@ class EditRow(Base):
     touched: Mapped[str] = mapped_column(LONGTEXT)
     facts: Mapped[Doc] = mapped_column(JSON)
     made_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
+
+
+def row_values(row: Any) -> dict[str, Any]:
+    """What a row holds, but its id and when it came to be."""
+    left_out = ("id", "created_at", "changed_at", "deleted_at", "made_at")
+    return {column.key: getattr(row, column.key) for column in row.__table__.columns if column.key not in left_out}

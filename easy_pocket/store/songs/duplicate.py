@@ -8,27 +8,28 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from easy_pocket.store.loops.layered_loop_rows import copied_layered_loops
-from easy_pocket.store.schema.tables import LoopRow, PartRow, PatternRow, SectionRow, SongRow
+from easy_pocket.store.schema.tables import LoopRow, PartRow, PatternRow, SectionRow, SongRow, row_values
 from easy_pocket.store.songs.create import MAX_NAME
 from easy_pocket.store.songs.load import load_song
 from easy_pocket.store.songs.stage_doc import moved_stage
+from easy_pocket.store.takes.copies import copy_takes
 
 
 def duplicate_song(session: Session, song_id: int) -> SongRow:
     source = load_song(session, song_id)
-    copy = SongRow(**{**_values(source.row), "name": f"{source.row.name[: MAX_NAME - 5]} copy", "revision": 1})
+    copy = SongRow(**{**row_values(source.row), "name": f"{source.row.name[: MAX_NAME - 5]} copy", "revision": 1})
     copy.sections_before_flatten = copy.layered_loops = copy.collision_choices = None
     session.add(copy)
     session.flush()
     parts: dict[int, PartRow] = {}
     patterns: dict[int, int] = {}
     for part in source.parts:
-        row = PartRow(**{**_values(part.row), "song_id": copy.id})
+        row = PartRow(**{**row_values(part.row), "song_id": copy.id})
         session.add(row)
         session.flush()
         parts[part.row.id] = row
         for pattern in part.patterns:
-            made = PatternRow(**{**_values(pattern), "part_id": row.id})
+            made = PatternRow(**{**row_values(pattern), "part_id": row.id})
             session.add(made)
             session.flush()
             patterns[pattern.id] = made.id
@@ -41,20 +42,15 @@ def duplicate_song(session: Session, song_id: int) -> SongRow:
     loops: dict[int, int] = {}
     asked = select(LoopRow).where(LoopRow.song_id == song_id, LoopRow.removed.is_(False))
     for loop in session.scalars(asked):
-        made_loop = LoopRow(**{**_values(loop), "song_id": copy.id})
+        made_loop = LoopRow(**{**row_values(loop), "song_id": copy.id})
         session.add(made_loop)
         session.flush()
         loops[loop.id] = made_loop.id
     copy.layered_loops = copied_layered_loops(source.row, loops, sections)
     copy.stage = moved_stage(source.row.stage, ids, loops, sections)
+    copy_takes(session, song_id, copy.id, ids)
     session.flush()
     return copy
-
-
-def _values(row: Any) -> dict[str, Any]:
-    """What a row holds, but its id and when it came to be."""
-    left_out = ("id", "created_at", "changed_at", "deleted_at", "made_at")
-    return {column.key: getattr(row, column.key) for column in row.__table__.columns if column.key not in left_out}
 
 
 def _sections(
@@ -67,7 +63,7 @@ def _sections(
             str(parts[int(key)]): moved_cell(cell, patterns) for key, cell in row.cells.items() if int(key) in parts
         }
         joins = [moved_join(join, parts, patterns) for join in row.joins or ()]
-        copy = SectionRow(**{**_values(row), "song_id": song_id, "cells": cells, "joins": joins, "parent_id": None})
+        copy = SectionRow(**{**row_values(row), "song_id": song_id, "cells": cells, "joins": joins, "parent_id": None})
         session.add(copy)
         session.flush()
         made[row.id] = copy

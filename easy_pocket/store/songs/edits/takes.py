@@ -1,0 +1,354 @@
+"""Takes: passes that were played in, how they are sewn, and what becomes of them."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Annotated, Any, Literal
+
+from pydantic import Field
+
+from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
+from easy_pocket.core.pattern.pattern import Pattern
+from easy_pocket.core.pattern.timebase import GRID_TICKS
+from easy_pocket.core.takes.alignment import align, felt_slots_of, take_slots, with_swing
+from easy_pocket.core.takes.played import MOST_HITS, MOST_PASSES, Played, TakeBars, joined, played_from_rows, within
+from easy_pocket.core.takes.sewing import Sew, sewn, steadiest, written, written_over
+from easy_pocket.core.takes.strokes import MOST_BOUNCE_MS
+from easy_pocket.core.text import counted, one_line
+from easy_pocket.store.history.undo_log import Patch, field_patch
+from easy_pocket.store.schema.tables import PassRow, TakeRow
+from easy_pocket.store.songs.create import check_name
+from easy_pocket.store.songs.edits.fields import Finite, Id, Name, Tick, Voice
+from easy_pocket.store.songs.edits.registry import Edit, EditContext, Step, edit
+from easy_pocket.store.songs.find import find_part
+from easy_pocket.store.songs.part_rows import MOST_OF_PART, in_kit_order, new_pattern, pattern_name
+from easy_pocket.store.takes.takes import LaidTake, find_pass, find_take, laid, passes_of, take_from_rows
+
+MOST_TAKES = 64
+LEAD_MS = 10_000.0
+PlayedRow = tuple[
+    Voice, Annotated[float, Field(ge=-LEAD_MS, le=1e8, allow_inf_nan=False)], Annotated[int, Field(ge=1, le=127)]
+]
+Bar = Annotated[int, Field(ge=0, le=511)]
+
+
+class AddPass(Edit):
+    """One time round that was played in: rows of voice, ms from where the bars begin, velocity.
+
+    take_id: 0 for a new take. mode: "new" a pass of its own, "top" on top of the last one, "place" in place of it.
+    last: nothing was played after it. from_bar, to_bar: only these bars were to be played in, counted from 1 (0: all).
+    pull_percent: how far hits are pulled to the slots as they are played.
+    """
+
+    kind: Literal["take_pass"]
+    take_id: Annotated[int, Field(ge=0, le=2**31 - 1)] = 0
+    start_tick: Tick = 0
+    length_ticks: Annotated[int, Field(ge=60, le=512 * 3840)]
+    tempo_bpm: Finite
+    hits: Annotated[list[PlayedRow], Field(max_length=MOST_HITS)]
+    mode: Literal["new", "top", "place"] = "new"
+    source: Annotated[str, Field(max_length=40)] = "keys"
+    last: bool = False
+    from_bar: Annotated[int, Field(ge=0, le=512)] = 0
+    to_bar: Annotated[int, Field(ge=0, le=512)] = 0
+    pull_percent: Finite = 0.0
+
+
+@edit(description="play in {name}")
+def add_pass(context: EditContext, sent: AddPass) -> Step:
+    song, session = context.song, context.session
+    bars = TakeBars(sent.length_ticks, song.metre, sent.tempo_bpm, sent.start_tick)
+    take = find_take(session, song.id, sent.take_id) if sent.take_id else None
+    if take is not None and (take.length_ticks, take.start_tick, take.part_id) != (
+        sent.length_ticks, sent.start_tick, song.part.id,
+    ):  # fmt: skip
+        take = None  # other bars, or another part: a take of its own
+    played = _heard(context, sent, bars)
+    if not len(played):
+        raise EditRefusedError("Nothing was played in these bars; no pass was kept.")
+    if take is None:
+        take = _new_take(context, bars)
+        name = "pass 1"
+        return _added(context, take, name, sent.source, played, [field_patch("take", take, removed=False)])
+    rows = passes_of(session, take)
+    if sent.mode == "new" or not rows:
+        if len(rows) >= MOST_PASSES:
+            raise EditRefusedError(f"This take has {MOST_PASSES} passes, the most there can be: throw some away first.")
+        return _added(context, take, _next_name(rows), sent.source, played, [])
+    over = rows[-1]
+    if sent.mode == "top":
+        played = joined(played_from_rows(json.loads(over.hits)), played)
+    patch = field_patch("take_pass", over, hits=_json(played), source=one_line(sent.source, 40))
+    return Step([patch], said={"name": over.name}, made=take.id)
+
+
+def _heard(context: EditContext, sent: AddPass, bars: TakeBars) -> Played:
+    """What belongs to this time round, pulled as it was to be."""
+    song = context.song
+    for voice in {row[0] for row in sent.hits}:
+        if voice not in song.kit.roles:
+            raise EditRefusedError(f"The kit {song.kit.name} has no {voice}: choose another voice for that key.")
+    everything = played_from_rows(sent.hits)
+    slots = take_slots(everything, bars, feel=song.feel)
+    played = within(everything, bars, min(slots.step_of_all, 240), last=sent.last)
+    require_range("The pull", sent.pull_percent, 0, 100, "%")
+    if not len(played) or not (sent.pull_percent or sent.from_bar or sent.to_bar):
+        return played
+    felt = felt_slots_of(played.voices, bars, slots, with_swing(song.feel, slots, played.voices))
+    aligned = align(played, bars, felt)
+    first, last = max(sent.from_bar - 1, 0), sent.to_bar - 1 if sent.to_bar else bars.bars
+    inside = (aligned.bar >= first) & (aligned.bar <= last)
+    pulled = replace(played, time_ms=played.time_ms - sent.pull_percent / 100 * aligned.off_ms)
+    return pulled.only(inside)
+
+
+def _new_take(context: EditContext, bars: TakeBars) -> TakeRow:
+    song, session = context.song, context.session
+    known = [row.name for row in session.query(TakeRow).filter_by(song_id=song.id, removed=False)]
+    if len(known) >= MOST_TAKES:
+        raise EditRefusedError(f"This song has {MOST_TAKES} takes, the most it can have: throw some away first.")
+    number = next(one for one in range(1, MOST_TAKES + 2) if f"take {one}" not in known)
+    row = TakeRow(
+        song_id=song.id,
+        part_id=song.part.id,
+        name=f"take {number}",
+        start_tick=bars.start_tick,
+        length_ticks=bars.length_ticks,
+        metre=str(bars.metre),
+        tempo_bpm=bars.tempo_bpm,
+        settings={},
+        sews=[],
+        removed=True,
+    )
+    session.add(row)
+    session.flush()
+    return row
+
+
+def _next_name(rows: Sequence[PassRow]) -> str:
+    numbers = [int(row.name.removeprefix("pass ")) for row in rows if row.name.removeprefix("pass ").isdigit()]
+    return f"pass {max(numbers, default=0) + 1}"
+
+
+def _json(played: Played) -> str:
+    rows = [[voice, round(time_ms, 3), velocity] for voice, time_ms, velocity in played.rows]
+    return json.dumps(rows, separators=(",", ":"))
+
+
+def _added(context: EditContext, take: TakeRow, name: str, source: str, played: Played, patches: list[Patch]) -> Step:
+    row = PassRow(take_id=take.id, name=name, source=one_line(source, 40), hits=_json(played), removed=True)
+    context.session.add(row)
+    context.session.flush()
+    patches = [*patches, field_patch("take_pass", row, removed=False)]
+    if not take.sews:  # the first pass is heard whole until something else is chosen
+        bars = -(-take.length_ticks // context.song.metre.bar_ticks)
+        patches.append(field_patch("take", take, sews=[[bar, row.id, ""] for bar in range(bars)]))
+    return Step(_merged(patches), said={"name": name}, made=take.id)
+
+
+def _merged(patches: list[Patch]) -> list[Patch]:
+    """Patches of one row as one."""
+    found: dict[tuple[str, int], Patch] = {}
+    for patch in patches:
+        known = found.setdefault((patch["table"], patch["id"]), {**patch, "fields": {}})
+        known["fields"].update(patch["fields"])
+    return list(found.values())
+
+
+class OfTake(Edit):
+    take_id: Id
+
+
+class SewPass(OfTake):
+    """Bars from..to (from 0) come from a pass; 0 leaves them out. voice: "" for all voices."""
+
+    kind: Literal["take_sew"]
+    from_bar: Bar
+    to_bar: Bar
+    pass_id: Annotated[int, Field(ge=0, le=2**31 - 1)]
+    voice: Annotated[str, Field(max_length=30, pattern=r"^[a-z_0-9]*$")] = ""
+
+
+@edit(description="sew {what} from {name}")
+def sew_pass(context: EditContext, sent: SewPass) -> Step:
+    take = find_take(context.session, context.song.id, sent.take_id)
+    name = find_pass(context.session, take, sent.pass_id).name if sent.pass_id else "no pass"
+    bars = -(-take.length_ticks // context.song.metre.bar_ticks)
+    first, last = sorted((sent.from_bar, sent.to_bar))
+    require_range("The bar", last, 0, bars - 1)
+    rows = [row for row in take.sews if not (first <= row[0] <= last and (not sent.voice or row[2] == sent.voice))]
+    if sent.pass_id:
+        rows += [[bar, sent.pass_id, sent.voice] for bar in range(first, last + 1)]
+    what = f"bar {first + 1}" if first == last else f"bars {first + 1}-{last + 1}"
+    return Step([field_patch("take", take, sews=sorted(rows))], said={"what": what, "name": name})
+
+
+class SewSteadiest(OfTake):
+    """Each bar from the pass that is steadiest there."""
+
+    kind: Literal["take_steadiest"]
+
+
+@edit(description="sew the steadiest bars")
+def sew_steadiest(context: EditContext, sent: SewSteadiest) -> Step:
+    take = _laid(context, sent.take_id)
+    rows = [[one.sew.bar, one.sew.key, ""] for one in steadiest(take.passes)]
+    return Step([field_patch("take", _row(context, sent), sews=rows)])
+
+
+def _row(context: EditContext, sent: OfTake) -> TakeRow:
+    return find_take(context.session, context.song.id, sent.take_id)
+
+
+def _laid(context: EditContext, take_id: int) -> LaidTake:
+    row = find_take(context.session, context.song.id, take_id)
+    part = find_part(context.song, row.part_id)
+    feel = next(one.feel for one in context.song.values.parts if one.id == part.row.id)
+    return laid(take_from_rows(row, passes_of(context.session, row)), feel)
+
+
+class NamePass(OfTake):
+    kind: Literal["take_pass_name"]
+    pass_id: Id
+    name: Name
+
+
+@edit(description="rename {before}")
+def name_pass(context: EditContext, sent: NamePass) -> Step:
+    row = find_pass(context.session, _row(context, sent), sent.pass_id)
+    return Step([field_patch("take_pass", row, name=check_name(sent.name)[:60])], said={"before": row.name})
+
+
+class ThrowPass(OfTake):
+    kind: Literal["take_pass_away"]
+    pass_id: Id
+
+
+@edit(description="throw away {name}")
+def throw_pass(context: EditContext, sent: ThrowPass) -> Step:
+    """Bars that come from it are left out."""
+    take = _row(context, sent)
+    row = find_pass(context.session, take, sent.pass_id)
+    sews = [one for one in take.sews if one[1] != sent.pass_id]
+    return Step(
+        [field_patch("take_pass", row, removed=True), field_patch("take", take, sews=sews)], said={"name": row.name}
+    )
+
+
+class NameTake(OfTake):
+    kind: Literal["take_name"]
+    name: Name
+
+
+@edit(description="rename {before}")
+def name_take(context: EditContext, sent: NameTake) -> Step:
+    row = _row(context, sent)
+    return Step([field_patch("take", row, name=check_name(sent.name)[:60])], said={"before": row.name})
+
+
+class ThrowTake(OfTake):
+    kind: Literal["take_away"]
+
+
+@edit(description="throw away {name}")
+def throw_take(context: EditContext, sent: ThrowTake) -> Step:
+    row = _row(context, sent)
+    return Step([field_patch("take", row, removed=True)], said={"name": row.name})
+
+
+class SetTake(OfTake):
+    """How hits are read: what counts as a bounce, the grid (0: guessed), how far voices are pulled to it. What is None
+    stays as it is."""
+
+    kind: Literal["take_set"]
+    bounce_ms: Finite | None = None
+    step_ticks: Annotated[int, Field(ge=0, le=960)] | None = None
+    pulls: Annotated[dict[Voice, Annotated[float, Field(ge=0, le=100)]], Field(max_length=64)] | None = None
+
+
+@edit(description="settings of {name}")
+def set_take(context: EditContext, sent: SetTake) -> Step:
+    row = _row(context, sent)
+    if sent.bounce_ms is not None:
+        require_range("The time of a bounce", sent.bounce_ms, 0, MOST_BOUNCE_MS, "ms")
+    if sent.step_ticks and sent.step_ticks not in GRID_TICKS.values():
+        raise BadValueError(f"A grid of {sent.step_ticks} ticks is not known: choose one of the list.")
+    changed: dict[str, Any] = sent.model_dump(exclude={"kind", "take_id"}, exclude_none=True)
+    if sent.pulls is not None:
+        changed["pulls"] = {**row.settings.get("pulls", {}), **sent.pulls}
+    return Step([field_patch("take", row, settings={**row.settings, **changed})], said={"name": row.name})
+
+
+class WriteTake(OfTake):
+    """The sewn result into the pattern that is looked at, into a new pattern of the part, or each pass (four at most)
+    into a pattern of its own."""
+
+    kind: Literal["take_write"]
+    to: Literal["pattern", "new", "passes"] = "pattern"
+
+
+@edit(description="write {name} into {where}")
+def write_take(context: EditContext, sent: WriteTake) -> Step:
+    song, row = context.song, _row(context, sent)
+    part = find_part(song, row.part_id)
+    take = _laid(context, sent.take_id)
+    patches = _rails(context, take)
+    if take.finds_swing:
+        feel = {**part.row.feel, "swing_percent": take.feel.part.swing_percent, "swing_unit": take.feel.part.swing_unit}
+        patches.append(field_patch("part", part.row, feel=feel))
+    patches = _merged(patches)
+    said = {"name": row.name}
+    if sent.to == "passes":
+        return Step([*patches, *_patterns_of_passes(context, take)], said={**said, "where": "patterns of their own"})
+    if not take.sewn:
+        raise EditRefusedError("No bar is sewn in yet: press bars of passes first.")
+    result = written(take.sewn, take.take.bars, take.feel, take.take.pulls)
+    if sent.to == "new":
+        made, patch = _new(context, part.row.id, result)
+        return Step([*patches, patch], said={**said, "where": f"pattern {made.name}"}, added=made.id)
+    if song.part.id != part.row.id:
+        raise EditRefusedError(f"This take was played over {part.row.name}: look at that part first.")
+    after = written_over(song.pattern, result, take.take.bars, take.take.sews, take.take.voices)
+    where = f"{part.row.name} {song.pattern_row.name}"
+    return Step(patches, after, said={**said, "where": where})
+
+
+def _rails(context: EditContext, take: LaidTake) -> list[Patch]:
+    part = find_part(context.song, take.take.part_id).row
+    needed = set(take.take.voices) - set(part.voices)
+    return [field_patch("part", part, voices=in_kit_order({*part.voices, *needed}))] if needed else []
+
+
+def _new(context: EditContext, part_id: int, pattern: Pattern) -> tuple[Any, Patch]:
+    part = find_part(context.song, part_id)
+    if len(part.patterns) >= MOST_OF_PART:
+        raise EditRefusedError(f"{part.row.name} has {MOST_OF_PART} patterns, the most there can be: take one away.")
+    return new_pattern(context.session, part_id, pattern_name(part), pattern)
+
+
+MOST_AT_ONCE = 4
+
+
+def _patterns_of_passes(context: EditContext, take: LaidTake) -> list[Patch]:
+    """The last four passes, each as it was played."""
+    part = find_part(context.song, take.take.part_id)
+    chosen = take.passes[-MOST_AT_ONCE:]
+    if len(part.patterns) + len(chosen) > MOST_OF_PART:
+        raise EditRefusedError(f"{part.row.name} has room for {counted(MOST_OF_PART - len(part.patterns), 'pattern')}.")
+    patches = []
+    names = {row.name for row in part.patterns}
+    free = (name for name in _letters() if name not in names)
+    for one in chosen:
+        sews = [Sew(bar, one.key) for bar in range(take.take.bars.bars)]
+        hits = sewn(take.passes, sews, take.take.bars)
+        pattern = written(hits, take.take.bars, take.feel, take.take.pulls)
+        _, patch = new_pattern(context.session, part.row.id, next(free), pattern)
+        patches.append(patch)
+    return patches
+
+
+def _letters() -> list[str]:
+    letters = [chr(ord("A") + number) for number in range(26)]
+    return [letter + tail for tail in ("", *(str(number) for number in range(2, 9))) for letter in letters]
