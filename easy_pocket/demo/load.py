@@ -23,6 +23,7 @@ from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.shelf import is_empty
 from easy_pocket.store.songs.song_loops import loop_place
 from easy_pocket.store.songs.stage_doc import stage_of, with_stage
+from easy_pocket.store.takes.hands import save_house_hands
 
 QUAYSIDE_BREAK = Path(__file__).with_name("quayside-break.flac")
 BOLLARD_MOUTH = Path(__file__).parent.parent / "web" / "static" / "bollard-mouth.flac"
@@ -59,6 +60,7 @@ def load_demo(database: Database, *, songs: bool = True) -> None:
         save_house_kits(session)
         save_house_sounds(session)
         save_house_grooves(session)
+        save_house_hands(session)
         session.flush()
         if not songs or not is_empty(session):
             return

@@ -179,8 +179,10 @@ def written_over(
 ) -> Pattern:
     """A pattern with the result in it: what the take's voices had in bars that are sewn makes room, all else stays.
 
-    A voice that is locked is left as it is. The pattern is as long as it was, or as far as the take goes.
+    A voice that is locked is left as it is. The pattern is as long as it was, or as far as the take goes: then what
+    was in it goes round to fill that.
     """
+    before = gone_round(before, result.length_ticks)
     taken = {voice for voice in voices if voice not in before.locked_voices}
     bar_ticks = bars.metre.bar_ticks
     chosen = {(bar, voice) for bar in range(bars.bars) for voice in taken if chosen_pass(sews, bar, voice) is not None}
@@ -194,6 +196,15 @@ def written_over(
     places = {(hit.voice, hit.tick): hit for hit in [*stays, *comes]}
     length = max(before.length_ticks, result.length_ticks)
     return replace(before, length_ticks=length, hits=tuple(places.values()))
+
+
+def gone_round(pattern: Pattern, length_ticks: int) -> Pattern:
+    """A pattern played again and again until it is as long as this; one that is longer is left as it is."""
+    if pattern.length_ticks >= length_ticks:
+        return pattern
+    turns = range(0, length_ticks, pattern.length_ticks)
+    hits = (replace(hit, tick=turn + hit.tick) for turn in turns for hit in pattern.hits)
+    return replace(pattern, length_ticks=length_ticks, hits=tuple(hit for hit in hits if hit.tick < length_ticks))
 
 
 def seams(sews: Sequence[Sew], bars: int) -> list[int]:

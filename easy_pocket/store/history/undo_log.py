@@ -23,6 +23,7 @@ from easy_pocket.store.database import Reads
 from easy_pocket.store.hits_json import hits_from_json, hits_to_json, hits_to_rows, rows_to_hits
 from easy_pocket.store.schema.tables import (
     ChangeRow,
+    HandRow,
     KitRow,
     LoopRow,
     PartRow,
@@ -45,6 +46,7 @@ TABLES: dict[str, Any] = {
     "kit": KitRow,
     "template": TemplateRow,
     "sound": SoundRow,
+    "hand": HandRow,
     "take": TakeRow,
     "take_pass": PassRow,
 }

@@ -247,6 +247,18 @@ class PassRow(Base):
     made_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
 
 
+class HandRow(Base):
+    """A player's hand, open to every song. house: its key among those of the house."""
+
+    __tablename__ = "hand"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    name: Mapped[str] = mapped_column(String(120))
+    doc: Mapped[str] = mapped_column(LONGTEXT)
+    house: Mapped[str | None] = mapped_column(String(40), unique=True)
+    removed: Mapped[bool] = mapped_column(Boolean, server_default="0", default=False)
+    made_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
+
+
 class IdeaRow(Base):
     """An idea the user pinned, took or dropped, with what is needed to have it again: its changes, words, tags and
     seed. state: "pinned", "taken" or "dropped"."""

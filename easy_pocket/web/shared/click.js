@@ -1,8 +1,9 @@
 // The click: sounds on bars and beats at times Python gave, beside the Stage; and bars that are counted in before playing.
 
+const FLASH_S = 0.09;
 const KEPT = "easy-pocket-click";
 const KINDS = ["bar", "beat", "between"];
-const PLAIN = { on: false, level_db: -12, between: false, count_in: 0 };
+const PLAIN = { on: false, when: "always", level_db: -12, between: false, count_in: 0, seen: false };
 
 export class Click {
   /** @param {import("./player.js").Player} player */
@@ -20,10 +21,39 @@ export class Click {
     if (!name) return;
     const value = field.type === "checkbox" ? field.checked : Number(field.value);
     if (this.settings[/** @type {keyof typeof PLAIN} */ (name)] === value) return;
+    this.set(name, value);
+  }
+
+  /**
+   * @param {string} name
+   * @param {any} value
+   */
+  set(name, value) {
     this.settings = { ...this.settings, [name]: value };
     localStorage.setItem(KEPT, JSON.stringify(this.settings));
     this.show();
     if (this.player.running && name !== "count_in") this.player.replan();
+  }
+
+  /** @param {string} when "off", "in" (while playing in) or "always" */
+  setWhen(when) {
+    if (when !== "off") this.settings.when = when;
+    this.set("on", when !== "off");
+  }
+
+  // Whether it is to sound now.
+  get sounds() {
+    return this.settings.on && (this.settings.when !== "in" || this.player.playsIn);
+  }
+
+  /**
+   * The beat is seen, too, where that was asked for.
+   * @param {number | null} position
+   */
+  flash(position) {
+    const { clicks } = this.player.heard ?? {};
+    const lit = this.settings.seen && position !== null && clicks?.times_s.some((/** @type {number} */ at, /** @type {number} */ number) => clicks.kinds[number] < 2 && position >= at && position < at + FLASH_S);
+    for (const piece of document.querySelectorAll("#click-chip, .pin")) piece.classList.toggle("beat", Boolean(lit));
   }
 
   show() {
@@ -37,7 +67,7 @@ export class Click {
 
   // What has to be there before it can sound.
   get keys() {
-    return this.settings.on || this.settings.count_in ? KINDS.map((kind) => `clicks/${kind}`) : [];
+    return this.sounds || this.settings.count_in ? KINDS.map((kind) => `clicks/${kind}`) : [];
   }
 
   /** @returns {number} how long is counted in before what is heard now, in s */
@@ -52,7 +82,7 @@ export class Click {
    * @param {number} until
    */
   plan(begin, from, until) {
-    if (this.settings.on) this.strike(begin, from, until);
+    if (this.sounds) this.strike(begin, from, until);
   }
 
   /**

@@ -45,7 +45,8 @@ ScreenName = Annotated[str, Field(max_length=20), AfterValidator(_of_a_song)]
 class View(Strict):
     """What the page shows: which screen, whose feel, whether it is heard straight; on the Kit screen which voice,
     layer, and alternate sound (0 its own); on the Grooves screen which groove and lane; on the Stage which place, and
-    which room the height of its floor stands for, and whether it is set for the song or for a section."""
+    which room the height of its floor stands for, and whether it is set for the song or for a section; on the Takes
+    screen which take (0: the newest)."""
 
     screen: ScreenName = "bench"
     scope: Voice = "stack"
@@ -58,6 +59,7 @@ class View(Strict):
     place: Annotated[str, Field(max_length=50, pattern=r"^[a-z0-9_:-]*$")] = ""
     room: Literal["short", "long", "echo"] = "short"
     placed: Literal["song", "section"] = "song"
+    take: RowId = 0
 
 
 class AskedView(View):

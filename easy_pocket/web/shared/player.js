@@ -72,6 +72,7 @@ export class Player extends EventTarget {
     this.trial = null;
     /** @type {{ where: string, pan: number | null, later_s: number } | null} */
     this.moved = null; // a sound that is tried somewhere else
+    this.playsIn = false; // something is being played in
     this.without = ""; // a place whose chain is left out, or "all"
     this.clock = { at: 0, ms: 0 };
     /** @type {Set<any>} */

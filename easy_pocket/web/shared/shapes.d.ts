@@ -721,6 +721,98 @@ export interface Measured {
   crowding: CrowdingData;
 }
 
+/** A voice under the hands: its sound by velocity (audio keys, and which of them is each velocity's), how loud each velocity is, where it stands, what it cuts off. note: its MIDI note. */
+export interface Pad {
+  voice: string;
+  name: string;
+  glyph: string;
+  note: number;
+  audio: string[];
+  sound: number[];
+  gain: number[];
+  pan: number;
+  place: string;
+  choke: string;
+}
+
+/** Hits as columns: voice (an index), the slot they are written on in ticks, when they were played and how far off the feel in ms, velocity. wrong: words and ticks of a grid that fits better, null for none. */
+export interface PassData {
+  id: number;
+  name: string;
+  voice: number[];
+  tick: number[];
+  time_ms: number[];
+  off_ms: number[];
+  velocity: number[];
+}
+
+/** The result: hits as columns, off_ms what is left after the pull, key the pass each is from. */
+export interface SewnData {
+  voice: number[];
+  tick: number[];
+  off_ms: number[];
+  velocity: number[];
+  key: number[];
+}
+
+/** What is drawn of a take. glyphs: of its voices, in order. sews: rows of bar, pass, voice. seams: bars before which the pass changes; overlaps: those at which strokes cross. */
+export interface TakeData {
+  id: number;
+  name: string;
+  start_tick: number;
+  length_ticks: number;
+  bar_ticks: number;
+  beat_ticks: number;
+  tick_ms: number;
+  voices: string[];
+  names: string[];
+  glyphs: string[];
+  passes: PassData[];
+  sews: [number, number, string][];
+  result: SewnData;
+  seams: number[];
+  overlaps: number[];
+  pulls: Record<string, number>;
+}
+
+/** take: null before anything was played. columns: the voices under the hands, left to right, unless the player has chosen others for this kit. notes: which voice a MIDI note strikes. */
+export interface TakesData {
+  pads: Pad[];
+  columns: string[];
+  notes: Record<number, string>;
+  kit: string;
+  part: number;
+  bar_ticks: number;
+  pattern_ticks: number;
+  tick_ms: number;
+  tempo_bpm: number;
+  take: TakeData | null;
+}
+
+/** A performance for the simulated pad controller: times in s from the start of the first pass, MIDI notes and velocities; length_s of a pass. */
+export interface QuayData {
+  time_s: number[];
+  note: number[];
+  velocity: number[];
+  length_s: number;
+}
+
+/** One way to read what was played to nothing. */
+export interface FreeReadingData {
+  tempo_bpm: number;
+  length_ticks: number;
+  start_ms: number;
+  words: string;
+}
+
+export interface LatencyData {
+  latency_ms: number;
+  spread_ms: number;
+  error_ms: number;
+  counts: boolean[];
+  words: string;
+}
+
 /** Put bars in before from_bar (one past the last: at the end), empty or as copies of the bars before them. */
 export interface AddBarsEdit {
   kind: "add_bars";
@@ -910,6 +1002,39 @@ export interface GrooveSlotsEdit {
   groove_id: number;
   lane: string;
   values: ([number, number | null, number | null])[];
+}
+
+export interface HandAwayEdit {
+  kind: "hand_away";
+  hand_id: number;
+}
+
+/** A groove of the hand's leans and accents. */
+export interface HandGrooveEdit {
+  kind: "hand_groove";
+  hand_id: number;
+}
+
+/** Learn a hand from passes of a take (none named: all of them) and keep it. */
+export interface HandKeepEdit {
+  kind: "hand_keep";
+  take_id: number;
+  pass_ids?: number[];
+  name?: string;
+}
+
+export interface HandNameEdit {
+  kind: "hand_name";
+  hand_id: number;
+  name: string;
+}
+
+/** The part is played by the hand: its leans as a groove, its accents, its drift, jitter and touch. */
+export interface HandPlayEdit {
+  kind: "hand_play";
+  hand_id: number;
+  part_id: number;
+  accent_pull?: number;
 }
 
 /** stages: names and bars of sections before the one there is (a build-up). one_by_one: every change is a step of its own to undo. */
@@ -1737,6 +1862,79 @@ export interface StretchEdit {
   start_tick: number;
 }
 
+export interface TakeAwayEdit {
+  kind: "take_away";
+  take_id: number;
+}
+
+export interface TakeNameEdit {
+  kind: "take_name";
+  take_id: number;
+  name: string;
+}
+
+/** One time round that was played in: rows of voice, ms from where the bars begin, velocity. take_id: 0 for the newest of the part. fresh, or other bars: a new take. mode: "new" a pass of its own, "top" on top of the last one, "place" in place of it. last: nothing was played after it. from_bar, to_bar: only these bars were to be played in, counted from 1 (0: all). pull_percent: how far hits are pulled to the slots as they are played. */
+export interface TakePassEdit {
+  kind: "take_pass";
+  take_id?: number;
+  start_tick?: number;
+  length_ticks: number;
+  tempo_bpm: number;
+  hits: [string, number, number][];
+  mode?: "new" | "top" | "place";
+  source?: string;
+  last?: boolean;
+  fresh?: boolean;
+  from_bar?: number;
+  to_bar?: number;
+  pull_percent?: number;
+}
+
+export interface TakePassAwayEdit {
+  kind: "take_pass_away";
+  take_id: number;
+  pass_id: number;
+}
+
+export interface TakePassNameEdit {
+  kind: "take_pass_name";
+  take_id: number;
+  pass_id: number;
+  name: string;
+}
+
+/** How hits are read: what counts as a bounce, the grid (0: guessed), how far voices are pulled to it. What is None stays as it is. */
+export interface TakeSetEdit {
+  kind: "take_set";
+  take_id: number;
+  bounce_ms?: number | null;
+  step_ticks?: number | null;
+  pulls?: Record<string, number> | null;
+}
+
+/** Bars from..to (from 0) come from a pass; 0 leaves them out. voice: "" for all voices. */
+export interface TakeSewEdit {
+  kind: "take_sew";
+  take_id: number;
+  from_bar: number;
+  to_bar: number;
+  pass_id: number;
+  voice?: string;
+}
+
+/** Each bar from the pass that is steadiest there. */
+export interface TakeSteadiestEdit {
+  kind: "take_steadiest";
+  take_id: number;
+}
+
+/** The sewn result into the pattern that is looked at, into a new pattern of the part, or each pass (four at most) into a pattern of its own. */
+export interface TakeWriteEdit {
+  kind: "take_write";
+  take_id: number;
+  to?: "pattern" | "new" | "passes";
+}
+
 export interface TempoEdit {
   kind: "tempo";
   tempo_bpm: number;
@@ -1814,4 +2012,4 @@ export interface WriteInEdit {
   scope: string;
 }
 
-export type Edit = AddBarsEdit | AlternateEdit | ArticulateEdit | BreakEdit | CellCopyEdit | CellFeelEdit | CellFreeEdit | CellLevelEdit | CellMuteEdit | CellSetEdit | CollisionEdit | DropBarsEdit | FeelEdit | GridEdit | GrooveAwayEdit | GrooveBarsEdit | GrooveBlendEdit | GrooveDrawEdit | GrooveLongerEdit | GrooveLoopEdit | GrooveNameEdit | GrooveSlotsEdit | IdeaEdit | JoinDrawEdit | JoinIdeaEdit | JoinsSetEdit | KitEdit | KitAlternateEdit | KitAlternateOffEdit | KitChainEdit | KitFoldEdit | KitKeyEdit | KitLayerEdit | KitLayerOffEdit | KitMidiEdit | KitModelEdit | KitNameEdit | KitNewEdit | KitPutEdit | KitVoiceEdit | KitVoiceOffEdit | KitVoiceOnEdit | KitVoicePlaceEdit | LayeredLoopEdit | LayeredLoopCellEdit | LayeredLoopSetEdit | LengthEdit | LengthTicksEdit | LockHitsEdit | LockPlaceEdit | LockVoiceEdit | LoopBeatEdit | LoopCorrectEdit | LoopTakeEdit | MixEdit | MoveEdit | MoveManyEdit | NameEdit | NudgeEdit | OffsetEdit | PaintEdit | PartAddEdit | PartCopyEdit | PartMergeEdit | PartMoveEdit | PartSetEdit | PartSplitEdit | PartTakeEdit | PasteEdit | PatternAddEdit | PatternNameEdit | PatternTakeEdit | PrintEdit | PutLineEdit | ReachEdit | RemoveEdit | ReverseIntoEdit | RowCopyEdit | RowEveryEdit | RowSpreadEdit | RowThinEdit | RowTurnEdit | SectionAddEdit | SectionFreeEdit | SectionJoinEdit | SectionMoveEdit | SectionNameEdit | SectionSetEdit | SectionSplitEdit | SectionStagesEdit | SectionTakeEdit | ShapeEdit | SitInEdit | SnapshotBackEdit | SoloOnlyEdit | SongBackEdit | SongFlatEdit | SpeedEdit | StageAddEdit | StageCeilingEdit | StageChainEdit | StageGroupEdit | StageLaterEdit | StageLevelEdit | StageMoveEdit | StageOnEdit | StageReturnEdit | StageSectionClearEdit | StageSendEdit | StageSettingsEdit | StageUnitEdit | StraightAgainEdit | StretchEdit | TempoEdit | TightenEdit | TurnEdit | ValuesEdit | VelocityEdit | VoiceEdit | VoiceGridEdit | WipeEdit | WriteEdit | WriteInEdit;
+export type Edit = AddBarsEdit | AlternateEdit | ArticulateEdit | BreakEdit | CellCopyEdit | CellFeelEdit | CellFreeEdit | CellLevelEdit | CellMuteEdit | CellSetEdit | CollisionEdit | DropBarsEdit | FeelEdit | GridEdit | GrooveAwayEdit | GrooveBarsEdit | GrooveBlendEdit | GrooveDrawEdit | GrooveLongerEdit | GrooveLoopEdit | GrooveNameEdit | GrooveSlotsEdit | HandAwayEdit | HandGrooveEdit | HandKeepEdit | HandNameEdit | HandPlayEdit | IdeaEdit | JoinDrawEdit | JoinIdeaEdit | JoinsSetEdit | KitEdit | KitAlternateEdit | KitAlternateOffEdit | KitChainEdit | KitFoldEdit | KitKeyEdit | KitLayerEdit | KitLayerOffEdit | KitMidiEdit | KitModelEdit | KitNameEdit | KitNewEdit | KitPutEdit | KitVoiceEdit | KitVoiceOffEdit | KitVoiceOnEdit | KitVoicePlaceEdit | LayeredLoopEdit | LayeredLoopCellEdit | LayeredLoopSetEdit | LengthEdit | LengthTicksEdit | LockHitsEdit | LockPlaceEdit | LockVoiceEdit | LoopBeatEdit | LoopCorrectEdit | LoopTakeEdit | MixEdit | MoveEdit | MoveManyEdit | NameEdit | NudgeEdit | OffsetEdit | PaintEdit | PartAddEdit | PartCopyEdit | PartMergeEdit | PartMoveEdit | PartSetEdit | PartSplitEdit | PartTakeEdit | PasteEdit | PatternAddEdit | PatternNameEdit | PatternTakeEdit | PrintEdit | PutLineEdit | ReachEdit | RemoveEdit | ReverseIntoEdit | RowCopyEdit | RowEveryEdit | RowSpreadEdit | RowThinEdit | RowTurnEdit | SectionAddEdit | SectionFreeEdit | SectionJoinEdit | SectionMoveEdit | SectionNameEdit | SectionSetEdit | SectionSplitEdit | SectionStagesEdit | SectionTakeEdit | ShapeEdit | SitInEdit | SnapshotBackEdit | SoloOnlyEdit | SongBackEdit | SongFlatEdit | SpeedEdit | StageAddEdit | StageCeilingEdit | StageChainEdit | StageGroupEdit | StageLaterEdit | StageLevelEdit | StageMoveEdit | StageOnEdit | StageReturnEdit | StageSectionClearEdit | StageSendEdit | StageSettingsEdit | StageUnitEdit | StraightAgainEdit | StretchEdit | TakeAwayEdit | TakeNameEdit | TakePassEdit | TakePassAwayEdit | TakePassNameEdit | TakeSetEdit | TakeSewEdit | TakeSteadiestEdit | TakeWriteEdit | TempoEdit | TightenEdit | TurnEdit | ValuesEdit | VelocityEdit | VoiceEdit | VoiceGridEdit | WipeEdit | WriteEdit | WriteInEdit;

@@ -81,6 +81,7 @@ export class Transport {
     if (byId("position").textContent !== text) byId("position").textContent = text;
     this.page.ribbon.needle(position !== null && this.player.mode === "song" ? this.page.plan.place(position) : null);
     this.page.current.needle(position);
+    this.player.click?.flash(position);
     // Nothing moves while nothing plays: then no frame is asked for.
     this.moving = position !== null;
     if (this.moving) requestAnimationFrame(() => this.draw());

@@ -38,6 +38,15 @@ MOST_GROOVES = 400
 
 def _new(context: EditContext, groove: GrooveTemplate, *, put_on: bool = False) -> Step:
     """A groove more on the shelf; put_on: the selected part leans on it."""
+    row = new_groove(context, groove)
+    patches = [field_patch("template", row, removed=False)]
+    if put_on:
+        patches.append(feel_patch(context.song, {"part": {**context.song.part.feel, "template_id": row.id}}))
+    return Step(patches, made=row.id, said={"name": row.name})
+
+
+def new_groove(context: EditContext, groove: GrooveTemplate) -> TemplateRow:
+    """Not on the shelf yet: the edit's patch puts it there. Raises BadValueError when the shelf is full."""
     session = context.session
     count = session.scalar(select(func.count(TemplateRow.id)).where(TemplateRow.removed.is_(False))) or 0
     if count >= MOST_GROOVES:
@@ -46,10 +55,7 @@ def _new(context: EditContext, groove: GrooveTemplate, *, put_on: bool = False) 
     row = TemplateRow(name=named.name, doc=_doc(named), removed=True)
     session.add(row)
     session.flush()
-    patches = [field_patch("template", row, removed=False)]
-    if put_on:
-        patches.append(feel_patch(context.song, {"part": {**context.song.part.feel, "template_id": row.id}}))
-    return Step(patches, made=row.id, said={"name": named.name})
+    return row
 
 
 def _doc(groove: GrooveTemplate) -> dict[str, Any]:

@@ -24,10 +24,11 @@ from easy_pocket.store.songs.edits.fields import Finite, Id, Name, Tick, Voice
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, Step, edit
 from easy_pocket.store.songs.find import find_part
 from easy_pocket.store.songs.part_rows import MOST_OF_PART, in_kit_order, new_pattern, pattern_name
-from easy_pocket.store.takes.takes import LaidTake, find_pass, find_take, laid, passes_of, take_from_rows
+from easy_pocket.store.takes.takes import LaidTake, find_pass, find_take, laid, passes_of, take_from_rows, takes_of
 
 MOST_TAKES = 64
 LEAD_MS = 10_000.0
+SEAM_STEP = 240  # ticks; the same for every pass, so that no hit falls between two
 PlayedRow = tuple[
     Voice, Annotated[float, Field(ge=-LEAD_MS, le=1e8, allow_inf_nan=False)], Annotated[int, Field(ge=1, le=127)]
 ]
@@ -37,7 +38,8 @@ Bar = Annotated[int, Field(ge=0, le=511)]
 class AddPass(Edit):
     """One time round that was played in: rows of voice, ms from where the bars begin, velocity.
 
-    take_id: 0 for a new take. mode: "new" a pass of its own, "top" on top of the last one, "place" in place of it.
+    take_id: 0 for the newest of the part. fresh, or other bars: a new take. mode: "new" a pass of its own, "top" on top
+    of the last one, "place" in place of it.
     last: nothing was played after it. from_bar, to_bar: only these bars were to be played in, counted from 1 (0: all).
     pull_percent: how far hits are pulled to the slots as they are played.
     """
@@ -51,6 +53,7 @@ class AddPass(Edit):
     mode: Literal["new", "top", "place"] = "new"
     source: Annotated[str, Field(max_length=40)] = "keys"
     last: bool = False
+    fresh: bool = False
     from_bar: Annotated[int, Field(ge=0, le=512)] = 0
     to_bar: Annotated[int, Field(ge=0, le=512)] = 0
     pull_percent: Finite = 0.0
@@ -60,10 +63,10 @@ class AddPass(Edit):
 def add_pass(context: EditContext, sent: AddPass) -> Step:
     song, session = context.song, context.session
     bars = TakeBars(sent.length_ticks, song.metre, sent.tempo_bpm, sent.start_tick)
-    take = find_take(session, song.id, sent.take_id) if sent.take_id else None
-    if take is not None and (take.length_ticks, take.start_tick, take.part_id) != (
+    take = find_take(session, song.id, sent.take_id) if sent.take_id else _newest(context)
+    if take is not None and (sent.fresh or (take.length_ticks, take.start_tick, take.part_id) != (
         sent.length_ticks, sent.start_tick, song.part.id,
-    ):  # fmt: skip
+    )):  # fmt: skip
         take = None  # other bars, or another part: a take of its own
     played = _heard(context, sent, bars)
     if not len(played):
@@ -92,7 +95,7 @@ def _heard(context: EditContext, sent: AddPass, bars: TakeBars) -> Played:
             raise EditRefusedError(f"The kit {song.kit.name} has no {voice}: choose another voice for that key.")
     everything = played_from_rows(sent.hits)
     slots = take_slots(everything, bars, feel=song.feel)
-    played = within(everything, bars, min(slots.step_of_all, 240), last=sent.last)
+    played = within(everything, bars, SEAM_STEP, last=sent.last)
     require_range("The pull", sent.pull_percent, 0, 100, "%")
     if not len(played) or not (sent.pull_percent or sent.from_bar or sent.to_bar):
         return played
@@ -102,6 +105,11 @@ def _heard(context: EditContext, sent: AddPass, bars: TakeBars) -> Played:
     inside = (aligned.bar >= first) & (aligned.bar <= last)
     pulled = replace(played, time_ms=played.time_ms - sent.pull_percent / 100 * aligned.off_ms)
     return pulled.only(inside)
+
+
+def _newest(context: EditContext) -> TakeRow | None:
+    rows = takes_of(context.session, context.song.id)
+    return next((row for row in rows if row.part_id == context.song.part.id), None)
 
 
 def _new_take(context: EditContext, bars: TakeBars) -> TakeRow:

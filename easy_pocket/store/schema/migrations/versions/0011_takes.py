@@ -38,8 +38,18 @@ def upgrade() -> None:
         sa.Column("made_at", sa.DateTime(), nullable=False, server_default=sa.func.now()),
     )
     repeatable.create_index("ix_take_pass_take_id", "take_pass", ["take_id"])
+    repeatable.create_table(
+        "hand",
+        sa.Column("id", sa.Integer(), primary_key=True),
+        sa.Column("name", sa.String(120), nullable=False),
+        sa.Column("doc", LONGTEXT(), nullable=False),
+        sa.Column("house", sa.String(40), unique=True),
+        sa.Column("removed", sa.Boolean(), nullable=False, server_default="0"),
+        sa.Column("made_at", sa.DateTime(), nullable=False, server_default=sa.func.now()),
+    )
 
 
 def downgrade() -> None:
+    op.drop_table("hand")
     op.drop_table("take_pass")
     op.drop_table("take")

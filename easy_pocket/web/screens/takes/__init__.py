@@ -1,0 +1,1 @@
+"""The Takes screen: play it in, keep every pass, sew the best bars together."""

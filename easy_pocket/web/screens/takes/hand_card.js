@@ -1,0 +1,76 @@
+// The hand in a take, and the hands on the shelf: looked at, kept, set to play, made a groove, in and out as files.
+
+import { byId } from "../../shared/dom.js";
+import { ask, newEditId } from "../../shared/api.js";
+import { showNote } from "../../shared/notes.js";
+import { askJson } from "./ask_json.js";
+
+export class HandCard {
+  /** @param {import("./takes.js").default} screen */
+  constructor(screen) {
+    this.screen = screen;
+    this.shown = ""; // what was asked to be shown, drawn again after answers
+    this.turn = 0;
+  }
+
+  get hand() {
+    return Number(byId("which-hand")?.value || 0);
+  }
+
+  link() {
+    const file = byId("hand-file");
+    if (file) file.href = `/hands/${this.hand}/hand.json`;
+  }
+
+  /**
+   * @param {string} address
+   * @param {Piece} near
+   */
+  async look(address, near) {
+    const turn = (this.turn += 1);
+    const answer = await askJson(address);
+    if (turn !== this.turn || !document.getElementById("hand-shown")) return;
+    if (answer.error) {
+      showNote(answer.error, { near, wrong: true });
+      return;
+    }
+    this.shown = answer.html;
+    this.draw();
+  }
+
+  // What is shown was made by the server's templates, and outlives what is swapped around it.
+  draw() {
+    const box = document.getElementById("hand-shown");
+    if (!box || !this.shown) return;
+    box.replaceChildren(...new DOMParser().parseFromString(this.shown, "text/html").body.childNodes);
+  }
+
+  /** @param {Piece} button */
+  click(button) {
+    const { page, data } = this.screen;
+    const take = data?.take?.id;
+    const song = page.song.id;
+    /** @type {Record<string, () => unknown>} */
+    const deeds = {
+      "hand-look": () => this.look(`/songs/${song}/takes/${take}/hand`, button),
+      "hand-show": () => this.look(`/hands/${this.hand}/picture`, button),
+      "hand-keep": () => take && page.edits.push({ kind: "hand_keep", take_id: take, name: "", pass_ids: [] }, { near: button }),
+      "hand-play": () => page.edits.push({ kind: "hand_play", hand_id: this.hand, part_id: data?.part ?? 0 }, { near: button }),
+      "hand-groove": () => page.edits.push({ kind: "hand_groove", hand_id: this.hand }, { near: button }).then((/** @type {any} */ made) => made && showNote("The groove is on the shelf of grooves.", { near: button })),
+    };
+    return deeds[button.id]?.();
+  }
+
+  /** @param {Piece} field */
+  async bring(field) {
+    const [file] = field.files;
+    field.value = "";
+    if (!file) return;
+    const { page } = this.screen;
+    const address = `/songs/${page.song.id}/hands?name=${encodeURIComponent(file.name)}&edit_id=${newEditId()}`;
+    const answer = await ask(address, { method: "POST", body: file, headers: { Accept: "application/json" } }).catch(() => null);
+    const result = await answer?.json().catch(() => null);
+    if (!answer?.ok) showNote(result?.error ?? "Easy Pocket does not answer just now: try again.", { near: byId("hand-show"), wrong: true });
+    else page.refresh();
+  }
+}

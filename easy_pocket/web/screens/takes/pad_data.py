@@ -1,0 +1,40 @@
+"""Voices under the hands, as the page strikes them."""
+
+from __future__ import annotations
+
+from easy_pocket.core.formats.midi import voice_of_note
+from easy_pocket.core.pattern.voices import stand_in
+from easy_pocket.core.song.stage_sound import voice_place
+from easy_pocket.core.sound.events import VoiceMix
+from easy_pocket.core.sound.kit import Kit, KitVoice, audio_key
+from easy_pocket.core.sound.velocity import gains
+from easy_pocket.store.songs.loaded import LoadedSong
+from easy_pocket.web.screens.takes.shapes import Pad
+
+
+def pad_of(song: LoadedSong, voice: KitVoice) -> Pad:
+    mix = song.mix.get(voice.role) or VoiceMix()
+    loud = 10 ** ((voice.level_db + mix.level_db) / 20)
+    return {
+        "voice": voice.role,
+        "name": voice.title,
+        "glyph": voice.sign,
+        "note": voice.midi_note,
+        "audio": [audio_key(voice, number) for number in range(len(voice.stretches))],
+        "sound": voice.stretch_of.tolist(),
+        "gain": [round(value * loud, 5) for value in gains(voice.velocity_level)],
+        "pan": voice.pan if mix.pan is None else mix.pan,
+        "place": voice_place(song.part.id, voice.role),
+        "choke": voice.choke_group or ("" if voice.rings else voice.role),
+    }
+
+
+def notes_of(kit: Kit) -> dict[int, str]:
+    """Which voice of a kit a MIDI note strikes: its own note, else General MIDI's with the nearest voice there is."""
+    found = {}
+    for note in range(35, 82):
+        voice = voice_of_note(note)
+        there = voice if voice in kit.roles else stand_in(voice, kit.roles)
+        if there in kit.roles:
+            found[note] = there
+    return {**found, **{voice.midi_note: voice.role for voice in kit.voices}}

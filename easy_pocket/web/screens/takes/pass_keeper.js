@@ -1,0 +1,171 @@
+// Passes: hits that are struck while the loop goes round, each time round one edit; and all of the last two minutes.
+
+const EARLY_S = 0.25; // so early a hit can still belong to the first slot of the next time round
+const LATE_S = 0.16; // so long after its end a pass is waited for: devices are late
+const REMEMBERED_S = 120;
+const MOST_REMEMBERED = 6000;
+const MOST_KEPT_AT_ONCE = 8;
+
+/**
+ * One hit: at: the audio's time it was struck at, device's latency taken off; round: which playing it was in.
+ * @typedef {{ voice: string, velocity: number, at: number, ms: number, source: string, round: any, armed: boolean, sent: boolean }} PlayedHit
+ */
+
+export class PassKeeper extends EventTarget {
+  /** @param {import("./takes.js").default} screen */
+  constructor(screen) {
+    super();
+    this.screen = screen;
+    this.on = false;
+    this.sentUpTo = 0; // passes that are sent, or were before it was on
+    /** @type {PlayedHit[]} */
+    this.remembered = [];
+    /** @type {any} */
+    this.round = null; // the playing that goes on: its anchor, length and bars
+    setInterval(() => this.look(), 50);
+  }
+
+  get player() {
+    return this.screen.page.player;
+  }
+
+  // The playing, told apart from another one by where it began and what goes round.
+  now() {
+    const { player } = this;
+    if (!player.running || player.mode !== "stack") return null;
+    const { start_tick, length_ticks } = this.screen.span;
+    const { tempo_bpm } = player.heard ?? {};
+    const length_s = (length_ticks * 60) / ((tempo_bpm ?? 120) * 960);
+    const known = this.round;
+    if (known && Math.abs(known.anchor - player.anchor) < 1e-6 && known.length_ticks === length_ticks && known.start_tick === start_tick) return known;
+    this.round = { anchor: player.anchor, length_s, length_ticks, start_tick, tempo_bpm, part: this.screen.data?.part };
+    return this.round;
+  }
+
+  /**
+   * @param {string} voice
+   * @param {number} velocity
+   * @param {number} ms by the page's clock
+   * @param {string} source
+   */
+  take(voice, velocity, ms, source) {
+    const { clock, latency } = this.screen;
+    const at = this.player.context ? clock.heardAt(ms) - latency.of(source) / 1000 : ms / 1000;
+    const armed = this.on && this.screen.isArmed(voice);
+    const hit = { voice, velocity, at, ms, source, round: this.now(), armed, sent: false };
+    this.remembered.push(hit);
+    const oldest = performance.now() - REMEMBERED_S * 1000;
+    while (this.remembered.length > MOST_REMEMBERED || (this.remembered[0]?.ms ?? Infinity) < oldest) this.remembered.shift();
+    this.dispatchEvent(new Event("hit"));
+    return hit;
+  }
+
+  async start() {
+    const { player } = this;
+    const running = player.running && player.mode === "stack";
+    if (!running) await player.start("stack");
+    if (!player.running) return;
+    this.on = true;
+    const round = this.now();
+    this.sentUpTo = running && round ? this.passAt(round, player.now) : 0;
+    this.dispatchEvent(new Event("change"));
+  }
+
+  // What was begun is kept; the playing stops.
+  stop() {
+    if (this.on) this.finish();
+    this.player.stop();
+  }
+
+  // The playing was stopped, here or elsewhere.
+  finish() {
+    const { round } = this;
+    this.on = false;
+    if (round) {
+      const last = this.passAt(round, this.player.now);
+      for (let number = this.sentUpTo; number <= last; number += 1) this.send(round, number, number === last);
+    }
+    this.round = null;
+    this.dispatchEvent(new Event("change"));
+  }
+
+  /**
+   * @param {any} round
+   * @param {number} at
+   */
+  passAt(round, at) {
+    return Math.max(0, Math.floor((at - round.anchor) / round.length_s));
+  }
+
+  // Passes that are over are sent; a hidden page looks once a second, and loses none.
+  look() {
+    if (!this.on) return;
+    const before = this.round;
+    const round = this.now();
+    if (!round) {
+      this.round = before;
+      this.finish();
+      return;
+    }
+    if (before && before !== round) {
+      // Another tempo, or other bars: what was played so far is a pass of those before.
+      const last = this.passAt(before, this.player.now);
+      for (let number = this.sentUpTo; number <= last; number += 1) this.send(before, number, true);
+      this.sentUpTo = this.passAt(round, this.player.now);
+    }
+    while (this.player.now > round.anchor + (this.sentUpTo + 1) * round.length_s + LATE_S + this.screen.clock.way_s) {
+      this.send(round, this.sentUpTo, false);
+      this.sentUpTo += 1;
+    }
+  }
+
+  /**
+   * The hits of one time round, a little of what is before and after with them: the server says what belongs to it.
+   * @param {any} round
+   * @param {number} number
+   * @param {(hit: PlayedHit) => boolean} wanted
+   */
+  hitsOf(round, number, wanted) {
+    const begin = round.anchor + number * round.length_s;
+    return this.remembered.filter((hit) => hit.round === round && wanted(hit) && hit.at >= begin - EARLY_S && hit.at < begin + round.length_s + EARLY_S).map((hit) => ({ hit, ms: (hit.at - begin) * 1000 }));
+  }
+
+  /**
+   * @param {any} round
+   * @param {number} number
+   * @param {boolean} last
+   * @param {(hit: PlayedHit) => boolean} [wanted]
+   */
+  send(round, number, last, wanted = (hit) => hit.armed) {
+    const found = this.hitsOf(round, number, wanted);
+    const inside = found.filter(({ ms }) => ms >= -1 && ms < round.length_s * 1000);
+    if (!found.length || (!inside.length && !last)) return null;
+    for (const { hit } of inside) hit.sent = true;
+    const hits = found.map(({ hit, ms }) => /** @type {[string, number, number]} */ ([hit.voice, Math.round(ms * 1000) / 1000, hit.velocity]));
+    return this.screen.keepPass(round, hits, found[found.length - 1].hit.source, last);
+  }
+
+  // What was played while the loop went round and is in no pass yet: by rounds and passes, the newest last.
+  get unkept() {
+    /** @type {Map<any, Set<number>>} */
+    const found = new Map();
+    for (const hit of this.remembered) {
+      if (!hit.round || hit.sent) continue;
+      const passes = found.get(hit.round) ?? new Set();
+      passes.add(this.passAt(hit.round, hit.at + EARLY_S / 8));
+      found.set(hit.round, passes);
+    }
+    return [...found].flatMap(([round, passes]) => [...passes].sort((one, other) => one - other).map((number) => ({ round, number }))).slice(-MOST_KEPT_AT_ONCE);
+  }
+
+  // Hits that were struck while nothing played.
+  get free() {
+    return this.remembered.filter((hit) => !hit.round && !hit.sent);
+  }
+
+  keepUnkept() {
+    const passes = this.unkept;
+    for (const { round, number } of passes) this.send(round, number, false, (hit) => !hit.sent);
+    return passes.length;
+  }
+}

@@ -1,0 +1,470 @@
+// Takes: play it in over the loop that goes round, keep every pass, sew the best bars together, write the result in.
+
+import { AudioClock } from "../../shared/audio_clock.js";
+import { byId, element, text } from "../../shared/dom.js";
+import { isPressedBySpace } from "../../shared/keys.js";
+import { showNote, speak } from "../../shared/notes.js";
+import { Screen } from "../../shared/screen.js";
+import { askJson } from "./ask_json.js";
+import { DeviceList } from "./device_list.js";
+import { HandCard } from "./hand_card.js";
+import { Latency } from "./latency.js";
+import { MidiIn } from "./midi_in.js";
+import { Pads } from "./pads.js";
+import { PassKeeper } from "./pass_keeper.js";
+import { PassesPicture } from "./passes_picture.js";
+import { QuayPads } from "./quay_pads.js";
+import { Sewing, press } from "./sewing.js";
+import { Striker } from "./striker.js";
+
+const KEPT = "easy-pocket-takes";
+
+export default class Takes extends Screen {
+  /** @param {import("../../shared/page.js").Page} page */
+  constructor(page) {
+    super(page);
+    this.edits = page.edits;
+    /** @type {import("../../shared/shapes").TakesData | null} */
+    this.data = null;
+    this.settings = { mode: "new", pull_percent: 0, ...JSON.parse(localStorage.getItem(KEPT) ?? "{}") };
+    /** @type {Set<string>} */
+    this.resting = new Set(); // voices that are heard and not kept
+    this.goesRound = "";
+    /** @type {number | null} */
+    this.heard = null; // the pass that is heard, 0 the result
+    this.clock = new AudioClock(page.player);
+    this.striker = new Striker(page.player);
+    this.latency = new Latency(this);
+    this.pads = new Pads(this);
+    this.keeper = new PassKeeper(this);
+    this.picture = new PassesPicture(this);
+    this.midi = new MidiIn(this);
+    this.quay = new QuayPads(this);
+    this.devices = new DeviceList(this);
+    this.hand = new HandCard(this);
+    this.sewing = new Sewing(this);
+    this.keeper.addEventListener("change", () => this.showKeeping());
+    this.keeper.addEventListener("hit", () => this.showRemembered());
+    this.on("click", (event) => this.click(event));
+    this.on("change", (event) => this.change(event));
+    this.on("input", (event) => this.input(event));
+    this.on("scroll", (event) => event.target.id === "takes-passes" && this.picture.drawPasses(), { capture: true });
+    window.addEventListener("resize", () => this.mounted && this.redraw());
+    window.addEventListener("focusin", (event) => this.mounted && /** @type {any} */ (event).target.id === "takes-passes" && this.picture.later());
+  }
+
+  get work() {
+    return byId("takes-passes");
+  }
+
+  get song() {
+    return this.page.song.id;
+  }
+
+  // What goes round: where it begins in the pattern, and how long it is.
+  get span() {
+    const bar = this.data?.bar_ticks ?? 3840;
+    const [first, count] = (document.getElementById("goes-round") ? byId("goes-round").value : this.goesRound || "1:1").split(":").map(Number);
+    const pattern = this.data?.pattern_ticks ?? bar;
+    const start_tick = (first - 1) * bar;
+    const whole = first === 1 && count === Math.max(1, Math.round(pattern / bar));
+    return { start_tick, length_ticks: whole ? pattern : count * bar, whole: whole || count * bar > pattern };
+  }
+
+  mount() {
+    this.page.view.take ??= 0;
+    const { player } = this.page;
+    if (player.mode !== "stack" && !player.running) player.mode = "stack";
+    this.picture.cursor ??= { row: 0, bar: 0 };
+    this.pads.letters = true;
+    this.take(JSON.parse(byId("takes-data").textContent ?? "null"));
+    this.hand.draw();
+    this.showSettings();
+    this.latency.show();
+    this.showKeeping();
+    this.showDevices();
+    this.setSpan();
+  }
+
+  unmount() {
+    if (this.keeper.on) this.keeper.stop();
+    if (this.quay.on) this.quay.toggle();
+    this.hear(null);
+    this.page.player.setSpan(null);
+  }
+
+  /** @param {import("../../shared/shapes").TakesData} data */
+  take(data) {
+    const first = !this.data || this.data.kit !== data.kit || this.data.part !== data.part;
+    this.data = data;
+    this.striker.setPads(data.pads);
+    this.midi.notes = data.notes;
+    if (first || !byId("pads").childElementCount) this.pads.show(data);
+    if (first) this.resting = new Set();
+    this.showArmed();
+    this.redraw();
+  }
+
+  /** @param {any} answer */
+  apply({ state }) {
+    if (state.data) this.take(state.data);
+    if (this.goesRound && byId("goes-round").querySelector(`[value="${this.goesRound}"]`)) byId("goes-round").value = this.goesRound;
+    this.hand.draw();
+    this.hand.link();
+    this.showTimes();
+    this.showHeard();
+    this.addGoing();
+    this.setSpan();
+  }
+
+  /**
+   * @param {string} id
+   * @param {Piece} target
+   */
+  holds(id, target) {
+    return Boolean((this.picture.marked && id === "takes-passes") || target.querySelector("input:focus, select:focus"));
+  }
+
+  redraw() {
+    this.picture.draw();
+    this.latency.draw();
+    for (const head of document.querySelectorAll(".pad-head")) this.pads.drawSizes(head);
+    this.hand.link();
+  }
+
+  // Striking ----------------------------------------------------------------------------------------------------------
+  /**
+   * Something was struck, on whatever: it sounds at once, and is remembered.
+   * @param {string} voice
+   * @param {number} velocity
+   * @param {number} ms when, by the page's clock
+   * @param {string} source
+   */
+  struck(voice, velocity, ms, source) {
+    if (!this.mounted) return;
+    if (this.latency.tap(ms, source)) return;
+    const { player } = this.page;
+    if (player.stage) this.striker.strike(voice, velocity, ms);
+    else player.ready().then(() => this.striker.fetch()).then(() => this.striker.strike(voice, velocity, performance.now()));
+    this.keeper.take(voice, velocity, ms, source);
+    this.pads.light(voice, velocity);
+    this.devices.flash(source);
+    if (this.keeper.on) this.picture.later();
+  }
+
+  /** @param {string} voice */
+  isArmed(voice) {
+    return !this.resting.has(voice);
+  }
+
+  /**
+   * One time round becomes an edit; while the server is away it waits in the page.
+   * @param {any} round
+   * @param {[string, number, number][]} hits
+   * @param {string} source
+   * @param {boolean} last
+   */
+  keepPass(round, hits, source, last) {
+    const { mode, pull_percent } = this.settings;
+    return this.edits.push(
+      { kind: "take_pass", start_tick: round.start_tick, length_ticks: round.length_ticks, tempo_bpm: round.tempo_bpm, hits, mode, source: source.slice(0, 40), last, pull_percent },
+      { near: byId("play-in") },
+    );
+  }
+
+  async togglePlayIn() {
+    const { keeper } = this;
+    if (keeper.on || this.page.player.running) {
+      keeper.stop();
+      return;
+    }
+    this.hear(null);
+    this.setSpan();
+    await this.page.player.ready();
+    await this.striker.fetch();
+    this.page.player.playsIn = true;
+    if (this.quay.on) await this.quay.learn();
+    await keeper.start();
+  }
+
+  playingChanged() {
+    this.page.player.playsIn = this.keeper.on || (this.page.player.playsIn && this.page.player.running);
+    if (!this.page.player.running) byId("takes-needle").hidden = true;
+  }
+
+  setSpan() {
+    const { player } = this.page;
+    const { start_tick, length_ticks, whole } = this.span;
+    const tick_s = (this.data?.tick_ms ?? 0.6) / 1000;
+    player.setSpan(whole ? null : { from_s: start_tick * tick_s, to_s: (start_tick + length_ticks) * tick_s });
+  }
+
+  keepPlayed() {
+    const count = this.keeper.keepUnkept();
+    if (count) {
+      speak(`${count} kept`);
+      return;
+    }
+    if (this.keeper.free.length > 3) this.askTempo();
+    else showNote("Nothing was played in the last two minutes that is not kept already.", { near: byId("keep-played") });
+  }
+
+  // Nothing was playing: the tempo and the bars are read out of what was struck.
+  async askTempo() {
+    const free = this.keeper.free;
+    const first = free[0].ms;
+    const hits = free.map((hit) => [hit.voice, hit.ms - first - this.latency.of(hit.source), hit.velocity]);
+    const answer = await askJson(`/songs/${this.song}/takes/readings`, { hits });
+    if (answer.error) {
+      showNote(answer.error, { near: byId("keep-played"), wrong: true });
+      return;
+    }
+    const keep = (/** @type {import("../../shared/shapes").FreeReadingData} */ reading) => {
+      for (const hit of free) hit.sent = true;
+      const { length_ticks, tempo_bpm, start_ms } = reading;
+      const rows = hits.map(([voice, ms, velocity]) => /** @type {[string, number, number]} */ ([voice, Number(ms) - start_ms, velocity]));
+      this.keepPass({ start_tick: 0, length_ticks, tempo_bpm }, rows, "free", true);
+    };
+    const actions = answer.readings.map((/** @type {any} */ reading) => [reading.words, () => keep(reading)]);
+    showNote("Nothing was playing. Which of these is it?", { near: byId("keep-played"), actions });
+  }
+
+  // What is shown ------------------------------------------------------------------------------------------------------
+  showKeeping() {
+    if (!this.mounted) return;
+    const { on } = this.keeper;
+    byId("play-in").setAttribute("aria-pressed", `${on}`);
+    byId("play-in").textContent = on ? "stop" : "play in";
+    this.addGoing();
+    this.showRemembered();
+    this.picture.later();
+  }
+
+  // The time round that goes on, as a row of its own over the passes.
+  addGoing() {
+    const box = byId("takes-passes");
+    const row = box.querySelector(".pass.going");
+    if (!this.keeper.on) {
+      row?.remove();
+      return;
+    }
+    if (row) return;
+    const made = element("div", "pass going");
+    made.dataset.pass = "0";
+    made.append(element("div", "pass-head", [element("i"), element("span", "", [text("b", "this time"), text("small", "going round")])]), element("div", "pass-lane"), element("div", "pass-figures"));
+    box.prepend(made);
+    box.scrollTop = 0;
+  }
+
+  showRemembered() {
+    if (!this.mounted) return;
+    const { unkept, free } = this.keeper;
+    byId("keep-words").textContent = unkept.length ? `${unkept.length} time${unkept.length > 1 ? "s" : ""} round` : free.length > 3 ? `${free.length} hits, no tempo` : "nothing yet";
+  }
+
+  showSettings() {
+    for (const button of document.querySelectorAll("[data-mode]")) press(button, button.dataset.mode === this.settings.mode);
+    byId("pull-in").value = `${this.settings.pull_percent}`;
+    byId("pull-in-words").textContent = `${this.settings.pull_percent} %`;
+    this.showClick();
+    this.showTimes();
+  }
+
+  showClick() {
+    const click = this.page.player.click;
+    if (!click) return;
+    const { on, when, count_in } = click.settings;
+    for (const button of document.querySelectorAll("[data-count-in]")) press(button, Number(button.dataset.countIn) === Number(count_in));
+    for (const button of document.querySelectorAll("[data-click-when]")) press(button, button.dataset.clickWhen === (on ? when : "off"));
+  }
+
+  showTimes() {
+    for (const button of document.querySelectorAll("[data-times]")) press(button, Number(button.dataset.times) === this.picture.times);
+  }
+
+  showArmed() {
+    const list = byId("armed-list");
+    const names = new Map(this.data?.pads.map((pad) => [pad.voice, pad.name]));
+    list.replaceChildren(
+      ...this.pads.columns.map((voice) => {
+        const label = element("label", "check");
+        const box = element("input");
+        Object.assign(box, { type: "checkbox", value: voice, checked: this.isArmed(voice) });
+        box.dataset.armed = voice;
+        label.append(box, ` ${names.get(voice)}`);
+        return label;
+      }),
+    );
+    const armed = this.pads.columns.filter((voice) => this.isArmed(voice)).length;
+    byId("armed-words").textContent = armed === this.pads.columns.length ? "all voices" : `${armed} voice${armed === 1 ? "" : "s"}`;
+  }
+
+  showDevices() {
+    if (this.mounted) this.devices.show();
+  }
+
+  showHeard() {
+    for (const button of document.querySelectorAll("[data-hear]")) button.setAttribute("aria-pressed", `${this.heard === Number(button.dataset.hear)}`);
+  }
+
+  /** @param {number | null} position */
+  needle(position) {
+    const needle = byId("takes-needle");
+    const { take } = this.data ?? {};
+    const lane = document.getElementById("passes-picture");
+    const round = this.keeper.now();
+    if (position === null || !lane || !needle) return;
+    const tick = position / ((this.data?.tick_ms ?? 1) / 1000);
+    const length = take ? take.length_ticks : this.span.length_ticks;
+    const start = take ? take.start_tick : this.span.start_tick;
+    let share = (tick - start) / length;
+    if (round && round.length_ticks === length) share = (((this.page.player.now - this.clock.way_s - round.anchor) / round.length_s) % 1 + 1) % 1;
+    needle.hidden = share < 0 || share > 1;
+    needle.style.left = `${lane.offsetLeft + share * lane.clientWidth}px`;
+    if (round) document.querySelector(".pin .gone").style.strokeDasharray = `${(share * 100).toFixed(1)} 100`;
+    if (this.keeper.on) this.picture.later();
+  }
+
+  // Hearing a pass or the result in the beat, or alone ------------------------------------------------------------------
+  /**
+   * @param {number | null} pass
+   * @param {boolean} [alone]
+   */
+  async hear(pass, alone = false) {
+    const { player } = this.page;
+    this.heard = this.heard === pass ? null : pass;
+    if (this.mounted) this.showHeard();
+    const turn = (this.hearing = (this.hearing ?? 0) + 1);
+    if (this.heard === null) {
+      if (player.beside) player.setBeside(null);
+      return;
+    }
+    const take = this.data?.take;
+    if (!take) return;
+    const answer = await askJson(`/songs/${this.song}/takes/${take.id}/heard?pass=${pass}&alone=${alone}`);
+    if (turn !== this.hearing) return;
+    if (answer.error) {
+      showNote(answer.error, { wrong: true });
+      return;
+    }
+    await player.ready();
+    await player.setBeside(answer);
+    if (!player.running) player.start("stack");
+  }
+
+  /** @param {PageEvent} event */
+  click(event) {
+    const button = event.target.closest?.("button");
+    if (!button) return;
+    const { dataset } = button;
+    const take = this.data?.take;
+    const click = this.page.player.click;
+    if (button.id === "play-in") this.togglePlayIn();
+    else if (button.id === "keep-played") this.keepPlayed();
+    else if (button.id === "change-voices") this.pads.toggleChange();
+    else if (button.id === "latency-measure") this.latency.toggle();
+    else if (dataset.mode) this.set({ mode: dataset.mode });
+    else if (dataset.countIn !== undefined) click?.set("count_in", Number(dataset.countIn));
+    else if (dataset.clickWhen) click?.setWhen(dataset.clickWhen);
+    else if (dataset.times) this.picture.times = Number(dataset.times);
+    else if (dataset.hear !== undefined) this.hear(Number(dataset.hear), event.shiftKey);
+    else if (dataset.source) this.devices.choose(dataset.source);
+    else if (take) this.clickTake(button, take);
+    if (button.closest(".hand-card")) this.hand.click(button);
+    if (dataset.mode || dataset.countIn !== undefined || dataset.clickWhen || dataset.times) this.showSettings();
+    if (dataset.times) this.picture.later();
+  }
+
+  /**
+   * @param {Piece} button
+   * @param {import("../../shared/shapes").TakeData} take
+   */
+  clickTake(button, take) {
+    const { dataset } = button;
+    const near = button;
+    const take_id = take.id;
+    if (button.id === "steadiest") this.edits.push({ kind: "take_steadiest", take_id }, { near });
+    else if (button.id === "write-in") this.sewing.write("pattern", near);
+    else if (dataset.write) this.sewing.write(/** @type {any} */ (dataset.write), near);
+    else if (dataset.away) this.edits.push({ kind: "take_pass_away", take_id, pass_id: Number(dataset.away) }, { near });
+    else if (dataset.takeAway !== undefined) this.edits.push({ kind: "take_away", take_id }, { near });
+    else if (dataset.grid) this.edits.push({ kind: "take_set", take_id, step_ticks: Number(dataset.grid) }, { near });
+    else if (dataset.pulled) this.sewing.pull(dataset.pulled, near);
+    else if (dataset.namePass) this.sewing.nameIt(button, take_id);
+  }
+
+  /** @param {any} change */
+  set(change) {
+    this.settings = { ...this.settings, ...change };
+    localStorage.setItem(KEPT, JSON.stringify(this.settings));
+  }
+
+  /** @param {PageEvent} event */
+  change(event) {
+    const { target } = event;
+    const take = this.data?.take;
+    if (target.id === "goes-round") {
+      this.goesRound = target.value;
+      this.setSpan();
+      this.picture.later();
+    } else if (target.id === "which-take") this.page.look({ take: Number(target.value) });
+    else if (target.id === "which-hand") this.hand.link();
+    else if (target.id === "hand-bring") this.hand.bring(target);
+    else if (target.id === "latency-typed") this.latency.type(Number(target.value));
+    else if (target.dataset.armed) this.arm(target.dataset.armed, target.checked);
+    else if (target.dataset.device) this.devices.change(target);
+    else if (take && target.id === "take-grid") this.edits.push({ kind: "take_set", take_id: take.id, step_ticks: Number(target.value) }, { near: target });
+    else if (take && target.id === "take-bounce") this.edits.push({ kind: "take_set", take_id: take.id, bounce_ms: Number(target.value) }, { near: target });
+  }
+
+  /**
+   * @param {string} voice
+   * @param {boolean} armed
+   */
+  arm(voice, armed) {
+    if (armed) this.resting.delete(voice);
+    else this.resting.add(voice);
+    const count = this.pads.columns.filter((one) => this.isArmed(one)).length;
+    byId("armed-words").textContent = count === this.pads.columns.length ? "all voices" : `${count} voice${count === 1 ? "" : "s"}`;
+  }
+
+  /** @param {PageEvent} event */
+  input(event) {
+    const { target } = event;
+    if (target.id === "pull-in") {
+      this.set({ pull_percent: Number(target.value) });
+      byId("pull-in-words").textContent = `${target.value} %`;
+    }
+    const take = this.data?.take;
+    if (target.id !== "result-pull" || !take) return;
+    byId("result-pull-words").textContent = `${target.value} %`;
+    const voices = [...document.querySelectorAll("[data-pulled].on")].map((one) => one.dataset.pulled);
+    const pulls = Object.fromEntries(voices.map((voice) => [voice, Number(target.value)]));
+    this.edits.push({ kind: "take_set", take_id: take.id, pulls }, { near: target, gesture: `pull ${take.id}` });
+  }
+
+  letGo() {
+    return this.sewing.letGo();
+  }
+
+  // Keys ---------------------------------------------------------------------------------------------------------------
+  /** @param {boolean} strike */
+  setLetters(strike) {
+    this.pads.letters = strike;
+    this.showDevices();
+    speak(strike ? "Letters strike" : "Letters are shortcuts");
+    return true;
+  }
+
+  get keys() {
+    return [
+      { keys: "Space", words: "play in, stop", run: (/** @type {PageEvent} */ event) => (isPressedBySpace(event.target, this.page.whose.byTab) ? false : void this.togglePlayIn()) },
+      { keys: "ArrowUp ArrowDown", shows: "↑ ↓", words: "another pass", run: (/** @type {PageEvent} */ event) => this.sewing.step(event.key === "ArrowUp" ? -1 : 1, 0) },
+      { keys: "ArrowLeft ArrowRight", shows: "← →", words: "another bar", run: (/** @type {PageEvent} */ event) => this.sewing.step(0, event.key === "ArrowLeft" ? -1 : 1) },
+      { keys: "Enter", words: "sew the bar in", run: () => (document.activeElement === this.work && this.sewing.pass ? void this.sewing.sew(this.sewing.pass, this.picture.cursor?.bar ?? 0, this.picture.cursor?.bar ?? 0) : false) },
+      { keys: "Shift+Enter", words: "keep what I just played", run: () => void this.keepPlayed() },
+      { keys: "Escape", words: "letters are shortcuts again", when: () => this.pads.letters, run: () => this.setLetters(false) },
+      { keys: "Delete", words: "throw the pass away", run: () => (this.sewing.pass ? void this.edits.push({ kind: "take_pass_away", take_id: this.data?.take?.id ?? 0, pass_id: this.sewing.pass }, { near: this.work }) : false) },
+    ];
+  }
+}

@@ -1,0 +1,56 @@
+// The page's clock and the audio clock: which moment of the music is heard when something happens. currentTime stands
+// still while the page is busy and is never ahead, so of many pairs the one that lags least is right.
+
+import { CEILING } from "./stage_constants.js";
+
+const EVERY_MS = 40;
+const KEPT = 250; // pairs: the last ten seconds
+const OLDEST_MS = 60_000; // an event that claims to be older than this, or of the future, has no time of its own
+
+export class AudioClock {
+  /** @param {import("./player.js").Player} player */
+  constructor(player) {
+    this.player = player;
+    /** @type {number[]} */
+    this.gaps = []; // seconds the page's clock is ahead
+    setInterval(() => this.sample(), EVERY_MS);
+  }
+
+  sample() {
+    const { context } = this.player;
+    if (context?.state !== "running") {
+      this.gaps = []; // it stood still meanwhile
+      return;
+    }
+    this.gaps.push(performance.now() / 1000 - context.currentTime);
+    if (this.gaps.length > KEPT) this.gaps.shift();
+  }
+
+  get gap() {
+    if (!this.gaps.length) this.sample();
+    return this.gaps.length ? Math.min(...this.gaps) : performance.now() / 1000 - (this.player.context?.currentTime ?? 0);
+  }
+
+  // How long after it was to sound something is heard.
+  get way_s() {
+    return (this.player.context?.outputLatency || 0) + CEILING.latency / 44100;
+  }
+
+  /**
+   * The audio's time that is heard at a time of the page's clock.
+   * @param {number} ms
+   */
+  heardAt(ms) {
+    const now = performance.now();
+    const at = ms > now + 5 || ms < now - OLDEST_MS || !Number.isFinite(ms) ? now : ms;
+    return at / 1000 - this.gap - this.way_s;
+  }
+
+  /**
+   * The time of the page's clock at which a time of the audio is heard.
+   * @param {number} at_s
+   */
+  pageTime(at_s) {
+    return (at_s + this.gap + this.way_s) * 1000;
+  }
+}
