@@ -1,19 +1,164 @@
-"""The Takes screen's answers."""
+"""The Takes screen's answers: what is under the hands, what passes sound like, devices, readings, hands as files."""
 
 from __future__ import annotations
 
+import io
+import json
+import re
+
+import mido
+import numpy as np
 import pytest
 
+from easy_pocket.core.pattern.timebase import ms_per_tick
 from easy_pocket.store.songs.create import create_song
+from easy_pocket.store.takes.hands import save_house_hands
 from tests.drums import ROCK, beat
+from tests.editing import do
+
+TICK_MS = ms_per_tick(104)
+ROWS = [("kick", 0.0, 100), ("snare", 960 * TICK_MS + 12, 90), ("kick", 1920 * TICK_MS - 6, 80)]
 
 
 @pytest.fixture
 def song_id(store):
     with store.transaction() as session:
+        save_house_hands(session)
         return create_song(session, "Slack Water", tempo_bpm=104, hits=beat(ROCK).hits).id
 
 
-def test_page(client, song_id):
-    answer = client.get(f"/songs/{song_id}/takes")
-    assert answer.status_code == 200, answer.text[-3000:]
+@pytest.fixture
+def take_id(store, song_id):
+    return do(store, song_id, "take_pass", length_ticks=7680, tempo_bpm=104, hits=ROWS).changed.made
+
+
+def data(client, song_id):
+    page = client.get(f"/songs/{song_id}/takes").text
+    found = re.search(r'id="takes-data">(.*?)</script>', page, re.S)
+    return json.loads(found.group(1))
+
+
+def test_every_voice_of_the_kit_is_under_the_hands_with_its_sounds(client, song_id):
+    known = data(client, song_id)
+    assert known["take"] is None
+    kick = next(pad for pad in known["pads"] if pad["voice"] == "kick")
+    assert len(kick["sound"]) == len(kick["gain"]) == 128
+    assert kick["gain"][127] > kick["gain"][30] > 0
+    assert {"kick", "snare", "hat_closed"} <= set(known["columns"])
+    assert known["notes"]["36"] == "kick"
+    audio = client.get(f"/audio/sounds/{kick['audio'][kick['sound'][90]]}.wav")
+    assert audio.content[:4] == b"RIFF"
+
+
+def test_a_take_is_shown_with_its_passes_against_the_feel(client, song_id, take_id):
+    take = data(client, song_id)["take"]
+    assert (take["id"], take["voices"], take["length_ticks"]) == (take_id, ["kick", "snare"], 7680)
+    (one,) = take["passes"]
+    assert one["tick"] == [0, 960, 1920]
+    assert one["off_ms"] == pytest.approx([0, 12, -6], abs=0.01)
+    assert take["result"]["off_ms"] == pytest.approx([0, 12, -6], abs=0.01)
+    page = client.get(f"/songs/{song_id}/takes").text
+    assert "write it in: Backbone A" in page
+    assert "+2.0" in page
+
+
+def test_a_pass_is_heard_in_the_beat_and_alone(client, song_id, take_id):
+    inside = client.get(f"/songs/{song_id}/takes/{take_id}/heard?pass=0").json()
+    alone = client.get(f"/songs/{song_id}/takes/{take_id}/heard?pass=0&alone=true").json()
+    assert len(alone["felt"]["start_s"]) == 3
+    assert len(inside["felt"]["start_s"]) > 3
+    assert alone["felt"]["start_s"] == pytest.approx([0, 0.960 * TICK_MS + 0.012, 1.920 * TICK_MS - 0.006], abs=1e-3)
+    gone = client.get(f"/songs/{song_id}/takes/99/heard", headers={"Accept": "application/json"})
+    assert gone.status_code == 422
+    assert "This take is gone" in gone.json()["error"]
+
+
+def test_a_take_leaves_as_midi_as_it_was_played(client, song_id, take_id):
+    file = mido.MidiFile(file=io.BytesIO(client.get(f"/songs/{song_id}/takes/{take_id}/take.mid").content))
+    times, at = [], 0.0
+    for message in file:
+        at += message.time
+        if message.type == "note_on" and message.velocity:
+            times.append(at)
+    shift = times[0]
+    assert [time - shift for time in times] == pytest.approx([row[1] / 1000 for row in ROWS], abs=0.001)
+
+
+def test_a_device_is_measured(client):
+    clicks = [500.0 * number for number in range(16)]
+    answer = client.post("/takes/latency", json={"clicks_ms": clicks, "taps_ms": [one + 23 for one in clicks]}).json()
+    assert answer["latency_ms"] == pytest.approx(23)
+    assert answer["words"] == "16 taps"
+    few = client.post("/takes/latency", json={"clicks_ms": clicks, "taps_ms": [1.0]})
+    assert few.status_code == 422
+    assert "1 tap came" in few.json()["error"]
+
+
+def test_the_simulated_controller_plays_the_beat_that_is_looked_at(client, song_id):
+    answer = client.get(f"/songs/{song_id}/takes/quay?bars=2&passes=3&seed=4").json()
+    assert answer["length_s"] == pytest.approx(2 * 4 * 60 / 104)
+    assert len(answer["time_s"]) == len(beat(ROCK).hits) * 3 * 7680 // beat(ROCK).length_ticks
+    assert answer["time_s"] == sorted(answer["time_s"])
+    again = client.get(f"/songs/{song_id}/takes/quay?bars=2&passes=3&seed=4").json()
+    other = client.get(f"/songs/{song_id}/takes/quay?bars=2&passes=3&seed=5").json()
+    assert again == answer != other
+
+
+def test_what_was_played_to_nothing_is_read(client, song_id):
+    dice = np.random.default_rng(1)
+    hits = []
+    for step in range(32):
+        time_ms = 1000 + step * 300 + dice.normal(0, 4)
+        voice = {0: "kick", 4: "snare"}.get(step % 8)
+        hits += [("hat_closed", time_ms, 70)] + ([(voice, time_ms + 1, 110)] if voice else [])
+    found = client.post(f"/songs/{song_id}/takes/readings", json={"hits": hits}).json()["readings"]
+    first = found[0]
+    assert first["words"].startswith("100.")
+    assert first["length_ticks"] == 4 * 3840
+    assert first["start_ms"] == pytest.approx(1000, abs=15)
+    few = client.post(f"/songs/{song_id}/takes/readings", json={"hits": hits[:2]})
+    assert "say no tempo" in few.json()["error"]
+
+
+def test_a_section_that_goes_round_gets_a_pattern_of_its_own(store, client, song_id):
+    page = client.get(f"/songs/{song_id}/takes").text
+    section = int(re.search(r'value="s:(\d+)"', page).group(1))
+    made = do(
+        store, song_id, "take_pass", length_ticks=data(client, song_id)["sections"][str(section)], tempo_bpm=104,
+        hits=ROWS, section_id=section,
+    )  # fmt: skip
+    result = do(store, song_id, "take_write", take_id=made.changed.made)
+    assert result.words.startswith("write take 1 into Backbone in ")
+    cell = next(one for one in result.song.sections if one.id == section).cells[result.song.part.id]
+    assert cell["pattern"] == result.changed.added
+
+
+def test_hands_are_kept_compared_and_go_out_and_in_as_files(store, client, song_id):
+    dice = np.random.default_rng(2)
+    hits = [("hat_closed", slot * 240 * TICK_MS + dice.normal(-4, 3), 60 + slot % 4 * 10) for slot in range(32)]
+    take_id = do(store, song_id, "take_pass", length_ticks=7680, tempo_bpm=104, hits=hits).changed.made
+    shown = client.get(f"/songs/{song_id}/takes/{take_id}/hand").json()["html"]
+    assert "touch" in shown
+    kept = do(store, song_id, "hand_keep", take_id=take_id, name="Harbour left").changed.made
+    file = client.get(f"/hands/{kept}/hand.json")
+    assert file.headers["content-disposition"] == 'attachment; filename="Harbour left.json"'
+    assert file.json()["n"] == 32
+    origin = {"Origin": str(client.base_url), "Accept": "application/json"}
+    brought = client.post(f"/songs/{song_id}/hands?name=left.json", content=file.content, headers=origin)
+    assert brought.status_code == 200, brought.text
+    page = client.get(f"/songs/{song_id}/takes").text
+    assert page.count(">Harbour left</option>") == 2
+    bad = client.post(f"/songs/{song_id}/hands?name=left.json", content=b"{}", headers=origin)
+    assert bad.status_code == 422
+    assert "this is no hand" in bad.json()["error"]
+
+
+def test_a_hand_plays_a_part_and_the_house_keeps_its_own(store, client, song_id):
+    page = client.get(f"/songs/{song_id}/takes").text
+    house = int(re.search(r'<option value="(\d+)" data-house', page).group(1))
+    song = do(store, song_id, "hand_play", hand_id=house, part_id=data(client, song_id)["part"]).song
+    assert song.part.feel_doc["template_id"]
+    assert song.part.feel_doc["jitter_ms"] > 0
+    with pytest.raises(Exception, match="belongs to the house"):
+        do(store, song_id, "hand_away", hand_id=house)
+    assert do(store, song_id, "hand_groove", hand_id=house).words.startswith("groove of hand")

@@ -110,7 +110,7 @@ def within(played: Played, bars: TakeBars, step_ticks: int, *, last: bool) -> Pl
 
     A hit nearer to the first slot of the next time round than to the last one of this belongs there; what was played so
     shortly before this one began belongs here. last: nothing follows, so that an early hit of the first slot at its end
-    comes round to the beginning, unless one is there.
+    comes round to the beginning, or stays at the end where one is there.
     """
     half_ms = min(step_ticks * bars.tick_ms / 2, EARLY_MS)
     here = (played.time_ms >= -half_ms) & (played.time_ms < bars.length_ms - half_ms)
@@ -119,5 +119,7 @@ def within(played: Played, bars: TakeBars, step_ticks: int, *, last: bool) -> Pl
     if not last or not len(late):
         return found
     first = {voice for voice, time_ms, _ in found.rows if time_ms < half_ms}
-    wrapped = [(voice, time_ms - bars.length_ms, size) for voice, time_ms, size in late.rows if voice not in first]
+    wrapped = [
+        (voice, time_ms if voice in first else time_ms - bars.length_ms, size) for voice, time_ms, size in late.rows
+    ]
     return played_from_rows([*found.rows, *wrapped])

@@ -48,7 +48,7 @@ def duplicate_song(session: Session, song_id: int) -> SongRow:
         loops[loop.id] = made_loop.id
     copy.layered_loops = copied_layered_loops(source.row, loops, sections)
     copy.stage = moved_stage(source.row.stage, ids, loops, sections)
-    copy_takes(session, song_id, copy.id, ids)
+    copy_takes(session, song_id, copy.id, ids, sections)
     session.flush()
     return copy
 

@@ -36,7 +36,8 @@ class LoadedPass:
 
 @dataclass(frozen=True)
 class LoadedTake:
-    """bounce_ms, step_ticks (0: guessed), pulls (by voice, in percent): what was set."""
+    """bounce_ms, step_ticks (0: guessed), pulls (by voice, in percent): what was set. section_id: what went
+    round, 0 for the pattern."""
 
     id: int
     part_id: int
@@ -47,6 +48,7 @@ class LoadedTake:
     pulls: Mapping[str, float]
     sews: tuple[Sew, ...]
     passes: tuple[LoadedPass, ...]
+    section_id: int = 0
 
     @property
     def voices(self) -> tuple[str, ...]:
@@ -111,6 +113,7 @@ def take_from_rows(row: TakeRow, passes: Iterable[PassRow]) -> LoadedTake:
             LoadedPass(one.id, one.name, one.source, one.made_at, played_from_rows(json.loads(one.hits)))
             for one in passes
         ),
+        int(settings.get("section_id", 0)),
     )
 
 

@@ -775,11 +775,12 @@ export interface TakeData {
   pulls: Record<string, number>;
 }
 
-/** take: null before anything was played. columns: the voices under the hands, left to right, unless the player has chosen others for this kit. notes: which voice a MIDI note strikes. */
+/** take: null before anything was played. columns: the voices under the hands, left to right, unless the player has chosen others for this kit. notes: which voice a MIDI note strikes. sections: their lengths in ticks. */
 export interface TakesData {
   pads: Pad[];
   columns: string[];
   notes: Record<number, string>;
+  sections: Record<number, number>;
   kit: string;
   part: number;
   bar_ticks: number;
@@ -1873,7 +1874,7 @@ export interface TakeNameEdit {
   name: string;
 }
 
-/** One time round that was played in: rows of voice, ms from where the bars begin, velocity. take_id: 0 for the newest of the part. fresh, or other bars: a new take. mode: "new" a pass of its own, "top" on top of the last one, "place" in place of it. last: nothing was played after it. from_bar, to_bar: only these bars were to be played in, counted from 1 (0: all). pull_percent: how far hits are pulled to the slots as they are played. */
+/** One time round that was played in: rows of voice, ms from where the bars begin, velocity. take_id: 0 for the newest of the part. fresh, or other bars: a new take. mode: "new" a pass of its own, "top" on top of the last one, "place" in place of it. last: nothing was played after it. from_bar, to_bar: only these bars were to be played in, counted from 1 (0: all). pull_percent: how far hits are pulled to the slots as they are played. section_id: the section that went round, 0 for the pattern. */
 export interface TakePassEdit {
   kind: "take_pass";
   take_id?: number;
@@ -1885,6 +1886,7 @@ export interface TakePassEdit {
   source?: string;
   last?: boolean;
   fresh?: boolean;
+  section_id?: number;
   from_bar?: number;
   to_bar?: number;
   pull_percent?: number;

@@ -11,7 +11,7 @@ from pydantic import Field
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
 from easy_pocket.core.pattern.pattern import Pattern
-from easy_pocket.core.pattern.timebase import GRID_TICKS
+from easy_pocket.core.pattern.timebase import GRID_TICKS, parse_metre
 from easy_pocket.core.takes.alignment import align, felt_slots_of, take_slots, with_swing
 from easy_pocket.core.takes.played import MOST_HITS, MOST_PASSES, Played, TakeBars, joined, played_from_rows, within
 from easy_pocket.core.takes.sewing import Sew, sewn, steadiest, written, written_over
@@ -20,9 +20,10 @@ from easy_pocket.core.text import counted, one_line
 from easy_pocket.store.history.undo_log import Patch, field_patch
 from easy_pocket.store.schema.tables import PassRow, TakeRow
 from easy_pocket.store.songs.create import check_name
+from easy_pocket.store.songs.edits.cells import cell_patch
 from easy_pocket.store.songs.edits.fields import Finite, Id, Name, Tick, Voice
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, Step, edit
-from easy_pocket.store.songs.find import find_part
+from easy_pocket.store.songs.find import find_part, find_section
 from easy_pocket.store.songs.part_rows import MOST_OF_PART, in_kit_order, new_pattern, pattern_name
 from easy_pocket.store.takes.takes import LaidTake, find_pass, find_take, laid, passes_of, take_from_rows, takes_of
 
@@ -41,7 +42,8 @@ class AddPass(Edit):
     take_id: 0 for the newest of the part. fresh, or other bars: a new take. mode: "new" a pass of its own, "top" on top
     of the last one, "place" in place of it.
     last: nothing was played after it. from_bar, to_bar: only these bars were to be played in, counted from 1 (0: all).
-    pull_percent: how far hits are pulled to the slots as they are played.
+    pull_percent: how far hits are pulled to the slots as they are played. section_id: the section that went round, 0
+    for the pattern.
     """
 
     kind: Literal["take_pass"]
@@ -54,6 +56,7 @@ class AddPass(Edit):
     source: Annotated[str, Field(max_length=40)] = "keys"
     last: bool = False
     fresh: bool = False
+    section_id: Annotated[int, Field(ge=0, le=2**31 - 1)] = 0
     from_bar: Annotated[int, Field(ge=0, le=512)] = 0
     to_bar: Annotated[int, Field(ge=0, le=512)] = 0
     pull_percent: Finite = 0.0
@@ -62,17 +65,20 @@ class AddPass(Edit):
 @edit(description="play in {name}")
 def add_pass(context: EditContext, sent: AddPass) -> Step:
     song, session = context.song, context.session
-    bars = TakeBars(sent.length_ticks, song.metre, sent.tempo_bpm, sent.start_tick)
+    metre = song.metre
+    if sent.section_id and (own := find_section(song, sent.section_id).metre):
+        metre = parse_metre(own)
+    bars = TakeBars(sent.length_ticks, metre, sent.tempo_bpm, sent.start_tick)
     take = find_take(session, song.id, sent.take_id) if sent.take_id else _newest(context)
-    if take is not None and (sent.fresh or (take.length_ticks, take.start_tick, take.part_id) != (
-        sent.length_ticks, sent.start_tick, song.part.id,
-    )):  # fmt: skip
+    if take is not None and (
+        sent.fresh or _frame(take) != (song.part.id, sent.start_tick, sent.length_ticks, sent.section_id)
+    ):
         take = None  # other bars, or another part: a take of its own
     played = _heard(context, sent, bars)
     if not len(played):
         raise EditRefusedError("Nothing was played in these bars; no pass was kept.")
     if take is None:
-        take = _new_take(context, bars)
+        take = _new_take(context, bars, sent.section_id)
         name = "pass 1"
         return _added(context, take, name, sent.source, played, [field_patch("take", take, removed=False)])
     rows = passes_of(session, take)
@@ -107,12 +113,16 @@ def _heard(context: EditContext, sent: AddPass, bars: TakeBars) -> Played:
     return pulled.only(inside)
 
 
+def _frame(take: TakeRow) -> tuple[int, int, int, int]:
+    return take.part_id, take.start_tick, take.length_ticks, int(take.settings.get("section_id", 0))
+
+
 def _newest(context: EditContext) -> TakeRow | None:
     rows = takes_of(context.session, context.song.id)
     return next((row for row in rows if row.part_id == context.song.part.id), None)
 
 
-def _new_take(context: EditContext, bars: TakeBars) -> TakeRow:
+def _new_take(context: EditContext, bars: TakeBars, section_id: int) -> TakeRow:
     song, session = context.song, context.session
     known = [row.name for row in session.query(TakeRow).filter_by(song_id=song.id, removed=False)]
     if len(known) >= MOST_TAKES:
@@ -126,7 +136,7 @@ def _new_take(context: EditContext, bars: TakeBars) -> TakeRow:
         length_ticks=bars.length_ticks,
         metre=str(bars.metre),
         tempo_bpm=bars.tempo_bpm,
-        settings={},
+        settings={"section_id": section_id} if section_id else {},
         sews=[],
         removed=True,
     )
@@ -151,7 +161,7 @@ def _added(context: EditContext, take: TakeRow, name: str, source: str, played: 
     context.session.flush()
     patches = [*patches, field_patch("take_pass", row, removed=False)]
     if not take.sews:  # the first pass is heard whole until something else is chosen
-        bars = -(-take.length_ticks // context.song.metre.bar_ticks)
+        bars = -(-take.length_ticks // parse_metre(take.metre).bar_ticks)
         patches.append(field_patch("take", take, sews=[[bar, row.id, ""] for bar in range(bars)]))
     return Step(_merged(patches), said={"name": name}, made=take.id)
 
@@ -183,7 +193,7 @@ class SewPass(OfTake):
 def sew_pass(context: EditContext, sent: SewPass) -> Step:
     take = find_take(context.session, context.song.id, sent.take_id)
     name = find_pass(context.session, take, sent.pass_id).name if sent.pass_id else "no pass"
-    bars = -(-take.length_ticks // context.song.metre.bar_ticks)
+    bars = -(-take.length_ticks // parse_metre(take.metre).bar_ticks)
     first, last = sorted((sent.from_bar, sent.to_bar))
     require_range("The bar", last, 0, bars - 1)
     rows = [row for row in take.sews if not (first <= row[0] <= last and (not sent.voice or row[2] == sent.voice))]
@@ -313,9 +323,16 @@ def write_take(context: EditContext, sent: WriteTake) -> Step:
     if not take.sewn:
         raise EditRefusedError("No bar is sewn in yet: press bars of passes first.")
     result = written(take.sewn, take.take.bars, take.feel, take.take.pulls)
-    if sent.to == "new":
+    if sent.to == "new" or take.take.section_id:
         made, patch = _new(context, part.row.id, result)
-        return Step([*patches, patch], said={**said, "where": f"pattern {made.name}"}, added=made.id)
+        where = f"pattern {made.name}"
+        patches.append(patch)
+        if take.take.section_id and sent.to == "pattern":
+            section = find_section(song, take.take.section_id)
+            cell = dict(section.cells.get(part.row.id) or {})
+            patches.append(cell_patch(section, part.row.id, {**cell, "pattern": made.id}))
+            where = f"{part.row.name} in {section.row.name}"
+        return Step(patches, said={**said, "where": where}, added=made.id, long=True)
     if song.part.id != part.row.id:
         raise EditRefusedError(f"This take was played over {part.row.name}: look at that part first.")
     after = written_over(song.pattern, result, take.take.bars, take.take.sews, take.take.voices)

@@ -1,7 +1,8 @@
 // Passes: hits that are struck while the loop goes round, each time round one edit; and all of the last two minutes.
 
 const EARLY_S = 0.25; // so early a hit can still belong to the first slot of the next time round
-const LATE_S = 0.16; // so long after its end a pass is waited for: devices are late
+const LATE_S = 0.25; // so long after its end a pass is waited for: devices are late
+const SEAM_S = 0.03; // for counting only: so early a hit is taken for one of the next time round
 const REMEMBERED_S = 120;
 const MOST_REMEMBERED = 6000;
 const MOST_KEPT_AT_ONCE = 8;
@@ -32,13 +33,14 @@ export class PassKeeper extends EventTarget {
   // The playing, told apart from another one by where it began and what goes round.
   now() {
     const { player } = this;
-    if (!player.running || player.mode !== "stack") return null;
-    const { start_tick, length_ticks } = this.screen.span;
-    const { tempo_bpm } = player.heard ?? {};
-    const length_s = (length_ticks * 60) / ((tempo_bpm ?? 120) * 960);
+    const { start_tick, length_ticks, section } = this.screen.span;
+    if (!player.running || player.mode !== (section ? "song" : "stack")) return null;
+    if (section && !player.songSpan) return null;
+    const length_s = section ? player.turnLength : (length_ticks * 60) / ((player.stack?.tempo_bpm ?? 120) * 960);
+    const tempo_bpm = (length_ticks * 60) / (length_s * 960);
     const known = this.round;
-    if (known && Math.abs(known.anchor - player.anchor) < 1e-6 && known.length_ticks === length_ticks && known.start_tick === start_tick) return known;
-    this.round = { anchor: player.anchor, length_s, length_ticks, start_tick, tempo_bpm, part: this.screen.data?.part };
+    if (known && Math.abs(known.anchor - player.anchor) < 1e-6 && known.length_ticks === length_ticks && known.start_tick === start_tick && known.section === section) return known;
+    this.round = { anchor: player.anchor, length_s, length_ticks, start_tick, tempo_bpm, section, part: this.screen.data?.part };
     return this.round;
   }
 
@@ -60,14 +62,19 @@ export class PassKeeper extends EventTarget {
     return hit;
   }
 
-  async start() {
+  /** @param {{ from_s: number, to_s: number } | null} section where in the song it lies */
+  async start(section) {
     const { player } = this;
-    const running = player.running && player.mode === "stack";
-    if (!running) await player.start("stack");
+    const running = player.running && player.mode === "stack" && !section;
+    player.playsIn = true;
+    if (section) await this.screen.page.plan.play(section.from_s, { from_s: section.from_s, to_s: section.to_s });
+    else if (!running) await player.start("stack");
+    player.playsIn = player.running;
     if (!player.running) return;
     this.on = true;
     const round = this.now();
     this.sentUpTo = running && round ? this.passAt(round, player.now) : 0;
+    if (running) player.replan(); // the click comes in
     this.dispatchEvent(new Event("change"));
   }
 
@@ -80,11 +87,12 @@ export class PassKeeper extends EventTarget {
   // The playing was stopped, here or elsewhere.
   finish() {
     const { round } = this;
-    this.on = false;
+    this.on = this.player.playsIn = false;
     if (round) {
       const last = this.passAt(round, this.player.now);
       for (let number = this.sentUpTo; number <= last; number += 1) this.send(round, number, number === last);
     }
+    if (round?.section) Object.assign(this.screen.page.plan, { on: false }).show();
     this.round = null;
     this.dispatchEvent(new Event("change"));
   }
@@ -138,7 +146,7 @@ export class PassKeeper extends EventTarget {
    */
   send(round, number, last, wanted = (hit) => hit.armed) {
     const found = this.hitsOf(round, number, wanted);
-    const inside = found.filter(({ ms }) => ms >= -1 && ms < round.length_s * 1000);
+    const inside = found.filter(({ hit }) => this.passAt(round, hit.at + SEAM_S) === number);
     if (!found.length || (!inside.length && !last)) return null;
     for (const { hit } of inside) hit.sent = true;
     const hits = found.map(({ hit, ms }) => /** @type {[string, number, number]} */ ([hit.voice, Math.round(ms * 1000) / 1000, hit.velocity]));
@@ -150,9 +158,9 @@ export class PassKeeper extends EventTarget {
     /** @type {Map<any, Set<number>>} */
     const found = new Map();
     for (const hit of this.remembered) {
-      if (!hit.round || hit.sent) continue;
+      if (!hit.round || hit.sent || hit.at < hit.round.anchor - SEAM_S) continue;
       const passes = found.get(hit.round) ?? new Set();
-      passes.add(this.passAt(hit.round, hit.at + EARLY_S / 8));
+      passes.add(this.passAt(hit.round, hit.at + SEAM_S));
       found.set(hit.round, passes);
     }
     return [...found].flatMap(([round, passes]) => [...passes].sort((one, other) => one - other).map((number) => ({ round, number }))).slice(-MOST_KEPT_AT_ONCE);

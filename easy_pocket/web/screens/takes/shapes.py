@@ -69,11 +69,12 @@ class TakeData(TypedDict):
 
 class TakesData(TypedDict):
     """take: null before anything was played. columns: the voices under the hands, left to right, unless the player has
-    chosen others for this kit. notes: which voice a MIDI note strikes."""
+    chosen others for this kit. notes: which voice a MIDI note strikes. sections: their lengths in ticks."""
 
     pads: list[Pad]
     columns: list[str]
     notes: dict[int, str]
+    sections: dict[int, int]
     kit: str
     part: int
     bar_ticks: int

@@ -64,11 +64,16 @@ export default class Takes extends Screen {
   // What goes round: where it begins in the pattern, and how long it is.
   get span() {
     const bar = this.data?.bar_ticks ?? 3840;
-    const [first, count] = (document.getElementById("goes-round") ? byId("goes-round").value : this.goesRound || "1:1").split(":").map(Number);
+    const chosen = document.getElementById("goes-round") ? byId("goes-round").value : this.goesRound || "1:1";
+    if (chosen.startsWith("s:")) {
+      const section = Number(chosen.slice(2));
+      return { start_tick: 0, length_ticks: this.data?.sections[section] ?? bar, whole: true, section };
+    }
+    const [first, count] = chosen.split(":").map(Number);
     const pattern = this.data?.pattern_ticks ?? bar;
     const start_tick = (first - 1) * bar;
     const whole = first === 1 && count === Math.max(1, Math.round(pattern / bar));
-    return { start_tick, length_ticks: whole ? pattern : count * bar, whole: whole || count * bar > pattern };
+    return { start_tick, length_ticks: whole ? pattern : count * bar, whole: whole || count * bar > pattern, section: 0 };
   }
 
   mount() {
@@ -165,9 +170,9 @@ export default class Takes extends Screen {
    * @param {boolean} last
    */
   keepPass(round, hits, source, last) {
-    const { mode, pull_percent } = this.settings;
+    const { mode, pull_percent, from_bar = 0, to_bar = 0 } = this.settings;
     return this.edits.push(
-      { kind: "take_pass", start_tick: round.start_tick, length_ticks: round.length_ticks, tempo_bpm: round.tempo_bpm, hits, mode, source: source.slice(0, 40), last, pull_percent },
+      { kind: "take_pass", start_tick: round.start_tick, length_ticks: round.length_ticks, tempo_bpm: round.tempo_bpm, hits, mode, source: source.slice(0, 40), last, pull_percent, section_id: round.section ?? 0, from_bar, to_bar },
       { near: byId("play-in") },
     );
   }
@@ -182,13 +187,19 @@ export default class Takes extends Screen {
     this.setSpan();
     await this.page.player.ready();
     await this.striker.fetch();
-    this.page.player.playsIn = true;
     if (this.quay.on) await this.quay.learn();
-    await keeper.start();
+    await keeper.start(await this.sectionSpan());
+  }
+
+  // Where in the song the section lies that goes round, once through; null: the pattern goes round.
+  async sectionSpan() {
+    const { section } = this.span;
+    if (!section) return null;
+    const song = await this.page.plan.ready();
+    return song?.spans.find((/** @type {any} */ span) => span.section === section) ?? null;
   }
 
   playingChanged() {
-    this.page.player.playsIn = this.keeper.on || (this.page.player.playsIn && this.page.player.running);
     if (!this.page.player.running) byId("takes-needle").hidden = true;
   }
 
@@ -457,14 +468,15 @@ export default class Takes extends Screen {
   }
 
   get keys() {
+    const atWork = () => document.activeElement === this.work;
     return [
       { keys: "Space", words: "play in, stop", run: (/** @type {PageEvent} */ event) => (isPressedBySpace(event.target, this.page.whose.byTab) ? false : void this.togglePlayIn()) },
-      { keys: "ArrowUp ArrowDown", shows: "↑ ↓", words: "another pass", run: (/** @type {PageEvent} */ event) => this.sewing.step(event.key === "ArrowUp" ? -1 : 1, 0) },
-      { keys: "ArrowLeft ArrowRight", shows: "← →", words: "another bar", run: (/** @type {PageEvent} */ event) => this.sewing.step(0, event.key === "ArrowLeft" ? -1 : 1) },
-      { keys: "Enter", words: "sew the bar in", run: () => (document.activeElement === this.work && this.sewing.pass ? void this.sewing.sew(this.sewing.pass, this.picture.cursor?.bar ?? 0, this.picture.cursor?.bar ?? 0) : false) },
+      { keys: "ArrowUp ArrowDown", shows: "↑ ↓", words: "another pass", when: atWork, run: (/** @type {PageEvent} */ event) => this.sewing.step(event.key === "ArrowUp" ? -1 : 1, 0) },
+      { keys: "ArrowLeft ArrowRight", shows: "← →", words: "another bar", when: atWork, run: (/** @type {PageEvent} */ event) => this.sewing.step(0, event.key === "ArrowLeft" ? -1 : 1) },
+      { keys: "Enter", words: "sew the bar in", when: atWork, run: () => (this.sewing.pass ? void this.sewing.sew(this.sewing.pass, this.picture.cursor?.bar ?? 0, this.picture.cursor?.bar ?? 0) : false) },
       { keys: "Shift+Enter", words: "keep what I just played", run: () => void this.keepPlayed() },
       { keys: "Escape", words: "letters are shortcuts again", when: () => this.pads.letters, run: () => this.setLetters(false) },
-      { keys: "Delete", words: "throw the pass away", run: () => (this.sewing.pass ? void this.edits.push({ kind: "take_pass_away", take_id: this.data?.take?.id ?? 0, pass_id: this.sewing.pass }, { near: this.work }) : false) },
+      { keys: "Delete", words: "throw the pass away", when: atWork, run: () => (this.sewing.pass ? void this.edits.push({ kind: "take_pass_away", take_id: this.data?.take?.id ?? 0, pass_id: this.sewing.pass }, { near: this.work }) : false) },
     ];
   }
 }

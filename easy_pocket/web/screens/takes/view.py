@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from easy_pocket.core.pattern.timebase import GRID_NAMES, GRID_TICKS, ms_per_tick
+from easy_pocket.core.pattern.timebase import GRID_NAMES, GRID_TICKS, ms_per_tick, parse_metre
 from easy_pocket.core.takes.alignment import fit_grids
 from easy_pocket.core.takes.pads import ROW_VELOCITIES, default_pads
 from easy_pocket.core.takes.sewing import LaidPass, overlaps, seams, steadiest
@@ -116,12 +116,24 @@ class TakesView:
         return found
 
     @property
+    def sections(self) -> list[tuple[int, str, int]]:
+        """Sections that can go round: their ids, names, and lengths in ticks."""
+        return [
+            (one.id, one.name, one.bars * (parse_metre(one.metre) if one.metre else self.song.metre).bar_ticks)
+            for one in self.song.sections
+            if one.bars
+        ]
+
+    @property
     def part_name(self) -> str:
         return self.song.part.name
 
     @property
     def target(self) -> str:
         """Where a result is written."""
+        if self.laid is not None and self.laid.take.section_id:
+            name = next((one.name for one in self.song.sections if one.id == self.laid.take.section_id), "the section")
+            return f"{self.song.part.name} in {name}"
         return f"{self.song.part.name} {self.song.pattern_name}"
 
     @property
@@ -271,6 +283,7 @@ class TakesView:
             "pads": self.pads,
             "columns": list(self.columns),
             "notes": notes_of(song.kit),
+            "sections": {key: ticks for key, _, ticks in self.sections},
             "kit": song.kit.key,
             "part": song.part.id,
             "bar_ticks": song.metre.bar_ticks,
