@@ -121,6 +121,20 @@ def stage(page: Page) -> None:
     page.screenshot(path=TARGET / "stage.png")
 
 
+def takes(page: Page, address: str) -> None:
+    page.goto(address)
+    page.click('h3 >> text="Slack Water"')
+    page.click("nav >> text=Takes")
+    until(page, "window.easyPocket.screen === 'takes' && easyPocket.current.data?.take")
+    page.click("#hand-look")
+    page.wait_for_selector(".hand-figures")
+    page.click("[data-source=quay]")
+    page.keyboard.press("Space")
+    until(page, "easyPocket.current.quay.played.length > 45")
+    page.screenshot(path=TARGET / "takes.png")
+    page.keyboard.press("Space")
+
+
 def whole_song(page: Page, address: str) -> None:
     page.goto(address)
     page.click('h3 >> text="Lamplighter"')
@@ -151,6 +165,7 @@ def main() -> None:
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.add_init_script("localStorage.setItem('easy-pocket-first-lines', 'all')")
         take(page, address)
+        takes(page, address)
         browser.close()
     print(*sorted(str(path) for path in TARGET.glob("*.png")), sep="\n")
 

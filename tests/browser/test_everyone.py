@@ -8,7 +8,7 @@ from playwright.sync_api import Page, expect
 from tests.browser.gestures import drawn, saved, until
 from tests.npm import ROOT, npm_installed
 
-SCREENS = ("bench", "loops", "grooves", "ideas", "song", "kit", "stage")
+SCREENS = ("bench", "loops", "grooves", "ideas", "song", "kit", "stage", "takes")
 FAULTS = """async (within) => {
     const found = await axe.run(within ? { include: [[within]] } : document, { resultTypes: ['violations'] });
     return found.violations.map((one) => `${one.id}: ${one.nodes.map((node) => node.html.slice(0, 120)).join(' | ')}`);

@@ -225,7 +225,7 @@ def test_a_pass_is_heard_in_the_beat_or_alone_and_the_result_is_pulled(takes: Pa
     before = takes.evaluate(f"{DATA}.take.result.off_ms")
     takes.locator("#result-pull").focus()
     for _ in range(10):
-        takes.keyboard.press("ArrowRight")
+        takes.keyboard.press("ArrowUp")  # in a row of controls left and right go to the next one
     saved(takes)
     until(takes, f"{DATA}.take.pulls.kick === 50")
     after = takes.evaluate(f"{DATA}.take.result.off_ms")

@@ -140,6 +140,9 @@ def test_hands_are_kept_compared_and_go_out_and_in_as_files(store, client, song_
     shown = client.get(f"/songs/{song_id}/takes/{take_id}/hand").json()["html"]
     assert "touch" in shown
     kept = do(store, song_id, "hand_keep", take_id=take_id, name="Harbour left").changed.made
+    beside = client.get(f"/songs/{song_id}/takes/{take_id}/hand?beside={kept}").json()["html"]
+    assert "Harbour left" in beside
+    assert beside.count("<polyline") == 2
     file = client.get(f"/hands/{kept}/hand.json")
     assert file.headers["content-disposition"] == 'attachment; filename="Harbour left.json"'
     assert file.json()["n"] == 32

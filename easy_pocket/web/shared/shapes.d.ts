@@ -755,10 +755,11 @@ export interface SewnData {
   key: number[];
 }
 
-/** What is drawn of a take. glyphs: of its voices, in order. sews: rows of bar, pass, voice. seams: bars before which the pass changes; overlaps: those at which strokes cross. */
+/** What is drawn of a take. glyphs: of its voices, in order. sews: rows of bar, pass, voice. seams: bars before which the pass changes; overlaps: those at which strokes cross. section: that went round, 0 for the pattern. */
 export interface TakeData {
   id: number;
   name: string;
+  section: number;
   start_tick: number;
   length_ticks: number;
   bar_ticks: number;

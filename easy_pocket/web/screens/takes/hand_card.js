@@ -17,6 +17,11 @@ export class HandCard {
     return Number(byId("which-hand")?.value || 0);
   }
 
+  // Whether the take that is shown says something of its player: then others are drawn over it.
+  get enough() {
+    return !byId("hand-keep").disabled;
+  }
+
   link() {
     const file = byId("hand-file");
     if (file) file.href = `/hands/${this.hand}/hand.json`;
@@ -53,7 +58,7 @@ export class HandCard {
     /** @type {Record<string, () => unknown>} */
     const deeds = {
       "hand-look": () => this.look(`/songs/${song}/takes/${take}/hand`, button),
-      "hand-show": () => this.look(`/hands/${this.hand}/picture`, button),
+      "hand-show": () => this.look(this.enough ? `/songs/${song}/takes/${take}/hand?beside=${this.hand}` : `/hands/${this.hand}/picture`, button),
       "hand-keep": () => take && page.edits.push({ kind: "hand_keep", take_id: take, name: "", pass_ids: [] }, { near: button }),
       "hand-play": () => page.edits.push({ kind: "hand_play", hand_id: this.hand, part_id: data?.part ?? 0 }, { near: button }),
       "hand-groove": () => page.edits.push({ kind: "hand_groove", hand_id: this.hand }, { near: button }).then((/** @type {any} */ made) => made && showNote("The groove is on the shelf of grooves.", { near: button })),

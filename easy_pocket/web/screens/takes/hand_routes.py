@@ -32,19 +32,22 @@ def of_take(
     reader: Reads,
     take_id: RowId,
     passes: Annotated[str, Query(max_length=2000, pattern=r"^[0-9,]*$")] = "",
+    beside: Annotated[int, Query(ge=0, le=2**31 - 1)] = 0,
 ) -> Response:
-    """The hand in some passes of a take (none named: all)."""
+    """The hand in some passes of a take (none named: all), with one of the shelf beside it."""
     take = take_of(song, reader, take_id).take
     wanted = {int(one) for one in passes.split(",") if one}
     chosen = [one for one in take.passes if not wanted or one.id in wanted]
     hand = learn_hand([TakeToLearn(one.played, take.bars) for one in chosen], song.name)
-    return JsonResponse({"html": render("takes/_hand.html", hand=hand, picture=hand_picture(hand), passes=len(chosen))})
+    other = find_hand(reader, beside) if beside else None
+    pictures = {"picture": hand_picture(hand), "other_picture": hand_picture(other) if other else []}
+    return JsonResponse({"html": render("takes/_hand.html", hand=hand, other=other, **pictures)})
 
 
 @router.get("/hands/{hand_id}/picture")
 def of_shelf(reader: Reads, hand_id: RowId) -> Response:
     hand = find_hand(reader, hand_id)
-    return JsonResponse({"html": render("takes/_hand.html", hand=hand, picture=hand_picture(hand), passes=0)})
+    return JsonResponse({"html": render("takes/_hand.html", hand=hand, other=None, picture=hand_picture(hand))})
 
 
 @router.get("/hands/{hand_id}/hand.json")

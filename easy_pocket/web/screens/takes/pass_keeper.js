@@ -53,7 +53,7 @@ export class PassKeeper extends EventTarget {
   take(voice, velocity, ms, source) {
     const { clock, latency } = this.screen;
     const at = this.player.context ? clock.heardAt(ms) - latency.of(source) / 1000 : ms / 1000;
-    const armed = this.on && this.screen.isArmed(voice);
+    const armed = this.on && this.screen.armed.has(voice);
     const hit = { voice, velocity, at, ms, source, round: this.now(), armed, sent: false };
     this.remembered.push(hit);
     const oldest = performance.now() - REMEMBERED_S * 1000;

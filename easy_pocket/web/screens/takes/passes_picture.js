@@ -7,6 +7,7 @@ import { circle, colours, fitted } from "../../shared/canvas.js";
 const ROW = 39;
 const EVEN_MS = 2;
 const PALE = 0.38;
+const FOOT_FROM = 2.5; // hits drawn smaller have no foot
 const HEAD_ROOM = 14;
 
 export class PassesPicture {
@@ -95,7 +96,8 @@ export class PassesPicture {
     const shift = box.scrollTop;
     const known = new Map(take?.passes.map((one) => [one.id, one]));
     const { length, bar } = this.frame;
-    rows.forEach((row, number) => {
+    const kept = rows.filter((row) => !row.classList.contains("going"));
+    rows.forEach((row) => {
       const top = row.offsetTop - shift;
       if (top > height || top + ROW < 0) return;
       this.grid(pen, width, top, ROW);
@@ -111,7 +113,7 @@ export class PassesPicture {
         }
         this.hits(pen, pass, width, top + 1, ROW - 3, (bars, voice) => this.isSewn(id, bars, voice));
       } else if (!id) this.drawLive(pen, width, top);
-      if (this.cursor?.row === number && document.activeElement === box) {
+      if (this.cursor && kept[this.cursor.row] === row && document.activeElement === box) {
         pen.strokeStyle = c.thread;
         pen.lineWidth = 2;
         pen.strokeRect((this.cursor.bar * bar * width) / length + 2, top + 2, (bar * width) / length - 4, ROW - 4);
@@ -189,6 +191,12 @@ export class PassesPicture {
     pen.stroke();
     circle(pen, x, head, at.radius);
     pen.fill();
+    if (at.radius < FOOT_FROM) return;
+    circle(pen, foot, at.base - 2, 2);
+    pen.fillStyle = c.foot;
+    pen.fill();
+    pen.strokeStyle = c.footLine;
+    pen.stroke();
   }
 
   /**

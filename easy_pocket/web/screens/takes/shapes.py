@@ -47,10 +47,11 @@ class SewnData(TypedDict):
 
 class TakeData(TypedDict):
     """What is drawn of a take. glyphs: of its voices, in order. sews: rows of bar, pass, voice. seams: bars before
-    which the pass changes; overlaps: those at which strokes cross."""
+    which the pass changes; overlaps: those at which strokes cross. section: that went round, 0 for the pattern."""
 
     id: int
     name: str
+    section: int
     start_tick: int
     length_ticks: int
     bar_ticks: int

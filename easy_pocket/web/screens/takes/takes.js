@@ -6,6 +6,7 @@ import { isPressedBySpace } from "../../shared/keys.js";
 import { showNote, speak } from "../../shared/notes.js";
 import { Screen } from "../../shared/screen.js";
 import { askJson } from "./ask_json.js";
+import { Armed } from "./armed.js";
 import { DeviceList } from "./device_list.js";
 import { HandCard } from "./hand_card.js";
 import { Latency } from "./latency.js";
@@ -27,9 +28,8 @@ export default class Takes extends Screen {
     /** @type {import("../../shared/shapes").TakesData | null} */
     this.data = null;
     this.settings = { mode: "new", pull_percent: 0, ...JSON.parse(localStorage.getItem(KEPT) ?? "{}") };
-    /** @type {Set<string>} */
-    this.resting = new Set(); // voices that are heard and not kept
     this.goesRound = "";
+    this.armed = new Armed(this);
     /** @type {number | null} */
     this.heard = null; // the pass that is heard, 0 the result
     this.clock = new AudioClock(page.player);
@@ -83,12 +83,22 @@ export default class Takes extends Screen {
     this.picture.cursor ??= { row: 0, bar: 0 };
     this.pads.letters = true;
     this.take(JSON.parse(byId("takes-data").textContent ?? "null"));
+    this.goOnWith();
     this.hand.draw();
     this.showSettings();
     this.latency.show();
     this.showKeeping();
     this.showDevices();
     this.setSpan();
+  }
+
+  // What goes round is what the take was played over, unless something else was chosen.
+  goOnWith() {
+    const take = this.data?.take;
+    const field = byId("goes-round");
+    const bar = this.data?.bar_ticks ?? 3840;
+    const wanted = this.goesRound || (take ? (take.section ? `s:${take.section}` : `${take.start_tick / bar + 1}:${take.length_ticks / bar}`) : "");
+    if (wanted && field.querySelector(`[value="${wanted}"]`)) field.value = wanted;
   }
 
   unmount() {
@@ -105,8 +115,8 @@ export default class Takes extends Screen {
     this.striker.setPads(data.pads);
     this.midi.notes = data.notes;
     if (first || !byId("pads").childElementCount) this.pads.show(data);
-    if (first) this.resting = new Set();
-    this.showArmed();
+    if (first) this.armed.resting = new Set();
+    this.armed.show();
     this.redraw();
   }
 
@@ -157,11 +167,6 @@ export default class Takes extends Screen {
     if (this.keeper.on) this.picture.later();
   }
 
-  /** @param {string} voice */
-  isArmed(voice) {
-    return !this.resting.has(voice);
-  }
-
   /**
    * One time round becomes an edit; while the server is away it waits in the page.
    * @param {any} round
@@ -170,7 +175,8 @@ export default class Takes extends Screen {
    * @param {boolean} last
    */
   keepPass(round, hits, source, last) {
-    const { mode, pull_percent, from_bar = 0, to_bar = 0 } = this.settings;
+    const { mode, pull_percent } = this.settings;
+    const { from_bar, to_bar } = this.armed.punched;
     return this.edits.push(
       { kind: "take_pass", start_tick: round.start_tick, length_ticks: round.length_ticks, tempo_bpm: round.tempo_bpm, hits, mode, source: source.slice(0, 40), last, pull_percent, section_id: round.section ?? 0, from_bar, to_bar },
       { near: byId("play-in") },
@@ -212,6 +218,7 @@ export default class Takes extends Screen {
 
   keepPlayed() {
     const count = this.keeper.keepUnkept();
+    this.showRemembered();
     if (count) {
       speak(`${count} kept`);
       return;
@@ -291,23 +298,6 @@ export default class Takes extends Screen {
 
   showTimes() {
     for (const button of document.querySelectorAll("[data-times]")) press(button, Number(button.dataset.times) === this.picture.times);
-  }
-
-  showArmed() {
-    const list = byId("armed-list");
-    const names = new Map(this.data?.pads.map((pad) => [pad.voice, pad.name]));
-    list.replaceChildren(
-      ...this.pads.columns.map((voice) => {
-        const label = element("label", "check");
-        const box = element("input");
-        Object.assign(box, { type: "checkbox", value: voice, checked: this.isArmed(voice) });
-        box.dataset.armed = voice;
-        label.append(box, ` ${names.get(voice)}`);
-        return label;
-      }),
-    );
-    const armed = this.pads.columns.filter((voice) => this.isArmed(voice)).length;
-    byId("armed-words").textContent = armed === this.pads.columns.length ? "all voices" : `${armed} voice${armed === 1 ? "" : "s"}`;
   }
 
   showDevices() {
@@ -422,21 +412,11 @@ export default class Takes extends Screen {
     else if (target.id === "which-hand") this.hand.link();
     else if (target.id === "hand-bring") this.hand.bring(target);
     else if (target.id === "latency-typed") this.latency.type(Number(target.value));
-    else if (target.dataset.armed) this.arm(target.dataset.armed, target.checked);
+    else if (target.dataset.punch) this.armed.punch(target.dataset.punch, Number(target.value));
+    else if (target.dataset.armed) this.armed.arm(target.dataset.armed, target.checked);
     else if (target.dataset.device) this.devices.change(target);
     else if (take && target.id === "take-grid") this.edits.push({ kind: "take_set", take_id: take.id, step_ticks: Number(target.value) }, { near: target });
     else if (take && target.id === "take-bounce") this.edits.push({ kind: "take_set", take_id: take.id, bounce_ms: Number(target.value) }, { near: target });
-  }
-
-  /**
-   * @param {string} voice
-   * @param {boolean} armed
-   */
-  arm(voice, armed) {
-    if (armed) this.resting.delete(voice);
-    else this.resting.add(voice);
-    const count = this.pads.columns.filter((one) => this.isArmed(one)).length;
-    byId("armed-words").textContent = count === this.pads.columns.length ? "all voices" : `${count} voice${count === 1 ? "" : "s"}`;
   }
 
   /** @param {PageEvent} event */
