@@ -419,6 +419,8 @@ def test_two_keys_go_to_every_screen_and_there_the_keys_are_the_works(bench):
     )
     work = {"bench": "#rail-rows", "song": ".plan, #plan", "kit": ".voice-list", "ideas": ".idea-grid, #idea-grid"}
     for name in [*names[1:], "bench"]:
+        if bench.evaluate("easyPocket.screen") == "takes":
+            bench.keyboard.press("Escape")  # there letters strike until then
         bench.keyboard.press("i")
         has_keys(bench, "#go-to")
         bench.keyboard.press(str(names.index(name) + 1))

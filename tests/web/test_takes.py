@@ -13,7 +13,7 @@ import pytest
 from easy_pocket.core.pattern.timebase import ms_per_tick
 from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.takes.hands import save_house_hands
-from tests.drums import ROCK, beat
+from tests.drums import ROCK, beat, rendered, wav_bytes
 from tests.editing import do
 
 TICK_MS = ms_per_tick(104)
@@ -165,3 +165,19 @@ def test_a_hand_plays_a_part_and_the_house_keeps_its_own(store, client, song_id)
     with pytest.raises(Exception, match="belongs to the house"):
         do(store, song_id, "hand_away", hand_id=house)
     assert do(store, song_id, "hand_groove", hand_id=house).words.startswith("groove of hand")
+
+
+def test_what_a_microphone_heard_is_sorted_on_the_voices_where_it_was_played(client, song_id):
+    audio, performance = rendered(beat(ROCK), 104.0)
+    lead = np.zeros((8820, audio.samples.shape[1]), dtype=np.float32)
+    data = wav_bytes(np.concatenate([lead, audio.samples]))
+    found = client.post(f"/songs/{song_id}/takes/listen?lead_ms=200", content=data).json()["hits"]
+    snares = performance.played_ms[performance.hits.voice_index == performance.hits.voices.index("snare")]
+    heard = np.array([time_ms for voice, time_ms, _ in found if voice == "snare"])
+    assert len(heard) >= len(snares) - 1
+    assert max(np.abs(heard[:, None] - snares[None, :]).min(axis=0)) < 6
+    assert all(1 <= size <= 127 for _, _, size in found)
+    silence = client.post(f"/songs/{song_id}/takes/listen", content=wav_bytes(np.zeros(44_100)))
+    assert silence.json() == {"hits": []}
+    bad = client.post(f"/songs/{song_id}/takes/listen", content=b"no audio")
+    assert bad.status_code == 422

@@ -735,7 +735,7 @@ export interface Pad {
   choke: string;
 }
 
-/** Hits as columns: voice (an index), the slot they are written on in ticks, when they were played and how far off the feel in ms, velocity. wrong: words and ticks of a grid that fits better, null for none. */
+/** Hits as columns: voice (an index), the slot they are written on in ticks, when they were played and how far off the feel in ms, velocity. played: how many hits were struck, bounces and grace strokes among them. */
 export interface PassData {
   id: number;
   name: string;
@@ -744,6 +744,7 @@ export interface PassData {
   time_ms: number[];
   off_ms: number[];
   velocity: number[];
+  played: number;
 }
 
 /** The result: hits as columns, off_ms what is left after the pull, key the pass each is from. */

@@ -19,16 +19,18 @@ export class DeviceList {
     else if (source === "quay") {
       screen.midi.attach(screen.quay);
       screen.quay.toggle();
-    } else screen.midi.open();
+    } else if (source === "mic") screen.mic.toggle();
+    else screen.midi.open();
     screen.latency.show(source === "keys" ? "keys" : source);
     this.show();
   }
 
   show() {
-    const { pads, quay, midi } = this.screen;
-    const on = { keys: pads.letters, quay: quay.on, midi: midi.state === "on" && [...midi.devices.values()].some((one) => one.id !== "quay") };
+    const { pads, quay, midi, mic } = this.screen;
+    const on = { mic: Boolean(mic.tape), keys: pads.letters, quay: quay.on, midi: midi.state === "on" && [...midi.devices.values()].some((one) => one.id !== "quay") };
     for (const [source, pressed] of Object.entries(on)) document.querySelector(`[data-source="${source}"]`)?.setAttribute("aria-pressed", `${pressed}`);
     byId("keys-state").textContent = pads.letters ? "letters, three rows" : "letters are shortcuts; press to strike";
+    byId("mic-state").textContent = mic.words;
     byId("midi-state").textContent = midi.words || `${[...midi.devices.values()].filter((one) => one.id !== "quay").length || "none"} connected`;
     byId("midi-devices").replaceChildren(...[...midi.devices.values()].filter((one) => one.id !== "quay").map((device) => this.row(device)));
   }

@@ -75,6 +75,7 @@ export class PassKeeper extends EventTarget {
     const round = this.now();
     this.sentUpTo = running && round ? this.passAt(round, player.now) : 0;
     if (running) player.replan(); // the click comes in
+    if (round) this.screen.mic.begin(round);
     this.dispatchEvent(new Event("change"));
   }
 
@@ -87,11 +88,12 @@ export class PassKeeper extends EventTarget {
   // The playing was stopped, here or elsewhere.
   finish() {
     const { round } = this;
-    this.on = this.player.playsIn = false;
+    this.on = false;
     if (round) {
       const last = this.passAt(round, this.player.now);
       for (let number = this.sentUpTo; number <= last; number += 1) this.send(round, number, number === last);
     }
+    this.player.playsIn = false;
     if (round?.section) Object.assign(this.screen.page.plan, { on: false }).show();
     this.round = null;
     this.dispatchEvent(new Event("change"));
@@ -145,6 +147,7 @@ export class PassKeeper extends EventTarget {
    * @param {(hit: PlayedHit) => boolean} [wanted]
    */
   send(round, number, last, wanted = (hit) => hit.armed) {
+    if (this.screen.mic.tape && this.player.playsIn) this.screen.mic.send(round, number, last);
     const found = this.hitsOf(round, number, wanted);
     const inside = found.filter(({ hit }) => this.passAt(round, hit.at + SEAM_S) === number);
     if (!found.length || (!inside.length && !last)) return null;

@@ -7,14 +7,17 @@ from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
 from pydantic import Field
+from starlette.concurrency import run_in_threadpool
 from starlette.requests import Request
 from starlette.responses import Response
 
 from easy_pocket.core.errors import PocketError
 from easy_pocket.core.feel.perform import perform
+from easy_pocket.core.formats.audio_file import read_audio
 from easy_pocket.core.formats.midi import write_midi
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.takes.free_time import free_readings
+from easy_pocket.core.takes.heard_pass import heard_pass
 from easy_pocket.core.takes.house_hands import HOUSE_HANDS
 from easy_pocket.core.takes.latency import MOST_TAPS, measure_latency
 from easy_pocket.core.takes.played import MOST_HITS, played_from_rows
@@ -23,14 +26,17 @@ from easy_pocket.core.takes.sewing import Sew, SewnHit, sewn, written, written_o
 from easy_pocket.store.database import Reader
 from easy_pocket.store.songs.edits.fields import Strict
 from easy_pocket.store.songs.edits.takes import PlayedRow
+from easy_pocket.store.songs.load import read_song
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.takes.takes import LaidTake, laid, load_take, takes_of
 from easy_pocket.web.screens.takes.shapes import FreeReadingData, LatencyData, QuayData
 from easy_pocket.web.screens.takes.view import TakesView
-from easy_pocket.web.shared.dependencies import Reads, RowId, Song, download, song_page
+from easy_pocket.web.shared.dependencies import Reads, RowId, Song, SongId, Store, download, song_page
 from easy_pocket.web.shared.edit_requests import View
 from easy_pocket.web.shared.json_response import JsonResponse
 from easy_pocket.web.shared.playing import playing
+from easy_pocket.web.shared.selection import At
+from easy_pocket.web.shared.uploads import read_upload
 
 router = APIRouter()
 Milliseconds = Annotated[float, Field(ge=-1e9, le=1e12, allow_inf_nan=False)]
@@ -119,6 +125,21 @@ def readings(song: Song, sent: Struck) -> Response:
         for one in found
     ]
     return JsonResponse({"readings": answer})
+
+
+@router.post("/songs/{song_id}/takes/listen")
+async def listen(
+    request: Request, store: Store, song_id: SongId, at: At, lead_ms: Annotated[float, Query(ge=0, le=2000)] = 0.0
+) -> Response:
+    """The hits in one time round that a microphone heard, for an edit that keeps them."""
+    data = await read_upload(request)
+
+    def hear() -> list[tuple[str, float, int]]:
+        song = read_song(store.reader, song_id, at)
+        played = heard_pass(read_audio(data, "the microphone"), song.part.voices, lead_ms)
+        return [(voice, round(time_ms, 3), size) for voice, time_ms, size in played.rows]
+
+    return JsonResponse({"hits": await run_in_threadpool(hear)})
 
 
 class Taps(Strict):

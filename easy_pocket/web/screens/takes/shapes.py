@@ -23,7 +23,7 @@ class Pad(TypedDict):
 
 class PassData(TypedDict):
     """Hits as columns: voice (an index), the slot they are written on in ticks, when they were played and how far off
-    the feel in ms, velocity. wrong: words and ticks of a grid that fits better, null for none."""
+    the feel in ms, velocity. played: how many hits were struck, bounces and grace strokes among them."""
 
     id: int
     name: str
@@ -32,6 +32,7 @@ class PassData(TypedDict):
     time_ms: list[float]
     off_ms: list[float]
     velocity: list[int]
+    played: int
 
 
 class SewnData(TypedDict):

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from easy_pocket.core.takes.sewing import LaidPass, overlaps, seams
-from easy_pocket.store.takes.takes import LaidTake
+from easy_pocket.store.takes.takes import LaidTake, LoadedPass
 from easy_pocket.web.screens.takes.shapes import PassData, SewnData, TakeData
 
 
@@ -37,7 +37,7 @@ def felt_of(laid: LaidTake) -> dict[tuple[int, str, int], float]:
 def take_data(laid: LaidTake, voices: Sequence[VoiceShown]) -> TakeData:
     take = laid.take
     place = {voice: number for number, voice in enumerate(take.voices)}
-    names = {one.id: one.name for one in take.passes}
+    known = {one.id: one for one in take.passes}
     return {
         "id": take.id,
         "name": take.name,
@@ -50,7 +50,7 @@ def take_data(laid: LaidTake, voices: Sequence[VoiceShown]) -> TakeData:
         "voices": list(take.voices),
         "names": [one.name for one in voices],
         "glyphs": [one.glyph for one in voices],
-        "passes": [_pass_data(one, names[one.key], place) for one in laid.passes],
+        "passes": [_pass_data(one, known[one.key], place) for one in laid.passes],
         "sews": [(one.bar, one.key, one.voice) for one in take.sews],
         "result": _sewn_data(laid, place),
         "seams": seams(take.sews, take.bars.bars),
@@ -59,16 +59,17 @@ def take_data(laid: LaidTake, voices: Sequence[VoiceShown]) -> TakeData:
     }
 
 
-def _pass_data(one: LaidPass, name: str, place: dict[str, int]) -> PassData:
+def _pass_data(one: LaidPass, shown: LoadedPass, place: dict[str, int]) -> PassData:
     aligned, played = one.aligned, one.aligned.played
     return {
         "id": one.key,
-        "name": name,
+        "name": shown.name,
         "voice": [place[voice] for voice in played.names],
         "tick": aligned.tick.tolist(),
         "time_ms": np.round(played.time_ms, 2).tolist(),
         "off_ms": np.round(aligned.off_ms, 2).tolist(),
         "velocity": played.velocity.tolist(),
+        "played": len(shown.played),
     }
 
 

@@ -10,6 +10,7 @@ import { Armed } from "./armed.js";
 import { DeviceList } from "./device_list.js";
 import { HandCard } from "./hand_card.js";
 import { Latency } from "./latency.js";
+import { MicPasses } from "./mic_passes.js";
 import { MidiIn } from "./midi_in.js";
 import { Pads } from "./pads.js";
 import { PassKeeper } from "./pass_keeper.js";
@@ -40,6 +41,7 @@ export default class Takes extends Screen {
     this.picture = new PassesPicture(this);
     this.midi = new MidiIn(this);
     this.quay = new QuayPads(this);
+    this.mic = new MicPasses(this);
     this.devices = new DeviceList(this);
     this.hand = new HandCard(this);
     this.sewing = new Sewing(this);
@@ -104,6 +106,7 @@ export default class Takes extends Screen {
   unmount() {
     if (this.keeper.on) this.keeper.stop();
     if (this.quay.on) this.quay.toggle();
+    if (this.mic.tape) this.mic.close();
     this.hear(null);
     this.page.player.setSpan(null);
   }

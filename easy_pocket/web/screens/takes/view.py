@@ -28,6 +28,7 @@ from easy_pocket.web.shared.render import render
 WRONG_MS, WRONG_SHARE = 18.0, 0.5  # a grid is called wrong where hits lie so wide and another has half of it
 NAMES = {ticks: GRID_NAMES[name] for name, ticks in GRID_TICKS.items()}
 MOST_BARS = 16
+MOST_DOTS = 48
 STEPS = (GRID_TICKS["8"], GRID_TICKS["8T"], GRID_TICKS["16"], GRID_TICKS["16T"], GRID_TICKS["32"])
 
 
@@ -169,7 +170,7 @@ class TakesView:
             bars_words(bars),
             wrong,
             step,
-            list(zip(np.round(42 + spread * 1.4, 1).tolist(), (shift + 6).tolist(), strict=True))[:120],
+            list(zip(np.round(42 + spread * 1.4, 1).tolist(), (shift + 6).tolist(), strict=True))[:MOST_DOTS],
         )
 
     def _wrong_grid(self, one: LaidPass) -> tuple[str, int]:
