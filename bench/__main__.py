@@ -1,9 +1,25 @@
 """`./pocket bench [NAME ...]`: listen, perform, feel, mixdown, edit, kit, heard, drawn, ideas, song, song_page,
-served, stage; and, by its name only, soak."""
+served, stage, takes; and, by its name only, soak."""
 
 import sys
 
-from bench import drawn, edit, feel, heard, ideas, kit, listen, mixdown, perform, served, soak, song, song_page, stage
+from bench import (
+    drawn,
+    edit,
+    feel,
+    heard,
+    ideas,
+    kit,
+    listen,
+    mixdown,
+    perform,
+    served,
+    soak,
+    song,
+    song_page,
+    stage,
+    takes,
+)
 from easy_pocket.caches import give_core_its_caches
 
 ALL = {
@@ -20,6 +36,7 @@ ALL = {
     "song_page": song_page.run,
     "served": served.run,
     "stage": stage.run,
+    "takes": takes.run,
     "soak": soak.run,
 }
 

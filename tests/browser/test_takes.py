@@ -132,6 +132,7 @@ def test_letters_strike_until_escape_and_never_in_a_field(takes: Page) -> None:
     takes.locator("#song-name").click()
     takes.keyboard.type("qwer")
     takes.keyboard.press("Escape")
+    until(takes, "document.activeElement.id === 'takes-passes'")
     assert takes.evaluate(count) == 1
     takes.keyboard.press("w")
     until(takes, f"{count} === 2")

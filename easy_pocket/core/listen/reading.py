@@ -105,6 +105,25 @@ class Reading:
         return self.bar_lines_s[-1] - self.bar_lines_s[0] if self.drifts else self.bars * self.bar_s
 
 
+def known_reading(lines_s: Floats, metre: Metre) -> Reading:
+    """How bars read whose lines are known.
+
+    Parameters
+    ----------
+    lines_s
+        Where bars begin and the last one ends, shape (bars + 1,), ascending.
+    metre
+        Of all of them.
+    """
+    bars, length_s = len(lines_s) - 1, float(lines_s[-1] - lines_s[0])
+    tempo_bpm = 60.0 * bars * metre.bar_ticks / 960 / length_s
+    even = bool(np.abs(np.diff(lines_s) - length_s / bars).max() < 1e-6)
+    lines = () if even else tuple((lines_s - lines_s[0]).tolist())
+    return Reading(
+        tempo_bpm, metre, bars, 0.0, Grid(4), fit=1.0, score=1.0, confidence=1.0, trimmed=even, bar_lines_s=lines
+    )
+
+
 def with_grid(reading: Reading, per_beat: int | None) -> Reading:
     """The reading with so many slots in a beat; None, or as it is: itself."""
     if per_beat is None or per_beat == reading.grid.per_beat:

@@ -117,6 +117,20 @@ class Metre:
 COMMON_TIME = Metre(4, 4)
 
 
+def one_bar_metre(length_ticks: int, metre: Metre) -> Metre:
+    """One bar as long as a loop that is no whole number of bars, in the same beats.
+
+    Raises BadValueError where it is no whole number of beats either.
+
+    >>> str(one_bar_metre(6 * 960, COMMON_TIME))
+    '6/4'
+    """
+    beats = length_ticks // metre.beat_ticks
+    if length_ticks % metre.beat_ticks or not 1 <= beats <= 32:
+        raise BadValueError("This loop is no whole number of bars or beats: give the pattern a whole length first.")
+    return Metre(beats, metre.unit)
+
+
 def parse_metre(text: str) -> Metre:
     """Read a metre as people write it.
 

@@ -12,10 +12,10 @@ from easy_pocket.core.formats.exchange import MixChoice, MixToWrite
 from easy_pocket.core.pattern.voices import voice_name
 from easy_pocket.core.progress import OnProgress, no_progress
 from easy_pocket.core.song.part import audible_parts
-from easy_pocket.core.song.perform_song import PartPerformance, SongPerformance, perform_song
+from easy_pocket.core.song.perform_song import SongPerformance, perform_song
+from easy_pocket.core.song.section_levels import louder_in_sections
 from easy_pocket.core.song.song_mix import part_columns, pre_roll_s
-from easy_pocket.core.song.stage_sound import PartsSound, PlayedPart, song_beats, strikes_of, voice_place
-from easy_pocket.core.sound.events import VoiceMix
+from easy_pocket.core.song.stage_sound import PartsSound, PlayedPart, song_beats, strikes_of
 from easy_pocket.core.sound.mixdown import MAX_TAIL_S
 from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.stage.mix_stage import Sound, cut_out, mix_stage, without_silent_end
@@ -52,29 +52,11 @@ def played_parts(song: LoadedSong, played: SongPerformance) -> list[PlayedPart]:
     """Every part of the song that sounds, over its whole length; hits before its first beat are negative."""
     heard = audible_parts(song.arrangement.parts)
     return [
-        PlayedPart(one.part.key, part_columns(one, kit, _louder_in_sections(song, played, one)), kit)
+        PlayedPart(one.part.key, part_columns(one, kit, louder_in_sections(song.stage, played, one)), kit)
         for one in played.parts
         if one.part.key in heard
         for kit in (song.kits[one.part.kit],)
     ]
-
-
-def _louder_in_sections(
-    song: LoadedSong, played: SongPerformance, one: PartPerformance
-) -> npt.NDArray[np.float64] | float:
-    """By how many dB each hit of a part is louder where its section has a level of its own for its voice."""
-    sections = {key: own.levels for key, own in song.stage.sections.items() if own.levels}
-    if not sections:
-        return 0.0
-    voices, spans = one.hits.voices, played.song.spans
-    more_db = np.zeros((len(spans), len(voices)))
-    for number, voice in enumerate(voices):
-        where, usual_db = voice_place(one.part.key, voice), one.part.mix.get(voice, VoiceMix()).level_db
-        for span in spans:
-            own = sections.get(span.section.key, {})
-            if where in own:
-                more_db[span.number, number] = own[where] - usual_db
-    return np.asarray(more_db[one.span, one.hits.voice_index])
 
 
 def song_sound(reader: Reads, song: LoadedSong, *, straight: bool = False) -> tuple[PartsSound, Music]:

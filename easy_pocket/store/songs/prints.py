@@ -11,8 +11,8 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
 from easy_pocket.core.listen.known_hits import known_hits
 from easy_pocket.core.listen.loop_analysis import LoopAnalysis
-from easy_pocket.core.listen.reading import Grid, Reading
-from easy_pocket.core.pattern.timebase import Metre
+from easy_pocket.core.listen.reading import Reading, known_reading
+from easy_pocket.core.pattern.timebase import Metre, one_bar_metre
 from easy_pocket.core.song.stage_sound import PartsSound
 from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.stage.mix_stage import mix_stage
@@ -25,7 +25,6 @@ from easy_pocket.store.songs.mixes import song_sound, stack_sound
 
 LONGEST_S = 300.0
 SILENT = 10 ** (-70 / 20)
-MOST_BEATS = 32
 
 
 @dataclass(frozen=True)
@@ -82,7 +81,7 @@ def print_place(reader: Reads, song: LoadedSong, choice: PrintChoice) -> Printed
     times_s = strikes.times_s[mine] + music.before_s
     times_s = np.mod(times_s, music.length_s) if music.loops else times_s
     has_loops = any(place.startswith("loop:") for place in places)
-    return Printed(x, _reading(bars_s, metre), times_s - bars_s[0], has_loops)
+    return Printed(x, known_reading(bars_s, metre), times_s - bars_s[0], has_loops)
 
 
 def _frames(
@@ -102,7 +101,7 @@ def _music_of(
         sound, music = stack_sound(reader, song)
         metre, length = song.pattern.metre, song.pattern.length_ticks
         if length % metre.bar_ticks:
-            metre = _metre_of(length, metre)
+            metre = one_bar_metre(length, metre)
         lines_s = np.linspace(0.0, music.length_s, length // metre.bar_ticks + 1)
         return sound, music, lines_s, metre
     sound, music = song_sound(reader, song)
@@ -115,22 +114,3 @@ def _music_of(
     if len(metres) > 1:
         raise BadValueError("These bars are of several metres: print those of each metre by themselves.")
     return sound, music, np.asarray(song.arrangement.bar_starts_ms) / 1000, metres.pop() if metres else song.metre
-
-
-def _metre_of(length_ticks: int, metre: Metre) -> Metre:
-    """One bar as long as a loop that is no whole number of bars."""
-    beats = length_ticks // metre.beat_ticks
-    if length_ticks % metre.beat_ticks or not 1 <= beats <= MOST_BEATS:
-        raise BadValueError("This loop is no whole number of bars or beats: give the pattern a whole length first.")
-    return Metre(beats, metre.unit)
-
-
-def _reading(lines_s: npt.NDArray[np.float64], metre: Metre) -> Reading:
-    """How bars read whose lines are known."""
-    bars, length_s = len(lines_s) - 1, float(lines_s[-1] - lines_s[0])
-    tempo_bpm = 60.0 * bars * metre.bar_ticks / 960 / length_s
-    even = bool(np.abs(np.diff(lines_s) - length_s / bars).max() < 1e-6)
-    lines = () if even else tuple((lines_s - lines_s[0]).tolist())
-    return Reading(
-        tempo_bpm, metre, bars, 0.0, Grid(4), fit=1.0, score=1.0, confidence=1.0, trimmed=even, bar_lines_s=lines
-    )
