@@ -345,6 +345,42 @@ def test_a_thousand_notes_at_once_and_times_that_run_backwards(takes: Page) -> N
     assert takes.locator("#note.wrong:visible").count() == 0
 
 
+def test_leaving_the_screen_or_the_page_keeps_what_was_played_so_far(takes: Page) -> None:
+    takes.keyboard.press("Space")
+    plays(takes)
+    for letter in "qw":
+        takes.keyboard.press(letter)
+    takes.locator("[data-screen-link=bench]").click()
+    until(takes, "easyPocket.screen === 'bench'")
+    assert takes.evaluate("easyPocket.player.running")  # the loop goes on
+    saved(takes)
+    takes.locator("[data-screen-link=takes]").click()
+    until(takes, f"{HERE} && {DATA}.take?.passes.length === 1")
+    takes.locator("#play-in").click()  # the loop goes round already: from now on it is kept
+    until(takes, "easyPocket.current.keeper.on && easyPocket.player.running")
+    for letter in "er":
+        takes.keyboard.press(letter)
+    takes.reload()
+    until(takes, HERE)
+    saved(takes)
+    until(takes, f"{DATA}.take?.passes.length === 2")
+    assert takes.evaluate(f"{DATA}.take.passes[1].played") == 2
+
+
+def test_another_tempo_while_playing_in_begins_another_take(takes: Page) -> None:
+    takes.keyboard.press("Space")
+    plays(takes)
+    takes.keyboard.press("q")
+    takes.evaluate("easyPocket.edits.push({kind: 'tempo', tempo_bpm: 200})")
+    until(takes, "Math.abs(easyPocket.current.keeper.round.tempo_bpm - 200) < 0.1")
+    until(takes, "easyPocket.player.position > 0.3")
+    takes.keyboard.press("w")
+    takes.keyboard.press("Space")
+    stopped(takes)
+    assert takes.locator("#which-take option").count() == 2
+    assert takes.evaluate(f"{DATA}.take.voices") == ["snare"]
+
+
 def test_passes_wait_in_the_page_while_the_server_is_away(takes: Page) -> None:
     takes.route("**/edits", lambda route: route.abort())
     takes.keyboard.press("Space")

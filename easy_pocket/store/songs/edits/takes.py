@@ -70,10 +70,9 @@ def add_pass(context: EditContext, sent: AddPass) -> Step:
         metre = parse_metre(own)
     bars = TakeBars(sent.length_ticks, metre, sent.tempo_bpm, sent.start_tick)
     take = find_take(session, song.id, sent.take_id) if sent.take_id else _newest(context)
-    if take is not None and (
-        sent.fresh or _frame(take) != (song.part.id, sent.start_tick, sent.length_ticks, sent.section_id)
-    ):
-        take = None  # other bars, or another part: a take of its own
+    frame = (song.part.id, sent.start_tick, sent.length_ticks, sent.section_id, round(sent.tempo_bpm, 2))
+    if take is not None and (sent.fresh or _frame(take) != frame):
+        take = None  # other bars, another tempo or another part: a take of its own
     played = _heard(context, sent, bars)
     if not len(played):
         raise EditRefusedError("Nothing was played in these bars; no pass was kept.")
@@ -113,8 +112,9 @@ def _heard(context: EditContext, sent: AddPass, bars: TakeBars) -> Played:
     return pulled.only(inside)
 
 
-def _frame(take: TakeRow) -> tuple[int, int, int, int]:
-    return take.part_id, take.start_tick, take.length_ticks, int(take.settings.get("section_id", 0))
+def _frame(take: TakeRow) -> tuple[int, int, int, int, float]:
+    section_id = int(take.settings.get("section_id", 0))
+    return take.part_id, take.start_tick, take.length_ticks, section_id, round(take.tempo_bpm, 2)
 
 
 def _newest(context: EditContext) -> TakeRow | None:

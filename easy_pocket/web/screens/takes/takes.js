@@ -51,6 +51,7 @@ export default class Takes extends Screen {
     this.on("change", (event) => this.change(event));
     this.on("input", (event) => this.input(event));
     this.on("scroll", (event) => event.target.id === "takes-passes" && this.picture.drawPasses(), { capture: true });
+    window.addEventListener("pagehide", () => this.keeper.on && this.keeper.finish()); // what waits is sent by the next page
     window.addEventListener("resize", () => this.mounted && this.redraw());
     window.addEventListener("focusin", (event) => this.mounted && /** @type {any} */ (event).target.id === "takes-passes" && this.picture.later());
   }
@@ -104,7 +105,7 @@ export default class Takes extends Screen {
   }
 
   unmount() {
-    if (this.keeper.on) this.keeper.stop();
+    if (this.keeper.on) this.keeper.finish(); // the loop goes on
     if (this.quay.on) this.quay.toggle();
     if (this.mic.tape) this.mic.close();
     this.hear(null);
@@ -186,9 +187,10 @@ export default class Takes extends Screen {
     );
   }
 
-  async togglePlayIn() {
+  /** @param {boolean} [joins] while the loop goes round already: what is played from now on is kept */
+  async togglePlayIn(joins = false) {
     const { keeper } = this;
-    if (keeper.on || this.page.player.running) {
+    if (keeper.on || (this.page.player.running && !joins)) {
       keeper.stop();
       return;
     }
@@ -252,7 +254,7 @@ export default class Takes extends Screen {
 
   // What is shown ------------------------------------------------------------------------------------------------------
   showKeeping() {
-    if (!this.mounted) return;
+    if (!this.mounted || !document.getElementById("play-in")) return;
     const { on } = this.keeper;
     byId("play-in").setAttribute("aria-pressed", `${on}`);
     byId("play-in").textContent = on ? "stop" : "play in";
@@ -278,7 +280,7 @@ export default class Takes extends Screen {
   }
 
   showRemembered() {
-    if (!this.mounted) return;
+    if (!this.mounted || !document.getElementById("keep-words")) return;
     const { unkept, free } = this.keeper;
     byId("keep-words").textContent = unkept.length ? `${unkept.length} time${unkept.length > 1 ? "s" : ""} round` : free.length > 3 ? `${free.length} hits, no tempo` : "nothing yet";
   }
@@ -304,7 +306,7 @@ export default class Takes extends Screen {
   }
 
   showDevices() {
-    if (this.mounted) this.devices.show();
+    if (this.mounted && document.getElementById("playing-from")) this.devices.show();
   }
 
   showHeard() {
@@ -363,7 +365,7 @@ export default class Takes extends Screen {
     const { dataset } = button;
     const take = this.data?.take;
     const click = this.page.player.click;
-    if (button.id === "play-in") this.togglePlayIn();
+    if (button.id === "play-in") this.togglePlayIn(true);
     else if (button.id === "keep-played") this.keepPlayed();
     else if (button.id === "change-voices") this.pads.toggleChange();
     else if (button.id === "latency-measure") this.latency.toggle();
