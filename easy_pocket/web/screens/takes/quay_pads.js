@@ -5,6 +5,7 @@ import { askJson } from "./ask_json.js";
 
 const EVERY_MS = 8;
 const PASSES = 8;
+const MOST_REMEMBERED = 2000;
 
 export class QuayPads {
   /** @param {import("./takes.js").default} screen */
@@ -77,6 +78,7 @@ export class QuayPads {
       this.next += 1;
       if (ms < now - 400) continue; // it came in late: what is over is not played
       this.played.push({ voice: note[hit], at });
+      if (this.played.length > MOST_REMEMBERED) this.played.shift();
       this.input.onmidimessage?.({ data: new Uint8Array([0x99, note[hit], velocity[hit]]), timeStamp: ms });
     }
   }
