@@ -23,6 +23,8 @@ export class PassKeeper extends EventTarget {
     this.remembered = [];
     /** @type {any} */
     this.round = null; // the playing that goes on: its anchor, length and bars
+    /** @type {any} */
+    this.kept = null; // the one whose passes are being kept: that of before, until its last pass is sent
     setInterval(() => this.look(), 50);
   }
 
@@ -73,6 +75,7 @@ export class PassKeeper extends EventTarget {
     if (!player.running) return;
     this.on = true;
     const round = this.now();
+    this.kept = round;
     this.sentUpTo = running && round ? this.passAt(round, player.now) : 0;
     if (running) player.replan(); // the click comes in
     if (round) this.screen.mic.begin(round);
@@ -87,7 +90,7 @@ export class PassKeeper extends EventTarget {
 
   // The playing was stopped, here or elsewhere.
   finish() {
-    const { round } = this;
+    const round = this.kept;
     this.on = false;
     if (round) {
       const last = this.passAt(round, this.player.now);
@@ -95,7 +98,7 @@ export class PassKeeper extends EventTarget {
     }
     this.player.playsIn = false;
     if (round?.section) Object.assign(this.screen.page.plan, { on: false }).show();
-    this.round = null;
+    this.round = this.kept = null;
     this.dispatchEvent(new Event("change"));
   }
 
@@ -110,13 +113,13 @@ export class PassKeeper extends EventTarget {
   // Passes that are over are sent; a hidden page looks once a second, and loses none.
   look() {
     if (!this.on) return;
-    const before = this.round;
+    const before = this.kept;
     const round = this.now();
     if (!round) {
-      this.round = before;
       this.finish();
       return;
     }
+    this.kept = round;
     if (before && before !== round) {
       // Another tempo, or other bars: what was played so far is a pass of those before.
       const last = this.passAt(before, this.player.now);
