@@ -5,10 +5,12 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
+import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.gestures import box_of, saved, until
+from tests.drums import ROCK, beat, rendered, wav_bytes
 
 FAST_BPM = 240.0
 HERE = "window.easyPocket?.screen === 'takes' && easyPocket.current.data"
@@ -457,3 +459,35 @@ def test_a_mouth_is_a_pass_too(takes: Page) -> None:
     takes.locator("[data-source=mic]").click()
     expect(takes.locator("#mic-state")).to_contain_text("table, mouth")
     takes.evaluate("localStorage.removeItem('easy-pocket-mic')")
+
+
+def test_a_guide_is_brought_in_placed_and_heard_under_the_song(takes: Page, tmp_path: Path) -> None:
+    audio, _ = rendered(beat(ROCK), 104.0)
+    file = tmp_path / "rough mix.wav"
+    file.write_bytes(wav_bytes(np.tile(audio.samples, (4, 1))))
+    takes.locator("#guide-bring").set_input_files(file)
+    expect(takes.locator("[data-guide] h3")).to_contain_text("rough mix.wav")
+    expect(takes.locator(".guide-words")).to_contain_text("104.")
+    takes.locator("[data-guide-tempo]").click()
+    saved(takes)
+    expect(takes.locator("#tempo")).to_have_value("104.0")
+    takes.locator("#guide-start").fill("0.25")
+    takes.keyboard.press("Enter")
+    saved(takes)
+    takes.locator("#play-song").click()
+    takes.locator("#play").click()
+    until(takes, "easyPocket.player.running && easyPocket.player.mode === 'song'")
+    piece = "[...easyPocket.player.layered.sounding.values()]"
+    until(takes, f"{piece}.length === 1")
+    # Its bar one is the song's: it begins a quarter of a second into the file.
+    assert takes.evaluate("easyPocket.player.song.layered_loops_at[0].at_s") == pytest.approx(-0.25, abs=1e-6)
+    takes.locator("[data-guide-switch=muted]").click()
+    saved(takes)
+    until(takes, f"{piece}.length === 0")
+    takes.locator("[data-guide-switch=muted]").click()
+    until(takes, f"{piece}.length === 1")
+    takes.locator("#play").click()
+    takes.locator("[data-guide-away]").click()
+    expect(takes.locator("#guide-bring")).to_be_attached()
+    takes.keyboard.press("Control+z")
+    expect(takes.locator("[data-guide] h3")).to_contain_text("rough mix.wav")

@@ -9,12 +9,16 @@ import re
 import mido
 import numpy as np
 import pytest
+import soundfile
 
 from easy_pocket.core.pattern.timebase import ms_per_tick
 from easy_pocket.store.songs.create import create_song
+from easy_pocket.store.songs.duplicate import duplicate_song
+from easy_pocket.store.songs.guide import guide_of
+from easy_pocket.store.songs.load import read_song
 from easy_pocket.store.takes.hands import save_house_hands
 from tests.drums import ROCK, beat, rendered, wav_bytes
-from tests.editing import do
+from tests.editing import do, step
 
 TICK_MS = ms_per_tick(104)
 ROWS = [("kick", 0.0, 100), ("snare", 960 * TICK_MS + 12, 90), ("kick", 1920 * TICK_MS - 6, 80)]
@@ -107,9 +111,9 @@ def test_the_simulated_controller_plays_the_beat_that_is_looked_at(client, song_
 def test_what_was_played_to_nothing_is_read(client, song_id):
     dice = np.random.default_rng(1)
     hits = []
-    for step in range(32):
-        time_ms = 1000 + step * 300 + dice.normal(0, 4)
-        voice = {0: "kick", 4: "snare"}.get(step % 8)
+    for slot in range(32):
+        time_ms = 1000 + slot * 300 + dice.normal(0, 4)
+        voice = {0: "kick", 4: "snare"}.get(slot % 8)
         hits += [("hat_closed", time_ms, 70)] + ([(voice, time_ms + 1, 110)] if voice else [])
     found = client.post(f"/songs/{song_id}/takes/readings", json={"hits": hits}).json()["readings"]
     first = found[0]
@@ -147,11 +151,11 @@ def test_hands_are_kept_compared_and_go_out_and_in_as_files(store, client, song_
     assert file.headers["content-disposition"] == 'attachment; filename="Harbour left.json"'
     assert file.json()["n"] == 32
     origin = {"Origin": str(client.base_url), "Accept": "application/json"}
-    brought = client.post(f"/songs/{song_id}/hands?name=left.json", content=file.content, headers=origin)
+    brought = client.post(f"/songs/{song_id}/hands/upload?name=left.json", content=file.content, headers=origin)
     assert brought.status_code == 200, brought.text
     page = client.get(f"/songs/{song_id}/takes").text
     assert page.count(">Harbour left</option>") == 2
-    bad = client.post(f"/songs/{song_id}/hands?name=left.json", content=b"{}", headers=origin)
+    bad = client.post(f"/songs/{song_id}/hands/upload?name=left.json", content=b"{}", headers=origin)
     assert bad.status_code == 422
     assert "this is no hand" in bad.json()["error"]
 
@@ -171,13 +175,60 @@ def test_what_a_microphone_heard_is_sorted_on_the_voices_where_it_was_played(cli
     audio, performance = rendered(beat(ROCK), 104.0)
     lead = np.zeros((8820, audio.samples.shape[1]), dtype=np.float32)
     data = wav_bytes(np.concatenate([lead, audio.samples]))
-    found = client.post(f"/songs/{song_id}/takes/listen?lead_ms=200", content=data).json()["hits"]
+    found = client.post(f"/songs/{song_id}/takes/listen/upload?lead_ms=200", content=data).json()["hits"]
     snares = performance.played_ms[performance.hits.voice_index == performance.hits.voices.index("snare")]
     heard = np.array([time_ms for voice, time_ms, _ in found if voice == "snare"])
     assert len(heard) >= len(snares) - 1
     assert max(np.abs(heard[:, None] - snares[None, :]).min(axis=0)) < 6
     assert all(1 <= size <= 127 for _, _, size in found)
-    silence = client.post(f"/songs/{song_id}/takes/listen", content=wav_bytes(np.zeros(44_100)))
+    silence = client.post(f"/songs/{song_id}/takes/listen/upload", content=wav_bytes(np.zeros(44_100)))
     assert silence.json() == {"hits": []}
-    bad = client.post(f"/songs/{song_id}/takes/listen", content=b"no audio")
+    bad = client.post(f"/songs/{song_id}/takes/listen/upload", content=b"no audio")
     assert bad.status_code == 422
+
+
+def test_a_guide_lies_under_the_song_from_its_bar_one(store, client, song_id):
+    audio, _ = rendered(beat(ROCK), 104.0)
+    lead = np.zeros((22_050, audio.samples.shape[1]), dtype=np.float32)
+    data = wav_bytes(np.concatenate([lead, audio.samples, audio.samples]))
+    answer = client.post(f"/songs/{song_id}/guide/upload?name=rough.wav", content=data)
+    assert answer.status_code == 200, answer.text
+    song = load(store, song_id)
+    guide = guide_of(song.guide_doc)
+    assert guide.tempo_bpm == pytest.approx(104, rel=0.01)
+    assert guide.start_s == pytest.approx(0.5, abs=0.02)
+    do(store, song_id, "guide_set", bar=2, level_db=0.0)
+    playing = client.get(f"/songs/{song_id}/song/playing").json()
+    layer = playing["layered_loops_at"][-1]
+    bar_s = playing["bars_s"][1]
+    assert layer["at_s"] == pytest.approx(bar_s - guide.start_s, abs=1e-6)
+    heard = client.get(f"/audio/layers/{layer['key']}.wav")
+    frames, rate = soundfile.read(io.BytesIO(heard.content))
+    assert (rate, len(frames)) == (44_100, len(lead) + 2 * len(audio.samples))
+    # Alone; muted; away and back. It is in no file.
+    do(store, song_id, "guide_set", solo=True)
+    assert client.get(f"/songs/{song_id}/song/playing").json()["felt"]["start_s"] == []
+    do(store, song_id, "guide_set", solo=False, muted=True)
+    assert client.get(f"/songs/{song_id}/song/playing").json()["layered_loops_at"] == []
+    do(store, song_id, "guide_set", muted=False)
+    do(store, song_id, "guide_away")
+    assert load(store, song_id).guide_doc is None
+    step(store, song_id, "undo")
+    assert guide_of(load(store, song_id).guide_doc).name == "rough.wav"
+    with store.transaction() as session:
+        copy_id = duplicate_song(session, song_id).id
+    assert guide_of(load(store, copy_id).guide_doc) == guide_of(load(store, song_id).guide_doc)
+
+
+def test_a_guide_of_silence_or_no_audio_is_refused(store, client, song_id):
+    for data, words in ((wav_bytes(np.zeros(44_100)), "is silent"), (b"not audio at all", "no audio")):
+        address = f"/songs/{song_id}/guide/upload?name=x.wav"
+        answer = client.post(address, content=data, headers={"Accept": "application/json"})
+        assert answer.status_code == 422
+        assert words in answer.json()["error"]
+    with pytest.raises(Exception, match="has no guide"):
+        do(store, song_id, "guide_set", bar=2)
+
+
+def load(store, song_id):
+    return read_song(store.reader, song_id)

@@ -45,6 +45,7 @@ class SongRow(Base):
     sections_before_flatten: Mapped[str | None] = mapped_column(
         LONGTEXT
     )  # the sections before the song was written out flat, as JSON
+    guide: Mapped[Doc | None] = mapped_column(JSON)  # a long piece of audio under it: see songs/guide.py
     stage: Mapped[Doc | None] = mapped_column(JSON)  # where its sounds stand: see songs/stage_doc.py
     revision: Mapped[int] = mapped_column(Integer)
     created_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())

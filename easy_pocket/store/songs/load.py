@@ -108,6 +108,7 @@ def _assembled(
         templates=templates,
         samples=sample_source(reader_of(session)),
         selection=selection,
+        guide_doc=row.guide,
         layered_loops=tuple(layered_loops(session, row, bars_played(sections, mine.id, pattern.id, metre))),
     )
     return SongRows(row, parts, part.row, pattern, sections, section, shown, values)

@@ -148,6 +148,7 @@ class LoadedSong:
     samples: SampleSource  # recordings of its sounds, read when they are asked for
     selection: Selection = ANYWHERE
     layered_loops: tuple[LayeredLoop, ...] = ()
+    guide_doc: Doc | None = None  # as stored (guide.py)
 
     @cached_property
     def tempo_bpm(self) -> float:

@@ -23,6 +23,7 @@ from easy_pocket.store.kits.kits import find_voice
 from easy_pocket.store.kits.samples import sample_source
 from easy_pocket.store.loops.layered_loop_audio import layered_loop_audio
 from easy_pocket.store.loops.loops import get_loop, load_audio
+from easy_pocket.store.songs.guide import guide_audio, is_guide
 from easy_pocket.web.shared.dependencies import RowId, SongId, Store
 
 router = APIRouter()
@@ -69,6 +70,8 @@ def click(kind: Literal["bar", "beat", "between"]) -> Response:
 @router.get("/audio/layers/{key}.wav")
 def under(store: Store, key: LayerKey) -> Response:
     """What a loop plays under the stack in one pass."""
+    if is_guide(key):
+        return _wav(Audio(guide_audio(store.reader, key), RATE_HZ), 16, LASTING)
     return _wav(Audio(layered_loop_audio(store.reader, key), RATE_HZ), 32, LASTING)
 
 

@@ -27,8 +27,8 @@ export class LayeredLoopPlayer {
     const heard = /** @type {any} */ (player.heard);
     const masterGain = player.stack?.master_gain ?? 1;
     const whole = (heard.layered_loops ?? []).map((/** @type {string} */ key, /** @type {number} */ at) => ({ key, place: heard.layered_loop_places[at], at_s: 0, length_s: Infinity }));
-    for (const { key, place, at_s, length_s } of [...whole, ...(heard.layered_loops_at ?? [])]) {
-      const name = `${pass} ${at_s} ${key}`;
+    for (const { key, place, at_s, length_s, gain: more = 1 } of [...whole, ...(heard.layered_loops_at ?? [])]) {
+      const name = `${pass} ${at_s} ${more} ${key}`;
       const starts = begin + at_s - player.from;
       const ends = Math.min(end, starts + length_s);
       if (this.sounding.has(name) || ends <= from || starts > from + this.ahead_s) continue;
@@ -43,15 +43,16 @@ export class LayeredLoopPlayer {
       const node = player.context.createBufferSource();
       const gain = player.context.createGain();
       node.buffer = buffer;
-      gain.gain.value = masterGain;
+      const level = masterGain * more;
+      gain.gain.value = level;
       if (at > starts) {
         gain.gain.setValueAtTime(0, at);
-        gain.gain.linearRampToValueAtTime(masterGain, at + FADE_S);
+        gain.gain.linearRampToValueAtTime(level, at + FADE_S);
       }
       node.connect(gain).connect(player.stage.input(place ?? "whole"));
       node.start(Math.round(at * player.context.sampleRate) / player.context.sampleRate, at - starts);
       if (player.round || ends < starts + buffer.duration - 1e-3) {
-        gain.gain.setValueAtTime(masterGain, Math.max(at, ends - FADE_S));
+        gain.gain.setValueAtTime(level, Math.max(at, ends - FADE_S));
         gain.gain.linearRampToValueAtTime(0, ends);
         node.stop(ends);
       }

@@ -54,12 +54,13 @@ class Columns(TypedDict):
 
 
 class LoopLayer(TypedDict):
-    """A loop in the song: which audio, and when."""
+    """A loop in the song: which audio, and when. gain: besides the one all have."""
 
     key: str
     place: str
     at_s: float
     length_s: float
+    gain: NotRequired[float]
 
 
 class SongSpan(TypedDict):

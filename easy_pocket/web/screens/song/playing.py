@@ -11,11 +11,19 @@ from easy_pocket.core.stage.graph_plan import stage_plan
 from easy_pocket.core.stage.units import Music
 from easy_pocket.store.kits.kits import register_voices
 from easy_pocket.store.loops.layered_loop_audio import register_layered_loop
+from easy_pocket.store.songs.guide import PLACE, Guide, begins_s, heard_guide, register_guide
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.songs.mixes import played_parts, sections_of_song
 from easy_pocket.store.songs.song_loops import layers_in_song, loop_place
 from easy_pocket.web.shared.playing import click_times, columns, placed
-from easy_pocket.web.shared.shapes import SongPlaying
+from easy_pocket.web.shared.shapes import LoopLayer, SongPlaying
+
+
+def guide_layer(song: LoadedSong, guide: Guide) -> LoopLayer:
+    """The guide as one more loop: it lies where its bar one falls on its bar of the song."""
+    at_s = begins_s(song, guide)
+    gain = 10 ** (guide.level_db / 20) / MASTER_GAIN
+    return {"key": register_guide(guide), "place": PLACE, "at_s": at_s, "length_s": guide.duration_s, "gain": gain}
 
 
 def song_playing(song: LoadedSong, timing: str = "felt") -> SongPlaying:
@@ -25,9 +33,22 @@ def song_playing(song: LoadedSong, timing: str = "felt") -> SongPlaying:
         register_voices(kit)
     arrangement = song.arrangement
     played = perform_song(arrangement, straight=timing == "straight")
-    parts = played_parts(song, played)
+    guide = heard_guide(song)
+    alone = guide is not None and guide.solo
+    parts = [] if alone else played_parts(song, played)
     events = together([placed(one) for one in parts])
     spans = arrangement.spans
+    layers: list[LoopLayer] = [
+        {
+            "key": register_layered_loop(one, performance),
+            "place": loop_place(one.id),
+            "at_s": at_s,
+            "length_s": performance.length_ms / 1000,
+        }
+        for at_s, one, performance in ([] if alone else layers_in_song(song, played))
+    ]
+    if guide:
+        layers.append(guide_layer(song, guide))
     return {
         "revision": song.revision,
         "whole": True,
@@ -68,13 +89,5 @@ def song_playing(song: LoadedSong, timing: str = "felt") -> SongPlaying:
             Music(song_beats(arrangement), strikes_of(parts), loops=False, sections=sections_of_song(song)),
             hits_to_room=bool(events.room.any()),
         ),
-        "layered_loops_at": [
-            {
-                "key": register_layered_loop(one, performance),
-                "place": loop_place(one.id),
-                "at_s": at_s,
-                "length_s": performance.length_ms / 1000,
-            }
-            for at_s, one, performance in layers_in_song(song, played)
-        ],
+        "layered_loops_at": layers,
     }

@@ -72,7 +72,7 @@ export class HandCard {
     field.value = "";
     if (!file) return;
     const { page } = this.screen;
-    const address = `/songs/${page.song.id}/hands?name=${encodeURIComponent(file.name)}&edit_id=${newEditId()}`;
+    const address = `/songs/${page.song.id}/hands/upload?name=${encodeURIComponent(file.name)}&edit_id=${newEditId()}`;
     const answer = await ask(address, { method: "POST", body: file, headers: { Accept: "application/json" } }).catch(() => null);
     const result = await answer?.json().catch(() => null);
     if (!answer?.ok) showNote(result?.error ?? "Easy Pocket does not answer just now: try again.", { near: byId("hand-show"), wrong: true });

@@ -56,7 +56,7 @@ def as_file(reader: Reads, hand_id: RowId) -> Response:
     return download(dump_hand(hand).encode(), hand.name, ".json", "application/json")
 
 
-@router.post("/songs/{song_id}/hands")
+@router.post("/songs/{song_id}/hands/upload")
 async def bring(request: Request, store: Store, song_id: SongId, at: At, name: FileName) -> Response:
     """A hand from a file."""
     known, data = plain_name(name), await read_upload(request)

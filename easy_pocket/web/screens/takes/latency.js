@@ -119,9 +119,12 @@ export class Latency {
   }
 
   draw() {
+    const shown = this.known[this.source];
+    byId("latency-picture").hidden = !shown?.late_ms;
+    if (!shown?.late_ms) return;
     const { pen, width, height } = fitted(byId("latency-picture"));
     const c = colours();
-    const found = this.known[this.source];
+    const found = shown;
     const late = (found?.late_ms ?? []).filter(Number.isFinite);
     const middle = found?.latency_ms ?? 0;
     const reach = Math.max(25, ...late.map((/** @type {number} */ ms) => Math.abs(ms - middle))) * 1.1;
@@ -135,7 +138,6 @@ export class Latency {
     pen.font = "400 12px Plex, monospace";
     pen.fillStyle = c.quiet;
     for (const ms of [middle - reach * 0.8, middle, middle + reach * 0.8]) pen.fillText(`${Math.round(ms)}`, Math.min(x(ms), width - 22), height - 2);
-    if (!found) return;
     if (found.spread_ms) {
       pen.fillStyle = c.marked;
       pen.fillRect(x(middle - found.spread_ms), 0, x(middle + found.spread_ms) - x(middle - found.spread_ms), base);

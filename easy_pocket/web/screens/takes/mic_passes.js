@@ -72,7 +72,7 @@ export class MicPasses {
     this.asking += 1;
     this.words = "listening to what was played";
     this.screen.showDevices();
-    const answer = await ask(`/songs/${page.song.id}/takes/listen?lead_ms=${AROUND_S * 1000}`, { method: "POST", body: file, headers: { Accept: "application/json" } }).catch(() => null);
+    const answer = await ask(`/songs/${page.song.id}/takes/listen/upload?lead_ms=${AROUND_S * 1000}`, { method: "POST", body: file, headers: { Accept: "application/json" } }).catch(() => null);
     const found = await answer?.json().catch(() => null);
     this.asking -= 1;
     this.words = answer?.ok ? (found.hits.length ? `${found.hits.length} hits were heard` : "no hit was heard in that pass") : (found?.error ?? "Easy Pocket does not answer just now; that pass is lost");

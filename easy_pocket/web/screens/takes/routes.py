@@ -127,7 +127,7 @@ def readings(song: Song, sent: Struck) -> Response:
     return JsonResponse({"readings": answer})
 
 
-@router.post("/songs/{song_id}/takes/listen")
+@router.post("/songs/{song_id}/takes/listen/upload")
 async def listen(
     request: Request, store: Store, song_id: SongId, at: At, lead_ms: Annotated[float, Query(ge=0, le=2000)] = 0.0
 ) -> Response:

@@ -8,6 +8,7 @@ import { Screen } from "../../shared/screen.js";
 import { askJson } from "./ask_json.js";
 import { Armed } from "./armed.js";
 import { DeviceList } from "./device_list.js";
+import { GuideCard } from "./guide_card.js";
 import { HandCard } from "./hand_card.js";
 import { Latency } from "./latency.js";
 import { MicPasses } from "./mic_passes.js";
@@ -45,6 +46,7 @@ export default class Takes extends Screen {
     this.devices = new DeviceList(this);
     this.hand = new HandCard(this);
     this.sewing = new Sewing(this);
+    this.guide = new GuideCard(this);
     this.keeper.addEventListener("change", () => this.showKeeping());
     this.keeper.addEventListener("hit", () => this.showRemembered());
     this.on("click", (event) => this.click(event));

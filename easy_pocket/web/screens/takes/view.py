@@ -16,6 +16,7 @@ from easy_pocket.core.takes.sewing import LaidPass, overlaps, seams, steadiest
 from easy_pocket.core.text import counted
 from easy_pocket.store.database import Reader
 from easy_pocket.store.kits.kits import register_voices
+from easy_pocket.store.songs.guide import Guide, guide_of
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.takes.hands import ListedHand, hands
 from easy_pocket.store.takes.takes import LaidTake, laid, load_take, takes_of
@@ -268,6 +269,21 @@ class TakesView:
     def hands(self) -> list[ListedHand]:
         return hands(self.reader)
 
+    @property
+    def guide(self) -> Guide | None:
+        return guide_of(self.song.guide_doc)
+
+    @property
+    def guide_columns(self) -> list[tuple[int, float, float]]:
+        """Its size as upright lines: x, top, height."""
+        picture = self.guide.picture if self.guide else ()
+        return [(x, round(17 - 15 * size, 1), round(30 * size, 1)) for x, size in enumerate(picture)][::2]
+
+    @property
+    def guide_start(self) -> float:
+        """Where its bar one is, across its picture."""
+        return round(240 * self.guide.start_s / max(self.guide.duration_s, 1e-9), 1) if self.guide else 0.0
+
     def fragments(self) -> dict[str, str]:
         values = {"takes": self, "song": self.song}
         return {
@@ -275,6 +291,7 @@ class TakesView:
             "takes-tools": render("takes/_tools.html", **values),
             "takes-passes": render("takes/_passes.html", **values),
             "takes-result": render("takes/_result.html", **values),
+            "takes-guide": render("takes/_guide.html", **values),
             "takes-hands": render("takes/_hands.html", **values),
         }
 

@@ -11,6 +11,7 @@ down_revision = "0010"
 
 
 def upgrade() -> None:
+    repeatable.add_column("song", sa.Column("guide", sa.JSON()))
     repeatable.create_table(
         "take",
         sa.Column("id", sa.Integer(), primary_key=True),
@@ -50,6 +51,7 @@ def upgrade() -> None:
 
 
 def downgrade() -> None:
+    op.drop_column("song", "guide")
     op.drop_table("hand")
     op.drop_table("take_pass")
     op.drop_table("take")

@@ -1,0 +1,94 @@
+"""The guide of a song: which audio, where its bar one is, from which bar of the song it plays, how loud."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import asdict, dataclass
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from easy_pocket.caches import ByteCache
+from easy_pocket.core.errors import require_range
+from easy_pocket.core.listen.guide import guide_frames
+from easy_pocket.core.sound.sample_format import Frames
+from easy_pocket.store.database import Reads
+from easy_pocket.store.loops.loops import load_audio
+from easy_pocket.store.songs.loaded import LoadedSong
+
+Doc = dict[str, Any]
+PLACE = "whole"
+MADE_BYTES = 200_000_000
+_made: ByteCache[Frames] = ByteCache("guides, as they are played", MADE_BYTES)
+
+
+@dataclass(frozen=True)
+class Guide:
+    """start_s: where in the file its bar one is. bar: of the song at which that falls, from 1. solo: it is heard alone.
+    picture: its size, column by column. words: what was found of its beat. tempo_bpm: found, 0 for none."""
+
+    audio_hash: str
+    name: str
+    duration_s: float
+    start_s: float = 0.0
+    bar: int = 1
+    level_db: float = -6.0
+    muted: bool = False
+    solo: bool = False
+    tempo_bpm: float = 0.0
+    words: str = ""
+    picture: tuple[float, ...] = ()
+
+    def __post_init__(self) -> None:
+        require_range("Where the guide's bar one is", self.start_s, 0, self.duration_s, "s")
+        require_range("The bar a guide begins at", self.bar, 1, 512)
+        require_range("The level of a guide", self.level_db, -60, 12, "dB")
+
+    @property
+    def key(self) -> str:
+        """What its audio is asked for by."""
+        return hashlib.sha256(f"guide {self.audio_hash}".encode()).hexdigest()[:24]
+
+
+def guide_to_doc(guide: Guide) -> Doc:
+    return {**asdict(guide), "picture": list(guide.picture)}
+
+
+def guide_of(doc: Doc | None) -> Guide | None:
+    return Guide(**{**doc, "picture": tuple(doc.get("picture", ()))}) if doc else None
+
+
+_told: dict[str, Guide] = {}  # by key; few, and small
+MOST_TOLD = 512
+
+
+def register_guide(guide: Guide) -> str:
+    """Register it, so that its audio can be asked for by key."""
+    if len(_told) >= MOST_TOLD:
+        _told.pop(next(iter(_told)))
+    _told[guide.key] = guide
+    return guide.key
+
+
+def is_guide(key: str) -> bool:
+    return key in _told
+
+
+def guide_audio(reads: Reads, key: str) -> npt.NDArray[np.float32]:
+    """As it is played, shape (frames, 2)."""
+    guide = _told[key]
+    return _made.get(key, lambda: guide_frames(load_audio(reads, guide.audio_hash, guide.name)))
+
+
+def heard_guide(song: LoadedSong) -> Guide | None:
+    """The guide, if it is heard and begins within the song."""
+    guide = guide_of(song.guide_doc)
+    if guide is None or guide.muted or guide.bar >= len(song.arrangement.bar_starts_ms):
+        return None
+    return guide
+
+
+def begins_s(song: LoadedSong, guide: Guide) -> float:
+    """When the file begins, in s of the song; negative where it began before."""
+    return song.arrangement.bar_starts_ms[guide.bar - 1] / 1000 - guide.start_s
