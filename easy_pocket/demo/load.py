@@ -12,7 +12,7 @@ from easy_pocket.core.listen.loop_analysis import analyze_loop
 from easy_pocket.core.pattern.pattern import Hit
 from easy_pocket.core.stage.stage import Place, Unit
 from easy_pocket.demo.build import HAND, LEVELS
-from easy_pocket.demo.slack_water_takes import play_slack_water
+from easy_pocket.demo.slack_water_takes import lay_guide, play_slack_water
 from easy_pocket.demo.tidewater import ferry_bell, lamplighter, slack_water, three_piers
 from easy_pocket.store.database import Database
 from easy_pocket.store.grooves.templates import save_house_grooves, save_template
@@ -86,7 +86,9 @@ def load_demo(database: Database, *, songs: bool = True) -> None:
         add_loop(session, song.id, audio.name, stored(audio), heard)
         three_piers(session)
         ferry_bell(session)
-        play_slack_water(session, slack_water(session))
+        water = slack_water(session)
+        play_slack_water(session, water)
+        lay_guide(session, water)
         whole = lamplighter(session, rope_walk)
         loop = add_loop(session, whole.id, audio.name, stored(audio), heard)
         sections = select(SectionRow).where(

@@ -9,6 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.formats.hand_json import dump_hand
+from easy_pocket.core.listen.guide import guide_picture
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.takes.hand import Hand, TakeToLearn, learn_hand
 from easy_pocket.core.takes.house_hands import HOUSE_HANDS
@@ -16,12 +17,16 @@ from easy_pocket.core.takes.played import Played, TakeBars, played_from_rows, wi
 from easy_pocket.core.takes.quay import quay_beat
 from easy_pocket.core.takes.sewing import steadiest
 from easy_pocket.core.takes.wander_fit import Figure
+from easy_pocket.demo.guide_track import LEAD_S, guide_track
+from easy_pocket.store.loops.loops import save_audio, stored
 from easy_pocket.store.schema.tables import HandRow, PartRow, PassRow, SongRow, TakeRow
+from easy_pocket.store.songs.guide import Guide, guide_to_doc
 from easy_pocket.store.songs.load import load_song
 from easy_pocket.store.takes.takes import laid, load_take
 
 BARS, PASSES, SEED = 4, 4, 12
 HAND = "Harbour left"
+VERSE_FROM, VERSE_BARS = 3, 8
 
 
 def play_slack_water(session: Session, song: SongRow) -> None:
@@ -54,6 +59,25 @@ def play_slack_water(session: Session, song: SongRow) -> None:
     if session.scalar(select(HandRow.id).where(HandRow.name == HAND)) is None:
         hand = learn_hand([TakeToLearn(played, bars) for played in passes], HAND)
         session.add(HandRow(name=HAND, doc=dump_hand(hand)))
+
+
+def lay_guide(session: Session, song: SongRow) -> None:
+    """Strings under the verse, from its first bar on."""
+    audio = guide_track(song.tempo_bpm, VERSE_BARS)
+    kept = stored(audio)
+    guide = Guide(
+        save_audio(session, kept),
+        audio.name,
+        audio.duration_s,
+        start_s=LEAD_S,
+        bar=VERSE_FROM,
+        level_db=-9.0,
+        muted=True,
+        tempo_bpm=song.tempo_bpm,
+        words=f"played at {song.tempo_bpm:.0f} bpm",
+        picture=guide_picture(audio),
+    )
+    song.guide = guide_to_doc(guide)
 
 
 def _passes(roles: tuple[str, ...], pattern: Pattern, player: Hand, bars: TakeBars) -> list[Played]:

@@ -205,7 +205,31 @@ def test_a_guide_lies_under_the_song_from_its_bar_one(store, client, song_id):
     heard = client.get(f"/audio/layers/{layer['key']}.wav")
     frames, rate = soundfile.read(io.BytesIO(heard.content))
     assert (rate, len(frames)) == (44_100, len(lead) + 2 * len(audio.samples))
-    # Alone; muted; away and back. It is in no file.
+
+    # In no file unless asked: there it is what the page plays, where the page plays it.
+    def written(more):
+        file = client.get(f"/songs/{song_id}/song.wav?bits=32{more}")
+        return soundfile.read(io.BytesIO(file.content))[0]
+
+    plain, more = written(""), written("&guide=in")
+    count = min(len(plain), len(more))
+    under = (more[:count] - plain[:count]).mean(axis=1)
+    at = round((bar_s - guide.start_s) * 44_100) + len(lead)
+    assert np.abs(under[: at - 400]).max() < 1e-3
+    assert under[at : at + 20_000].std() == pytest.approx(
+        frames[len(lead) : len(lead) + 20_000].mean(axis=1).std(), rel=0.1
+    )
+    # A span of it becomes a section that is just as long.
+    do(store, song_id, "guide_section", from_s=1.0, to_s=5.7)
+    song = load(store, song_id)
+    assert song.sections[-1].bars == 2
+    assert song.sections[-1].tempo_bpm == pytest.approx(2 * 4 * 60 / 4.7)
+    placed = guide_of(song.guide_doc)
+    starts_s = [one / 1000 for one in song.arrangement.bar_starts_ms]
+    assert (placed.start_s, starts_s[-1] - starts_s[placed.bar - 1]) == (1.0, pytest.approx(4.7, abs=1e-4))
+    step(store, song_id, "undo")
+    assert guide_of(load(store, song_id).guide_doc).bar == 2
+    # Alone; muted; away and back.
     do(store, song_id, "guide_set", solo=True)
     assert client.get(f"/songs/{song_id}/song/playing").json()["felt"]["start_s"] == []
     do(store, song_id, "guide_set", solo=False, muted=True)

@@ -39,7 +39,7 @@ class MixChoice:
     """What of the music, and split into what: "" not at all, else "voice", "part" or "group".
 
     only: "part" the selected part alone. dry: without chains and rooms. rooms_apart: rooms and echo as stems.
-    from_bar, bars: of the song, 0 for all.
+    from_bar, bars: of the song, 0 for all. guide: with the guide that lies under it.
     """
 
     stems: str = ""
@@ -48,6 +48,7 @@ class MixChoice:
     rooms_apart: bool = False
     from_bar: int = 0
     bars: int = 0
+    guide: bool = False
 
 
 MakeMix = Callable[[MixChoice], MixToWrite]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 
 from easy_pocket.core.errors import BadValueError
@@ -31,7 +31,9 @@ class PatternAudioOptions(AudioOptions, PatternOptions):
 
 @dataclass(frozen=True)
 class SongAudioOptions(AudioOptions, SpanOptions):
-    """Of a whole song, or of some bars of it."""
+    """Of a whole song, or of some bars of it. guide: left out, or in it."""
+
+    guide: Literal["out", "in"] = field(default="out", metadata={"help": "the guide: out (default) or in"})
 
 
 def choice_of(options: object) -> MixChoice:
@@ -43,6 +45,7 @@ def choice_of(options: object) -> MixChoice:
         rooms_apart=getattr(options, "rooms", "apart") == "apart",
         from_bar=getattr(options, "from_bar", 0),
         bars=getattr(options, "bars", 0),
+        guide=getattr(options, "guide", "out") == "in",
     )
 
 

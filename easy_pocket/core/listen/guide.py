@@ -9,10 +9,10 @@ import numpy.typing as npt
 import soxr
 
 from easy_pocket.core.audio import Audio
-from easy_pocket.core.errors import AudioRefusedError, NoHitsError
+from easy_pocket.core.errors import AudioRefusedError, NoHitsError, require_range
 from easy_pocket.core.listen.onsets import detect_onsets
 from easy_pocket.core.listen.ranked_readings import rank_readings
-from easy_pocket.core.pattern.timebase import Metre
+from easy_pocket.core.pattern.timebase import MAX_BARS, Metre, check_tempo
 from easy_pocket.core.sound.models import RATE_HZ
 
 LISTENS_S = 60.0  # from where it begins to sound; the rest is taken to go on like that
@@ -59,6 +59,19 @@ def guide_beat(audio: Audio, metre: Metre) -> GuideBeat:
     best = next((one for one in readings if one.metre == metre), readings[0])
     slowest, fastest = best.tempo_range_bpm
     return GuideBeat(best.tempo_bpm, begins_s + max(best.bar_one_s, 0.0), slowest, fastest)
+
+
+def whole_bars(length_s: float, metre: Metre, near_bpm: float) -> tuple[int, float]:
+    """How many bars a span of a guide is, and the tempo at which it is just these.
+
+    Raises BadValueError for a span that is no bar long, or more than 512.
+
+    >>> whole_bars(7.8, Metre(4, 4), 120.0)
+    (4, 123.076923)
+    """
+    bars = round(length_s / (metre.bar_ticks / 960 * 60 / near_bpm))
+    require_range("The bars in this span", bars, 1, MAX_BARS)
+    return bars, round(check_tempo(bars * metre.bar_ticks / 960 * 60 / length_s), 6)
 
 
 def guide_frames(audio: Audio) -> npt.NDArray[np.float32]:

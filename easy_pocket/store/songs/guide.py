@@ -12,6 +12,8 @@ import numpy.typing as npt
 from easy_pocket.caches import ByteCache
 from easy_pocket.core.errors import require_range
 from easy_pocket.core.listen.guide import guide_frames
+from easy_pocket.core.sound.events import MASTER_GAIN
+from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.sample_format import Frames
 from easy_pocket.store.database import Reads
 from easy_pocket.store.loops.loops import load_audio
@@ -19,6 +21,7 @@ from easy_pocket.store.songs.loaded import LoadedSong
 
 Doc = dict[str, Any]
 PLACE = "whole"
+GUIDE_PLACE = "loop:0"  # in a mix, where every line has a place of its own
 MADE_BYTES = 200_000_000
 _made: ByteCache[Frames] = ByteCache("guides, as they are played", MADE_BYTES)
 
@@ -87,6 +90,16 @@ def heard_guide(song: LoadedSong) -> Guide | None:
     if guide is None or guide.muted or guide.bar >= len(song.arrangement.bar_starts_ms):
         return None
     return guide
+
+
+def guide_in_mix(
+    reads: Reads, song: LoadedSong, guide: Guide, before_s: float
+) -> tuple[float, npt.NDArray[np.float32]]:
+    """When it begins in a mix that begins before_s before the song, and its frames, as loud as the page plays it."""
+    at_s = begins_s(song, guide) + before_s
+    frames = guide_audio(reads, register_guide(guide))
+    frames = frames[max(0, round(-at_s * RATE_HZ)) :] * np.float32(10 ** (guide.level_db / 20) / MASTER_GAIN)
+    return max(at_s, 0.0), frames
 
 
 def begins_s(song: LoadedSong, guide: Guide) -> float:

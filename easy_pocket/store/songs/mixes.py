@@ -23,6 +23,7 @@ from easy_pocket.core.stage.stage import Stage
 from easy_pocket.core.stage.units import Music
 from easy_pocket.store.database import Reads
 from easy_pocket.store.loops.layered_loop_audio import render_loop_layer
+from easy_pocket.store.songs.guide import GUIDE_PLACE, guide_in_mix, heard_guide
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.songs.song_loops import layers_in_song, loop_here, loop_place
 from easy_pocket.store.songs.stack_playing import stack_music, stack_parts
@@ -59,7 +60,9 @@ def played_parts(song: LoadedSong, played: SongPerformance) -> list[PlayedPart]:
     ]
 
 
-def song_sound(reader: Reads, song: LoadedSong, *, straight: bool = False) -> tuple[PartsSound, Music]:
+def song_sound(
+    reader: Reads, song: LoadedSong, *, straight: bool = False, with_guide: bool = False
+) -> tuple[PartsSound, Music]:
     """The whole song, ringing out after its end; what comes before its first beat is not cut off."""
     played = perform_song(song.arrangement, straight=straight)
     parts = played_parts(song, played)
@@ -69,6 +72,8 @@ def song_sound(reader: Reads, song: LoadedSong, *, straight: bool = False) -> tu
     layers: Layers = {}
     for at_s, one, stack in layers_in_song(song, played):
         layers.setdefault(loop_place(one.id), []).append((at_s + before, render_loop_layer(reader, one, stack)))
+    if with_guide and (guide := heard_guide(song)) is not None:
+        layers[GUIDE_PLACE] = [guide_in_mix(reader, song, guide, before)]
     tail_s = MAX_TAIL_S + song.stage.rings_s(beats.beat_s, any(one.columns.room.any() for one in parts))
     sound = PartsSound(parts, beats.length_s + before, loop=False, samples=song.samples, layers=layers, tail_s=tail_s)
     music = Music(beats, strikes, loops=False, before_s=before, sections=sections_of_song(song))
@@ -92,7 +97,7 @@ def song_to_mix(
     reader: Reads, song: LoadedSong, choice: MixChoice, on_progress: OnProgress = no_progress
 ) -> MixToWrite:
     """The song, or some bars of it as they are heard in it."""
-    sound, music = song_sound(reader, song)
+    sound, music = song_sound(reader, song, with_guide=choice.guide)
     made = _to_write(song, sound, music, choice, on_progress)
     if not choice.from_bar:
         return replace(made, mix=without_silent_end(made.mix, round((music.length_s + music.before_s) * RATE_HZ)))
@@ -133,7 +138,9 @@ def stem_names(song: LoadedSong, sound: Sound, by: str) -> dict[str, str]:
         kind, _, rest = where.partition(":")
         number, _, voice = rest.partition(":")
         group = song.stage.group_of(where) or song.stage.group_of(f"part:{number}")
-        if kind == "loop":
+        if where == GUIDE_PLACE:
+            meant, name = where, "guide"
+        elif kind == "loop":
             loop = next((one.name for one in song.layered_loops if str(one.id) == number), f"loop {number}")
             meant, name = where, loop
         elif by == "voice":

@@ -13,7 +13,20 @@ export class AudioClock {
     this.player = player;
     /** @type {number[]} */
     this.gaps = []; // seconds the page's clock is ahead
-    setInterval(() => this.sample(), EVERY_MS);
+    /** @type {any} */
+    this.timer = null;
+  }
+
+  // It looks at both clocks only while a screen wants it.
+  start() {
+    clearInterval(this.timer);
+    this.timer = setInterval(() => this.sample(), EVERY_MS);
+    this.sample();
+  }
+
+  stop() {
+    clearInterval(this.timer);
+    this.gaps = [];
   }
 
   sample() {

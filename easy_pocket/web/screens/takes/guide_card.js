@@ -4,11 +4,20 @@ import { byId } from "../../shared/dom.js";
 import { ask } from "../../shared/api.js";
 import { showNote } from "../../shared/notes.js";
 
+const WIDTH = 240; // of its picture
+const CLICK = 3; // what is drawn no further than this is a click
+
 export class GuideCard {
   /** @param {import("./takes.js").default} screen */
   constructor(screen) {
     this.screen = screen;
     screen.on("click", (event) => this.click(event.target.closest?.("[data-guide] button")));
+    /** @type {{ from: number, to: number } | null} */
+    this.drawn = null; // a span that is being drawn, as shares of its length
+    screen.on("pointerdown", (event) => this.down(event));
+    screen.on("pointermove", (event) => this.move(event));
+    screen.on("pointerup", () => this.up());
+    screen.on("pointercancel", () => this.letGo());
     screen.on("change", (event) => this.change(event.target));
     screen.on("input", (event) => event.target.id === "guide-level" && this.set({ level_db: Number(event.target.value) }, event.target, "guide level"));
   }
@@ -20,6 +29,52 @@ export class GuideCard {
    */
   set(change, near, gesture = null) {
     this.screen.edits.push({ kind: "guide_set", ...change }, { near, gesture });
+  }
+
+  /** @param {PageEvent} event */
+  shareAt(event) {
+    const box = byId("guide-picture").getBoundingClientRect();
+    return Math.max(0, Math.min(1, (event.clientX - box.left) / box.width));
+  }
+
+  /** @param {PageEvent} event */
+  down(event) {
+    if (!event.target.closest?.("#guide-picture") || event.button > 0) return;
+    const share = this.shareAt(event);
+    this.drawn = { from: share, to: share };
+  }
+
+  /** @param {PageEvent} event */
+  move(event) {
+    if (!this.drawn) return;
+    this.drawn.to = this.shareAt(event);
+    this.draw();
+  }
+
+  draw() {
+    const { from, to } = this.drawn ?? { from: 0, to: 0 };
+    const span = document.getElementById("guide-span");
+    span?.setAttribute("x", `${Math.min(from, to) * WIDTH}`);
+    span?.setAttribute("width", `${Math.abs(to - from) * WIDTH}`);
+  }
+
+  // A click is where its bar one is; a span becomes a section.
+  up() {
+    const { drawn } = this;
+    if (!drawn) return;
+    const duration = Number(byId("guide-picture").dataset.duration);
+    this.letGo();
+    const near = byId("guide-picture");
+    const [from_s, to_s] = [drawn.from * duration, drawn.to * duration];
+    if (Math.abs(drawn.to - drawn.from) * WIDTH < CLICK) this.set({ start_s: Math.round(from_s * 100) / 100 }, near);
+    else this.screen.edits.push({ kind: "guide_section", from_s, to_s }, { near });
+  }
+
+  letGo() {
+    if (!this.drawn) return false;
+    this.drawn = null;
+    this.draw();
+    return true;
   }
 
   /** @param {Piece | null} button */

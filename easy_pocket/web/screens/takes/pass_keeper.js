@@ -3,6 +3,7 @@
 const EARLY_S = 0.25; // so early a hit can still belong to the first slot of the next time round
 const LATE_S = 0.25; // so long after its end a pass is waited for: devices are late
 const SEAM_S = 0.03; // for counting only: so early a hit is taken for one of the next time round
+const EVERY_MS = 50;
 const REMEMBERED_S = 120;
 const MOST_REMEMBERED = 6000;
 const MOST_KEPT_AT_ONCE = 8;
@@ -25,7 +26,14 @@ export class PassKeeper extends EventTarget {
     this.round = null; // the playing that goes on: its anchor, length and bars
     /** @type {any} */
     this.kept = null; // the one whose passes are being kept: that of before, until its last pass is sent
-    setInterval(() => this.look(), 50);
+    /** @type {any} */
+    this.timer = null;
+  }
+
+  /** @param {boolean} on whether the screen is shown */
+  watch(on) {
+    clearInterval(this.timer);
+    if (on) this.timer = setInterval(() => this.look(), EVERY_MS);
   }
 
   get player() {

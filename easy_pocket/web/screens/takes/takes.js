@@ -83,6 +83,8 @@ export default class Takes extends Screen {
 
   mount() {
     this.page.view.take ??= 0;
+    this.clock.start();
+    this.keeper.watch(true);
     const { player } = this.page;
     if (player.mode !== "stack" && !player.running) player.mode = "stack";
     this.picture.cursor ??= { row: 0, bar: 0 };
@@ -108,6 +110,8 @@ export default class Takes extends Screen {
 
   unmount() {
     if (this.keeper.on) this.keeper.finish(); // the loop goes on
+    this.keeper.watch(false);
+    this.clock.stop();
     if (this.quay.on) this.quay.toggle();
     if (this.mic.tape) this.mic.close();
     this.hear(null);
@@ -442,7 +446,7 @@ export default class Takes extends Screen {
   }
 
   letGo() {
-    return this.sewing.letGo();
+    return this.sewing.letGo() || this.guide.letGo();
   }
 
   // Keys ---------------------------------------------------------------------------------------------------------------
