@@ -20,8 +20,15 @@ export class Click {
     const name = field?.dataset?.click;
     if (!name) return;
     const value = field.type === "checkbox" ? field.checked : Number(field.value);
-    if (this.settings[/** @type {keyof typeof PLAIN} */ (name)] === value) return;
+    if (this.shown(name) === value) return;
+    if (name === "on" && value) this.settings.when = "always"; // the header's switch is for all playing
     this.set(name, value);
+  }
+
+  /** @param {string} name */
+  shown(name) {
+    if (name === "on") return this.settings.on && this.settings.when === "always";
+    return this.settings[/** @type {keyof typeof PLAIN} */ (name)];
   }
 
   /**
@@ -58,7 +65,7 @@ export class Click {
 
   show() {
     for (const field of document.querySelectorAll("[data-click]")) {
-      const value = this.settings[/** @type {keyof typeof PLAIN} */ (field.dataset.click)];
+      const value = this.shown(field.dataset.click);
       if (field.type === "checkbox") field.checked = value;
       else field.value = `${value}`;
     }
