@@ -2,18 +2,22 @@
 
 import json
 from dataclasses import replace
+from pathlib import Path
 
+import jsonschema_rs
 import numpy as np
 import pytest
 
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.feel import Feel, FeelScopes
 from easy_pocket.core.feel.perform import perform
+from easy_pocket.core.formats import hand_json
 from easy_pocket.core.formats.hand_json import dump_hand, hand_to_doc, load_hand
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.timebase import COMMON_TIME, Metre
 from easy_pocket.core.takes.hand import TakeToLearn, learn_hand
 from easy_pocket.core.takes.hand_player import hand_feel, hand_groove, played_by
+from easy_pocket.core.takes.house_hands import HOUSE_HANDS
 from easy_pocket.core.takes.played import TakeBars, played_from_rows
 from tests.core.players import BEAT, any_player
 
@@ -208,6 +212,15 @@ def test_a_hand_is_a_file_that_goes_in_and_out():
     assert len(doc["lean_ms"]["hat_closed"]) == 16
     low, high = doc["intervals"]["jitter_sd_ms"]
     assert low < doc["jitter_sd_ms"] < high
+
+
+def test_what_is_written_is_after_the_schema_that_ships():
+    schema = json.loads(Path(hand_json.__file__).with_name("hand.schema.json").read_text())
+    dice = np.random.default_rng(21)
+    for hand in (learn_hand([any_player(dice).plays(dice, 4)]), *HOUSE_HANDS.values()):
+        jsonschema_rs.validate(schema, hand_to_doc(hand))
+    with pytest.raises(jsonschema_rs.ValidationError):
+        jsonschema_rs.validate(schema, {**hand_to_doc(hand), "swing_percent": "much"})
 
 
 @pytest.mark.parametrize(
