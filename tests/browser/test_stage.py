@@ -423,7 +423,7 @@ def test_before_is_heard_while_b_is_held_and_settings_are_kept_apart(page: Page,
     page.locator('[data-setting="A"]').click()
     saved(page)
     assert page.evaluate("easyPocket.player.stack.stage.places.whole.units.length") == 1
-    expect(page.locator("[data-measured=lufs]")).to_contain_text("−", timeout=30_000)
+    expect(page.locator("[data-measured=lufs]")).to_contain_text("−", timeout=75_000)
 
 
 def test_a_control_that_moves_is_heard_without_a_step(page: Page, song: str) -> None:

@@ -5,6 +5,7 @@ import { ask } from "../../shared/api.js";
 import { colours, fitted } from "../../shared/canvas.js";
 
 const AFTER_EDIT_MS = 350;
+const AGAIN_MS = 1500;
 const LOWEST_DB = -42;
 const SILENT_LUFS = -70;
 const TAKEN_SCALE = 4; // of the picture's height, for a dB that a compressor takes
@@ -44,8 +45,13 @@ export class Whole {
   async measure() {
     const turn = (this.turn = (this.turn ?? 0) + 1);
     const answer = await ask(`/songs/${this.stage.page.song.id}/stage/measured`).catch(() => null);
-    if (!answer?.ok || turn !== this.turn || !this.stage.mounted) return;
-    this.measured = await answer.json();
+    const measured = answer?.ok ? await answer.json().catch(() => null) : null;
+    if (turn !== this.turn || !this.stage.mounted) return;
+    if (!measured) {
+      this.timer = setTimeout(() => this.measure(), AGAIN_MS); // a busy server, or one that is away
+      return;
+    }
+    this.measured = measured;
     this.show();
     this.draw();
     this.stage.crowd.show();

@@ -2,7 +2,7 @@
 
 const EARLY_S = 0.25; // so early a hit can still belong to the first slot of the next time round
 const LATE_S = 0.25; // so long after its end a pass is waited for: devices are late
-const SEAM_S = 0.03; // for counting only: so early a hit is taken for one of the next time round
+const SEAM_TICKS = 120; // half a 16th: so early a hit belongs to the next time round, here as on the server
 const EVERY_MS = 50;
 const REMEMBERED_S = 120;
 const MOST_REMEMBERED = 6000;
@@ -118,6 +118,16 @@ export class PassKeeper extends EventTarget {
     return Math.max(0, Math.floor((at - round.anchor) / round.length_s));
   }
 
+  /**
+   * The pass a hit belongs to; -1 for one that was struck before the first of them.
+   * @param {any} round
+   * @param {PlayedHit} hit
+   */
+  belongsTo(round, hit) {
+    const seam_s = Math.min(EARLY_S, (SEAM_TICKS * round.length_s) / round.length_ticks);
+    return Math.max(-1, Math.floor((hit.at + seam_s - round.anchor) / round.length_s));
+  }
+
   // Passes that are over are sent; a hidden page looks once a second, and loses none.
   look() {
     if (!this.on) return;
@@ -160,8 +170,9 @@ export class PassKeeper extends EventTarget {
   send(round, number, last, wanted = (hit) => hit.armed) {
     if (this.screen.mic.tape && this.player.playsIn) this.screen.mic.send(round, number, last);
     const found = this.hitsOf(round, number, wanted);
-    const inside = found.filter(({ hit }) => this.passAt(round, hit.at + SEAM_S) === number);
-    if (!found.length || (!inside.length && !last)) return null;
+    // After the last pass nothing follows: what was struck early for the next one comes round in it.
+    const inside = found.filter(({ hit }) => this.belongsTo(round, hit) === number || (last && this.belongsTo(round, hit) === number + 1));
+    if (!inside.length) return null;
     for (const { hit } of inside) hit.sent = true;
     const hits = found.map(({ hit, ms }) => /** @type {[string, number, number]} */ ([hit.voice, Math.round(ms * 1000) / 1000, hit.velocity]));
     return this.screen.keepPass(round, hits, found[found.length - 1].hit.source, last);
@@ -172,9 +183,9 @@ export class PassKeeper extends EventTarget {
     /** @type {Map<any, Set<number>>} */
     const found = new Map();
     for (const hit of this.remembered) {
-      if (!hit.round || hit.sent || hit.at < hit.round.anchor - SEAM_S) continue;
+      if (!hit.round || hit.sent || this.belongsTo(hit.round, hit) < 0) continue;
       const passes = found.get(hit.round) ?? new Set();
-      passes.add(this.passAt(hit.round, hit.at + SEAM_S));
+      passes.add(this.belongsTo(hit.round, hit));
       found.set(hit.round, passes);
     }
     return [...found].flatMap(([round, passes]) => [...passes].sort((one, other) => one - other).map((number) => ({ round, number }))).slice(-MOST_KEPT_AT_ONCE);
