@@ -43,7 +43,7 @@ def known_leans(hand, player):
 def test_a_known_player_is_given_back(deep):
     dice = np.random.default_rng(11)
     errors = {"lean": [], "swing": [], "jitter": [], "drift": [], "slope": [], "touch": []}
-    for _ in range(200 if deep else 6):
+    for _ in range(200 if deep else 4):
         player = any_player(dice)
         hand = learn_hand([player.plays(dice, 64, dice.uniform(80, 130))])
         errors["lean"] += [found.value - true for found, true in known_leans(hand, player)]
