@@ -203,6 +203,15 @@ def test_bars_are_sewn_by_press_drag_and_keys(takes: Page) -> None:
     takes.locator("#steadiest").click()
     saved(takes)
     assert len(sews(takes)) == 2
+    name = takes.locator(".pass-name").first
+    name.click()
+    takes.keyboard.type("the good one")
+    takes.keyboard.press("Enter")
+    expect(name).to_have_text("the good one")
+    name.click()
+    takes.keyboard.type("another")
+    takes.keyboard.press("Escape")
+    expect(name).to_have_text("the good one")
     takes.locator("[data-away]").first.click()
     until(takes, f"!{DATA}.take.passes.some((one) => one.id === {newest})")
     takes.keyboard.press("Control+z")

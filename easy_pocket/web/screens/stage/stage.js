@@ -2,6 +2,7 @@
 
 import { byId } from "../../shared/dom.js";
 import { Drags } from "../../shared/drags.js";
+import { nameInPlace } from "../../shared/name_in_place.js";
 import { showNote, speak } from "../../shared/notes.js";
 import { Screen } from "../../shared/screen.js";
 import { Floor } from "./floor.js";
@@ -262,23 +263,8 @@ export default class Stage extends Screen {
   // The settings that are heard get a name where they stand.
   /** @param {Piece} button */
   nameSetting(button) {
-    const field = Object.assign(document.createElement("input"), { className: "input is-small setting-name", maxLength: 24, value: button.textContent });
-    field.setAttribute("aria-label", "Name of these settings");
-    button.replaceWith(field);
-    field.select();
-    let done = false;
-    const end = (/** @type {boolean} */ keep) => {
-      if (done) return;
-      done = true;
-      const name = field.value.trim();
-      field.replaceWith(button);
-      if (keep && name && name !== button.textContent) this.push({ kind: "stage_settings", to: /** @type {any} */ (button.dataset.setting), name }, button);
-    };
-    field.addEventListener("keydown", (event) => {
-      if (event.key === "Enter") end(true);
-      if (event.key === "Escape") end(false);
-    });
-    field.addEventListener("blur", () => end(true));
+    const how = { label: "Name of these settings", most: 24, className: "setting-name" };
+    nameInPlace(button, how, (name) => this.push({ kind: "stage_settings", to: /** @type {any} */ (button.dataset.setting), name }, button));
   }
 
   /**

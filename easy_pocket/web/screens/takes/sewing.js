@@ -1,6 +1,7 @@
 // Bars of passes are sewn into the result: by press, drag or keys; passes are named, the result is pulled and written.
 
-import { byId, element } from "../../shared/dom.js";
+import { byId } from "../../shared/dom.js";
+import { nameInPlace } from "../../shared/name_in_place.js";
 import { showNote, speak } from "../../shared/notes.js";
 
 export class Sewing {
@@ -142,20 +143,7 @@ export class Sewing {
    * @param {number} take_id
    */
   nameIt(button, take_id) {
-    const field = Object.assign(element("input", "input is-small"), { maxLength: 60, value: button.textContent });
-    field.setAttribute("aria-label", "Name of this pass");
-    button.replaceWith(field);
-    field.select();
-    let done = false;
-    const end = (/** @type {boolean} */ keep) => {
-      if (done) return;
-      done = true;
-      const name = field.value.trim();
-      field.replaceWith(button);
-      if (keep && name && name !== button.textContent) this.screen.edits.push({ kind: "take_pass_name", take_id, pass_id: Number(button.dataset.namePass), name }, { near: button });
-    };
-    field.addEventListener("keydown", (event) => ["Enter", "Escape"].includes(event.key) && end(event.key === "Enter"));
-    field.addEventListener("blur", () => end(true));
+    nameInPlace(button, { label: "Name of this pass", most: 60 }, (name) => this.screen.edits.push({ kind: "take_pass_name", take_id, pass_id: Number(button.dataset.namePass), name }, { near: button }));
   }
 }
 
