@@ -516,3 +516,28 @@ def test_a_guide_is_brought_in_placed_and_heard_under_the_song(takes: Page, tmp_
     expect(takes.locator("#guide-bring")).to_be_attached()
     takes.keyboard.press("Control+z")
     expect(takes.locator("[data-guide] h3")).to_contain_text("rough mix.wav")
+
+
+def test_space_twice_in_a_hurry_begins_nothing(takes: Page) -> None:
+    takes.keyboard.press("Space")
+    takes.keyboard.press("Space")
+    until(takes, "!easyPocket.current.beginning && !easyPocket.player.starting")
+    assert takes.evaluate("easyPocket.player.running || easyPocket.current.keeper.on") is False
+    takes.keyboard.press("Space")
+    plays(takes)
+    assert takes.evaluate("easyPocket.current.keeper.on")
+    takes.keyboard.press("Space")
+    stopped(takes)
+
+
+def test_letters_that_are_shortcuts_stay_so_when_a_section_is_chosen(takes: Page) -> None:
+    takes.keyboard.press("Escape")
+    expect(takes.locator("#keys-state")).to_contain_text("shortcuts")
+    takes.evaluate("easyPocket.redraw()")
+    until(takes, "!easyPocket.drawing")
+    expect(takes.locator("#keys-state")).to_contain_text("shortcuts")
+    takes.locator("[data-screen-link=bench]").click()
+    until(takes, "easyPocket.screen === 'bench'")
+    takes.locator("[data-screen-link=takes]").click()
+    until(takes, HERE)
+    expect(takes.locator("#keys-state")).to_contain_text("three rows")

@@ -72,15 +72,18 @@ export class PassKeeper extends EventTarget {
     return hit;
   }
 
-  /** @param {{ from_s: number, to_s: number } | null} section where in the song it lies */
-  async start(section) {
+  /**
+   * @param {{ from_s: number, to_s: number } | null} section where in the song it lies
+   * @param {() => boolean} wanted whether it is still to begin when the sounds have come
+   */
+  async start(section, wanted) {
     const { player } = this;
     const running = player.running && player.mode === "stack" && !section;
     player.playsIn = true;
     if (section) await this.screen.page.plan.play(section.from_s, { from_s: section.from_s, to_s: section.to_s });
     else if (!running) await player.start("stack");
-    player.playsIn = player.running;
-    if (!player.running) return;
+    player.playsIn = player.running && wanted();
+    if (!player.playsIn) return;
     this.on = true;
     const round = this.now();
     this.kept = round;

@@ -38,6 +38,18 @@ export class PassesPicture {
     });
   }
 
+  // Only the time round that goes on: what was played before stays as it is drawn.
+  drawGoing() {
+    const row = document.querySelector(".pass.going");
+    const canvas = byId("passes-picture");
+    if (!row || !canvas || byId("takes-passes").scrollTop > 0) return;
+    const pen = canvas.getContext("2d");
+    const width = canvas.clientWidth;
+    pen.clearRect(0, row.offsetTop, width, ROW);
+    this.grid(pen, width, row.offsetTop, ROW);
+    this.drawLive(pen, width, row.offsetTop);
+  }
+
   draw() {
     this.drawRuler();
     this.drawPasses();
@@ -213,8 +225,11 @@ export class PassesPicture {
     const begin = round.anchor + this.screen.keeper.sentUpTo * round.length_s;
     const lane = (ROW - 4) / Math.max(columns.length, 1);
     pen.fillStyle = pen.strokeStyle = c.thread;
-    for (const hit of this.screen.keeper.remembered) {
+    const all = this.screen.keeper.remembered;
+    for (let number = all.length - 1; number >= 0; number -= 1) {
+      const hit = all[number];
       const share = (hit.at - begin) / round.length_s;
+      if (share < -0.5) break; // those before are older still
       if (hit.round !== round || !hit.armed || share < -0.05 || share > 1) continue;
       circle(pen, Math.max(2, share * width), top + 2 + (columns.indexOf(hit.voice) + 0.5) * lane, 1 + hit.velocity / 60);
       pen.fill();

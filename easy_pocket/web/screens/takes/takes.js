@@ -31,6 +31,8 @@ export default class Takes extends Screen {
     this.data = null;
     this.settings = { mode: "new", pull_percent: 0, ...JSON.parse(localStorage.getItem(KEPT) ?? "{}") };
     this.goesRound = "";
+    /** @type {symbol | null} */
+    this.beginning = null; // a play in that was pressed and does not sound yet
     this.armed = new Armed(this);
     /** @type {number | null} */
     this.heard = null; // the pass that is heard, 0 the result
@@ -88,7 +90,6 @@ export default class Takes extends Screen {
     const { player } = this.page;
     if (player.mode !== "stack" && !player.running) player.mode = "stack";
     this.picture.cursor ??= { row: 0, bar: 0 };
-    this.pads.letters = true;
     this.take(JSON.parse(byId("takes-data").textContent ?? "null"));
     this.goOnWith();
     this.hand.draw();
@@ -114,6 +115,8 @@ export default class Takes extends Screen {
     this.clock.stop();
     if (this.quay.on) this.quay.toggle();
     if (this.mic.tape) this.mic.close();
+    this.pads.letters = true; // on coming back
+    this.beginning = null;
     this.hear(null);
     this.page.player.setSpan(null);
   }
@@ -174,7 +177,6 @@ export default class Takes extends Screen {
     this.keeper.take(voice, velocity, ms, source);
     this.pads.light(voice, velocity);
     this.devices.flash(source);
-    if (this.keeper.on) this.picture.later();
   }
 
   /**
@@ -196,16 +198,22 @@ export default class Takes extends Screen {
   /** @param {boolean} [joins] while the loop goes round already: what is played from now on is kept */
   async togglePlayIn(joins = false) {
     const { keeper } = this;
-    if (keeper.on || (this.page.player.running && !joins)) {
+    if (this.beginning || keeper.on || (this.page.player.running && !joins)) {
+      this.beginning = null; // pressed again while the sounds come in: it does not begin
       keeper.stop();
       return;
     }
+    const mine = Symbol("begin");
+    this.beginning = mine;
     this.hear(null);
     this.setSpan();
     await this.page.player.ready();
-    await this.striker.fetch();
     if (this.quay.on) await this.quay.learn();
-    await keeper.start(await this.sectionSpan());
+    const section = await this.sectionSpan();
+    if (this.beginning !== mine) return;
+    await keeper.start(section, () => this.beginning === mine);
+    if (this.beginning === mine) this.beginning = null;
+    this.striker.fetch(); // after what plays anyway; each is asked for once
   }
 
   // Where in the song the section lies that goes round, once through; null: the pattern goes round.
@@ -334,7 +342,7 @@ export default class Takes extends Screen {
     needle.hidden = share < 0 || share > 1;
     needle.style.left = `${lane.offsetLeft + share * lane.clientWidth}px`;
     if (round) document.querySelector(".pin .gone").style.strokeDasharray = `${(share * 100).toFixed(1)} 100`;
-    if (this.keeper.on) this.picture.later();
+    if (this.keeper.on) this.picture.drawGoing();
   }
 
   // Hearing a pass or the result in the beat, or alone ------------------------------------------------------------------
