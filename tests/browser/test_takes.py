@@ -541,3 +541,76 @@ def test_letters_that_are_shortcuts_stay_so_when_a_section_is_chosen(takes: Page
     takes.locator("[data-screen-link=takes]").click()
     until(takes, HERE)
     expect(takes.locator("#keys-state")).to_contain_text("three rows")
+
+
+def test_what_is_sewn_while_the_result_is_heard_is_heard_at_once_and_a_reason_is_told(takes: Page) -> None:
+    with_quay(takes, 2)
+    takes.locator("[data-hear='0']").click()
+    until(takes, "easyPocket.player.beside && easyPocket.player.running")
+    before = takes.evaluate("JSON.stringify(easyPocket.player.beside.felt.start_s)")
+    takes.mouse.click(*lane(takes, 0, 0))
+    takes.mouse.click(*lane(takes, 0, 1))
+    saved(takes)
+    until(takes, f"JSON.stringify(easyPocket.player.beside.felt.start_s) !== {json.dumps(before)}")
+    takes.locator("#steadiest").click()
+    expect(takes.locator("#note")).to_contain_text("Bar 1: pass ")
+    expect(takes.locator("#note")).to_contain_text("off the feel")
+    # A pass that is heard and thrown away ends the hearing, in words.
+    takes.locator("[data-hear='0']").click()
+    takes.locator(".pass [data-hear]").first.click()
+    until(takes, "easyPocket.player.beside")
+    takes.locator("[data-away]").first.click()
+    until(takes, "!easyPocket.player.beside")
+    expect(takes.locator("#note")).to_contain_text("This pass is gone")
+
+
+def test_only_the_bars_that_are_to_be_played_are_kept_and_nothing_else_is_complained_of(takes: Page) -> None:
+    takes.locator("#armed-chip").click()
+    takes.locator("[data-punch=from_bar]").fill("2")
+    takes.locator("[data-punch=to_bar]").fill("2")
+    takes.keyboard.press("Enter")
+    takes.keyboard.press("Escape")
+    expect(takes.locator("#armed-words")).to_contain_text("bars 2–2")
+    takes.keyboard.press("Space")
+    plays(takes)
+    takes.keyboard.press("q")  # in bar 1
+    until(takes, "easyPocket.player.position > 1.2")
+    takes.keyboard.press("w")
+    until(takes, "easyPocket.current.keeper.sentUpTo >= 1 && easyPocket.player.position > 0.2")
+    takes.keyboard.press("q")
+    takes.keyboard.press("Space")
+    stopped(takes)
+    assert takes.evaluate(f"{DATA}.take.passes.map((one) => one.played)") == [1]
+    assert takes.evaluate(f"{DATA}.take.voices") == ["snare"]
+    assert takes.locator("#note.wrong:visible").count() == 0
+
+
+def test_two_tabs_play_into_one_take_and_neither_loses_a_pass(takes: Page, song: str) -> None:
+    other = takes.context.new_page()
+    other.goto(f"{song}/takes")
+    until(other, HERE)
+    for page in (takes, other):
+        page.keyboard.press("Space")
+        plays(page)
+        page.keyboard.press("q")
+        page.keyboard.press("Space")
+        stopped(page)
+    until(other, f"{DATA}.take.passes.length === 2")
+    takes.reload()
+    until(takes, f"{HERE} && {DATA}.take.passes.length === 2")
+    # Both sew the same bar: the second one is told, and sees what stands there.
+    for page, row in ((takes, 0), (other, 1)):
+        page.mouse.click(*lane(page, row, 0))
+        saved(page)
+    expect(other.locator("#note")).to_contain_text("Another tab changed the same thing")
+    assert sews(other) == sews(takes)
+    other.close()
+
+
+def test_midi_that_is_not_allowed_is_said_beside_it(takes: Page) -> None:
+    refused = "Promise.reject(new DOMException('no', 'NotAllowedError'))"
+    takes.evaluate(f"() => {{ navigator.requestMIDIAccess = () => {refused}; }}")
+    takes.locator("[data-source=midi]").click()
+    expect(takes.locator("#midi-state")).to_contain_text("not allowed")
+    takes.keyboard.press("q")
+    until(takes, "easyPocket.current.keeper.remembered.length === 1")

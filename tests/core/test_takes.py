@@ -10,12 +10,28 @@ from hypothesis import strategies as st
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.feel import Feel, FeelScopes
 from easy_pocket.core.feel.perform import perform
+from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.timebase import COMMON_TIME, Metre
-from easy_pocket.core.takes.alignment import felt_slots_of, fit_grids, take_slots
+from easy_pocket.core.takes.alignment import better_grid, felt_slots_of, fit_grids, take_slots
+from easy_pocket.core.takes.house_hands import HOUSE_HANDS
 from easy_pocket.core.takes.latency import measure_latency
 from easy_pocket.core.takes.played import TakeBars, joined, played_from_rows, within
-from easy_pocket.core.takes.sewing import Sew, chosen_pass, lay, overlaps, seams, sewn, steadiest, written
+from easy_pocket.core.takes.quay import quay_beat
+from easy_pocket.core.takes.sewing import (
+    Sew,
+    as_played,
+    chosen_pass,
+    gone_round,
+    lay,
+    overlaps,
+    resewn,
+    seams,
+    sewn,
+    steadiest,
+    written,
+)
 from easy_pocket.core.takes.strokes import find_strokes
+from easy_pocket.core.takes.take_in import TakeIn, taken_in
 
 BARS = TakeBars(4 * 3840, COMMON_TIME, 104.0)
 STRAIGHT = FeelScopes()
@@ -229,3 +245,80 @@ def test_taps_that_drift_are_told_and_taps_all_over_are_refused():
         measure_latency(clicks.tolist(), (clicks + np.random.default_rng(1).uniform(-200, 200, 16)).tolist())
     with pytest.raises(BadValueError, match="3 taps came"):
         measure_latency(clicks.tolist(), [1.0, 2.0, 3.0])
+
+
+@settings(max_examples=60)
+@given(
+    st.lists(
+        st.tuples(st.integers(0, 3), st.integers(0, 3), st.integers(0, 5), st.sampled_from(["", *VOICES])), max_size=8
+    )
+)
+def test_the_last_choice_for_a_bar_and_voice_counts(steps):
+    """Whatever was chosen before: a choice for all voices takes those of single voices away."""
+    sews, wanted = [], {}
+    for first, last, key, voice in steps:
+        first, last = sorted((first, last))
+        sews = resewn(sews, first, last, key, voice)
+        for bar in range(first, last + 1):
+            if voice:
+                wanted[(bar, voice)] = key or None
+            else:
+                wanted = {place: one for place, one in wanted.items() if place[0] != bar}
+                wanted[(bar, "")] = key or None
+    for bar in range(4):
+        for voice in VOICES:
+            own = wanted.get((bar, voice))
+            assert chosen_pass(sews, bar, voice) == (own if own is not None else wanted.get((bar, "")))
+    assert len({(one.bar, one.voice) for one in sews}) == len(sews)
+
+
+def test_as_it_was_played_nothing_of_the_feel_is_in_it():
+    one = laid(beat(), FELT)
+    hits = sewn([one], [Sew(bar, 1) for bar in range(4)], BARS)
+    plain = perform(as_played(hits, BARS), tempo_bpm=104.0)
+    wanted = {(each.hit.voice, each.hit.tick): each.time_ms for each in hits}
+    for hit, time_ms in zip(plain.hits.tick, plain.straight_ms + plain.amounts_ms[:-2].sum(axis=0), strict=True):
+        assert any(abs(time_ms - known) < 1e-3 for (_, tick), known in wanted.items() if tick == hit)
+
+
+def test_only_a_grid_that_fits_much_better_is_offered():
+    triplets, sixteenths = beat(320).time_ms, beat(240).time_ms
+    assert better_grid(triplets, 40.0, BARS).step_ticks == 320
+    assert better_grid(triplets, 17.0, BARS) is None  # near enough as it is
+    assert better_grid(sixteenths, 19.0, BARS) is not None
+    assert better_grid(np.random.default_rng(1).uniform(0, 9000, 60), 40.0, BARS) is None
+
+
+def test_what_is_kept_of_a_time_round_is_what_was_asked_for():
+    played = beat(lean_ms=8.0)
+    assert taken_in(played, BARS, STRAIGHT, TakeIn()).rows == within(played, BARS, 240, last=False).rows
+    second = taken_in(played, BARS, STRAIGHT, TakeIn(from_bar=2, to_bar=2))
+    assert {int(tick) // 3840 for tick in laid(second).aligned.tick} == {1}
+    half = taken_in(played, BARS, STRAIGHT, TakeIn(pull_percent=50))
+    spreads = [float(np.abs(laid(one).aligned.off_ms).mean()) for one in (played, half)]
+    assert spreads[1] == pytest.approx(spreads[0] / 2, rel=0.05)
+    assert np.abs(laid(taken_in(played, BARS, FELT, TakeIn(pull_percent=100)), FELT).aligned.off_ms).max() < 1e-6
+    with pytest.raises(BadValueError, match="The pull"):
+        TakeIn(pull_percent=101)
+
+
+def test_a_take_with_one_hit_has_a_grid_and_a_result():
+    one = laid(played_from_rows([("snare", 950.0, 80)]))
+    hits = sewn([one], [Sew(0, 1)], BARS)
+    assert [each.hit.voice for each in hits] == ["snare"]
+    assert steadiest([one])[0].sew == Sew(0, 1)
+
+
+def test_a_short_pattern_goes_round_under_a_longer_take():
+    pattern = Pattern(3840, (Hit("ride", 480, 70),))
+    longer = gone_round(pattern, 2 * 3840 + 960)
+    assert [hit.tick for hit in longer.hits] == [480, 4320, 8160]
+    assert gone_round(longer, 3840) is longer
+
+
+def test_where_nothing_is_written_the_simulated_pads_play_a_plain_beat():
+    hand = HOUSE_HANDS["foghorn"]
+    found = quay_beat(Pattern(3840), ("kick", "snare", "shaker"), hand, 100.0, bars=1, passes=2, seed=1)
+    assert {row[0] for row in found.rows} == {"kick", "snare", "shaker"}  # a shaker for the hat that is not there
+    assert found.length_ms == pytest.approx(2400)
+    assert len(found.rows) == 2 * 13

@@ -70,6 +70,17 @@ def _scored(step: int, swing: float, off_ms: Floats, step_ms: float, price: floa
     return GridFit(step, swing, spread_ms, float(np.log(max(spread_ms, LEAST_MS) / chance_ms) + price))
 
 
+WRONG_MS, WRONG_SHARE = 18.0, 0.5  # a grid is wrong where hits lie so wide, and on another one half as wide
+
+
+def better_grid(time_ms: Floats, spread_ms: float, bars: TakeBars) -> GridFit | None:
+    """Another grid that fits much better than the one on which hits lie spread_ms (RMS) off; None where none does."""
+    if spread_ms < WRONG_MS or not len(time_ms):
+        return None
+    best = fit_grids(time_ms, bars)[0]
+    return best if best.spread_ms <= WRONG_SHARE * spread_ms else None
+
+
 def _swing(time_ms: Floats, step_ticks: int, tick_ms: float) -> float | None:
     """How far the second notes of pairs are put off, in percent of the pair; None where too few are played."""
     pair_ms = 2 * step_ticks * tick_ms

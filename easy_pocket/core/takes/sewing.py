@@ -12,7 +12,7 @@ from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.pattern.articulation import Articulation
 from easy_pocket.core.pattern.pattern import MAX_OFFSET_MS, Hit, Pattern
 from easy_pocket.core.takes.alignment import Aligned, FeltSlots, align
-from easy_pocket.core.takes.played import Floats, Played, TakeBars
+from easy_pocket.core.takes.played import Played, TakeBars
 from easy_pocket.core.takes.strokes import Strokes, find_strokes
 from easy_pocket.core.text import counted
 
@@ -101,6 +101,25 @@ def steadiest(passes: Sequence[LaidPass]) -> list[Proposal]:
             why += f" (others up to {loosest:.0f} ms)"
         found.append(Proposal(Sew(bar, best.key), why))
     return found
+
+
+def resewn(sews: Iterable[Sew], first: int, last: int, key: int, voice: str = "") -> list[Sew]:
+    """Bars from first to last come from a pass, or from none (0).
+
+    voice: of this one only; "" for all voices, which then have no choice of their own there.
+    """
+    rest = [one for one in sews if not (first <= one.bar <= last and (not voice or one.voice == voice))]
+    made = [Sew(bar, key, voice) for bar in range(first, last + 1)] if key else []
+    return sorted([*rest, *made], key=lambda one: (one.bar, one.voice, one.key))
+
+
+def as_played(hits: Sequence[SewnHit], bars: TakeBars) -> Pattern:
+    """The hits on their slots with all of what they were played off them as own offsets, and nothing of any feel."""
+    tick_ms = bars.tick_ms
+    placed = tuple(
+        replace(one.hit, offset_ms=_own_ms(one.time_ms - one.hit.tick * tick_ms, bars.length_ms, 0.0)) for one in hits
+    )
+    return Pattern(bars.length_ticks, placed, bars.metre)
 
 
 def chosen_pass(sews: Iterable[Sew], bar: int, voice: str) -> int | None:
@@ -232,9 +251,3 @@ def overlaps(hits: Sequence[SewnHit], sews: Sequence[Sew], bars: TakeBars) -> li
         if any(before[voice] > after[voice] - CLEAR_MS for voice in set(before) & set(after)):
             found.append(seam)
     return found
-
-
-def offsets_by_voice(one: Aligned) -> dict[str, Floats]:
-    """How far off the feel the hits of each voice lie, in ms."""
-    played = one.played
-    return {voice: one.off_ms[played.voice_index == number] for number, voice in enumerate(played.voices)}

@@ -757,7 +757,7 @@ export interface SewnData {
   key: number[];
 }
 
-/** What is drawn of a take. glyphs: of its voices, in order. sews: rows of bar, pass, voice. seams: bars before which the pass changes; overlaps: those at which strokes cross. section: that went round, 0 for the pattern. */
+/** What is drawn of a take. glyphs: of its voices, in order. sews: rows of bar, pass, voice. seams: bars before which the pass changes; overlaps: those at which strokes cross. section: that went round, 0 for the pattern. reasons: for each bar its steadiest pass, and why. */
 export interface TakeData {
   id: number;
   name: string;
@@ -776,6 +776,7 @@ export interface TakeData {
   seams: number[];
   overlaps: number[];
   pulls: Record<string, number>;
+  reasons: [number, number, string][];
 }
 
 /** take: null before anything was played. columns: the voices under the hands, left to right, unless the player has chosen others for this kit. notes: which voice a MIDI note strikes. sections: their lengths in ticks. */

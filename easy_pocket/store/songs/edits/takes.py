@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
-from dataclasses import replace
 from typing import Annotated, Any, Literal
 
 from pydantic import Field
@@ -12,10 +11,10 @@ from pydantic import Field
 from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.pattern.timebase import GRID_TICKS, parse_metre
-from easy_pocket.core.takes.alignment import align, felt_slots_of, take_slots, with_swing
-from easy_pocket.core.takes.played import MOST_HITS, MOST_PASSES, Played, TakeBars, joined, played_from_rows, within
-from easy_pocket.core.takes.sewing import Sew, sewn, steadiest, written, written_over
+from easy_pocket.core.takes.played import MOST_HITS, MOST_PASSES, Played, TakeBars, joined, played_from_rows
+from easy_pocket.core.takes.sewing import Sew, resewn, sewn, steadiest, written, written_over
 from easy_pocket.core.takes.strokes import MOST_BOUNCE_MS
+from easy_pocket.core.takes.take_in import TakeIn, taken_in
 from easy_pocket.core.text import counted, one_line
 from easy_pocket.store.history.undo_log import Patch, field_patch
 from easy_pocket.store.schema.tables import PassRow, TakeRow
@@ -29,7 +28,6 @@ from easy_pocket.store.takes.takes import LaidTake, find_pass, find_take, laid, 
 
 MOST_TAKES = 64
 LEAD_MS = 10_000.0
-SEAM_STEP = 240  # ticks; the same for every pass, so that no hit falls between two
 PlayedRow = tuple[
     Voice, Annotated[float, Field(ge=-LEAD_MS, le=1e8, allow_inf_nan=False)], Annotated[int, Field(ge=1, le=127)]
 ]
@@ -98,18 +96,8 @@ def _heard(context: EditContext, sent: AddPass, bars: TakeBars) -> Played:
     for voice in {row[0] for row in sent.hits}:
         if voice not in song.kit.roles:
             raise EditRefusedError(f"The kit {song.kit.name} has no {voice}: choose another voice for that key.")
-    everything = played_from_rows(sent.hits)
-    slots = take_slots(everything, bars, feel=song.feel)
-    played = within(everything, bars, SEAM_STEP, last=sent.last)
-    require_range("The pull", sent.pull_percent, 0, 100, "%")
-    if not len(played) or not (sent.pull_percent or sent.from_bar or sent.to_bar):
-        return played
-    felt = felt_slots_of(played.voices, bars, slots, with_swing(song.feel, slots, played.voices))
-    aligned = align(played, bars, felt)
-    first, last = max(sent.from_bar - 1, 0), sent.to_bar - 1 if sent.to_bar else bars.bars
-    inside = (aligned.bar >= first) & (aligned.bar <= last)
-    pulled = replace(played, time_ms=played.time_ms - sent.pull_percent / 100 * aligned.off_ms)
-    return pulled.only(inside)
+    wanted = TakeIn(sent.last, sent.from_bar, sent.to_bar, sent.pull_percent)
+    return taken_in(played_from_rows(sent.hits), bars, song.feel, wanted)
 
 
 def _frame(take: TakeRow) -> tuple[int, int, int, int, float]:
@@ -196,11 +184,10 @@ def sew_pass(context: EditContext, sent: SewPass) -> Step:
     bars = -(-take.length_ticks // parse_metre(take.metre).bar_ticks)
     first, last = sorted((sent.from_bar, sent.to_bar))
     require_range("The bar", last, 0, bars - 1)
-    rows = [row for row in take.sews if not (first <= row[0] <= last and (not sent.voice or row[2] == sent.voice))]
-    if sent.pass_id:
-        rows += [[bar, sent.pass_id, sent.voice] for bar in range(first, last + 1)]
+    sews = [Sew(int(bar), int(key), str(voice)) for bar, key, voice in take.sews]
+    rows = [[one.bar, one.key, one.voice] for one in resewn(sews, first, last, sent.pass_id, sent.voice)]
     what = f"bar {first + 1}" if first == last else f"bars {first + 1}-{last + 1}"
-    return Step([field_patch("take", take, sews=sorted(rows))], said={"what": what, "name": name})
+    return Step([field_patch("take", take, sews=rows)], said={"what": what, "name": name})
 
 
 class SewSteadiest(OfTake):

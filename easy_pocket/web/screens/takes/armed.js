@@ -16,6 +16,21 @@ export class Armed {
     return !this.resting.has(voice);
   }
 
+  /**
+   * Whether any hit of a time round lies in the bars that are kept.
+   * @param {any} round
+   * @param {[string, number, number][]} hits
+   */
+  reaches(round, hits) {
+    const { from_bar, to_bar } = this.punched;
+    const bar_ms = (((this.screen.data?.bar_ticks ?? 3840) / 960) * 60_000) / round.tempo_bpm;
+    const early_ms = bar_ms / 32;
+    return hits.some(([, ms]) => {
+      const bar = Math.floor((ms + early_ms) / bar_ms) + 1;
+      return bar >= from_bar && (!to_bar || bar <= to_bar);
+    });
+  }
+
   show() {
     const list = byId("armed-list");
     const names = new Map(this.screen.data?.pads.map((pad) => [pad.voice, pad.name]));

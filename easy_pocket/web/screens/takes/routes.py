@@ -15,14 +15,13 @@ from easy_pocket.core.errors import PocketError
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.audio_file import read_audio
 from easy_pocket.core.formats.midi import write_midi
-from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.takes.free_time import free_readings
 from easy_pocket.core.takes.heard_pass import heard_pass
 from easy_pocket.core.takes.house_hands import HOUSE_HANDS
 from easy_pocket.core.takes.latency import MOST_TAPS, measure_latency
 from easy_pocket.core.takes.played import MOST_HITS, played_from_rows
 from easy_pocket.core.takes.quay import quay_beat
-from easy_pocket.core.takes.sewing import Sew, SewnHit, sewn, written, written_over
+from easy_pocket.core.takes.sewing import Sew, SewnHit, as_played, sewn, written, written_over
 from easy_pocket.store.database import Reader
 from easy_pocket.store.songs.edits.fields import Strict
 from easy_pocket.store.songs.edits.takes import PlayedRow
@@ -60,6 +59,8 @@ def hits_of(take: LaidTake, pass_id: int) -> tuple[list[SewnHit], list[Sew]]:
     """Of one pass, or of the result for 0."""
     if not pass_id:
         return take.sewn, list(take.take.sews)
+    if all(one.id != pass_id for one in take.take.passes):
+        raise PocketError("This pass is gone: undo brings it back, or choose another.")
     sews = [Sew(bar, pass_id) for bar in range(take.take.bars.bars)]
     return sewn(take.passes, sews, take.take.bars), sews
 
@@ -96,11 +97,7 @@ def as_midi(
     take = take_of(song, reader, take_id)
     hits, _ = hits_of(take, of_pass)
     bars = take.take.bars
-    placed = tuple(
-        Hit(one.hit.voice, one.hit.tick, one.hit.velocity, round(one.time_ms - one.hit.tick * bars.tick_ms, 4))
-        for one in hits
-    )
-    pattern = Pattern(bars.length_ticks, placed, bars.metre)
+    pattern = as_played(hits, bars)
     file = write_midi(perform(pattern, tempo_bpm=bars.tempo_bpm), name=f"{song.name} {take.take.name}")
     return download(file.data, f"{song.name} {take.take.name}", ".mid", "audio/midi")
 

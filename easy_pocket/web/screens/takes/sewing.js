@@ -4,6 +4,8 @@ import { byId } from "../../shared/dom.js";
 import { nameInPlace } from "../../shared/name_in_place.js";
 import { showNote, speak } from "../../shared/notes.js";
 
+const MOST_REASONS = 4; // bars whose reasons are told at once
+
 export class Sewing {
   /** @param {import("./takes.js").default} screen */
   constructor(screen) {
@@ -64,6 +66,18 @@ export class Sewing {
     this.screen.picture.later();
   }
 
+  /**
+   * Each bar from its steadiest pass; and why, in words.
+   * @param {import("../../shared/shapes").TakeData} take
+   * @param {Piece} near
+   */
+  async steadiest(take, near) {
+    const names = new Map(take.passes.map((one) => [one.id, one.name]));
+    const words = take.reasons.slice(0, MOST_REASONS).map(([bar, key, why]) => `Bar ${bar + 1}: ${names.get(key)}, ${why}.`);
+    const made = await this.screen.edits.push({ kind: "take_steadiest", take_id: take.id }, { near });
+    if (made) showNote(words.join(" "), { near });
+  }
+
   letGo() {
     if (!this.screen.picture.marked) return false;
     this.screen.picture.marked = null;
@@ -119,7 +133,7 @@ export class Sewing {
   async write(to, near) {
     const take = this.screen.data?.take;
     if (!take) return;
-    this.screen.hear(null);
+    this.screen.hearing.end();
     const made = await this.screen.edits.push({ kind: "take_write", take_id: take.id, to }, { near });
     if (made) showNote(`${made.description}.`, { near: byId("write-in") });
   }

@@ -48,7 +48,8 @@ class SewnData(TypedDict):
 
 class TakeData(TypedDict):
     """What is drawn of a take. glyphs: of its voices, in order. sews: rows of bar, pass, voice. seams: bars before
-    which the pass changes; overlaps: those at which strokes cross. section: that went round, 0 for the pattern."""
+    which the pass changes; overlaps: those at which strokes cross. section: that went round, 0 for
+    the pattern. reasons: for each bar its steadiest pass, and why."""
 
     id: int
     name: str
@@ -67,6 +68,7 @@ class TakeData(TypedDict):
     seams: list[int]
     overlaps: list[int]
     pulls: dict[str, float]
+    reasons: list[tuple[int, int, str]]
 
 
 class TakesData(TypedDict):

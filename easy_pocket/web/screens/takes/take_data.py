@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from easy_pocket.core.takes.sewing import LaidPass, overlaps, seams
+from easy_pocket.core.takes.sewing import LaidPass, overlaps, seams, steadiest
 from easy_pocket.store.takes.takes import LaidTake, LoadedPass
 from easy_pocket.web.screens.takes.shapes import PassData, SewnData, TakeData
 
@@ -56,6 +56,7 @@ def take_data(laid: LaidTake, voices: Sequence[VoiceShown]) -> TakeData:
         "seams": seams(take.sews, take.bars.bars),
         "overlaps": overlaps(laid.sewn, take.sews, take.bars),
         "pulls": dict(take.pulls),
+        "reasons": [(one.sew.bar, one.sew.key, one.words) for one in steadiest(laid.passes)],
     }
 
 

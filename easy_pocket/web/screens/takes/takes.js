@@ -10,6 +10,7 @@ import { Armed } from "./armed.js";
 import { DeviceList } from "./device_list.js";
 import { GuideCard } from "./guide_card.js";
 import { HandCard } from "./hand_card.js";
+import { Hearing } from "./hearing.js";
 import { Latency } from "./latency.js";
 import { MicPasses } from "./mic_passes.js";
 import { MidiIn } from "./midi_in.js";
@@ -34,8 +35,7 @@ export default class Takes extends Screen {
     /** @type {symbol | null} */
     this.beginning = null; // a play in that was pressed and does not sound yet
     this.armed = new Armed(this);
-    /** @type {number | null} */
-    this.heard = null; // the pass that is heard, 0 the result
+    this.hearing = new Hearing(this);
     this.clock = new AudioClock(page.player);
     this.striker = new Striker(page.player);
     this.latency = new Latency(this);
@@ -117,7 +117,7 @@ export default class Takes extends Screen {
     if (this.mic.tape) this.mic.close();
     this.pads.letters = true; // on coming back
     this.beginning = null;
-    this.hear(null);
+    this.hearing.end();
     this.page.player.setSpan(null);
   }
 
@@ -140,9 +140,10 @@ export default class Takes extends Screen {
     this.hand.draw();
     this.hand.link();
     this.showTimes();
-    this.showHeard();
+    this.hearing.show();
     this.addGoing();
     this.setSpan();
+    this.hearing.follow();
   }
 
   /**
@@ -189,6 +190,7 @@ export default class Takes extends Screen {
   keepPass(round, hits, source, last) {
     const { mode, pull_percent } = this.settings;
     const { from_bar, to_bar } = this.armed.punched;
+    if (!this.armed.reaches(round, hits)) return null;
     return this.edits.push(
       { kind: "take_pass", start_tick: round.start_tick, length_ticks: round.length_ticks, tempo_bpm: round.tempo_bpm, hits, mode, source: source.slice(0, 40), last, pull_percent, section_id: round.section ?? 0, from_bar, to_bar },
       { near: byId("play-in") },
@@ -205,7 +207,7 @@ export default class Takes extends Screen {
     }
     const mine = Symbol("begin");
     this.beginning = mine;
-    this.hear(null);
+    this.hearing.end();
     this.setSpan();
     await this.page.player.ready();
     if (this.quay.on) await this.quay.learn();
@@ -323,10 +325,6 @@ export default class Takes extends Screen {
     if (this.mounted && document.getElementById("playing-from")) this.devices.show();
   }
 
-  showHeard() {
-    for (const button of document.querySelectorAll("[data-hear]")) button.setAttribute("aria-pressed", `${this.heard === Number(button.dataset.hear)}`);
-  }
-
   /** @param {number | null} position */
   needle(position) {
     const needle = byId("takes-needle");
@@ -345,33 +343,6 @@ export default class Takes extends Screen {
     if (this.keeper.on) this.picture.drawGoing();
   }
 
-  // Hearing a pass or the result in the beat, or alone ------------------------------------------------------------------
-  /**
-   * @param {number | null} pass
-   * @param {boolean} [alone]
-   */
-  async hear(pass, alone = false) {
-    const { player } = this.page;
-    this.heard = this.heard === pass ? null : pass;
-    if (this.mounted) this.showHeard();
-    const turn = (this.hearing = (this.hearing ?? 0) + 1);
-    if (this.heard === null) {
-      if (player.beside) player.setBeside(null);
-      return;
-    }
-    const take = this.data?.take;
-    if (!take) return;
-    const answer = await askJson(`/songs/${this.song}/takes/${take.id}/heard?pass=${pass}&alone=${alone}`);
-    if (turn !== this.hearing) return;
-    if (answer.error) {
-      showNote(answer.error, { wrong: true });
-      return;
-    }
-    await player.ready();
-    await player.setBeside(answer);
-    if (!player.running) player.start("stack");
-  }
-
   /** @param {PageEvent} event */
   click(event) {
     const button = event.target.closest?.("button");
@@ -387,7 +358,7 @@ export default class Takes extends Screen {
     else if (dataset.countIn !== undefined) click?.set("count_in", Number(dataset.countIn));
     else if (dataset.clickWhen) click?.setWhen(dataset.clickWhen);
     else if (dataset.times) this.picture.times = Number(dataset.times);
-    else if (dataset.hear !== undefined) this.hear(Number(dataset.hear), event.shiftKey);
+    else if (dataset.hear !== undefined) this.hearing.toggle(Number(dataset.hear), event.shiftKey);
     else if (dataset.source) this.devices.choose(dataset.source);
     else if (take) this.clickTake(button, take);
     if (button.closest(".hand-card")) this.hand.click(button);
@@ -403,7 +374,7 @@ export default class Takes extends Screen {
     const { dataset } = button;
     const near = button;
     const take_id = take.id;
-    if (button.id === "steadiest") this.edits.push({ kind: "take_steadiest", take_id }, { near });
+    if (button.id === "steadiest") this.sewing.steadiest(take, near);
     else if (button.id === "write-in") this.sewing.write("pattern", near);
     else if (dataset.write) this.sewing.write(/** @type {any} */ (dataset.write), near);
     else if (dataset.away) this.edits.push({ kind: "take_pass_away", take_id, pass_id: Number(dataset.away) }, { near });

@@ -10,9 +10,9 @@ from typing import Any
 import numpy as np
 
 from easy_pocket.core.pattern.timebase import GRID_NAMES, GRID_TICKS, ms_per_tick, parse_metre
-from easy_pocket.core.takes.alignment import fit_grids
+from easy_pocket.core.takes.alignment import better_grid
 from easy_pocket.core.takes.pads import ROW_VELOCITIES, default_pads
-from easy_pocket.core.takes.sewing import LaidPass, overlaps, seams, steadiest
+from easy_pocket.core.takes.sewing import LaidPass, overlaps, seams
 from easy_pocket.core.text import counted
 from easy_pocket.store.database import Reader
 from easy_pocket.store.kits.kits import register_voices
@@ -26,7 +26,6 @@ from easy_pocket.web.screens.takes.take_data import VoiceShown, felt_of, take_da
 from easy_pocket.web.shared.edit_requests import View
 from easy_pocket.web.shared.render import render
 
-WRONG_MS, WRONG_SHARE = 18.0, 0.5  # a grid is called wrong where hits lie so wide and another has half of it
 NAMES = {ticks: GRID_NAMES[name] for name, ticks in GRID_TICKS.items()}
 MOST_BARS = 16
 MOST_DOTS = 48
@@ -44,7 +43,6 @@ class PassRowShown:
     id: int
     name: str
     age: str
-    source: str
     mean_ms: float
     spread_ms: float
     count: int
@@ -164,7 +162,6 @@ class TakesView:
             one.key,
             shown.name,
             age_words(age_s),
-            shown.source,
             float(off_ms.mean()) if len(off_ms) else 0.0,
             float(off_ms.std()) if len(off_ms) else 0.0,
             len(off_ms),
@@ -177,14 +174,9 @@ class TakesView:
     def _wrong_grid(self, one: LaidPass) -> tuple[str, int]:
         """Another grid that this pass lies on much better than on that of the take."""
         assert self.laid is not None
-        played = one.aligned.played
-        here = float(np.sqrt((one.aligned.off_ms**2).mean())) if len(played) else 0.0
-        if here < WRONG_MS:
-            return "", 0
-        best = fit_grids(played.time_ms, self.laid.take.bars)[0]
-        if best.spread_ms > WRONG_SHARE * here:
-            return "", 0
-        return f"{NAMES[best.step_ticks]} fit, ±{best.spread_ms:.1f}", best.step_ticks
+        spread_ms = float(np.sqrt((one.aligned.off_ms**2).mean())) if len(one.aligned.off_ms) else 0.0
+        best = better_grid(one.aligned.played.time_ms, spread_ms, self.laid.take.bars)
+        return (f"{NAMES[best.step_ticks]} fit, ±{best.spread_ms:.1f}", best.step_ticks) if best else ("", 0)
 
     @property
     def grid_words(self) -> str:
@@ -255,11 +247,6 @@ class TakesView:
             if count > 1
             else "1 seam, clear of hits"
         )
-
-    @property
-    def proposals(self) -> dict[int, str]:
-        """By bar: why its steadiest pass is that."""
-        return {one.sew.bar: one.words for one in steadiest(self.laid.passes)} if self.laid else {}
 
     @property
     def hit_count(self) -> int:
