@@ -22,6 +22,8 @@ import { Sewing, press } from "./sewing.js";
 import { Striker } from "./striker.js";
 
 const KEPT = "easy-pocket-takes";
+// What a double click does once: the second press would make a second one, or fall on the row that came up.
+const ONCE = "[data-away], [data-take-away], [data-write], #write-in, #steadiest, #hand-keep, #hand-groove, #hand-play, #keep-played";
 
 export default class Takes extends Screen {
   /** @param {import("../../shared/page.js").Page} page */
@@ -346,7 +348,7 @@ export default class Takes extends Screen {
   /** @param {PageEvent} event */
   click(event) {
     const button = event.target.closest?.("button");
-    if (!button) return;
+    if (!button || (event.detail > 1 && button.matches(ONCE))) return;
     const { dataset } = button;
     const take = this.data?.take;
     const click = this.page.player.click;
