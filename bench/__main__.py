@@ -1,5 +1,5 @@
 """`./pocket bench [NAME ...]`: listen, perform, feel, mixdown, edit, kit, heard, drawn, ideas, song, song_page,
-served, stage, takes; and, by its name only, soak."""
+served, stage, takes, page; and, by its name only, soak."""
 
 import sys
 
@@ -12,6 +12,7 @@ from bench import (
     kit,
     listen,
     mixdown,
+    page,
     perform,
     served,
     soak,
@@ -37,6 +38,7 @@ ALL = {
     "served": served.run,
     "stage": stage.run,
     "takes": takes.run,
+    "page": page.run,
     "soak": soak.run,
 }
 

@@ -50,7 +50,7 @@ class ByteCache(Generic[Value]):
             self._held.clear()
 
     @property
-    def facts(self) -> dict[str, Any]:
+    def facts(self) -> dict[str, object]:
         with self._lock:
             return {
                 "name": self.name,
@@ -70,8 +70,7 @@ def cache_sizes() -> list[dict[str, Any]]:
 
 def give_core_its_caches(share: float = 1.0) -> None:
     """Let the core keep what it computed, or a share of it; see core/cache.py."""
-    for place in ResultCache.places:
-        place.use(ByteCache(place.name, int(place.most_bytes * share)))
+    ResultCache.provide(lambda name, most_bytes: ByteCache(name, int(most_bytes * share)))
 
 
 FEW = 8  # entries of a list that are looked at one by one; of more, the first stands for all

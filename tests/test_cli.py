@@ -17,7 +17,7 @@ from easy_pocket.cli import main
 from easy_pocket.core.feel.feel import Feel
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.groove_json import dump_template, load_template
-from easy_pocket.core.formats.midi import write_midi
+from easy_pocket.core.formats.midi_writing import write_midi
 from easy_pocket.core.formats.sfz import write_sfz
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.samples import house_kits

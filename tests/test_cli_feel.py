@@ -8,7 +8,8 @@ import pytest
 from easy_pocket.core.feel.feel import Feel
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.groove_json import dump_template
-from easy_pocket.core.formats.midi import read_midi, write_midi
+from easy_pocket.core.formats.midi import read_midi
+from easy_pocket.core.formats.midi_writing import write_midi
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.timebase import Metre, ms_per_tick
 from tests.drums import ROCK, SWUNG, beat, rendered, template, wav_bytes

@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 
 from easy_pocket.core.feel.perform import perform
-from easy_pocket.core.formats.midi import read_midi, write_midi
+from easy_pocket.core.formats.midi import read_midi
+from easy_pocket.core.formats.midi_writing import write_midi
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.timebase import ms_per_tick
 from tests.core.players import any_player

@@ -8,7 +8,8 @@ from pathlib import Path
 import pytest
 
 from easy_pocket.core.feel.perform import perform
-from easy_pocket.core.formats.midi import read_midi, write_midi
+from easy_pocket.core.formats.midi import read_midi
+from easy_pocket.core.formats.midi_writing import write_midi
 from easy_pocket.core.pattern.pattern import Pattern
 from tests.core.idea_scenes import beat
 from tests.test_cli import run

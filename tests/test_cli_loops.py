@@ -10,7 +10,8 @@ import soundfile
 from easy_pocket.core.feel.feel import Feel
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.audio_file import read_audio
-from easy_pocket.core.formats.midi import read_midi, write_midi
+from easy_pocket.core.formats.midi import read_midi
+from easy_pocket.core.formats.midi_writing import write_midi
 from easy_pocket.core.listen.loop_analysis import analyze_loop
 from tests.drums import SWUNG, beat, rendered, wav_bytes
 from tests.test_cli import run

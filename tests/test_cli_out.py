@@ -16,7 +16,7 @@ import pytest
 from easy_pocket.cli.files import write
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.perform import perform
-from easy_pocket.core.formats.midi import write_midi
+from easy_pocket.core.formats.midi_writing import write_midi
 from tests.drums import ROCK, beat
 
 ROOT = Path(__file__).resolve().parent.parent

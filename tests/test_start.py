@@ -67,6 +67,11 @@ def post(address, path, body):
 def test_ctrl_c_stops_what_it_started(fresh, tmp_path):
     process, address = fresh()
     assert "Lamplighter" in get(address + "/")
+    get(address + re.search(r"/songs/\d+/bench", get(address + "/")).group())
+    # What the core computes is kept in the running program, too, whichever module was imported when.
+    assert {"voices, rendered", "spans, performed"} <= {
+        one["name"] for one in json.loads(get(address + "/ready"))["caches"]
+    }
     servers = servers_of(tmp_path)
     assert len(servers) == 1
     process.send_signal(signal.SIGINT)
@@ -103,7 +108,7 @@ def test_a_database_server_left_behind_is_ended_first(fresh, tmp_path):
 
 
 def test_two_on_one_folder_are_refused_in_words(fresh, tmp_path):
-    _, address = fresh()
+    _, address = fresh("--no-demo")
     with pytest.raises(RuntimeError, match=f"already runs on .* at {address}"):
         start_app(tmp_path / "h")
 

@@ -153,7 +153,7 @@ def run_grow(chosen: argparse.Namespace) -> None:
 
 
 def _keep(
-    chosen: argparse.Namespace, beat: ReadPattern, ideas: tuple[Idea, ...], name: str, more: dict[str, Any]
+    chosen: argparse.Namespace, beat: ReadPattern, ideas: tuple[Idea, ...], name: str, more: dict[str, object]
 ) -> None:
     """A file for every idea, and what they do."""
     os.makedirs(chosen.out, exist_ok=True)
@@ -193,7 +193,7 @@ def idea_doc(idea: Idea) -> dict[str, Any]:
     }
 
 
-def _hit_doc(hit: Hit, pattern: Pattern) -> dict[str, Any]:
+def _hit_doc(hit: Hit, pattern: Pattern) -> dict[str, object]:
     return {
         "voice": hit.voice,
         "tick": hit.tick,

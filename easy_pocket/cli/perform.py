@@ -18,7 +18,7 @@ from easy_pocket.core.feel.stages import TIME_STAGES, VELOCITY_STAGES
 from easy_pocket.core.feel.template_edits import describe_fit
 from easy_pocket.core.feel.tighten import Tighten, tighten
 from easy_pocket.core.formats.exchange import PatternToWrite
-from easy_pocket.core.formats.midi import nearest_voice
+from easy_pocket.core.formats.note_map import nearest_voice
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.pattern.timebase import GRID_TICKS, check_tempo, place_name
 from easy_pocket.core.pattern.voices import ROLES, VOICE_GROUPS, check_voice
@@ -88,7 +88,7 @@ def _tightened(chosen: argparse.Namespace, pattern: Pattern, tempo_bpm: float) -
 
 def feel_of(chosen: argparse.Namespace, present: set[str]) -> FeelScopes:
     """The feel the options describe, for the voices that are there. Raises BadValueError for a value that is none."""
-    stack: dict[str, Any] = {}
+    stack: dict[str, object] = {}
     voices: dict[str, dict[str, Any]] = {}
     for option, field, _ in SCOPED:
         for text in getattr(chosen, field):
@@ -133,7 +133,7 @@ def _value(option: str, field: str, text: str) -> Any:
         ) from None
 
 
-def ledger_doc(performance: Performance) -> dict[str, Any]:
+def ledger_doc(performance: Performance) -> dict[str, object]:
     """Every hit with what moved it: straight_ms + the sum of amounts_ms is played_ms."""
     return {
         "tempo_bpm": performance.tempo_bpm,
@@ -144,7 +144,7 @@ def ledger_doc(performance: Performance) -> dict[str, Any]:
     }
 
 
-def _line(performance: Performance, index: int) -> dict[str, Any]:
+def _line(performance: Performance, index: int) -> dict[str, object]:
     line, metre = performance.ledger(index), performance.metre
     bar, inside = divmod(line.tick, metre.bar_ticks)
     return {

@@ -88,7 +88,7 @@ def _figures(side: Side, performance: Performance, step_ticks: int) -> dict[str,
 
 
 def _gap_doc(one: Side, other: Side, found: TimingComparison, performance: Performance) -> dict[str, Any]:
-    def hit(side: Side, index: int) -> dict[str, Any]:
+    def hit(side: Side, index: int) -> dict[str, object]:
         voice = side.voices[side.voice_index[index]]
         tick = int(side.tick[index])
         return {"voice": voice, "tick": tick, "place": place_name(tick, performance.metre)}

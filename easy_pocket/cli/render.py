@@ -16,7 +16,7 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.audio_file import write_audio
-from easy_pocket.core.formats.midi import nearest_voice
+from easy_pocket.core.formats.note_map import nearest_voice
 from easy_pocket.core.formats.sfz import read_sfz
 from easy_pocket.core.formats.stage_json import read_stage
 from easy_pocket.core.pattern.pattern import Pattern
@@ -25,11 +25,12 @@ from easy_pocket.core.song.stage_sound import PartsSound, PlayedPart, strikes_of
 from easy_pocket.core.sound.events import play_columns
 from easy_pocket.core.sound.kit import Kit
 from easy_pocket.core.sound.mixdown import MAX_TAIL_S
-from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.sound import SampleSource
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.stage.curves import BeatMap
-from easy_pocket.core.stage.mix_stage import mix_stage, without_silent_end
+from easy_pocket.core.stage.mix_stage import mix_stage
 from easy_pocket.core.stage.stage import Stage
+from easy_pocket.core.stage.stage_mix import without_silent_end
 from easy_pocket.core.stage.units import Music
 from easy_pocket.samples import house_kits, shipped_samples
 

@@ -14,7 +14,7 @@ from easy_pocket.cli.files import bounded_bytes, say, write
 from easy_pocket.cli.format_options import add_format_options, format_options
 from easy_pocket.core.errors import BadValueError, PocketError
 from easy_pocket.core.feel.perform import perform
-from easy_pocket.core.formats.midi import write_midi
+from easy_pocket.core.formats.midi_writing import write_midi
 from easy_pocket.core.formats.registry import Format, Of, written
 from easy_pocket.core.formats.song_midi import read_song_midi
 from easy_pocket.core.formats.stems_zip import stem_files

@@ -53,7 +53,26 @@ def as_number(words: str, value: object) -> float:
 
 
 def require_range(what: str, value: float, low: float, high: float, unit: str = "") -> None:
-    """Raise BadValueError unless `low <= value <= high` (NaN and infinity are outside)."""
+    """Raise BadValueError unless `low <= value <= high` (NaN and infinity are outside).
+
+    Parameters
+    ----------
+    what
+        What the value is, as the message says it.
+    value
+        The number that was given.
+    low
+        Least value that is allowed.
+    high
+        Greatest value that is allowed.
+    unit
+        Unit that the message tells, such as "ms".
+
+    Raises
+    ------
+    BadValueError
+        When the value lies outside, with what was found and what is needed.
+    """
     if not low <= value <= high:  # NaN is not
         suffix = f" {unit}" if unit else ""
         shown = "beyond all bounds" if abs(value) >= 1e300 else f"{value:g}"

@@ -27,7 +27,7 @@ class DemoPart:
     kit: str
     patterns: dict[str, dict[str, str]]
     step: int = 240
-    rules: dict[str, Any] = field(default_factory=dict)
+    rules: dict[str, object] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -37,9 +37,9 @@ class DemoSection:
 
     name: str
     bars: int
-    plays: dict[str, str | dict[str, Any]]
+    plays: dict[str, str | dict[str, object]]
     repeats: int = 1
-    joins: tuple[dict[str, Any], ...] = ()
+    joins: tuple[dict[str, object], ...] = ()
     metre: str | None = None
     tempo_bpm: float | None = None
     notes: str = ""
@@ -110,7 +110,7 @@ def build_song(
 
 def _part(session: Session, song: SongRow, part: DemoPart, number: int) -> PartRow:
     voices = {voice for lines in part.patterns.values() for voice in lines}
-    values: dict[str, Any] = {
+    values: dict[str, object] = {
         "cycle_ticks": None, "step_ticks": part.step, "start_shift_ticks": 0, "restarts": True, "feel": {},
         "voice_feel": {}, "mix": {}, "voice_steps": {}, "pattern_order": [], "player": number, **part.rules,
     }  # fmt: skip

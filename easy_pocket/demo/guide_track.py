@@ -6,7 +6,7 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.audio import Audio
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 
 CHORDS = ((110.0, 164.81, 220.0, 277.18), (98.0, 146.83, 196.0, 246.94), (123.47, 185.0, 246.94, 293.66),
           (82.41, 123.47, 164.81, 207.65))  # fmt: skip
@@ -28,14 +28,12 @@ def guide_track(tempo_bpm: float, bars: int) -> Audio:
     beat_s = 60.0 / tempo_bpm
     x = np.zeros(round((LEAD_S + bars * 4 * beat_s + RINGS_S) * RATE_HZ))
     time = np.arange(round(RINGS_S * RATE_HZ)) / RATE_HZ
+    strings = {hz: pluck(hz, time) for chord in CHORDS for hz in chord}
     for bar in range(bars):
         for strum, beat in enumerate(STRUMS):
             at_s = LEAD_S + (bar * 4 + beat) * beat_s + dice.normal(0, LOOSE_S)
             for string, hz in enumerate(CHORDS[bar % len(CHORDS)]):
                 start = round((at_s + string * APART_S) * RATE_HZ)
                 loud = (0.16 if strum in (0, 3) else 0.09) * (0.9 + 0.2 * dice.random())
-                overtones = sum(
-                    np.sin(2 * np.pi * hz * k * time) * 0.6**k * np.exp(-time * (2 + k)) for k in (1, 2, 3, 4)
-                )
-                x[start : start + len(time)] += loud * np.minimum(time / 0.004, 1.0) * overtones
+                x[start : start + len(time)] += loud * strings[hz]
     return Audio(np.asarray(x[:, None], dtype=np.float32), RATE_HZ, "harbour-strings.flac")

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.pattern.timebase import Metre
@@ -35,6 +33,9 @@ LAMPLIGHTER = (
     DemoSection("Outro", 4, {"Backbone": {**THIN, "level_db": -3.0}, "Cymbals": {"pattern": "A", "level_db": -4.0},
                              "Hand percussion": "A"}),
 )  # fmt: skip
+
+
+SWUNG_16THS = {"swing_percent": 57.0, "swing_unit": 16}
 
 
 def lamplighter(session: Session, rope_walk: int) -> SongRow:
@@ -78,21 +79,20 @@ def lamplighter(session: Session, rope_walk: int) -> SongRow:
          "roll": {"snare": "................|........-.-.-.-.|o.o.o.o.o.o.oooo|x.x.xxxxXXXXXXXX"}},
         rules={"level_db": -7.0, "feel": {"push_ms": 7.0}},
     )  # fmt: skip
-    feel = {"swing_percent": 57.0, "swing_unit": 16, "template_id": rope_walk, "timing_pull": 70.0, "accent_pull": 0.0}
     song = build_song(
         session,
         "Lamplighter",
         tempo_bpm=104.0,
         parts=(backbone, cymbals, hands, second),
         sections=LAMPLIGHTER,
-        feel=feel,
+        feel={**SWUNG_16THS, "template_id": rope_walk, "timing_pull": 70.0, "accent_pull": 0.0},
     )
     song.stage = _lamplighter_stage(session, song)
     session.flush()
     return song
 
 
-def _lamplighter_stage(session: Session, song: SongRow) -> dict[str, Any]:
+def _lamplighter_stage(session: Session, song: SongRow) -> dict[str, object]:
     """Cymbals in a short room, the clap in a long one, the percussion glued and stepping back for the backbone; the
     break through a narrow band."""
     parts = {one.name: one.id for one in session.query(PartRow).filter(PartRow.song_id == song.id)}

@@ -40,7 +40,7 @@ class Job:
 
     share: float = 0.0
     words: str = ""
-    result: dict[str, Any] | None = None
+    result: dict[str, object] | None = None
     error: str | None = None
     stopped: Event = field(default_factory=Event)
     future: Future[Any] | None = None
@@ -59,7 +59,7 @@ class Job:
         return self.result is not None or self.error is not None
 
     @property
-    def doc(self) -> dict[str, Any]:
+    def doc(self) -> dict[str, object]:
         return {"share": round(self.share, 3), "words": self.words, "result": self.result, "error": self.error}
 
 
@@ -72,7 +72,7 @@ class Jobs:
         self._lock = Lock()
         self._waiting = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="job")
 
-    def start(self, work: Work, arguments: tuple[Any, ...], keep: Callable[[Any], dict[str, Any] | JobFile]) -> str:
+    def start(self, work: Work, arguments: tuple[Any, ...], keep: Callable[[Any], dict[str, object] | JobFile]) -> str:
         """Have the work done by a worker, and its result kept; the job's id. Raises PocketError when too much is under
         way."""
         job, key = Job(words="waiting"), uuid.uuid4().hex
@@ -87,7 +87,7 @@ class Jobs:
         return key
 
     def _run(
-        self, job: Job, work: Work, arguments: tuple[Any, ...], keep: Callable[[Any], dict[str, Any] | JobFile]
+        self, job: Job, work: Work, arguments: tuple[Any, ...], keep: Callable[[Any], dict[str, object] | JobFile]
     ) -> None:
         try:
             job.progressed(0.0, "begun")

@@ -8,7 +8,8 @@ from typing import Any
 
 from easy_pocket.core.feel.template import GrooveTemplate
 from easy_pocket.core.formats.audio_file import read_audio
-from easy_pocket.core.formats.midi import nearest_voice, read_midi
+from easy_pocket.core.formats.midi import read_midi
+from easy_pocket.core.formats.note_map import nearest_voice
 from easy_pocket.core.formats.registry import Of, for_file, formats_of
 from easy_pocket.core.formats.sfz import ReadKit, read_sfz
 from easy_pocket.core.formats.song_midi import ReadSong, read_song_midi

@@ -32,7 +32,7 @@ def rows_to_hits(rows: Iterable[list[Any]]) -> list[Hit]:
 
 
 def _hit(
-    voice: str, tick: int, velocity: int, offset_ms: float, alternate: int = 0, doc: dict[str, Any] | None = None
+    voice: str, tick: int, velocity: int, offset_ms: float, alternate: int = 0, doc: dict[str, object] | None = None
 ) -> Hit:
     return Hit(voice, tick, velocity, offset_ms, alternate, articulation_from_doc(doc) if doc else PLAIN)
 
@@ -45,7 +45,7 @@ def hits_to_json(hits: Iterable[Hit]) -> str:
 def pattern_to_json(pattern: Pattern) -> str:
     """The hits of a pattern, which are in order already."""
     columns = pattern.arrays
-    doc: dict[str, Any] = {
+    doc: dict[str, object] = {
         "voices": columns.voices,
         "voice": columns.voice_index,
         "tick": columns.tick,
@@ -59,7 +59,7 @@ def pattern_to_json(pattern: Pattern) -> str:
     return orjson.dumps(doc, option=orjson.OPT_SERIALIZE_NUMPY).decode()
 
 
-def locks_of(pattern: Pattern) -> dict[str, Any]:
+def locks_of(pattern: Pattern) -> dict[str, object]:
     """What is locked besides single hits, as it is kept."""
     locks = {"voices": sorted(pattern.locked_voices), "places": sorted(pattern.locked_places)}
     return {name: values for name, values in locks.items() if values}

@@ -6,7 +6,6 @@ from __future__ import annotations
 import logging
 import time
 import uuid
-from typing import Any
 
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.requests import ClientDisconnect
@@ -64,7 +63,7 @@ def _write(scope: Scope, status: int, took_ms: float, failed: BaseException | No
     """The line of a request: which, what it was about, how it ended, how long it took."""
     state = scope.get("state", {})
     route = scope.get("route")
-    facts: dict[str, Any] = {
+    facts: dict[str, object] = {
         "request": state.get("request_id"),
         "method": scope["method"],
         "route": getattr(route, "path", "none"),

@@ -5,7 +5,6 @@ from __future__ import annotations
 import shutil
 import time
 from pathlib import Path
-from typing import Any
 
 from fastapi import APIRouter
 from sqlalchemy import text
@@ -44,7 +43,7 @@ def ready(request: Request, store: Store) -> Response:
     return JsonResponse({"ready": well, "checks": checks, "caches": cache_sizes()}, 200 if well else 503)
 
 
-def _database(store: Database) -> dict[str, Any]:
+def _database(store: Database) -> dict[str, object]:
     began = time.perf_counter()
     try:
         store.reader.scalar(text("SELECT 1"))
@@ -53,7 +52,7 @@ def _database(store: Database) -> dict[str, Any]:
     return {"ok": True, "ms": round((time.perf_counter() - began) * 1000, 1)}
 
 
-def _migrations(store: Database) -> dict[str, Any]:
+def _migrations(store: Database) -> dict[str, object]:
     wanted = head_revision()
     try:
         at = present_revision(store.engine)
@@ -65,7 +64,7 @@ def _migrations(store: Database) -> dict[str, Any]:
     return {"ok": False, "at": at, "wanted": wanted, "words": words}
 
 
-def _disk(home: Path) -> dict[str, Any]:
+def _disk(home: Path) -> dict[str, object]:
     try:
         free_mb = shutil.disk_usage(home).free // 1_000_000
     except OSError as error:
@@ -75,5 +74,5 @@ def _disk(home: Path) -> dict[str, Any]:
     return {"ok": well, "free_mb": free_mb, **words}
 
 
-def _jobs(request: Request) -> dict[str, Any]:
+def _jobs(request: Request) -> dict[str, object]:
     return {"ok": True, **jobs(request).counts()}

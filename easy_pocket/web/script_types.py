@@ -45,7 +45,7 @@ class Types:
 
     def __init__(self) -> None:
         self.made: dict[str, str] = {}
-        self.kinds: dict[str, Any] = {}
+        self.kinds: dict[str, object] = {}
 
     def of(self, kind: Any) -> str:
         """A type as it is written in TypeScript. Raises TypeError for one that has no like."""

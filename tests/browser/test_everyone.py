@@ -61,9 +61,41 @@ def test_axe_finds_nothing_on_a_screen_its_tabs_and_menus(page: Page, axe: str, 
     for number in range(menus.count()):
         menus.nth(number).click()
         expect(menus.nth(number)).to_have_attribute("aria-expanded", "true")
-        assert faults(page, axe, ".popover:not([style*='none'])") == [], f"menu {number}"
+        assert faults(page, axe, ".is-active .popover") == [], f"menu {number}"
         page.keyboard.press("Escape")
         expect(menus.nth(number)).to_have_attribute("aria-expanded", "false")
+
+
+NO_TIPS = """async () => {
+    const { tipOf } = await import(document.querySelector("link[rel=modulepreload][href$='shared/tip.js']").href);
+    const controls = document.querySelectorAll(":is(#screen, header, .ribbon, .ledger) :is(button, input, select, summary, a[href])");
+    const told = (one) => tipOf(one) || one.closest("[hidden], [aria-hidden=true]") || ["file", "hidden"].includes(one.type);
+    return [...controls].filter((one) => !told(one)).map((one) => one.outerHTML.slice(0, 160));
+}"""
+
+
+@pytest.mark.parametrize("screen", ["shelf", *SCREENS])
+def test_every_control_says_what_it_does_by_pointer_and_keys(page: Page, song: str, screen: str) -> None:
+    page.goto("/" if screen == "shelf" else f"{song}/{screen}")
+    expect(page.locator("#screen")).to_be_visible()
+    if screen != "shelf":
+        until(page, f"window.easyPocket?.screen === '{screen}'")
+    assert page.evaluate(NO_TIPS) == []
+
+
+def test_a_tip_is_shown_under_a_resting_pointer_and_for_the_focus_by_keys(bench: Page) -> None:
+    tip = bench.locator("#tip")
+    bench.locator("#straight").hover()
+    expect(tip).to_have_text("Hear every hit on its grid (hold h)")
+    bench.locator("#click-chip").click()
+    expect(tip).to_be_hidden()
+    bench.locator("label", has_text="between the beats").hover()
+    expect(tip).to_have_text("Softer clicks between the beats")
+    bench.keyboard.press("Escape")
+    bench.mouse.move(640, 790)
+    bench.locator("#straight").focus()
+    bench.keyboard.press("ArrowLeft")
+    expect(tip).to_have_text("Hear the beat with its feel")
 
 
 def test_axe_finds_nothing_in_what_opens_over_the_bench(bench: Page, axe: str) -> None:

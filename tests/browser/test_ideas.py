@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from easy_pocket.core.feel.perform import perform
-from easy_pocket.core.formats.midi import write_midi
+from easy_pocket.core.formats.midi_writing import write_midi
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from tests.browser.gestures import box_of, saved, until
 

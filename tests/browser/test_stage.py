@@ -395,7 +395,7 @@ def test_a_group_is_made_ducked_and_named_on_the_floor(page: Page, song: str) ->
     page.get_by_role("button", name="Make a group").click()
     saved(page)
     expect(page.locator(".outline text")).to_have_text("tops")
-    page.locator('#stage-side .side-tabs button:has-text("group")').click()
+    page.locator('#stage-scopes a:has-text("group")').click()
     page.locator('[data-unit-add="duck"]').click()
     saved(page)
     expect(page.locator(".outline text")).to_have_text("tops, ducked")
@@ -470,7 +470,7 @@ def test_a_control_that_moves_is_heard_without_a_step(page: Page, song: str) -> 
 
 def test_a_beat_is_printed_an_octave_down_and_put_under_itself_in_four_gestures(page: Page, song: str) -> None:
     open_stage(page, song)
-    page.get_by_role("button", name="everything").click()
+    page.get_by_role("tab", name="everything").click()
     page.get_by_role("button", name="print").click()
     page.get_by_label("Pitch in semitones").fill("-12")
     page.get_by_role("button", name="Print", exact=True).click()
@@ -491,7 +491,7 @@ def test_a_chain_of_the_kit_is_begun_from_a_preset_and_heard(page: Page, song: s
     open_stage(page, song)
     edit(page, kind="kit_new", name="Mole", source="song")
     page.locator(".level-name", has_text="Snare").click()
-    page.locator(".side-tabs button", has_text="kit").click()
+    page.locator("#stage-scopes a", has_text="kit").click()
     expect(page.locator(".own-here")).to_contain_text("of the kit Mole")
     page.locator("[data-preset]").select_option(label="old and dusty")
     expect(page.locator(".unit-name")).to_have_text(["tone", "drive", "wide"])

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from scipy import signal
 
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.stage.limiter import limited, true_peak_db, true_peaks
 
 

@@ -9,7 +9,7 @@ from easy_pocket.core.pattern.timebase import Metre
 from easy_pocket.core.song.arrangement import Arrangement
 from easy_pocket.core.song.clicks import KINDS, click_sound, loop_clicks, song_clicks
 from easy_pocket.core.song.section import Section
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 
 
 def test_two_bars_of_four_click_on_bars_beats_and_halves() -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.stage.crowding import BANDS_HZ, MOST_CHANGE_DB, SILENT_DB, apart_db, crowding, levels_of, spread
 
 LENGTH = 2 * RATE_HZ

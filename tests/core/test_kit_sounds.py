@@ -8,9 +8,10 @@ from easy_pocket.core.sound.controls import CONTROLS, settings_with
 from easy_pocket.core.sound.house_kits import HOUSE_KITS
 from easy_pocket.core.sound.kit import ROLE_LUFS, plain_voice, voice_audio
 from easy_pocket.core.sound.loudness import hit_loudness_lufs, programme_loudness_lufs
-from easy_pocket.core.sound.models import MODELS, RATE_HZ
+from easy_pocket.core.sound.models import MODELS
 from easy_pocket.core.sound.presets import PRESETS
 from easy_pocket.core.sound.sound import Sound, in_key
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.sound.velocity import VELOCITY_ZONES
 from easy_pocket.samples import dry_dock, sampled_audio, shipped_samples
 

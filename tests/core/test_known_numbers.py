@@ -24,7 +24,7 @@ from easy_pocket.core.song.flatten import flatten
 from easy_pocket.core.song.perform_song import perform_song
 from easy_pocket.core.sound.character import _pitch, measure
 from easy_pocket.core.sound.loudness import programme_loudness_lufs
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 from tests.core.songs import BEAT, small
 
 

@@ -17,7 +17,7 @@ from easy_pocket.core.listen.loop_analysis import analyze_loop
 from easy_pocket.core.listen.onsets import detect_onsets
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.timebase import ms_per_tick
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 from tests.drums import ROCK, SWUNG, beat, rendered
 
 TEMPO = 112.0

@@ -12,9 +12,9 @@ from easy_pocket.core.sound.fold_layers import folded
 from easy_pocket.core.sound.kit import KitVoice, plain_voice, voice_audio
 from easy_pocket.core.sound.layer import Layer, folded_to_mono, layer_audio
 from easy_pocket.core.sound.layer_check import layer_check, most_punch
-from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.sound import sampled
 from easy_pocket.core.sound.spectrum import THIRD_HZ, third_energy
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.sound.velocity import stretches
 
 HARD = 7

@@ -9,8 +9,8 @@ from hypothesis import strategies as st
 
 from easy_pocket.core.sound.character import measure
 from easy_pocket.core.sound.library import Query, SoundIndex, fit, free_bands, search
-from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.spectrum import THIRD_HZ, third_energy
+from easy_pocket.core.sound.tones import RATE_HZ
 
 NAMES = ("deep snare", "crack snare", "round kick", "tick hat", "Deep Kick", "long crash")
 

@@ -10,7 +10,9 @@ from hypothesis import strategies as st
 from easy_pocket.core.errors import MidiRefusedError
 from easy_pocket.core.feel.feel import Feel, FeelScopes
 from easy_pocket.core.feel.perform import perform
-from easy_pocket.core.formats.midi import nearest_voice, read_midi, write_midi
+from easy_pocket.core.formats.midi import read_midi
+from easy_pocket.core.formats.midi_writing import write_midi
+from easy_pocket.core.formats.note_map import nearest_voice
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.timebase import Metre
 from easy_pocket.core.pattern.voices import DRUMS, ROLES

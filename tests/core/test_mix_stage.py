@@ -10,13 +10,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.stage.curves import BeatMap
 from easy_pocket.core.stage.limiter import true_peak_db
-from easy_pocket.core.stage.mix_stage import Sound, mix_stage
+from easy_pocket.core.stage.mix_stage import mix_stage
 from easy_pocket.core.stage.presets import PRESETS
 from easy_pocket.core.stage.section_settings import SectionSettings
 from easy_pocket.core.stage.stage import Group, Place, Stage, Unit, stage_doc, stage_from_doc
+from easy_pocket.core.stage.stage_mix import Sound
 from easy_pocket.core.stage.unit_fields import MOST_UNITS, UNITS
 from easy_pocket.core.stage.units import Music, Strikes
 

@@ -12,9 +12,9 @@ from easy_pocket.core.errors import ArchiveRefusedError, AudioRefusedError
 from easy_pocket.core.formats.sound_files import import_sounds
 from easy_pocket.core.sound.house_kits import HOUSE_KITS
 from easy_pocket.core.sound.kit import voice_audio
-from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.one_shot import content_key, one_shot
 from easy_pocket.core.sound.role import guess_roles
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.samples import dry_dock, shipped_samples
 from tests.core.fresh_kits import FRESH_KITS
 

@@ -16,7 +16,7 @@ from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.reverse_into import ReverseInto
 from easy_pocket.core.sound.events import play_events
 from easy_pocket.core.sound.house_kits import HOUSE_KITS
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 
 BAR = 3840
 BEAT = 960

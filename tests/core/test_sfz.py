@@ -22,7 +22,7 @@ from easy_pocket.core.sound.house_kits import HOUSE_KITS
 from easy_pocket.core.sound.kit import Kit, KitVoice, voice_audio
 from easy_pocket.core.sound.layer import Layer
 from easy_pocket.core.sound.mixdown import mixdown
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.samples import dry_dock, shipped_samples
 from tests.drums import ROCK, beat
 

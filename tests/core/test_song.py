@@ -25,7 +25,7 @@ from easy_pocket.core.song.section import ORDER, Cell, Join, Section
 from easy_pocket.core.song.song_mix import part_columns, song_columns, together
 from easy_pocket.core.sound.events import events_of
 from easy_pocket.core.sound.mixdown import mixdown
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.samples import house_kits
 from tests.core.songs import BEAT, BUSY, FILL, SHAKER, arrangements, small
 

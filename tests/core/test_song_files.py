@@ -10,7 +10,7 @@ from hypothesis import HealthCheck, given, settings
 
 from easy_pocket.core.errors import MidiRefusedError
 from easy_pocket.core.feel.feel import Feel, FeelScopes
-from easy_pocket.core.formats.midi import voice_of_note
+from easy_pocket.core.formats.note_map import voice_of_note
 from easy_pocket.core.formats.song_midi import ReadSong, read_song_midi, song_ticks, write_song_midi
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.pattern.timebase import Metre, ms_per_tick

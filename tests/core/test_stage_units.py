@@ -10,7 +10,7 @@ from scipy import signal
 
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.sound.loudness import hit_loudness_lufs
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.stage.compressor import compressed, kept, reduction_db, static_reduction_db
 from easy_pocket.core.stage.curves import BeatMap, duck_curve, gate_curve, step_times_s, sway_wave
 from easy_pocket.core.stage.drive import driven, drum_noise

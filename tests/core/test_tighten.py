@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 from easy_pocket.core.errors import BadValueError, EditRefusedError
 from easy_pocket.core.feel.feel import Feel, FeelScopes
 from easy_pocket.core.feel.perform import perform
-from easy_pocket.core.feel.tighten import StraightAgain, Tighten, tighten, write_in
+from easy_pocket.core.feel.tighten import Tighten, tighten
+from easy_pocket.core.feel.write_in import StraightAgain, write_in
 from easy_pocket.core.pattern.edits import apply_edit
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.timebase import ms_per_tick

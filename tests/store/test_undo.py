@@ -7,7 +7,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError, PocketError
-from easy_pocket.core.feel.tighten import StraightAgain
+from easy_pocket.core.feel.write_in import StraightAgain
 from easy_pocket.core.pattern.hit_edits import RemoveHit, SetOffset, SetVelocity, WriteHit
 from easy_pocket.core.pattern.length_edits import SetLength
 from easy_pocket.core.pattern.pattern import Hit

@@ -170,9 +170,9 @@ def test_what_does_not_fit_is_refused_in_words_and_nothing_is_changed(tab, edit,
 def rows(html):
     """Voice, hits, mean, spread, swing, gap of every row of the pocket."""
     found = []
-    for row in re.findall(r'<div class="pocket-row">(.*?)</div>', html, re.DOTALL):
-        name = re.search(r"<span>(.*?)</span>", row).group(1)
-        found.append((name, *re.findall(r"<b[^>]*>(.*?)</b>", row)))
+    for row in re.findall(r'<tr><th scope="row">(.*?)</tr>', html, re.DOTALL):
+        name, _, cells = row.partition("</th>")
+        found.append((name, *re.findall(r"<td(?! class=.pocket-row)[^>]*>(.*?)</td>", cells)))
     return found
 
 

@@ -21,7 +21,7 @@ from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.feel.template import GrooveTemplate, Lane
 from easy_pocket.core.formats.groove_csv import dump_groove_csv
 from easy_pocket.core.formats.groove_json import dump_template
-from easy_pocket.core.formats.midi import write_midi
+from easy_pocket.core.formats.midi_writing import write_midi
 from easy_pocket.jobs import work
 from easy_pocket.store.database import Database
 from easy_pocket.store.songs.create import create_song

@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 
 from easy_pocket.core.feel.perform import perform
-from easy_pocket.core.formats.midi import write_midi
+from easy_pocket.core.formats.midi_writing import write_midi
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.store.schema.tables import IdeaRow
 from easy_pocket.store.songs.create import create_song

@@ -151,8 +151,13 @@ def test_an_export_tells_its_progress_and_is_fetched_once(client, song_id):
 
 
 def test_an_export_is_stopped_and_writes_nothing(client, song_id):
+    # Two long things are done at once: the export waits for them, so that it is stopped before its end.
+    jobs = client.app.state.jobs
+    before = [jobs.start(tell_and_wait, (600.0,), lambda _: {}) for _ in range(2)]
     key = client.get(f"/songs/{song_id}/song.flac?job=1").json()["job"]
     client.post(f"/jobs/{key}/stop")
+    for one in before:
+        jobs.find(one).stop()
     job, _ = ended(client, key)
     assert "Stopped; nothing was brought in or written" in job["error"]
     assert client.get(f"/jobs/{key}/file", headers={"Accept": "application/json"}).status_code == 422

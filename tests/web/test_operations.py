@@ -14,6 +14,7 @@ from sqlalchemy.exc import OperationalError
 
 from easy_pocket import logs
 from easy_pocket.caches import ByteCache
+from easy_pocket.core.cache import ResultCache
 from easy_pocket.store.database import Database
 from easy_pocket.store.songs.create import create_song
 from easy_pocket.web import operations
@@ -204,6 +205,17 @@ def test_a_cache_holds_no_more_bytes_than_it_may_and_forgets_the_oldest() -> Non
     for _ in range(3):
         cache.get("new", lambda: made.append(1) or b"x")  # type: ignore[func-returns-value]
     assert len(made) == 1
+
+
+def test_a_place_that_is_made_later_has_a_cache_too() -> None:
+    place: ResultCache[int] = ResultCache("imported after the program began", 1000)
+    made: list[int] = []
+    try:
+        for _ in range(3):
+            assert place.get("one", lambda: made.append(1) or 7) == 7  # type: ignore[func-returns-value]
+        assert len(made) == 1
+    finally:
+        ResultCache.places.remove(place)
 
 
 @pytest.mark.parametrize("origin", ["http://[", "http://[::1", "//", "null", "http://testserver:99999999999999"])

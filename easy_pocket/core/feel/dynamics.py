@@ -19,7 +19,19 @@ Ints = npt.NDArray[np.int64]
 
 
 def level_dynamics(hits: HitArrays, settings: list[Feel], ghost: Ints, depth: Ints) -> None:
-    """Fill the velocity steps of ghost level and accent depth. A voice's middle is the median of its other hits."""
+    """Fill the velocity steps of ghost level and accent depth. A voice's middle is the median of its other hits.
+
+    Parameters
+    ----------
+    hits
+        Hits as columns.
+    settings
+        The feel of each voice, by voice index.
+    ghost
+        Velocity steps of the ghost level, shape (n,); filled here.
+    depth
+        Velocity steps of the accent depth, shape (n,); filled here.
+    """
     for index, setting in enumerate(settings):
         if setting.ghost_percent == 100.0 and setting.depth_percent == 100.0:
             continue
@@ -37,9 +49,25 @@ def level_dynamics(hits: HitArrays, settings: list[Feel], ghost: Ints, depth: In
 def weaken_hand(
     hits: HitArrays, settings: list[Feel], tick_ms: float, velocity: Ints, late_ms: Floats, quieter: Ints
 ) -> None:
-    """Fill the amounts of the weaker hand: every second place of a fast run on hats or ride, whichever hits are there.
+    """Fill the amounts of the weaker hand: every second place of a fast run on hats or ride.
 
-    A run is fast where the next or the last hit of the hats is nearer than FAST_MS.
+    Places count, whichever hits are there. A run is fast where the next or the last hit of the hats is nearer than
+    FAST_MS.
+
+    Parameters
+    ----------
+    hits
+        Hits as columns.
+    settings
+        The feel of each voice, by voice index.
+    tick_ms
+        Length of a tick in ms.
+    velocity
+        Velocity before this stage, 1 to 127, shape (n,).
+    late_ms
+        How much later each hit comes, in ms, shape (n,); filled here.
+    quieter
+        Velocity steps of each hit, shape (n,); filled here.
     """
     for family in HAND_VOICES:
         members = [index for index, voice in enumerate(hits.voices) if voice in family]

@@ -22,6 +22,26 @@ def lane_from_hits(
     """A lane from hits, as columns: slot, offset_ms, strength 0-1; `chosen` says which count.
 
     `every` (all hits) stands in for a swing phase without any.
+
+    Parameters
+    ----------
+    slot
+        Slot of each hit, counted from 0, shape (n,).
+    offset_ms
+        How far each hit lies from its slot in ms, late positive, shape (n,).
+    strength
+        How loud each hit is, 0 to 1, shape (n,).
+    chosen
+        Which hits count, shape (n,).
+    slots
+        How many slots the lane has.
+    every
+        The lane of all hits, for swing phases without any; None leaves those at 0.
+
+    Returns
+    -------
+    Lane
+        Offset in ms, spread, accent and count of every slot.
     """
     index = slot[chosen] % slots
     offset_ms, strength = offset_ms[chosen], np.maximum(strength[chosen], 1e-6)

@@ -34,7 +34,22 @@ def _stretch(seed: int, name: str, block: int) -> Floats:
 
 
 def wander(seed: int, name: str, slot: Ints) -> Floats:
-    """1/f noise at these slots, standard deviation 1 over a stretch."""
+    """1/f noise at these slots, standard deviation 1 over a stretch.
+
+    Parameters
+    ----------
+    seed
+        Whole number; the same one gives the same result.
+    name
+        What wanders; each name has noise of its own.
+    slot
+        Slots, counted from 0 over all passes, any shape.
+
+    Returns
+    -------
+    Floats
+        Values in standard deviations, same shape as slot.
+    """
     block, inside = np.divmod(slot, BLOCK)
     found = np.empty(len(slot))
     for one in np.unique(block).tolist():
@@ -44,17 +59,68 @@ def wander(seed: int, name: str, slot: Ints) -> Floats:
 
 
 def drift(seed: int, tick: Ints, start_slot: int) -> Floats:
-    """How far the player has wandered at each place, in standard deviations; shared by all hits of a slot."""
+    """How far the player has wandered at each place, in standard deviations; shared by all hits of a slot.
+
+    Parameters
+    ----------
+    seed
+        Whole number; the same one gives the same result.
+    tick
+        Places in ticks, shape (n,).
+    start_slot
+        Slots that were played before tick 0.
+
+    Returns
+    -------
+    Floats
+        Values in standard deviations, shape (n,).
+    """
     return wander(seed, "drift", tick // SLOT_TICKS + start_slot)
 
 
 def jitter(seed: int, voice: str, tick: Ints, pass_key: int) -> Floats:
-    """Scatter of each hit for itself, normal, in standard deviations."""
+    """Scatter of each hit for itself, normal, in standard deviations.
+
+    Parameters
+    ----------
+    seed
+        Whole number; the same one gives the same result.
+    voice
+        Role of the voice.
+    tick
+        Places in ticks, shape (n,).
+    pass_key
+        Number of the pass; each has scatter of its own.
+
+    Returns
+    -------
+    Floats
+        Values in standard deviations, shape (n,).
+    """
     return normal(seed, f"jitter {voice}", tick, np.full(len(tick), pass_key))
 
 
 def touch(seed: int, voice: str, tick: Ints, start_slot: int, pass_key: int) -> Floats:
-    """Scatter of velocity from -1 to 1, part slow and shared, part per hit."""
+    """Scatter of velocity from -1 to 1, part slow and shared, part per hit.
+
+    Parameters
+    ----------
+    seed
+        Whole number; the same one gives the same result.
+    voice
+        Role of the voice.
+    tick
+        Places in ticks, shape (n,).
+    start_slot
+        Slots that were played before tick 0.
+    pass_key
+        Number of the pass; each has scatter of its own.
+
+    Returns
+    -------
+    Floats
+        Values from -1 to 1, shape (n,).
+    """
     slow = np.clip(wander(seed, "touch", tick // SLOT_TICKS + start_slot) / 2, -1, 1)
     single = 2 * uniform(seed, f"touch {voice}", tick, np.full(len(tick), pass_key)) - 1
     return np.asarray(0.4 * slow + 0.6 * single)

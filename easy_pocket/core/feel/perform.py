@@ -159,7 +159,32 @@ def perform_hits(
     loop: bool = True,
     loose: Loose = Loose(),
 ) -> Performance:
-    """As `perform`, of hits as columns in order of place; density is not asked here."""
+    """As `perform`, of hits as columns in order of place; density is not asked here.
+
+    Parameters
+    ----------
+    hits
+        Hits as columns.
+    length_ticks
+        Length of the pattern in ticks.
+    metre
+        Metre of the bars.
+    feel
+        Settings of the stack, the part and its voices; None plays it as written.
+    tempo_bpm
+        Quarter notes a minute.
+    straight
+        Whether every hit stays on its written slot, with its own velocity.
+    loop
+        Whether the last hit also keeps its distance from the first of the next pass.
+    loose
+        Where the looseness goes on from.
+
+    Returns
+    -------
+    Performance
+        Columns in the order of hits.
+    """
     check_tempo(tempo_bpm)
     tick_ms = ms_per_tick(tempo_bpm)
     straight_ms = hits.tick.astype(np.float64) * tick_ms

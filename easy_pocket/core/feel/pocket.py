@@ -50,6 +50,20 @@ def pocket_by_voice(performance: Performance, chosen: Chosen | None = None, step
     """Offsets against the straight grid for every voice with hits (of the chosen ones), in order of appearance.
 
     The accents are counted in slots of step_ticks.
+
+    Parameters
+    ----------
+    performance
+        Hits as they are played.
+    chosen
+        Which hits count, by voice and place; None for all.
+    step_ticks
+        Length of the slots in which accents are counted, in ticks.
+
+    Returns
+    -------
+    list[VoicePocket]
+        Mean, spread, swing and accents of each voice.
     """
     if performance.heard is not None:
         chosen = performance.heard if chosen is None else chosen & performance.heard
@@ -90,6 +104,20 @@ def found_swing_percent(performance: Performance, unit: int = 16, chosen: Chosen
     An off-beat is written on the half of its pair, or, as triplets, on the third third. Off-beats are measured
     against the mean offset of their voice's on-beats, so a constant lag is no swing; a voice without on-beats is
     measured against all of them. None when there is no off-beat hit.
+
+    Parameters
+    ----------
+    performance
+        Hits as they are played.
+    unit
+        Length of the swung note in ticks.
+    chosen
+        Which hits count, by voice and place; None for all.
+
+    Returns
+    -------
+    float | None
+        Swing in percent, 50 is straight.
     """
     hits = performance.hits
     pair_ticks = 2 * 3840 // unit
@@ -111,7 +139,22 @@ def found_swing_percent(performance: Performance, unit: int = 16, chosen: Chosen
 
 
 def accent_profile(performance: Performance, chosen: Chosen, step_ticks: int = 240) -> tuple[float, ...]:
-    """Mean velocity by slot of the bar, NaN where nothing is played."""
+    """Mean velocity by slot of the bar, NaN where nothing is played.
+
+    Parameters
+    ----------
+    performance
+        Hits as they are played.
+    chosen
+        Which hits count.
+    step_ticks
+        Length of a slot in ticks.
+
+    Returns
+    -------
+    tuple[float, ...]
+        Velocity of each slot of the bar.
+    """
     slots = max(performance.metre.bar_ticks // step_ticks, 1)
     slot = np.rint(performance.hits.tick[chosen] % performance.metre.bar_ticks / step_ticks).astype(np.intp) % slots
     count = np.bincount(slot, minlength=slots)

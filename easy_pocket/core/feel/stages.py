@@ -96,6 +96,20 @@ def swung(tick: Floats | Ints, pair_ticks: Floats, share: Floats) -> Floats:
 
     Within a pair P of swung notes, phase p goes to 2ps in the first half and to s + (2p-1)(1-s) in the second, so
     places in between bend along.
+
+    Parameters
+    ----------
+    tick
+        Places in ticks, shape (n,).
+    pair_ticks
+        Length of a pair of swung notes at each place, in ticks.
+    share
+        Share of the pair that its first note has, 0.5 is straight.
+
+    Returns
+    -------
+    Floats
+        Ticks by which each place moves, later positive, shape (n,).
     """
     phase = (tick % pair_ticks) / pair_ticks
     moved = np.where(phase < 0.5, 2.0 * phase * share, share + (2.0 * phase - 1.0) * (1.0 - share))
@@ -194,6 +208,20 @@ def keep_order(hits: HitArrays, played_ms: Floats, length_ms: float | None) -> F
     """Played times in which no voice's hits swap or come closer than MIN_GAP_MS; later hits give way.
 
     In a loop the first hits also give way to the last of the pass before, so the seam is as clean as the inside.
+
+    Parameters
+    ----------
+    hits
+        Hits as columns.
+    played_ms
+        When each hit is played, in ms, shape (n,).
+    length_ms
+        Length of the loop in ms; None when it is none.
+
+    Returns
+    -------
+    Floats
+        Times in ms, shape (n,).
     """
     kept = played_ms.copy()
     for index in range(len(hits.voices)):

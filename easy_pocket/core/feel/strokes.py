@@ -7,7 +7,7 @@ it and bend with the swing.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -81,7 +81,22 @@ def first_pass_differs(pattern: Pattern) -> bool:
 
 
 def sounding(hits: HitArrays, pass_number: int, seed: int) -> npt.NDArray[np.bool_]:
-    """Which hits sound in a pass, counted from 1; chance is keyed by voice, place and pass."""
+    """Which hits sound in a pass, counted from 1; chance is keyed by voice, place and pass.
+
+    Parameters
+    ----------
+    hits
+        Hits as columns.
+    pass_number
+        Which time round, counted from 1.
+    seed
+        Whole number; the same one gives the same result.
+
+    Returns
+    -------
+    npt.NDArray[np.bool_]
+        True for each hit that sounds, shape (n,).
+    """
     heard = np.ones(len(hits.tick), dtype=bool)
     for index, articulation in hits.articulated:
         if articulation.passes == FIRST_PASS:
@@ -96,23 +111,28 @@ def sounding(hits: HitArrays, pass_number: int, seed: int) -> npt.NDArray[np.boo
 
 
 def strokes(performance: Performance, pass_number: int | None = None, seed: int = 0) -> Strokes:
-    """The strokes of one pass (counted from 1), or of every hit there is when None."""
+    """The strokes of one pass (counted from 1), or of every hit there is when None.
+
+    Parameters
+    ----------
+    performance
+        Hits as they are played.
+    pass_number
+        Which time round, counted from 1; None for every hit there is.
+    seed
+        Whole number; the same one gives the same result.
+
+    Returns
+    -------
+    Strokes
+        One row for each stroke, flams, drags, ratchets and rolls written out.
+    """
     hits = performance.hits
     count = len(hits.tick)
     heard = np.ones(count, dtype=bool) if pass_number is None else sounding(hits, pass_number, seed)
     if performance.heard is not None:
         heard &= performance.heard
-    plain = Strokes(
-        hit=np.arange(count),
-        time_ms=performance.played_ms,
-        velocity=performance.velocity,
-        tune_cents=np.zeros(count),
-        pan=np.zeros(count),
-        length_ms=np.full(count, np.inf),
-        backwards=np.zeros(count, dtype=bool),
-        fade_ms=np.zeros(count),
-        room=np.zeros(count),
-    )
+    plain = _plain(performance)
     if not hits.articulated:
         return plain if heard.all() else _only(plain, heard)
     tick_ms = ms_per_tick(performance.tempo_bpm)
@@ -139,16 +159,22 @@ def strokes(performance: Performance, pass_number: int | None = None, seed: int 
     hit, time_ms, velocity = hit[keep], time_ms[keep], velocity[keep]
     order = np.lexsort((time_ms, hit))
     hit = hit[order]
+    return replace(_only(plain, hit), hit=hit, time_ms=time_ms[order], velocity=velocity[order])
+
+
+def _plain(performance: Performance) -> Strokes:
+    """One stroke for each hit, with nothing but its time and velocity."""
+    count = len(performance.hits.tick)
     return Strokes(
-        hit,
-        time_ms[order],
-        velocity[order],
-        plain.tune_cents[hit],
-        plain.pan[hit],
-        plain.length_ms[hit],
-        plain.backwards[hit],
-        plain.fade_ms[hit],
-        plain.room[hit],
+        hit=np.arange(count),
+        time_ms=performance.played_ms,
+        velocity=performance.velocity,
+        tune_cents=np.zeros(count),
+        pan=np.zeros(count),
+        length_ms=np.full(count, np.inf),
+        backwards=np.zeros(count, dtype=bool),
+        fade_ms=np.zeros(count),
+        room=np.zeros(count),
     )
 
 
@@ -173,7 +199,7 @@ def _until_hit_ms(performance: Performance, index: int, articulation: Articulati
     return until_ms if until_ms > 0 else float(written_ms)
 
 
-def _only(struck: Strokes, kept: npt.NDArray[np.bool_]) -> Strokes:
+def _only(struck: Strokes, kept: npt.NDArray[np.bool_] | Ints) -> Strokes:
     return Strokes(
         struck.hit[kept],
         struck.time_ms[kept],

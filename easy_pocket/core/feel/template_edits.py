@@ -33,7 +33,26 @@ Floats = npt.NDArray[np.float64]
 def drawn_template(
     name: str, *, slots_per_bar: int, bars: int = 1, metre: Metre = COMMON_TIME, tempo_bpm: float = 100.0
 ) -> GrooveTemplate:
-    """A straight, even groove to draw on."""
+    """A straight, even groove to draw on.
+
+    Parameters
+    ----------
+    name
+        What it is called.
+    slots_per_bar
+        Slots in a bar.
+    bars
+        Bars, 1 to 8.
+    metre
+        Metre of the bars.
+    tempo_bpm
+        Quarter notes a minute.
+
+    Returns
+    -------
+    GrooveTemplate
+        Offsets of 0 and equal accents.
+    """
     require_range("The template's bars", bars, 1, MAX_TEMPLATE_BARS)
     require_range("The template's slots per bar", slots_per_bar, 1, MAX_SLOTS_PER_BAR)
     slots = slots_per_bar * bars
@@ -48,8 +67,22 @@ def with_slots(
 ) -> GrooveTemplate:
     """Slots of a lane set to (offset in ms, accent 0-1), None leaving one as it is.
 
-    A lane the template does not have yet begins as a copy of all. What is set by hand is no guess. Raises BadValueError
-    for a slot there is none of.
+    A lane the template does not have yet begins as a copy of all. What is set by hand is no guess. Raises
+    BadValueError for a slot there is none of.
+
+    Parameters
+    ----------
+    template
+        The groove that is changed.
+    lane
+        Name of the lane: all, low, mid or high.
+    values
+        By slot, counted from 0: offset in ms and accent 0 to 1, None leaves one as it is.
+
+    Returns
+    -------
+    GrooveTemplate
+        The changed groove.
     """
     if lane not in LANES:
         raise BadValueError(f"There is no band '{lane[:20]}'; bands are {', '.join(LANES)}.")
@@ -69,9 +102,34 @@ def template_from_performance(
 ) -> GrooveTemplate:
     """The groove of some bars as they are played.
 
-    Per slot of `step_ticks` the mean offset, spread and accent of its hits, for all voices and for those of each band.
-    from_bar counts from 1. Raises BadValueError when no hits lie in these bars, when there are too many bars, or when
-    the grid does not fill a bar with whole slots.
+    Per slot of `step_ticks` the mean offset, spread and accent of its hits, for all voices and for those of each
+    band. from_bar counts from 1.
+
+    Parameters
+    ----------
+    performance
+        Hits as they are played.
+    name
+        What it is called.
+    source
+        Where it was taken from, in words.
+    step_ticks
+        Length of a slot in ticks.
+    from_bar
+        First bar, counted from 1.
+    bars
+        How many bars.
+
+    Returns
+    -------
+    GrooveTemplate
+        Lanes for all voices and for each band that has hits.
+
+    Raises
+    ------
+    BadValueError
+        When no hits lie in these bars, when there are too many bars, or when the grid does not fill a bar with
+        whole slots.
     """
     metre, hits = performance.metre, performance.hits
     require_range("The groove's bars", bars, 1, MAX_TEMPLATE_BARS)
@@ -102,8 +160,22 @@ def blend(templates: Sequence[GrooveTemplate], weights: Sequence[float], name: s
     """The weighted mean of grooves, slot by slot, offsets as shares of a slot.
 
     At the tempo and on the slots of the finest. Two of different length repeat until both are whole. Raises
-    BadValueError for different metres, fewer than two grooves, weights that are negative or add up to nothing, or more
-    than 8 bars.
+    BadValueError for different metres, fewer than two grooves, weights that are negative or add up to nothing, or
+    more than 8 bars.
+
+    Parameters
+    ----------
+    templates
+        Two grooves or more, of one metre.
+    weights
+        Share of each, 0 or more.
+    name
+        What it is called.
+
+    Returns
+    -------
+    GrooveTemplate
+        The mean, at the tempo and on the slots of the finest one.
     """
     if not 2 <= len(templates) <= 8 or len(weights) != len(templates):
         raise BadValueError(f"{len(templates)} grooves cannot be blended: choose 2 to 8, each with its share.")

@@ -2,30 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass, replace
-from typing import Annotated
+from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from annotated_types import MaxLen
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
 from easy_pocket.core.feel.feel import BY_VOICE, Feel, FeelScopes
-from easy_pocket.core.feel.perform import Performance, perform
+from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.feel.stages import lane_of, swung
 from easy_pocket.core.feel.template import GrooveTemplate
-from easy_pocket.core.pattern.lock_edits import keep_locks, lock_reason
-from easy_pocket.core.pattern.pattern import MAX_OFFSET_MS, Hit, HitArrays, Pattern
-from easy_pocket.core.pattern.pattern_edit import MAX_CHOSEN, PatternEdit, Place, Tick
+from easy_pocket.core.feel.write_in import chosen_hits, placed, without_order
+from easy_pocket.core.pattern.lock_edits import keep_locks
+from easy_pocket.core.pattern.pattern import HitArrays, Pattern
+from easy_pocket.core.pattern.pattern_edit import Place
 from easy_pocket.core.pattern.timebase import GRID_NAMES, GRID_TICKS, check_tempo, ms_per_tick, place_name
 from easy_pocket.core.pattern.voices import voice_name
-from easy_pocket.core.text import counted
 
 TARGETS = ("grid", "swing", "groove")
 FEWEST_PERCENT = 5  # of the hits: a grid is not too coarse for the sake of fewer
 NEAR_PERCENT = 80  # so many of the hits that would go far lie within a quarter of a step of the finer grid
-FINE_TICKS = 120  # what is too far off to be an own offset goes to the nearest place of this grid
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -139,13 +135,29 @@ def tighten(pattern: Pattern, feel: FeelScopes, tempo_bpm: float, wanted: Tighte
     A hit written on the chosen grid keeps its slot; others go to the slot whose target is nearest to where they are
     played. The feel stays: what the hits need to be played at o' becomes their own offset. Locked hits stay. Raises
     EditRefusedError when nothing is chosen or a hit that was chosen is gone.
+
+    Parameters
+    ----------
+    pattern
+        What is written.
+    feel
+        Settings of the stack, the part and its voices.
+    tempo_bpm
+        Quarter notes a minute.
+    wanted
+        Grid or groove to tighten to, strength, and which hits.
+
+    Returns
+    -------
+    Tightening
+        The new pattern, and what was moved how far.
     """
     check_tempo(tempo_bpm)
     hits, tick_ms = pattern.arrays, ms_per_tick(tempo_bpm)
     if not pattern.hits:
         raise EditRefusedError("There are no hits to tighten yet: write or import some.")
     from_ms = without_order(perform(pattern, feel, tempo_bpm=tempo_bpm))
-    chosen = _chosen(pattern, wanted.places)
+    chosen = chosen_hits(pattern, wanted.places)
     slot, target_ms = _slots(pattern, wanted, wanted.step_ticks, from_ms, tempo_bpm)
     collisions, stays = _collisions(pattern, slot, np.abs(from_ms - target_ms), chosen)
     proposed = None
@@ -167,20 +179,6 @@ def tighten(pattern: Pattern, feel: FeelScopes, tempo_bpm: float, wanted: Tighte
     wraps_ms = np.where(moved & (slot >= pattern.length_ticks), length_ms, 0.0)
     after = keep_locks(pattern, placed(pattern, feel, tempo_bpm, np.flatnonzero(moved), tick, to_ms - wraps_ms))
     return Tightening(hits, after, from_ms, target_ms, to_ms, moved, collisions, proposed, too_coarse)
-
-
-def without_order(performance: Performance) -> Floats:
-    """Played times before hits of a voice were kept apart."""
-    return np.asarray(performance.straight_ms + performance.amounts_ms[:-1].sum(axis=0))
-
-
-def _chosen(pattern: Pattern, places: tuple[Place, ...]) -> npt.NDArray[np.bool_]:
-    wanted = set(places)
-    if not wanted <= set(pattern.by_place):
-        raise EditRefusedError("One of the chosen hits is gone; this is the pattern as it is now.")
-    return np.array(
-        [(not wanted or (hit.voice, hit.tick) in wanted) and not lock_reason(pattern, hit) for hit in pattern.hits]
-    )
 
 
 def _slots(
@@ -279,113 +277,3 @@ def _collisions(
 
 def _keys(hits: HitArrays, pattern: Pattern, which: npt.NDArray[np.bool_]) -> Ints:
     return hits.voice_index[which].astype(np.int64) * (pattern.length_ticks + 1) + hits.tick[which]
-
-
-def placed(
-    pattern: Pattern,
-    feel: FeelScopes,
-    tempo_bpm: float,
-    which: npt.NDArray[np.intp],
-    tick: Ints,
-    to_ms: Floats,
-    velocity: Ints | None = None,
-) -> Pattern:
-    """Write these hits (indices) on `tick` so that with this feel they are played at to_ms.
-
-    tick, to_ms and velocity (as written; None: as it is) have a value for every hit of the pattern.
-
-    An own offset beyond its range goes to the nearest 32nd; EditRefusedError when that place is taken.
-    """
-    old = [pattern.hits[index] for index in which.tolist()]
-    tick = tick.copy()
-    for _ in range(2):
-        new = [
-            replace(
-                hit,
-                tick=int(tick[index]),
-                offset_ms=0.0,
-                velocity=hit.velocity if velocity is None else int(velocity[index]),
-            )
-            for hit, index in zip(old, which.tolist(), strict=True)
-        ]
-        base = _moved(pattern, old, new)
-        base_ms = _by_place(base, without_order(perform(base, feel, tempo_bpm=tempo_bpm)), new)
-        own_ms = to_ms[which] - base_ms
-        far = np.abs(own_ms) > MAX_OFFSET_MS
-        if not far.any():
-            break
-        fine_ms = FINE_TICKS * ms_per_tick(tempo_bpm)
-        steps = np.rint(own_ms[far] / fine_ms).astype(np.int64)
-        tick[which[far]] = np.clip(tick[which[far]] + steps * FINE_TICKS, 0, pattern.length_ticks - 1)
-    own = [replace(hit, offset_ms=float(ms)) for hit, ms in zip(new, own_ms, strict=True)]
-    return _moved(pattern, old, own)
-
-
-def _by_place(pattern: Pattern, times_ms: Floats, hits: Iterable[Hit]) -> Floats:
-    at = {(hit.voice, hit.tick): index for index, hit in enumerate(pattern.hits)}
-    return times_ms[[at[hit.voice, hit.tick] for hit in hits]]
-
-
-def _moved(pattern: Pattern, old: list[Hit], new: list[Hit]) -> Pattern:
-    left = set(map(id, old))
-    kept = [hit for hit in pattern.hits if id(hit) not in left]
-    places = {(hit.voice, hit.tick) for hit in kept}
-    for hit in new:
-        if (hit.voice, hit.tick) in places:
-            where = place_name(hit.tick, pattern.metre)
-            raise EditRefusedError(f"Two {voice_name(hit.voice)} hits would lie at {where}: remove one of them first.")
-        places.add((hit.voice, hit.tick))
-    same = {hit: hit for hit in old}
-    return pattern.with_hits((*kept, *(same.get(hit, hit) for hit in new)))
-
-
-def write_in(pattern: Pattern, feel: FeelScopes, tempo_bpm: float, after: FeelScopes, voices: Iterable[str]) -> Pattern:
-    """Write these voices' hits so that the feel `after` plays them as they are played now (first pass).
-
-    Raises EditRefusedError for locked hits.
-    """
-    now = perform(pattern, feel, tempo_bpm=tempo_bpm)
-    of = [index for index, voice in enumerate(now.hits.voices) if voice in set(voices)]
-    heard = np.ones(len(now.hits.tick), dtype=bool) if now.heard is None else now.heard
-    mine = np.isin(now.hits.voice_index, of)
-    which = np.flatnonzero(mine)
-    if not (mine & heard).any():
-        raise EditRefusedError("There are no hits to write the feel into yet.")
-    written = placed(pattern, after, tempo_bpm, which, now.hits.tick, now.played_ms, now.velocity)
-    if not heard[mine].all():  # what the density leaves out is not part of what is felt
-        silent = {(pattern.hits[index].voice, pattern.hits[index].tick) for index in np.flatnonzero(mine & ~heard)}
-        moved = placed(pattern, after, tempo_bpm, np.flatnonzero(mine & heard), now.hits.tick, now.played_ms,
-                       now.velocity)  # fmt: skip
-        written = moved.with_hits(hit for hit in moved.hits if (hit.voice, hit.tick) not in silent)
-    return keep_locks(pattern, written)
-
-
-@dataclass(frozen=True)
-class StraightAgain(PatternEdit, kind="straight_again"):
-    """These hits (none: all) on the nearest slot without an offset of their own; the feel stays.
-
-    A hit off the grid goes to the slot that is nearest to its tick, if its voice has none there.
-    """
-
-    places: Annotated[tuple[Place, ...], MaxLen(MAX_CHOSEN)]
-    step_ticks: Tick
-
-    def applied(self, pattern: Pattern) -> Pattern:
-        require_range("The grid", self.step_ticks, 10, 3840, "ticks")
-        chosen = _chosen(pattern, self.places)
-        taken = set(pattern.by_place)
-        old, new = [], []
-        for hit, wanted in zip(pattern.hits, chosen.tolist(), strict=True):
-            slot = round(hit.tick / self.step_ticks) * self.step_ticks
-            free = slot < pattern.length_ticks and (hit.voice, slot) not in taken
-            tick = slot if free else hit.tick
-            if wanted and (tick, 0.0) != (hit.tick, hit.offset_ms):
-                taken.add((hit.voice, tick))
-                old.append(hit)
-                new.append(replace(hit, tick=tick, offset_ms=0.0))
-        if not old:
-            raise EditRefusedError("Every one of these hits lies straight on the grid already.")
-        return pattern.exchanged(old, new)
-
-    def description(self, pattern: Pattern) -> str:
-        return f"{counted(len(self.places), 'hit') if self.places else 'all hits'} straight again"

@@ -92,12 +92,29 @@ class TimingComparison:
 
 
 def gap(a: Side, b: Side, half_slot_ms: float) -> TimingComparison:
-    """Pair every hit of `a` with the nearest of `b` in the same voice (of a loop.
+    """Pair every hit of `a` with the nearest hit of `b` in the same voice, round the loop's end.
 
-    In the voice's band, or at all when the loop has nothing in it), round the loop's end. Sides of different length
-    repeat: the longer one is measured.
+    Where `b` is an audio loop, the nearest in the voice's band counts, or the nearest at all when nothing is heard
+    in that band. Sides of different length repeat: the longer one is measured.
 
-    Raises BadValueError when the lengths have nothing to do with each other (neither is a multiple of the other).
+    Parameters
+    ----------
+    a
+        The side that is measured.
+    b
+        The side it is measured against.
+    half_slot_ms
+        Hits further apart than this are no pair, in ms.
+
+    Returns
+    -------
+    TimingComparison
+        For each hit of `a` its partner in `b` and the way to it.
+
+    Raises
+    ------
+    BadValueError
+        When the lengths have nothing to do with each other (neither is a multiple of the other).
     """
     longer, shorter = (a, b) if a.length_ms >= b.length_ms else (b, a)
     times = longer.length_ms / shorter.length_ms
@@ -162,6 +179,20 @@ def nearest_round(at_ms: Floats, times_ms: Floats, length_ms: float) -> tuple[np
     """Find for each place the nearest of the times (sorted, at least one).
 
     And the way to it in ms, round a loop of length_ms.
+
+    Parameters
+    ----------
+    at_ms
+        Places to look from, in ms, shape (n,).
+    times_ms
+        Times to look among, in ms, sorted, at least one.
+    length_ms
+        Length of the loop in ms.
+
+    Returns
+    -------
+    tuple[npt.NDArray[np.intp], Floats]
+        Index of the nearest time and the way to it in ms, each of shape (n,).
     """
     inside = np.mod(at_ms, length_ms)
     after = np.searchsorted(times_ms, inside) % len(times_ms)
@@ -177,7 +208,22 @@ def round_the_loop(ms: Floats, length_ms: float) -> Floats:
 
 
 def comparison_of_places(a: Side, found: TimingComparison, places: set[tuple[str, int]]) -> TimingComparison:
-    """Only the hits of `a` written on these places (voice, tick); a loop's hits are written nowhere and all count."""
+    """Only the hits of `a` written on these places (voice, tick); a loop's hits are written nowhere and all count.
+
+    Parameters
+    ----------
+    a
+        The side that was measured.
+    found
+        The comparison of all its hits.
+    places
+        Voice and tick of the hits that stay.
+
+    Returns
+    -------
+    TimingComparison
+        The comparison of these hits only.
+    """
     if a.heard or not places:
         return found
     inside = np.array([(a.voices[v], t) in places for v, t in zip(a.voice_index, a.tick.tolist(), strict=True)])
@@ -202,7 +248,22 @@ class VoiceComparison:
 
 
 def comparison_by_voice(a: Side, found: TimingComparison, tempo_bpm: float) -> list[VoiceComparison]:
-    """Voices of `a` that have pairs, in its order."""
+    """Voices of `a` that have pairs, in its order.
+
+    Parameters
+    ----------
+    a
+        The side that was measured.
+    found
+        The comparison of its hits.
+    tempo_bpm
+        Quarter notes a minute.
+
+    Returns
+    -------
+    list[VoiceComparison]
+        Figures of each voice that has pairs.
+    """
     rows, offsets_ms = [], a.offsets_ms(tempo_bpm)
     for index, voice in enumerate(a.voices):
         pairs = np.flatnonzero(a.voice_index[found.a] == index)

@@ -25,7 +25,24 @@ DAMAGED = (
 def read_archive(data: bytes, name: str, endings: Iterable[str]) -> dict[str, bytes]:
     """The files with these endings by their plain path, bytes counted while they unfold.
 
-    Raises ArchiveRefusedError for what is no zip, holds more than 2,000 files or more than 300 MB.
+    Parameters
+    ----------
+    data
+        Bytes of a zip file.
+    name
+        What the file is called, for messages only.
+    endings
+        Endings of the files that are wanted, with their dot.
+
+    Returns
+    -------
+    dict[str, bytes]
+        Bytes of each file by its path.
+
+    Raises
+    ------
+    ArchiveRefusedError
+        For what is no zip, holds more than 2,000 files or more than 300 MB.
     """
     wanted = tuple(ending.lower() for ending in endings)
     try:

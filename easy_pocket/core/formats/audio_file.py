@@ -103,6 +103,22 @@ def write_audio(audio: Audio, kind: str = "WAV", bits: int = 16, comment: str = 
     """A file's bytes: kind WAV or FLAC, bits 16, 24 or (WAV only) 32 float. 16 and 24 bits clip beyond full scale.
 
     comment: words kept in the file.
+
+    Parameters
+    ----------
+    audio
+        The recording.
+    kind
+        "WAV" or "FLAC".
+    bits
+        16, 24, or 32 for floats (WAV only).
+    comment
+        Words that are kept in the file.
+
+    Returns
+    -------
+    bytes
+        The bytes of the file.
     """
     if kind not in ("WAV", "FLAC") or bits not in SUBTYPES or (kind == "FLAC" and bits == 32):
         raise AudioRefusedError(

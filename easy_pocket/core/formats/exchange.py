@@ -14,8 +14,8 @@ from easy_pocket.core.pattern.pattern import HitArrays, Pattern
 from easy_pocket.core.song.perform_song import SongPerformance
 from easy_pocket.core.sound.kit import Kit
 from easy_pocket.core.sound.sound import SampleSource, no_samples
-from easy_pocket.core.stage.mix_stage import StageMix
 from easy_pocket.core.stage.stage import Stage
+from easy_pocket.core.stage.stage_mix import StageMix
 
 Timing = Literal["felt", "straight"]
 

@@ -9,7 +9,8 @@ import numpy as np
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.feel.template import GrooveTemplate
 from easy_pocket.core.feel.template_edits import template_from_performance
-from easy_pocket.core.formats.midi import read_midi, write_midi
+from easy_pocket.core.formats.midi import read_midi
+from easy_pocket.core.formats.midi_writing import write_midi
 from easy_pocket.core.formats.registry import Format, NoOptions, Written, register
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 

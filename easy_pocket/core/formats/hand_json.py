@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping
 from typing import Any
 
 from easy_pocket.core.errors import BadValueError, require_range
@@ -22,7 +23,7 @@ SINGLE = {  # range of each figure
 BY_SLOT = {"lean_ms": (-250.0, 250.0), "accents": (-200.0, 400.0)}
 
 
-def hand_to_doc(hand: Hand) -> dict[str, Any]:
+def hand_to_doc(hand: Hand) -> dict[str, object]:
     """The figures by name, what they lie between under `intervals`, None where too few hits were played."""
     single = {name: getattr(hand, name) for name in SINGLE}
     by_slot = {name: getattr(hand, name) for name in BY_SLOT}
@@ -87,13 +88,7 @@ def hand_from_doc(doc: Any) -> Hand:
     """Raises BadValueError for what is missing, of another kind, or out of range."""
     if not isinstance(doc, dict) or doc.get("format") != FORMAT:
         raise BadValueError(f"this is no hand: 'format' is to be '{FORMAT}'.")
-    metre = doc.get("metre")
-    if not isinstance(metre, dict):
-        raise BadValueError("'metre' with 'beats' and 'unit' is missing.")
-    metre = Metre(_whole(metre.get("beats"), "beats", 1, 32), _whole(metre.get("unit"), "unit", 2, 16))
-    step = _whole(doc.get("step_ticks"), "step_ticks", 60, 960)
-    if metre.bar_ticks % step or metre.bar_ticks // step > MOST_SLOTS:
-        raise BadValueError(f"'step_ticks' is {step}; a bar of {metre} is no whole number of these.")
+    metre, step = _metre_and_step(doc)
     slots = metre.bar_ticks // step
     tempos = doc.get("tempos_bpm")
     if not isinstance(tempos, list) or not 1 <= len(tempos) <= MOST_TAKES:
@@ -138,7 +133,18 @@ def hand_from_doc(doc: Any) -> Hand:
     )
 
 
-def _dict(sent: Any) -> dict[str, Any]:
+def _metre_and_step(doc: Mapping[str, Any]) -> tuple[Metre, int]:
+    metre = doc.get("metre")
+    if not isinstance(metre, dict):
+        raise BadValueError("'metre' with 'beats' and 'unit' is missing.")
+    metre = Metre(_whole(metre.get("beats"), "beats", 1, 32), _whole(metre.get("unit"), "unit", 2, 16))
+    step = _whole(doc.get("step_ticks"), "step_ticks", 60, 960)
+    if metre.bar_ticks % step or metre.bar_ticks // step > MOST_SLOTS:
+        raise BadValueError(f"'step_ticks' is {step}; a bar of {metre} is no whole number of these.")
+    return metre, step
+
+
+def _dict(sent: Any) -> dict[str, object]:
     return sent if isinstance(sent, dict) else {}
 
 

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from easy_pocket.core.errors import BadValueError
-from easy_pocket.core.formats.midi import NOTE_PREFIX, nearest_voice
+from easy_pocket.core.formats.note_map import NOTE_PREFIX, nearest_voice
 from easy_pocket.core.formats.song_midi import ReadSong
 from easy_pocket.core.pattern.pattern import Hit
 from easy_pocket.core.pattern.voices import ROLES

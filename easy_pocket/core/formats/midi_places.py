@@ -17,8 +17,22 @@ def split_places(notes: list[tuple[int, str, int]], tempo_bpm: float, length_tic
     """Notes as (tick, voice, velocity) to hits: slot plus own offset, none lost.
 
     A note on a slot of any grid is written there; on a quintuplet's only where its voice plays two of a beat, for a
-    single one is more likely swung. Others go to the nearest slot of the grid that suits the file
-    best, with what is left as their own offset; where a voice already has a hit there, to the nearest free tick.
+    single one is more likely swung. Others go to the nearest slot of the grid that suits the file best, with what
+    is left as their own offset; where a voice already has a hit there, to the nearest free tick.
+
+    Parameters
+    ----------
+    notes
+        Tick, voice and velocity of each note.
+    tempo_bpm
+        Quarter notes a minute.
+    length_ticks
+        Length of the pattern in ticks.
+
+    Returns
+    -------
+    tuple[Hit, ...]
+        As many hits as notes.
     """
     ticks = np.array([note[0] for note in notes], dtype=np.int64)
     # The quintuplets last: what another grid explains is no quintuplet.

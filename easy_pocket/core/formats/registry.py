@@ -17,6 +17,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from functools import cache
 from importlib import import_module
 from pathlib import PurePath
 from pkgutil import iter_modules
@@ -111,11 +112,17 @@ def register(one: Format) -> Format:
     return one
 
 
-def formats_of(of: Of) -> list[Format]:
-    """In order of the names of their files."""
+@cache
+def _import_all() -> None:
+    """Every module of this folder, once: each registers its formats."""
     package = import_module(__package__)
     for module in iter_modules(package.__path__):
         import_module(f"{__package__}.{module.name}")
+
+
+def formats_of(of: Of) -> list[Format]:
+    """In order of the names of their files."""
+    _import_all()
     return sorted((one for one in _REGISTERED if one.of == of), key=lambda one: (one.write or one.read).__module__)
 
 
@@ -130,7 +137,27 @@ def endings_read(of: Of) -> tuple[str, ...]:
 
 
 def for_file(of: Of, name: str, *, to: Literal["read", "write"]) -> Format:
-    """The format a file's ending tells. Raises BadValueError and says which endings there are."""
+    """The format a file's ending tells.
+
+    Parameters
+    ----------
+    of
+        What the file holds: song, pattern, kit, groove or hand.
+    name
+        Name of the file, with its ending.
+    to
+        Whether it is to be read or written.
+
+    Returns
+    -------
+    Format
+        The format.
+
+    Raises
+    ------
+    BadValueError
+        And says which endings there are.
+    """
     ending = PurePath(name).suffix.lower()
     able = [one for one in formats_of(of) if getattr(one, to)]
     for one in able:

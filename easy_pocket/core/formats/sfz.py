@@ -26,11 +26,11 @@ from easy_pocket.core.sound.kit import MAX_ALTERNATES, MAX_LAYERS, ROLE_LUFS, Ki
 from easy_pocket.core.sound.layer import LIMITS as LAYER_LIMITS
 from easy_pocket.core.sound.layer import Layer
 from easy_pocket.core.sound.loudness import hit_loudness_lufs
-from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.one_shot import MAX_ONE_SHOT_S, content_key
 from easy_pocket.core.sound.role import guess_role
 from easy_pocket.core.sound.sample_format import Frames
 from easy_pocket.core.sound.sound import MAX_SAMPLES, SAMPLED, Sample, SampleSource, Sound, no_samples
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.sound.velocity import LOUDNESS_POWER, gains
 from easy_pocket.core.text import plain_line
 

@@ -14,7 +14,8 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.audio_file import write_audio
-from easy_pocket.core.formats.midi import NOTE_PREFIX, write_midi
+from easy_pocket.core.formats.midi_writing import write_midi
+from easy_pocket.core.formats.note_map import NOTE_PREFIX
 from easy_pocket.core.listen.loop_analysis import LoopAnalysis
 from easy_pocket.core.listen.reading import Reading
 from easy_pocket.core.listen.slices import Slices, cut_slices, slice_audio
@@ -24,10 +25,10 @@ from easy_pocket.core.pattern.voices import FIRST_SLICE_NOTE, MOST_SLICES, SLICE
 from easy_pocket.core.sound.kit import ROLE_LUFS, Kit, KitVoice
 from easy_pocket.core.sound.layer import LIMITS, Layer
 from easy_pocket.core.sound.loudness import hit_loudness_lufs
-from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.one_shot import content_key
 from easy_pocket.core.sound.sample_format import Frames
 from easy_pocket.core.sound.sound import SAMPLED, Sample, Sound
+from easy_pocket.core.sound.tones import RATE_HZ
 
 FIRST_KEY = FIRST_SLICE_NOTE
 MOST_KEYS = 104  # from FIRST_KEY to the last MIDI note
@@ -53,7 +54,28 @@ def slice_sfz(count: int) -> str:
 def slice_files(audio: Audio, heard: LoopAnalysis, name: str, by: str = "hits", slots: int = 1) -> dict[str, bytes]:
     """Every file by its path: samples/001.wav and so on (24 bit), NAME.sfz and NAME.mid.
 
-    Raises BadValueError before any is made when the loop cannot be cut so.
+    Parameters
+    ----------
+    audio
+        The recording.
+    heard
+        What was found in the audio.
+    name
+        What it is called.
+    by
+        Where it is cut: at "hits" or at the "grid".
+    slots
+        Slots of the grid in one slice.
+
+    Returns
+    -------
+    dict[str, bytes]
+        Bytes of each file by its path.
+
+    Raises
+    ------
+    BadValueError
+        Before any is made when the loop cannot be cut so.
     """
     cuts = cut_slices(heard.onsets, heard.reading, by, slots)
     plain = "".join(c for c in name if c.isalnum() or c in " -_") or "loop"
@@ -77,7 +99,24 @@ def slice_archive(files: dict[str, bytes]) -> bytes:
 
 
 def slice_beat(slices: Slices, reading: Reading, voices: Sequence[str], velocity: int = 100) -> Pattern:
-    """A hit for every slice where it begins, in the bars of the loop; at the loop's tempo they are the loop again."""
+    """A hit for every slice where it begins, in the bars of the loop; at the loop's tempo they are the loop again.
+
+    Parameters
+    ----------
+    slices
+        Where the audio is cut.
+    reading
+        Tempo, bars, metre and grid in which the hits are read.
+    voices
+        Role of each slice, in order.
+    velocity
+        Velocity of every hit, 1 to 127.
+
+    Returns
+    -------
+    Pattern
+        The pattern.
+    """
     places = reading.slot_at(slices.start_s) * reading.metre.bar_ticks / reading.slots_per_bar
     length = reading.bars * reading.metre.bar_ticks
     places = np.mod(places, length) if reading.trimmed else np.clip(places, 0, length - 1)
@@ -91,7 +130,22 @@ def slice_beat(slices: Slices, reading: Reading, voices: Sequence[str], velocity
 
 
 def slice_midi(slices: Slices, reading: Reading, name: str) -> bytes:
-    """A note for every slice where it begins, at the loop's own tempo, over exactly its bars."""
+    """A note for every slice where it begins, at the loop's own tempo, over exactly its bars.
+
+    Parameters
+    ----------
+    slices
+        Where the audio is cut.
+    reading
+        Tempo, bars, metre and grid in which the hits are read.
+    name
+        What it is called.
+
+    Returns
+    -------
+    bytes
+        The bytes of a MIDI file.
+    """
     keys = keys_of(len(slices))
     pattern = slice_beat(slices, reading, [f"{NOTE_PREFIX}{key}" for key in keys])
     performance = perform(pattern, tempo_bpm=reading.tempo_bpm)
@@ -103,8 +157,30 @@ def slice_kit(
 ) -> tuple[Kit, dict[str, Frames], Pattern]:
     """The slices as a kit with its samples by content key, and the pattern that replays them.
 
-    A slice cuts the one before it; struck hardest it is as loud as it was. Raises BadValueError when the loop cannot be
-    cut so.
+    A slice cuts the one before it; struck hardest it is as loud as it was.
+
+    Parameters
+    ----------
+    audio
+        The recording.
+    heard
+        What was found in the audio.
+    name
+        What it is called.
+    by
+        Where it is cut: at "hits" or at the "grid".
+    slots
+        Slots of the grid in one slice.
+
+    Returns
+    -------
+    tuple[Kit, dict[str, Frames], Pattern]
+        The kit, its samples by content key, and the pattern.
+
+    Raises
+    ------
+    BadValueError
+        When the loop cannot be cut so.
     """
     cuts = cut_slices(heard.onsets, heard.reading, by, slots)
     if len(cuts) > MOST_SLICES:

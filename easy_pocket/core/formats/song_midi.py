@@ -13,17 +13,10 @@ import numpy.typing as npt
 
 from easy_pocket.core.errors import MidiRefusedError
 from easy_pocket.core.formats.exchange import SongOptions, SongToWrite
-from easy_pocket.core.formats.midi import (
-    NOTE_TICKS,
-    PERCUSSION_CHANNEL,
-    PRE_ROLL,
-    WrittenMidi,
-    metre_of,
-    note_of_voice,
-    open_midi,
-    voice_of_note,
-)
+from easy_pocket.core.formats.midi import metre_of, open_midi
 from easy_pocket.core.formats.midi_places import split_places
+from easy_pocket.core.formats.midi_writing import NOTE_TICKS, PRE_ROLL, WrittenMidi
+from easy_pocket.core.formats.note_map import PERCUSSION_CHANNEL, note_of_voice, voice_of_note
 from easy_pocket.core.formats.registry import Choice, Format, Written, register
 from easy_pocket.core.pattern.pattern import MAX_HITS, Hit
 from easy_pocket.core.pattern.timebase import MAX_BARS, MAX_TEMPO_BPM, MIN_TEMPO_BPM, PPQ, Metre, ms_per_tick
@@ -64,9 +57,27 @@ def write_song_midi(
 ) -> WrittenMidi:
     """by: a track for each "part", or for each "voice" of each part.
 
-    note_maps: by part. When a hit comes before the first beat, or `early` says that a sound does, a bar of pre-roll is
-    set before it. As in the mix, what
-    is muted (or not soloed when something is) is left out; a part or voice that is has its track, without hits.
+    note_maps: by part. When a hit comes before the first beat, or `early` says that a sound does, a bar of pre-roll
+    is set before it. As in the mix, what is muted (or not soloed when something is) is left out; a part or voice
+    that is has its track, without hits.
+
+    Parameters
+    ----------
+    played
+        Hits of every part in every section.
+    note_maps
+        By part: note number by voice.
+    name
+        What it is called.
+    by
+        A track for each "part", or for each "voice" of each part.
+    early
+        Whether a sound begins before the first beat, so that a bar of pre-roll is needed; None asks the hits.
+
+    Returns
+    -------
+    WrittenMidi
+        The bytes, and what had to be left out.
     """
     song = played.song
     heard_parts = audible_parts(song.parts)
@@ -198,11 +209,28 @@ class ReadSong:
 def read_song_midi(data: bytes, name: str, *, by_voice: bool = False) -> ReadSong:
     """A file with any number of tracks, tempi and metres.
 
-    A track with notes is a part (with `by_voice` each of its voices is one); markers begin sections, and so does every
-    change of tempo or metre. No note of the percussion channel is lost; a bar of pre-roll as the program writes it is
-    kept as a section of that name.
+    A track with notes is a part (with `by_voice` each of its voices is one); markers begin sections, and so does
+    every change of tempo or metre. No note of the percussion channel is lost; a bar of pre-roll as the program
+    writes it is kept as a section of that name.
 
-    Raises MidiRefusedError for a damaged file, one without notes, or more than 512 bars, 64 parts or 128 sections.
+    Parameters
+    ----------
+    data
+        Bytes of a MIDI file.
+    name
+        Name of the file, for messages and for the song.
+    by_voice
+        Whether each voice of a track becomes a part.
+
+    Returns
+    -------
+    ReadSong
+        Parts, sections, and words about what was read how.
+
+    Raises
+    ------
+    MidiRefusedError
+        For a damaged file, one without notes, or more than 512 bars, 64 parts or 128 sections.
     """
     midi = open_midi(data, name)
     scale = PPQ / midi.ticks_per_beat

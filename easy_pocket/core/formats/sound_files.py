@@ -8,10 +8,10 @@ from easy_pocket.core.errors import ArchiveRefusedError, PocketError
 from easy_pocket.core.formats.archive import read_archive
 from easy_pocket.core.formats.audio_file import read_audio
 from easy_pocket.core.formats.sfz import AUDIO_ENDINGS
-from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.one_shot import content_key, one_shot
 from easy_pocket.core.sound.role import guess_roles
 from easy_pocket.core.sound.sample_format import Frames
+from easy_pocket.core.sound.tones import RATE_HZ
 
 MAX_AT_ONCE = 500
 MAX_ALL_S = 1200.0

@@ -50,7 +50,22 @@ def choice_of(options: object) -> MixChoice:
 
 
 def finished(given: MixToWrite, options: AudioOptions, kind: Kind) -> bytes:
-    """The mix under its ceiling, as loud, at the rate and with the bits that are asked for."""
+    """The mix under its ceiling, as loud, at the rate and with the bits that are asked for.
+
+    Parameters
+    ----------
+    given
+        The mix, and the Stage it was mixed on.
+    options
+        Rate, bits, loudness, and whether it goes round.
+    kind
+        "WAV" or "FLAC".
+
+    Returns
+    -------
+    bytes
+        The bytes of the file.
+    """
     bits = int(options.bits)
     if kind == "FLAC" and bits == 32:
         raise BadValueError("FLAC holds 16 or 24 bits; 32 need WAV: choose one of them.")

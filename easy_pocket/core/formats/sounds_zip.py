@@ -10,8 +10,8 @@ from easy_pocket.core.formats.audio_file import write_audio
 from easy_pocket.core.formats.exchange import KitToWrite
 from easy_pocket.core.formats.registry import Choice, Format, NoOptions, Written, register
 from easy_pocket.core.sound.kit import Kit, voice_audio
-from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.sound import SampleSource, no_samples
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.text import plain_line
 
 

@@ -20,7 +20,27 @@ def write(given: SongToWrite, _options: NoOptions) -> Written:
 
 
 def read_stage(data: bytes, name: str, *, one_part: bool = False) -> Stage:
-    """A Stage as it was written; one_part: all parts in it become part 1. Raises BadValueError for what is none."""
+    """A Stage as it was written; one_part: all parts in it become part 1.
+
+    Parameters
+    ----------
+    data
+        Bytes of a JSON file.
+    name
+        Name of the file, for messages.
+    one_part
+        Whether all parts in it become part 1.
+
+    Returns
+    -------
+    Stage
+        The Stage.
+
+    Raises
+    ------
+    BadValueError
+        For what is none.
+    """
     if len(data) > MOST_BYTES:
         raise BadValueError(f"{name} has {len(data):,} bytes; a Stage has at most {MOST_BYTES:,}.")
     try:

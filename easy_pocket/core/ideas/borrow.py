@@ -17,9 +17,25 @@ from easy_pocket.core.pattern.voices import voice_name
 def fitted(source: Pattern, voice: str, target: Pattern, grid_ticks: int = 0) -> list[Hit]:
     """The voice's hits laid over the target's length: bar by bar, beat by beat.
 
-    A bar with more beats than the source has begins again with its first ones, one with fewer drops the last; between
-    beats of two and of three parts places go to the nearest part. grid_ticks: places go to the nearest slot of that
-    grid, 0 leaves them.
+    A bar with more beats than the source has begins again with its first ones, one with fewer drops the last;
+    between beats of two and of three parts places go to the nearest part. grid_ticks: places go to the nearest slot
+    of that grid, 0 leaves them.
+
+    Parameters
+    ----------
+    source
+        The pattern whose hits are taken.
+    voice
+        Role of the voice that is taken.
+    target
+        The pattern over whose length they are laid.
+    grid_ticks
+        Places go to the nearest slot of this length in ticks; 0 leaves them.
+
+    Returns
+    -------
+    list[Hit]
+        Hits of the voice, in order.
     """
     line = [hit for hit in source.hits if hit.voice == voice]
     if not line:
@@ -59,7 +75,30 @@ def _part(inside: int, stretch: float, from_thirds: bool, to_thirds: bool, pulse
 def borrow(scene: IdeaContext, source: Pattern, voice: str, to_voice: str, name: str, grid_ticks: int = 0) -> Idea:
     """The line of `voice` in place of what `to_voice` plays here.
 
-    Raises EditRefusedError when there is none, or it is locked.
+    Parameters
+    ----------
+    scene
+        The beat the idea is made for: pattern, voices of the kit, locks.
+    source
+        The pattern whose line is taken.
+    voice
+        Role of the voice that is taken.
+    to_voice
+        Role of the voice that plays it here.
+    name
+        What it is called.
+    grid_ticks
+        Places go to the nearest slot of this length in ticks; 0 leaves them.
+
+    Returns
+    -------
+    Idea
+        The idea, with what it changes.
+
+    Raises
+    ------
+    EditRefusedError
+        When there is none, or it is locked.
     """
     if to_voice not in scene.voices:
         raise EditRefusedError(f"The kit has no {voice_name(to_voice)}: choose a voice it has.")

@@ -49,10 +49,33 @@ def stages(
 ) -> tuple[Stage, ...]:
     """`count` stages up to the whole pattern.
 
-    order: voices in the order in which they come in, those not named last. from_percent: how dense the first stage is.
-    bars: of a stage, 0 for the pattern's own length.
+    order: voices in the order in which they come in, those not named last. from_percent: how dense the first stage
+    is. bars: of a stage, 0 for the pattern's own length.
 
-    Raises EditRefusedError when there is too little to build up from, BadValueError for a number out of range.
+    Parameters
+    ----------
+    pattern
+        What is written.
+    count
+        How many stages.
+    order
+        Voices in the order in which they come in; those not named come last.
+    from_percent
+        How dense the first stage is, in percent of the whole.
+    bars
+        Bars of a stage; 0 for the pattern's own length.
+
+    Returns
+    -------
+    tuple[Stage, ...]
+        The stages, thinnest first.
+
+    Raises
+    ------
+    EditRefusedError
+        When there is too little to build up from.
+    BadValueError
+        For a number out of range.
     """
     require_range("The number of stages", count, 2, MOST_STAGES)
     require_range("The density of the first stage", from_percent, 10, 100, "%")
@@ -115,7 +138,22 @@ def _rising(found: list[Stage], beats: float) -> list[Stage]:
 
 
 def build_up(pattern: Pattern, made: tuple[Stage, ...], bars: int = 0) -> Idea:
-    """The stages one after another, the whole pattern at the end of them."""
+    """The stages one after another, the whole pattern at the end of them.
+
+    Parameters
+    ----------
+    pattern
+        What is written.
+    made
+        Stages, as `stages` gives them.
+    bars
+        Bars of a stage; 0 for the pattern's own length.
+
+    Returns
+    -------
+    Idea
+        An idea as long as all stages and the pattern.
+    """
     length = bars * pattern.metre.bar_ticks or pattern.length_ticks
     changes = [Change("clear", pattern.hits, (), "what is there makes room")]
     for number, stage in enumerate(made):

@@ -95,9 +95,23 @@ def with_changes(pattern: Pattern, changes: Iterable[Change], length_ticks: int 
 
 
 def changes_between(before: Pattern, after: Iterable[Hit], among: Iterable[Hit] | None = None) -> tuple[Change, ...]:
-    """What leads from a pattern (of the hits `among` it, all when None) to other hits, hit by hit, in order of place.
+    """What leads from a pattern to other hits, hit by hit, in order of place.
 
     A hit that goes and one that comes in one place are a change of voice when each has only the other.
+
+    Parameters
+    ----------
+    before
+        The pattern as it was.
+    after
+        The hits that are there afterwards.
+    among
+        Hits of the pattern that can have changed; None for all.
+
+    Returns
+    -------
+    tuple[Change, ...]
+        Changes in order of place.
     """
     now = {(hit.voice, hit.tick): hit for hit in after}
     then = before.by_place if among is None else {(hit.voice, hit.tick): hit for hit in among}
@@ -122,17 +136,64 @@ def where(hit: Hit, pattern: Pattern) -> str:
 
 
 def added(hit: Hit, pattern: Pattern, kind: str = "add", what: str = "") -> Change:
-    """Make a change that brings a hit."""
+    """Make a change that brings a hit.
+
+    Parameters
+    ----------
+    hit
+        The new hit.
+    pattern
+        What is written.
+    kind
+        Kind of change, as the settings name it.
+    what
+        What it is, in words.
+
+    Returns
+    -------
+    Change
+        The change.
+    """
     return Change(kind, (), (hit,), f"{what or 'new'} {where(hit, pattern)}, velocity {hit.velocity}")
 
 
 def removed(hit: Hit, pattern: Pattern, kind: str = "remove") -> Change:
-    """Make a change that takes a hit away."""
+    """Make a change that takes a hit away.
+
+    Parameters
+    ----------
+    hit
+        The hit that goes.
+    pattern
+        What is written.
+    kind
+        Kind of change, as the settings name it.
+
+    Returns
+    -------
+    Change
+        The change.
+    """
     return Change(kind, (hit,), (), f"{where(hit, pattern)} out")
 
 
 def voice_change(hit: Hit, new: Hit, pattern: Pattern) -> Change:
-    """Make a change that gives a hit to another voice."""
+    """Make a change that gives a hit to another voice.
+
+    Parameters
+    ----------
+    hit
+        The hit as it was.
+    new
+        The hit in its new voice.
+    pattern
+        What is written.
+
+    Returns
+    -------
+    Change
+        The change.
+    """
     return Change("voice", (hit,), (new,), f"{where(hit, pattern)} on {voice_name(new.voice)} instead")
 
 

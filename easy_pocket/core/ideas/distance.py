@@ -58,10 +58,40 @@ def distance(one: Pattern, other: Pattern) -> float:
 
 
 def within(pattern: Pattern, begin: int, end: int) -> list[Hit]:
-    """Hits from tick begin up to, not reaching, end."""
+    """Hits from tick begin up to, not reaching, end.
+
+    Parameters
+    ----------
+    pattern
+        What is written.
+    begin
+        First tick.
+    end
+        Tick at which it ends, not part of it.
+
+    Returns
+    -------
+    list[Hit]
+        Hits in order of place.
+    """
     return [hit for hit in pattern.hits if begin <= hit.tick < end]
 
 
 def density(pattern: Pattern, begin: int, end: int) -> float:
-    """Hits a beat (as one counts it: dotted in 6/8) from tick begin to end."""
+    """Hits a beat (as one counts it: dotted in 6/8) from tick begin to end.
+
+    Parameters
+    ----------
+    pattern
+        What is written.
+    begin
+        First tick.
+    end
+        Tick at which it ends, not part of it.
+
+    Returns
+    -------
+    float
+        Hits a beat.
+    """
     return len(within(pattern, begin, end)) / ((end - begin) / pattern.metre.pulse_ticks)

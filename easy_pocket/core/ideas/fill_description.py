@@ -23,7 +23,36 @@ def describe_fill(
     crash: str,
     ticks: list[int],
 ) -> str:
-    """A sentence without a verb: "16ths, snare into toms, rising, lands on 4"."""
+    """A sentence without a verb: "16ths, snare into toms, rising, lands on 4".
+
+    Parameters
+    ----------
+    subdivision
+        Name of the subdivision.
+    way
+        Name of the way through the drums.
+    curve
+        Name of the curve of loudness.
+    loudness
+        First and last velocity that were asked for; None for a curve.
+    ending
+        How it ends, as the settings name it.
+    keeps
+        What goes on under it, in words.
+    last
+        Tick of the last hit; None without hits.
+    metre
+        Metre of the bars.
+    crash
+        Role of the voice that strikes on the one after it, "" for none.
+    ticks
+        Places of its hits.
+
+    Returns
+    -------
+    str
+        The sentence.
+    """
     burst = subdivision != "32" or any(tick % 240 for tick in ticks)
     parts = [SPOKEN[subdivision] if burst else "16ths", way]
     if loudness is not None:
@@ -50,7 +79,24 @@ def _ending_words(ending: str, last: int | None, metre: Metre, crash: str) -> st
 
 
 def fill_tags(facts: dict[str, float], voices: list[str], playable: bool, beat_density: float) -> tuple[str, ...]:
-    """How it is played, how dense and how much against the beat, and how far from what was there."""
+    """How it is played, how dense and how much against the beat, and how far from what was there.
+
+    Parameters
+    ----------
+    facts
+        Figures of the fill, as `measured` gives them.
+    voices
+        Roles of the voices it uses.
+    playable
+        Whether two hands and two feet can play it.
+    beat_density
+        Hits a beat of what was there.
+
+    Returns
+    -------
+    tuple[str, ...]
+        Short words.
+    """
     dense = facts["density"]
     word = "dense" if dense > 1.25 * max(beat_density, 1) else "calm" if dense < max(beat_density, 1) else "busy"
     return (

@@ -5,15 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
-from operator import attrgetter
 
 import numpy as np
 
-from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.ideas.change import is_free
-from easy_pocket.core.ideas.distance import within
 from easy_pocket.core.ideas.fill_description import describe_fill
 from easy_pocket.core.ideas.fill_endings import ENDINGS
+from easy_pocket.core.ideas.fill_frame import TIMEKEEPERS, Frame, in_order
 from easy_pocket.core.ideas.fill_rhythm import Ground, choose_slots, ground, shares
 from easy_pocket.core.ideas.fill_settings import FillSettings
 from easy_pocket.core.ideas.fill_voices import (
@@ -27,7 +25,7 @@ from easy_pocket.core.ideas.fill_voices import (
     velocities,
     walk,
 )
-from easy_pocket.core.ideas.idea_context import IdeaContext, check_voices
+from easy_pocket.core.ideas.idea_context import IdeaContext
 from easy_pocket.core.ideas.playable import FEET, faults_of_hits
 from easy_pocket.core.pattern.pattern import Hit
 from easy_pocket.core.pattern.timebase import ms_per_tick
@@ -38,51 +36,8 @@ SPARSER = (1.5, 5.0)  # hits a beat, where settings leave no room for a denser f
 DENSITY_SLACK = 0.1
 REPAIRS = 4
 LINE_SHARES = (1.0, 0.8, 0.62)  # of a beat's hits that the leading line may take
-CONTEXT_MS = 200.0  # before and after the window, for limbs that come from there or have to go there
 GOES_ON = 0.4  # of the candidates let one voice that keeps time go on, when nobody asked
-TIMEKEEPERS = ("hat_closed", "ride", "shaker", "tambourine", "hat_pedal")
 CRASHES = ("crash", "ride", "hat_open", "tambourine", "shaker")
-
-_order = attrgetter("tick", "voice")
-
-
-@dataclass(frozen=True)
-class Frame:
-    """What is the same for all candidates of a batch."""
-
-    scene: IdeaContext
-    settings: FillSettings
-    begin: int
-    end: int
-    free_voices: tuple[str, ...]
-    leaving: tuple[Hit, ...]  # hits of the window that may go
-    staying: tuple[Hit, ...]  # and those that are locked
-
-    @property
-    def beats(self) -> float:
-        return (self.end - self.begin) / self.scene.metre.pulse_ticks
-
-    @property
-    def next_one(self) -> int:
-        return self.end if self.end < self.scene.pattern.length_ticks else 0
-
-    @cached_property
-    def inside(self) -> list[Hit]:
-        """Hits of the window as it is."""
-        return within(self.scene.pattern, self.begin, self.end)
-
-    @cached_property
-    def around(self) -> list[Hit]:
-        """Hits near the window, from which limbs come and to which they have to go."""
-        near = CONTEXT_MS / ms_per_tick(self.scene.tempo_bpm)
-        before = within(self.scene.pattern, round(self.begin - near), self.begin)
-        return before + within(self.scene.pattern, self.end, round(self.end + near))
-
-    @cached_property
-    def faults_after(self) -> int:
-        """How many of the hits after the window cannot be played as it is."""
-        hits = sorted([*self.around, *within(self.scene.pattern, self.begin, self.end)], key=_order)
-        return sum(hits[fault.index].tick >= self.end for fault in faults_of_hits(hits, self.scene.tempo_bpm))
 
 
 @dataclass(frozen=True)
@@ -101,25 +56,6 @@ class Draft:
     def heard(self) -> tuple[Hit, ...]:
         """For comparing: the crash after the last hit, wherever the pattern goes round."""
         return self.inside if self.crash is None else (*self.inside, replace(self.crash, tick=10_000_000))
-
-
-def frame_of(scene: IdeaContext, settings: FillSettings, begin: int, end: int) -> Frame:
-    """Gather what is fixed before a fill is drawn: voices, slots, what goes on under it."""
-    pattern = scene.pattern
-    voices = check_voices(scene.voices)
-    keep = set(settings.keep or ())
-    inside = within(pattern, begin, end)
-    free_voices = tuple(voice for voice in voices if voice not in pattern.locked_voices and voice not in keep)
-    leaving = tuple(hit for hit in inside if hit.voice not in keep and is_free(pattern, hit))
-    staying = tuple(hit for hit in inside if hit not in leaving)
-    metre = scene.metre
-    places = {tick % metre.bar_ticks for tick in range(begin, end, 80)} - pattern.locked_places
-    if not free_voices or not places:
-        raise EditRefusedError(
-            "Everything in this window is locked or goes on, so no fill fits: free a row, or let fewer voices "
-            "keep going."
-        )
-    return Frame(scene, settings, begin, end, free_voices, leaving, staying)
 
 
 def pick(rng: np.random.Generator, odds: Mapping[str, float]) -> str:
@@ -178,7 +114,24 @@ def _drawn(frame: Frame, rng: np.random.Generator) -> _Drawn:
 
 
 def candidate(frame: Frame, seed: int, number: int, sparser: bool = False) -> tuple[Draft | None, int]:
-    """One candidate, or None when what was drawn does not fit; and how many hits it came to."""
+    """One candidate, or None when what was drawn does not fit; and how many hits it came to.
+
+    Parameters
+    ----------
+    frame
+        What is fixed.
+    seed
+        Whole number; the same one gives the same result.
+    number
+        Which candidate, counted from 0.
+    sparser
+        Whether fewer hits are drawn, after one that could not be played.
+
+    Returns
+    -------
+    tuple[Draft | None, int]
+        The draft or None, and how many hits it came to.
+    """
     rng = np.random.default_rng([seed, number])
     metre, locked = frame.scene.metre, frame.scene.pattern.locked_places
     drawn = _drawn(frame, rng)
@@ -211,7 +164,7 @@ def candidate(frame: Frame, seed: int, number: int, sparser: bool = False) -> tu
         drawn.going_on or _keeps(frame.settings, drawn.staying), last, metre, crash.voice if crash else "",
         [hit.tick for hit in hits],
     )  # fmt: skip
-    return Draft(tuple(sorted([*hits, *drawn.staying], key=_order)), crash, words), total
+    return Draft(tuple(sorted([*hits, *drawn.staying], key=in_order)), crash, words), total
 
 
 def _lands(last: int, hits: list[Hit], staying: tuple[Hit, ...]) -> bool:
@@ -307,7 +260,7 @@ def _playable(
     mine = set(places)
     barred: set[tuple[str, int]] = set()
     for _ in range(REPAIRS):
-        hits = sorted([*frame.around, *staying, *(Hit(voice, tick, 96) for voice, tick in mine)], key=_order)
+        hits = sorted([*frame.around, *staying, *(Hit(voice, tick, 96) for voice, tick in mine)], key=in_order)
         wrong = [hits[fault.index] for fault in faults_of_hits(hits, frame.scene.tempo_bpm)]
         bad = {(hit.voice, hit.tick) for hit in wrong} & mine
         inside = [hit for hit in wrong if frame.begin <= hit.tick < frame.end]

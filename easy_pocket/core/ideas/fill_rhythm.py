@@ -29,7 +29,28 @@ class Ground:
 
 
 def ground(ending: str, begin: int, end: int, subdivision: str, metre: Metre, rng: np.random.Generator) -> Ground:
-    """The slots of a subdivision up to the ending. Bursts of 32nds take a few beats' halves, mixed ones whole beats."""
+    """The slots of a subdivision up to the ending. Bursts of 32nds take a few beats' halves, mixed ones whole beats.
+
+    Parameters
+    ----------
+    ending
+        How the fill ends, as the settings name it.
+    begin
+        First tick of the window.
+    end
+        Tick at which the window ends, not part of it.
+    subdivision
+        Name of the subdivision.
+    metre
+        Metre of the bars.
+    rng
+        Source of chance, seeded by the caller.
+
+    Returns
+    -------
+    Ground
+        Slots in ticks, with their beats and weights.
+    """
     steps = steps_of(subdivision, metre)
     last, silent_from = ENDINGS[ending].place(begin, end, metre, steps[0])
     if last is not None and last % steps[0]:
@@ -65,7 +86,26 @@ def ground(ending: str, begin: int, end: int, subdivision: str, metre: Metre, rn
 def shares(wanted: int, slots: Ints, begin: int, end: int, ramp: tuple[float, float]) -> Ints:
     """Deal `wanted` hits out to the slots.
 
-    Whole numbers, how many fall on each on average; their running sum follows the ramp of density from begin to end.
+    Whole numbers, how many fall on each on average; their running sum follows the ramp of density from begin to
+    end.
+
+    Parameters
+    ----------
+    wanted
+        How many hits are dealt out.
+    slots
+        Slots in ticks, in order.
+    begin
+        First tick of the window.
+    end
+        Tick at which the window ends, not part of it.
+    ramp
+        Density at the begin and at the end, as shares.
+
+    Returns
+    -------
+    Ints
+        Hits of each slot, shape of slots.
     """
     if not len(slots) or wanted <= 0:
         return np.zeros(len(slots), dtype=np.int64)
@@ -86,8 +126,28 @@ def choose_slots(
 ) -> tuple[list[int], dict[int, int]]:
     """The slots of the leading line, and by beat how many hits are left for other limbs.
 
-    Of each beat the slots are taken by weight (strong ones for a low off-beat share, weak ones for a high one) and by
-    chance; a beat may repeat the figure of the one before it.
+    Of each beat the slots are taken by weight (strong ones for a low off-beat share, weak ones for a high one) and
+    by chance; a beat may repeat the figure of the one before it.
+
+    Parameters
+    ----------
+    ground
+        Slots with their beats and weights.
+    per_slot
+        Hits dealt to each slot.
+    line_share
+        Share of the hits that the leading line gets, 0 to 1.
+    offbeat
+        Share of off-beats that was asked for, 0 to 1; None leaves it to chance.
+    metre
+        Metre of the bars.
+    rng
+        Source of chance, seeded by the caller.
+
+    Returns
+    -------
+    tuple[list[int], dict[int, int]]
+        Slots of the line in ticks, and hits left over by beat.
     """
     pulse = metre.pulse_ticks
     strength = 1.0 - weights(ground.slots, metre) / WEAKEST

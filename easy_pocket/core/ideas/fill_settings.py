@@ -63,5 +63,20 @@ def steps_of(subdivision: str, metre: Metre) -> tuple[int, ...]:
 
 
 def on_subdivision(ticks: list[int], subdivision: str, metre: Metre) -> bool:
-    """Whether all of them lie on a grid of the subdivision."""
+    """Whether all of them lie on a grid of the subdivision.
+
+    Parameters
+    ----------
+    ticks
+        Places in ticks.
+    subdivision
+        Name of the subdivision.
+    metre
+        Metre of the bars.
+
+    Returns
+    -------
+    bool
+        True when all lie on it.
+    """
     return all(any(tick % step == 0 for step in steps_of(subdivision, metre)) for tick in ticks)

@@ -42,7 +42,28 @@ class VoicePath:
 def walk(
     path: str, slots: list[int], drums: list[str], feet: bool, metre: Metre, rng: np.random.Generator
 ) -> VoicePath:
-    """The voices of a line of so many hits on one of the WAYS. feet: whether a foot may take part in a trade."""
+    """The voices of a line of so many hits on one of the WAYS. feet: whether a foot may take part in a trade.
+
+    Parameters
+    ----------
+    path
+        Name of the way through the drums.
+    slots
+        Places of the line in ticks.
+    drums
+        Roles of the drums, highest first.
+    feet
+        Whether a foot may take part in a trade.
+    metre
+        Metre of the bars.
+    rng
+        Source of chance, seeded by the caller.
+
+    Returns
+    -------
+    VoicePath
+        The voice of each slot.
+    """
     return WAYS[path].walk(slots, drums, feet, metre, rng)
 
 
@@ -176,7 +197,30 @@ def add_limbs(
     offbeat: float | None,
     rng: np.random.Generator,
 ) -> int:
-    """Give the hits that are left over to feet and second hand, beat by beat; returns how many found no place."""
+    """Give the hits that are left over to feet and second hand, beat by beat; returns how many found no place.
+
+    Parameters
+    ----------
+    limbs
+        Hits so far, by limb; filled here.
+    slots
+        Places of the line in ticks.
+    extra
+        Hits left over by beat.
+    voices
+        Roles that may be used.
+    metre
+        Metre of the bars.
+    offbeat
+        Share of off-beats that was asked for, 0 to 1; None leaves it to chance.
+    rng
+        Source of chance, seeded by the caller.
+
+    Returns
+    -------
+    int
+        How many hits found no place.
+    """
     left = 0
     order = [voice for voice in ("kick",) if voice in voices]
     seconds = [voice for voice in SECONDS if voice in voices]
@@ -202,7 +246,24 @@ def add_limbs(
 
 
 def velocities(curve: str, slots: list[int], metre: Metre, rng: np.random.Generator) -> Floats:
-    """Velocities of a line when no loudness was asked for."""
+    """Velocities of a line when no loudness was asked for.
+
+    Parameters
+    ----------
+    curve
+        Name of the curve of loudness.
+    slots
+        Places of the line in ticks.
+    metre
+        Metre of the bars.
+    rng
+        Source of chance, seeded by the caller.
+
+    Returns
+    -------
+    Floats
+        Velocity of each slot, 1 to 127.
+    """
     count = len(slots)
     u = np.linspace(0, 1, count) if count > 1 else np.zeros(count)
     loose = rng.uniform(-3, 3, count)

@@ -16,7 +16,8 @@ from easy_pocket.core.errors import EditRefusedError, require_range
 from easy_pocket.core.ideas.change import Change, Idea, changes_between, key_of
 from easy_pocket.core.ideas.distance import density, distance, distances, within
 from easy_pocket.core.ideas.fill_description import fill_tags
-from easy_pocket.core.ideas.fill_draft import DENSITY_SLACK, Draft, Frame, candidate, frame_of
+from easy_pocket.core.ideas.fill_draft import DENSITY_SLACK, Draft, candidate
+from easy_pocket.core.ideas.fill_frame import Frame, frame_of
 from easy_pocket.core.ideas.fill_settings import FillSettings
 from easy_pocket.core.ideas.idea_context import MAX_SEED, IdeaContext
 from easy_pocket.core.ideas.playable import faults_of_hits
@@ -53,6 +54,30 @@ def fills(
     """Fills of the window from tick begin to end. batch: which one; seen: keys of ideas that are not to come again.
 
     Raises EditRefusedError, with the reason and a way out, when none fits.
+
+    Parameters
+    ----------
+    scene
+        The beat the idea is made for: pattern, voices of the kit, locks.
+    settings
+        What the fills shall be like.
+    seed
+        Whole number; the same one gives the same result.
+    begin
+        First tick of the window.
+    end
+        Tick at which the window ends, not part of it.
+    count
+        How many are wanted.
+    batch
+        Which batch, counted from 0; each has ideas of its own.
+    seen
+        Keys of ideas that are not to come again.
+
+    Returns
+    -------
+    Batch
+        The ideas, and how many were tried.
     """
     require_range("The number of ideas", count, 1, MOST_AT_ONCE)
     require_range("The seed", seed, 0, MAX_SEED)
@@ -126,8 +151,23 @@ def _idea(frame: Frame, draft: Draft, seed: int) -> Idea:
 def measured(scene: IdeaContext, hits: Iterable[Hit], begin: int, end: int) -> tuple[dict[str, float], tuple[str, ...]]:
     """Measure the hits an idea leaves in its window: density, syncopation, distance from what was there.
 
-    What is measured of the hits an idea leaves in its window (density, syncopation, distance from what was there), and
-    its tags: these, and whether two hands and two feet can play it.
+    The tags say the same in words, and whether two hands and two feet can play it.
+
+    Parameters
+    ----------
+    scene
+        The beat the idea is made for: pattern, voices of the kit, locks.
+    hits
+        What the idea leaves in its window.
+    begin
+        First tick of the window.
+    end
+        Tick at which the window ends, not part of it.
+
+    Returns
+    -------
+    tuple[dict[str, float], tuple[str, ...]]
+        Figures by name, and tags.
     """
     before = scene.pattern
     inside = sorted(hits, key=attrgetter("tick", "voice"))

@@ -70,8 +70,28 @@ class Grown:
 def grow(scene: IdeaContext, settings: GrowSettings, seed: int, again: Mapping[int, int] | None = None) -> Grown:
     """The pattern at its new length, and what each bar is.
 
-    again: how often a bar (counted from 1) was drawn anew; the other bars stay. Raises EditRefusedError when the
-    pattern is as long already, or its bars cannot be told apart.
+    again: how often a bar (counted from 1) was drawn anew; the other bars stay.
+
+    Parameters
+    ----------
+    scene
+        The beat the idea is made for: pattern, voices of the kit, locks.
+    settings
+        New length and how much the bars change.
+    seed
+        Whole number; the same one gives the same result.
+    again
+        How often each bar, counted from 1, was drawn anew.
+
+    Returns
+    -------
+    Grown
+        The longer pattern, and what each bar is.
+
+    Raises
+    ------
+    EditRefusedError
+        When the pattern is as long already, or its bars cannot be told apart.
     """
     require_range("The seed", seed, 0, MAX_SEED)
     bar = scene.metre.bar_ticks

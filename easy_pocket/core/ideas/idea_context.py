@@ -77,8 +77,27 @@ def usual_beats(metre: Metre) -> int:
 def window(scene: IdeaContext, beats: float | None = None, end_tick: int | None = None) -> tuple[int, int]:
     """Ticks from and up to which a fill lies.
 
-    So many beats (as one counts them) before end_tick, which is the end of the pattern when None. beats None: half a
-    bar. Raises EditRefusedError when it does not fit the pattern.
+    So many beats (as one counts them) before end_tick, which is the end of the pattern when None. beats None: half
+    a bar.
+
+    Parameters
+    ----------
+    scene
+        The beat the idea is made for: pattern, voices of the kit, locks.
+    beats
+        Length in beats as one counts them; None for half a bar.
+    end_tick
+        Tick at which it ends; None for the end of the pattern.
+
+    Returns
+    -------
+    tuple[int, int]
+        First tick, and the tick at which it ends.
+
+    Raises
+    ------
+    EditRefusedError
+        When it does not fit the pattern.
     """
     metre, pattern = scene.metre, scene.pattern
     end = pattern.length_ticks if end_tick is None else end_tick

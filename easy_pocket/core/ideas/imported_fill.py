@@ -16,10 +16,34 @@ from easy_pocket.core.pattern.pattern import Pattern
 def bring_fill(
     scene: IdeaContext, source: Pattern, begin: int, end: int, name: str, from_tick: int | None = None
 ) -> Idea:
-    """The source's hits from from_tick on (None.
+    """The source's hits in the window from tick begin to end, on the voices of this kit.
 
-    Up to the beat of its last hit) in the window from tick begin to end, with their rhythm, offsets and dynamics, on
-    the voices of this kit. Raises EditRefusedError when it has none there.
+    Their rhythm, offsets and dynamics stay.
+
+    Parameters
+    ----------
+    scene
+        The beat the idea is made for: pattern, voices of the kit, locks.
+    source
+        The pattern the fill is taken from.
+    begin
+        First tick of the window.
+    end
+        Tick at which the window ends, not part of it.
+    name
+        What it is called.
+    from_tick
+        First tick of the fill in the source; None takes what leads up to the beat of its last hit.
+
+    Returns
+    -------
+    Idea
+        The idea.
+
+    Raises
+    ------
+    EditRefusedError
+        When it has none there.
     """
     length = end - begin
     pulse = source.metre.pulse_ticks

@@ -21,8 +21,34 @@ SECOND_VOICES = (*FEET, "crash", "ride", "hat_closed", "hat_open", "shaker", "ta
 def mix(scene: IdeaContext, one: Pattern, other: Pattern, way: str, begin: int, end: int, seed: int = 0) -> Idea:
     """A fill out of two that are in place already, over ticks begin to end.
 
-    What the first does outside the window goes, what the second does there (a crash) stays. Raises EditRefusedError for
-    another way.
+    What the first does outside the window goes, what the second does there (a crash) stays.
+
+    Parameters
+    ----------
+    scene
+        The beat the idea is made for: pattern, voices of the kit, locks.
+    one
+        The pattern with the first fill in it.
+    other
+        The pattern with the second fill in it.
+    way
+        How they are mixed, as MIX_WAYS names it.
+    begin
+        First tick of the window.
+    end
+        Tick at which the window ends, not part of it.
+    seed
+        Whole number; the same one gives the same result.
+
+    Returns
+    -------
+    Idea
+        The idea.
+
+    Raises
+    ------
+    EditRefusedError
+        For another way.
     """
     if way not in WAYS:
         raise EditRefusedError(f"Fills can be mixed by {', '.join(WAYS)}; '{way[:20]}' is none of them.")

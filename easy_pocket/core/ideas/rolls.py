@@ -85,7 +85,28 @@ FIGURES = (
 def roll(scene: IdeaContext, wanted: RollSettings, name: str = "", seed: int = 0) -> Idea:
     """One roll. What the voice has in the span goes, but for locked hits, which stay in place of the strokes there.
 
-    Raises EditRefusedError when no stroke is left, BadValueError for a span outside the pattern.
+    Parameters
+    ----------
+    scene
+        The beat the idea is made for: pattern, voices of the kit, locks.
+    wanted
+        Span, voice, rates and loudness.
+    name
+        What it is called.
+    seed
+        Whole number; the same one gives the same result.
+
+    Returns
+    -------
+    Idea
+        The idea.
+
+    Raises
+    ------
+    EditRefusedError
+        When no stroke is left.
+    BadValueError
+        For a span outside the pattern.
     """
     pattern = scene.pattern
     require_range("The beginning of the roll", wanted.begin, 0, pattern.length_ticks - 1, "ticks")
@@ -173,7 +194,24 @@ def _articulated(wanted: RollSettings, ticks: list[int]) -> list[Hit]:
 
 
 def rolls(scene: IdeaContext, wanted: RollSettings, count: int = 6, batch: int = 0) -> Batch:
-    """The roll as it is set, when it has rates, and figures of the house for the same voice and span."""
+    """The roll as it is set, when it has rates, and figures of the house for the same voice and span.
+
+    Parameters
+    ----------
+    scene
+        The beat the idea is made for: pattern, voices of the kit, locks.
+    wanted
+        Span, voice, rates and loudness.
+    count
+        How many are wanted.
+    batch
+        Which batch, counted from 0.
+
+    Returns
+    -------
+    Batch
+        The ideas.
+    """
     ideas = [roll(scene, wanted)] if wanted.rates and batch == 0 else []
     first = batch * count - (1 if wanted.rates and batch else 0)
     for figure in FIGURES[max(first, 0) :]:

@@ -237,6 +237,20 @@ def possible(span: Span, kinds: tuple[str, ...], rng: np.random.Generator) -> li
     """List everything that could be done.
 
     Each kind in an order of chance and the kinds by turns, so that the first ones are of many kinds.
+
+    Parameters
+    ----------
+    span
+        The bars that are varied.
+    kinds
+        Kinds of change that are allowed.
+    rng
+        Source of chance, seeded by the caller.
+
+    Returns
+    -------
+    list[Change]
+        Changes, the kinds by turns.
     """
     by_kind = [span.all_of(kind) for kind in kinds]
     shuffled = [[changes[place] for place in rng.permutation(len(changes)).tolist()] for changes in by_kind]

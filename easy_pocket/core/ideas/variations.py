@@ -58,7 +58,37 @@ def variations(
     batch: int = 0,
     seen: Collection[str] = (),
 ) -> Batch:
-    """Variations of the bars from tick begin to end, no two alike. Raises EditRefusedError when there is none."""
+    """Variations of the bars from tick begin to end, no two alike.
+
+    Parameters
+    ----------
+    scene
+        The beat the idea is made for: pattern, voices of the kit, locks.
+    settings
+        Which kinds of change, and how far.
+    seed
+        Whole number; the same one gives the same result.
+    begin
+        First tick of the window.
+    end
+        Tick at which the window ends, not part of it.
+    count
+        How many are wanted.
+    batch
+        Which batch, counted from 0.
+    seen
+        Keys of ideas that are not to come again.
+
+    Returns
+    -------
+    Batch
+        The ideas.
+
+    Raises
+    ------
+    EditRefusedError
+        When there is none.
+    """
     require_range("The number of ideas", count, 1, MOST_AT_ONCE)
     require_range("The seed", seed, 0, MAX_SEED)
     check_voices(scene.voices)
@@ -96,6 +126,22 @@ def choose(
     """Changes that do not get in each other's way, as many and as far as asked; empty when it cannot be.
 
     Places in `used` come last, so that the ideas of a batch touch different ones.
+
+    Parameters
+    ----------
+    span
+        The bars that are varied.
+    settings
+        Which kinds of change, and how far.
+    rng
+        Source of chance, seeded by the caller.
+    used
+        How often each voice and place was used in this batch.
+
+    Returns
+    -------
+    list[Change]
+        The changes.
     """
     kinds = settings.kinds or tuple(KINDS)
     best: list[Change] = []

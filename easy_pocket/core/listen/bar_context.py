@@ -33,7 +33,28 @@ def bars_are_reliable(reading: Reading) -> bool:
 def select_with_bars(
     prepared: Prepared, candidates: Candidates, odds: Floats, onsets: Onsets, reading: Reading, sensitivity: float
 ) -> Onsets:
-    """The hits once the bars have spoken. Without a reading one can lean on, or with one bar only: `onsets`."""
+    """The hits once the bars have spoken. Without a reading one can lean on, or with one bar only: `onsets`.
+
+    Parameters
+    ----------
+    prepared
+        Audio as the detection needs it.
+    candidates
+        Places that may be hits.
+    odds
+        Log-odds of each candidate, shape (n,).
+    onsets
+        Hits found without the bars.
+    reading
+        Tempo, bars, metre and grid in which the hits are read.
+    sensitivity
+        0 to 1, 0.5 as tuned.
+
+    Returns
+    -------
+    Onsets
+        The hits.
+    """
     if not bars_are_reliable(reading):
         return onsets
     time_s = (candidates.at - prepared.context) / RATE_HZ
@@ -55,7 +76,24 @@ def select_with_bars(
 def bar_features(
     candidates: Candidates, time_s: Floats, odds: Floats, reading: Reading
 ) -> tuple[npt.NDArray[np.bool_], Floats]:
-    """Which places lie in the reading's bars, (n,), and a row of BARS_PICTURE for each: (n, BARS_PICTURE)."""
+    """Which places lie in the reading's bars, (n,), and a row of BARS_PICTURE for each: (n, BARS_PICTURE).
+
+    Parameters
+    ----------
+    candidates
+        Places that may be hits.
+    time_s
+        When each is, in seconds, shape (n,).
+    odds
+        Log-odds of each, shape (n,).
+    reading
+        Tempo, bars, metre and grid in which the hits are read.
+
+    Returns
+    -------
+    tuple[npt.NDArray[np.bool_], Floats]
+        The places within the bars, and their features.
+    """
     bars, per_bar = reading.bars, reading.slots_per_bar
     bar, slot, off_s = _places(time_s, reading)
     inside = (bar >= 0) & (bar < bars)

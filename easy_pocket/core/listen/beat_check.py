@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from easy_pocket.core.cache import ResultCache
 from easy_pocket.core.errors import NoHitsError
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.ranked_readings import rank_readings
@@ -21,6 +22,9 @@ SAME = 1.012  # ... as exactly as halves of a loop are read
 WAYS_OUT = "Set the bars by hand, add or drop hits, or take it as slices: they need no beat."
 
 
+_doubts: ResultCache[str] = ResultCache("beats, doubted", 1 << 18)
+
+
 def beat_doubt(onsets: Onsets, reading: Reading) -> str:
     """Why there is no steady beat, and what can be done all the same, in a sentence each.
 
@@ -28,6 +32,10 @@ def beat_doubt(onsets: Onsets, reading: Reading) -> str:
     """
     if reading.confidence >= 1.0:
         return ""
+    return _doubts.get((onsets.digest, reading), lambda: _doubt(onsets, reading))
+
+
+def _doubt(onsets: Onsets, reading: Reading) -> str:
     likely = reading.confidence * reading.fit >= BELIEVED and reading.fit >= FITTING and len(onsets) >= FEW_HITS
     if likely and not _two_tempi(onsets, reading):
         return ""

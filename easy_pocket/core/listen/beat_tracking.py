@@ -93,7 +93,22 @@ def made_steady(times_s: Floats, beats_s: Floats) -> Floats:
 
 
 def through(values: Floats, known: Floats, becomes: Floats) -> Floats:
-    """Linear interpolation that goes on beyond the ends as it went on average near them."""
+    """Linear interpolation that goes on beyond the ends as it went on average near them.
+
+    Parameters
+    ----------
+    values
+        Where to ask, any shape.
+    known
+        Places that are known, rising, at least two.
+    becomes
+        What each known place becomes.
+
+    Returns
+    -------
+    Floats
+        Values of the same shape.
+    """
     ends = min(4, len(known) - 1)
     before = becomes[0] + (values - known[0]) * (becomes[ends] - becomes[0]) / (known[ends] - known[0])
     after = becomes[-1] + (values - known[-1]) * (becomes[-1] - becomes[-1 - ends]) / (known[-1] - known[-1 - ends])
@@ -106,6 +121,22 @@ def fit_bar_lines(place_bars: Floats, times_s: Floats, weights: Floats, bars: in
 
     A curve that bends only as a player's tempo does is fitted by least squares (third differences are held down, so
     that a steady speeding up costs nothing); what a hit is early or late within a bar stays with the hit.
+
+    Parameters
+    ----------
+    place_bars
+        Written place of each hit in bars, shape (n,).
+    times_s
+        When each was heard, in seconds, shape (n,).
+    weights
+        How much each counts, shape (n,).
+    bars
+        How many bars there are.
+
+    Returns
+    -------
+    Floats
+        Times in seconds, shape (bars + 1,).
     """
     nodes = bars * NODES_PER_BAR + 1
     at = np.clip(place_bars * NODES_PER_BAR, 0, nodes - 1)
@@ -138,6 +169,21 @@ def line_times(bar_lines_s: Floats, place_bars: Floats) -> Floats:
 
 
 def places_at(bar_lines_s: Floats, times_s: Floats, steps_per_bar: int = 32) -> Floats:
-    """The inverse of `line_times`: places in bars of times in seconds."""
+    """The inverse of `line_times`: places in bars of times in seconds.
+
+    Parameters
+    ----------
+    bar_lines_s
+        Times of the bar lines in seconds.
+    times_s
+        Times in seconds, shape (n,).
+    steps_per_bar
+        Points of the grid in a bar, between which tempo goes evenly.
+
+    Returns
+    -------
+    Floats
+        Places in bars, shape (n,).
+    """
     places = np.arange(-steps_per_bar, (len(bar_lines_s)) * steps_per_bar + 1) / steps_per_bar
     return through(times_s, line_times(bar_lines_s, places), places)

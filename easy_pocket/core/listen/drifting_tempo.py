@@ -24,7 +24,22 @@ Floats = npt.NDArray[np.float64]
 
 
 def read_drifting(onsets: Onsets, steady: list[Reading], metres: tuple[Metre, ...]) -> list[Reading]:
-    """Readings with bar lines of their own, best first; none when the beat cannot be followed or does not drift."""
+    """Readings with bar lines of their own, best first; none when the beat cannot be followed or does not drift.
+
+    Parameters
+    ----------
+    onsets
+        Hits that were heard, in order of time.
+    steady
+        Readings at one tempo, best first.
+    metres
+        Metres that are tried.
+
+    Returns
+    -------
+    list[Reading]
+        Readings, best first.
+    """
     to_beat = max((reading.fit for reading in steady), default=0.0) + WORTHWHILE
     weights = np.sqrt(np.maximum(onsets.strength, 1e-3))
     followed = []

@@ -62,9 +62,31 @@ def hits_that_count(
 ) -> npt.NDArray[np.bool_]:
     """Which hits a groove is made of.
 
-    Those in its bars (counted from 1; none named: all of the loop) that belong to the lane, and lie on slots: a 16th
-    between 8ths says nothing about either. slot: as `slots_and_offsets` gives it. Raises BadValueError for a bar the
-    loop has not.
+    Those in its bars (counted from 1; none named: all of the loop) that belong to the lane, and lie on slots: a
+    16th between 8ths says nothing about either. slot: as `slots_and_offsets` gives it.
+
+    Parameters
+    ----------
+    onsets
+        Hits that were heard, in order of time.
+    slot
+        Slot of each hit as `slots_and_offsets` gives it, shape (n,).
+    reading
+        Tempo, bars, metre and grid in which the hits are read.
+    from_bars
+        Bars of the loop, counted from 1; none for all.
+    lane
+        Name of the lane: all, low, mid or high.
+
+    Returns
+    -------
+    npt.NDArray[np.bool_]
+        True for each hit that counts, shape (n,).
+
+    Raises
+    ------
+    BadValueError
+        For a bar the loop has not.
     """
     for bar in from_bars:
         require_range("A bar to take the groove from", bar, 1, reading.bars)
@@ -91,10 +113,37 @@ def extract_template(
 ) -> GrooveTemplate:
     """Mean offset (weighted by the root of strength), spread, accent and count of every slot of `bars` bars.
 
-    from_bars: the bars of the loop, counted from 1, that are listened to; none for all. per_beat: slots in a beat as
-    one counts it, where they shall be others than those the loop is read in. An empty slot carries the mean of the
-    slots of its swing phase, marked as guessed; where a lane has none of that phase, what all hits do there. Hits
-    before bar one are left out. Raises BadValueError for bars the loop has not, and when they hold no hit.
+    from_bars: the bars of the loop, counted from 1, that are listened to; none for all. per_beat: slots in a beat
+    as one counts it, where they shall be others than those the loop is read in. An empty slot carries the mean of
+    the slots of its swing phase, marked as guessed; where a lane has none of that phase, what all hits do there.
+    Hits before bar one are left out.
+
+    Parameters
+    ----------
+    onsets
+        Hits that were heard, in order of time.
+    reading
+        Tempo, bars, metre and grid in which the hits are read.
+    name
+        What it is called.
+    source
+        Where it was taken from, in words.
+    bars
+        Bars of the groove.
+    from_bars
+        Bars of the loop that are listened to, counted from 1; none for all.
+    per_beat
+        Slots in a beat as one counts it; None as the loop was read.
+
+    Returns
+    -------
+    GrooveTemplate
+        The groove, with guessed slots marked.
+
+    Raises
+    ------
+    BadValueError
+        For bars the loop has not, and when they hold no hit.
     """
     require_range("The bars of the groove", bars, 1, MAX_TEMPLATE_BARS)
     reading = with_grid(reading, per_beat)

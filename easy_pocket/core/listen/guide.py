@@ -13,7 +13,7 @@ from easy_pocket.core.errors import AudioRefusedError, NoHitsError, require_rang
 from easy_pocket.core.listen.onsets import detect_onsets
 from easy_pocket.core.listen.ranked_readings import rank_readings
 from easy_pocket.core.pattern.timebase import MAX_BARS, Metre, check_tempo
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 
 LISTENS_S = 60.0  # from where it begins to sound; the rest is taken to go on like that
 QUIET = 0.003
@@ -64,8 +64,27 @@ def guide_beat(audio: Audio, metre: Metre) -> GuideBeat:
 def whole_bars(length_s: float, metre: Metre, near_bpm: float) -> tuple[int, float]:
     """How many bars a span of a guide is, and the tempo at which it is just these.
 
-    Raises BadValueError for a span that is no bar long, or more than 512.
+    Parameters
+    ----------
+    length_s
+        Length of the span in seconds.
+    metre
+        Metre of the bars.
+    near_bpm
+        The tempo next to which it is looked for.
 
+    Returns
+    -------
+    tuple[int, float]
+        Bars, and the tempo in quarter notes a minute.
+
+    Raises
+    ------
+    BadValueError
+        For a span that is no bar long, or more than 512.
+
+    Examples
+    --------
     >>> whole_bars(7.8, Metre(4, 4), 120.0)
     (4, 123.076923)
     """

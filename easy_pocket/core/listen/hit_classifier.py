@@ -63,7 +63,22 @@ def needed_log_odds(sensitivity: float) -> float:
 
 
 def select_separated(at: Ints, odds: Floats, needed: float) -> Ints:
-    """Positions of the places (sorted) that have the odds, without any within MERGE_S of one with better odds."""
+    """Positions of the places (sorted) that have the odds, without any within MERGE_S of one with better odds.
+
+    Parameters
+    ----------
+    at
+        Places in samples, rising, shape (n,).
+    odds
+        Log-odds of each place, shape (n,).
+    needed
+        Least log-odds that count.
+
+    Returns
+    -------
+    Ints
+        Indices of the places that are taken.
+    """
     gap = int(MERGE_S * RATE_HZ)
     low, high = np.searchsorted(at, at - gap), np.searchsorted(at, at + gap, side="right")
     free = odds >= needed

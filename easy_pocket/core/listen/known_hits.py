@@ -22,7 +22,28 @@ def known_hits(audio: Audio, times_s: Floats, reading: Reading, *, listen: bool 
     """Measure hits at known times, and fit the grid of a reading to them.
 
     times_s: in any order; those that lie within 30 ms of each other are one hit, of the first. listen: what else is
-    heard in the audio counts, too. Raises NoHitsError when there is none.
+    heard in the audio counts, too.
+
+    Parameters
+    ----------
+    audio
+        The recording.
+    times_s
+        When the hits are, in seconds, in any order.
+    reading
+        Tempo, bars, metre and grid in which the hits are read.
+    listen
+        Whether what else is heard counts, too.
+
+    Returns
+    -------
+    LoopAnalysis
+        The analysis with exactly these hits, or with those heard besides.
+
+    Raises
+    ------
+    NoHitsError
+        When there is none.
     """
     prepared = prepare(audio)
     times = np.sort(times_s[(times_s >= 0) & (times_s < prepared.duration_s - LAST_S)])

@@ -23,7 +23,7 @@ from easy_pocket.core.listen.reading import Reading
 from easy_pocket.core.listen.slices import at_pitch, cut_slices, retimed
 from easy_pocket.core.pattern.timebase import check_tempo, ms_per_tick
 from easy_pocket.core.pattern.voices import check_voice
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 
 HOWS = ("slices", "repitch")
 SPEEDS = (0.5, 1.0, 2.0)
@@ -110,8 +110,32 @@ def render_layered_loop(
 ) -> npt.NDArray[np.float32]:
     """What the loop plays in one pass of the performance: shape (round(length_s x 44,100), 2), its gain in it.
 
-    The pass repeats: what rings past its end is cut off there, the next pass begins anew. Raises BadValueError for a
-    loop without hits to cut at, and for a pass of more than 15 minutes.
+    The pass repeats: what rings past its end is cut off there, the next pass begins anew.
+
+    Parameters
+    ----------
+    audio
+        The recording.
+    onsets
+        Hits that were heard, in order of time.
+    reading
+        Tempo, bars, metre and grid in which the hits are read.
+    settings
+        Speed, pitch, level, and where its hits go.
+    performance
+        What it plays along with.
+    template
+        The groove it follows; None for none.
+
+    Returns
+    -------
+    npt.NDArray[np.float32]
+        Stereo at 44.1 kHz, shape (frames, 2).
+
+    Raises
+    ------
+    BadValueError
+        For a loop without hits to cut at, and for a pass of more than 15 minutes.
     """
     tempo_bpm = check_tempo(performance.tempo_bpm)
     length_s = performance.length_ms / 1000
@@ -142,7 +166,26 @@ def slice_times_s(
     performance: Performance,
     template: GrooveTemplate | None,
 ) -> Floats:
-    """When in a turn at the performance's tempo hits of the loop fall; shape as onsets_s, in order."""
+    """When in a turn at the performance's tempo hits of the loop fall; shape as onsets_s, in order.
+
+    Parameters
+    ----------
+    onsets_s
+        Times of the hits in the loop, in seconds.
+    reading
+        Tempo, bars, metre and grid in which the hits are read.
+    settings
+        Speed, pitch, level, and where its hits go.
+    performance
+        What it plays along with.
+    template
+        The groove it follows; None for none.
+
+    Returns
+    -------
+    Floats
+        Times in seconds.
+    """
     tick_ms = ms_per_tick(performance.tempo_bpm)
     per_slot = reading.metre.bar_ticks / reading.slots_per_bar / settings.speed
     places = reading.slot_at(onsets_s)
@@ -215,6 +258,20 @@ def duck_db(settings: LayerSettings, performance: Performance, frames: int) -> F
     """What room is made for a voice, in dB (0 or less) for each frame of the pass.
 
     Full depth a little before each of its hits, held, then let go evenly in dB.
+
+    Parameters
+    ----------
+    settings
+        Voice, depth, hold and release of the duck.
+    performance
+        What it makes room in.
+    frames
+        Frames of the pass.
+
+    Returns
+    -------
+    Floats
+        Gain in dB, shape (frames,).
     """
     hits = performance.hits
     if settings.duck_voice not in hits.voices or not settings.duck_db:

@@ -77,7 +77,24 @@ def analyze_loop(
 ) -> LoopAnalysis:
     """Find hits, tempo and bars.
 
-    Raises NoHitsError when no hit stands out, and whatever `on_progress` raises to stop it.
+    Parameters
+    ----------
+    audio
+        The recording.
+    corrections
+        What a hand has set: bars, hits, sensitivity; None for nothing.
+    on_progress
+        Called with the share that is done, 0 to 1, and words.
+
+    Returns
+    -------
+    LoopAnalysis
+        Hits, readings and certainty.
+
+    Raises
+    ------
+    NoHitsError
+        When no hit stands out, and whatever `on_progress` raises to stop it.
     """
     corrections = corrections or Corrections()
     prepared = prepare(audio, on_progress)
@@ -200,7 +217,22 @@ def _with_one_near(one_s: float, reading: Reading) -> Reading:
 
 
 def with_span(spans: tuple[tuple[float, float], ...], begin_s: float, end_s: float) -> tuple[tuple[float, float], ...]:
-    """Spans with one more; those that touch become one. In order of time."""
+    """Spans with one more; those that touch become one. In order of time.
+
+    Parameters
+    ----------
+    spans
+        Begin and end of each span in seconds, in order.
+    begin_s
+        Begin of the new span in seconds.
+    end_s
+        End of the new span in seconds.
+
+    Returns
+    -------
+    tuple[tuple[float, float], ...]
+        The spans in order of time.
+    """
     joined = [(begin_s, end_s)]
     for one in spans:
         begin, end = joined[-1]

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -30,7 +29,7 @@ class LoopBeat:
     certainty: Floats
     left_out: int
 
-    def doc(self) -> list[dict[str, Any]]:
+    def doc(self) -> list[dict[str, object]]:
         return [
             {
                 "voice": hit.voice,
@@ -45,10 +44,24 @@ class LoopBeat:
 
 
 def beat_from_groups(onsets: Onsets, reading: Reading, groups: Sequence[Group]) -> LoopBeat:
-    """The loop's rhythm: every hit of every group on its slot with its true offset, as loud as it is within its group.
+    """The loop's rhythm: every hit of every group on its slot, with its true offset.
 
-    Two hits of a voice in one slot: the second goes to the nearest free tick, none is lost. A hit of a trimmed loop
-    that comes before the first line is the first slot's, early.
+    A hit is as loud as it is within its group. Two hits of a voice in one slot: the second goes to the nearest
+    free tick, none is lost. A hit of a trimmed loop that comes before the first line is the first slot's, early.
+
+    Parameters
+    ----------
+    onsets
+        Hits that were heard, in order of time.
+    reading
+        Tempo, bars, metre and grid in which the hits are read.
+    groups
+        Which hits each voice plays.
+
+    Returns
+    -------
+    LoopBeat
+        The pattern, and the grid it is written on.
     """
     slot, offset_ms = slots_and_offsets(onsets, reading)
     per_slot = reading.metre.bar_ticks / reading.slots_per_bar

@@ -22,14 +22,45 @@ Floats = npt.NDArray[np.float64]
 def loop_performance(onsets: Onsets, reading: Reading, tempo_bpm: float) -> Performance:
     """What was heard in a loop as a performance at a tempo.
 
-    Its voices are the bands low, mid and high (each hit is of its strongest), written on the slots of the reading. Hits
-    before its bar one are left out.
+    Its voices are the bands low, mid and high (each hit is of its strongest), written on the slots of the reading.
+    Hits before its bar one are left out.
+
+    Parameters
+    ----------
+    onsets
+        Hits that were heard, in order of time.
+    reading
+        Tempo, bars, metre and grid in which the hits are read.
+    tempo_bpm
+        Quarter notes a minute.
+
+    Returns
+    -------
+    Performance
+        Hits in the bands low, mid and high.
     """
     return _heard(onsets, reading, tempo_bpm)[0]
 
 
 def side_of_loop(onsets: Onsets, reading: Reading, name: str, tempo_bpm: float) -> Side:
-    """What was heard in a loop, counted in its bars and brought to a tempo; hits know all bands they are of."""
+    """What was heard in a loop, counted in its bars and brought to a tempo; hits know all bands they are of.
+
+    Parameters
+    ----------
+    onsets
+        Hits that were heard, in order of time.
+    reading
+        Tempo, bars, metre and grid in which the hits are read.
+    name
+        What it is called.
+    tempo_bpm
+        Quarter notes a minute.
+
+    Returns
+    -------
+    Side
+        The side, for `timing_comparison.gap`.
+    """
     performance, bands = _heard(onsets, reading, tempo_bpm)
     order = np.argsort(performance.loop_ms, kind="stable")
     return replace(side_of(performance, name), bands=bands[order] >= LANE_SHARE, heard=True)

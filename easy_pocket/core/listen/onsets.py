@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -24,10 +25,10 @@ NEAR, PLAIN_DB = 180, 18.0  # samples, 4 ms: an attack farther off, or hardly ov
 class Onsets:
     """Hits heard, sorted by time.
 
-    time_s: shape (n,), from the first sample. strength: 0-1, RMS of the first 60 ms, the loudest hit 1. rise_db: what
-    speaks for the hit, as odds in dB: 0 is as likely as not, 10 is ten to one. bands: shape (n, 3), energy of low, mid
-    and high in the first 60 ms, as shares of one. middle_ms: how much later than its start the middle of all that is
-    struck with it lies; zeros unless said.
+    time_s: shape (n,), from the first sample. strength: 0-1, RMS of the first 60 ms, the loudest hit 1. log_odds_db:
+    how likely it is a hit, as odds in dB: 0 is as likely as not, 10 is ten to one. bands: shape (n, 3), energy of low,
+    mid and high in the first 60 ms, as shares of one. middle_ms: how much later than its start the middle of all
+    that is struck with it lies; zeros unless said.
     """
 
     time_s: Floats
@@ -45,6 +46,14 @@ class Onsets:
 
     def __len__(self) -> int:
         return len(self.time_s)
+
+    @property
+    def digest(self) -> bytes:
+        """Equal for equal hits, as a key under which results of them are kept."""
+        found = hashlib.blake2b(repr(self.duration_s).encode(), digest_size=16)
+        for column in (self.time_s, self.strength, self.log_odds_db, self.bands, self.middle_ms):
+            found.update(np.ascontiguousarray(column).tobytes())
+        return found.digest()
 
     @property
     def certainty(self) -> Floats:
@@ -66,7 +75,24 @@ class Onsets:
 def detect_onsets(audio: Audio, sensitivity: float = 0.5, on_progress: OnProgress = no_progress) -> Onsets:
     """Find the hits of a recording. sensitivity: 0 (only the plainest) to 1 (every candidate), 0.5 as tuned.
 
-    Raises NoHitsError when no candidate is likely enough, saying how likely the best one is.
+    Parameters
+    ----------
+    audio
+        The recording.
+    sensitivity
+        0 (only the plainest) to 1 (every candidate), 0.5 as tuned.
+    on_progress
+        Called with the share that is done, 0 to 1, and words.
+
+    Returns
+    -------
+    Onsets
+        Hits in order of time, with strength and bands.
+
+    Raises
+    ------
+    NoHitsError
+        When no candidate is likely enough, saying how likely the best one is.
     """
     return detect_prepared_onsets(prepare(audio, on_progress), sensitivity, on_progress)
 
@@ -74,7 +100,22 @@ def detect_onsets(audio: Audio, sensitivity: float = 0.5, on_progress: OnProgres
 def detect_prepared_onsets(
     prepared: Prepared, sensitivity: float = 0.5, on_progress: OnProgress = no_progress
 ) -> Onsets:
-    """The same, of audio that was prepared."""
+    """The same, of audio that was prepared.
+
+    Parameters
+    ----------
+    prepared
+        Audio as the detection needs it.
+    sensitivity
+        0 to 1, 0.5 as tuned.
+    on_progress
+        Called with the share that is done, 0 to 1, and words.
+
+    Returns
+    -------
+    Onsets
+        Hits in order of time, with strength and bands.
+    """
     candidates = find_candidates(prepared, on_progress)
     return chosen(prepared, candidates, sound_log_odds(candidates), sensitivity)
 
@@ -91,7 +132,29 @@ def sound_log_odds(candidates: Candidates) -> Floats:
 
 
 def chosen(prepared: Prepared, candidates: Candidates, odds: Floats, sensitivity: float) -> Onsets:
-    """Those with the odds that the sensitivity asks for, measured. Raises NoHitsError when there are none."""
+    """Those with the odds that the sensitivity asks for, measured.
+
+    Parameters
+    ----------
+    prepared
+        Audio as the detection needs it.
+    candidates
+        Places that may be hits.
+    odds
+        Log-odds of each candidate, shape (n,).
+    sensitivity
+        0 to 1, 0.5 as tuned.
+
+    Returns
+    -------
+    Onsets
+        Hits in order of time, measured.
+
+    Raises
+    ------
+    NoHitsError
+        When there are none.
+    """
     needed = needed_log_odds(sensitivity)
     best = select_separated(candidates.at, odds, needed)
     starts = _at_attack(candidates, best)
@@ -126,6 +189,22 @@ def measure(prepared: Prepared, starts: Ints, log_odds_db: Floats, middle_ms: Fl
     """Strength and band shares of hits at known samples of the prepared signal.
 
     A hit is measured over 60 ms or up to the next hit, whichever is shorter.
+
+    Parameters
+    ----------
+    prepared
+        Audio as the detection needs it.
+    starts
+        First sample of each hit, rising, shape (n,).
+    log_odds_db
+        How sure each is, in dB, shape (n,).
+    middle_ms
+        Where each hit has its middle, in ms after its start; None when it is not known.
+
+    Returns
+    -------
+    Onsets
+        Hits with strength 0 to 1 and shares of the bands.
     """
     last = prepared.energy.shape[1] - 1
     first = np.minimum(starts // BLOCK, last - 1)

@@ -104,7 +104,22 @@ def _add_up_band(energy: Floats, samples: Singles, band_hz: tuple[float, float])
 
 @lru_cache
 def filter_of(kind: str, corner_hz: float | tuple[float, float], rate_hz: int = RATE_HZ) -> Singles:
-    """Design a Butterworth filter of second order, as second-order sections."""
+    """Design a Butterworth filter of second order, as second-order sections.
+
+    Parameters
+    ----------
+    kind
+        "lowpass", "highpass" or "bandpass".
+    corner_hz
+        Corner, or both corners of a band, in Hz.
+    rate_hz
+        Sample rate in Hz.
+
+    Returns
+    -------
+    Singles
+        Sections of shape (n, 6), in single floats.
+    """
     return np.asarray(signal.butter(2, corner_hz, kind, fs=rate_hz, output="sos"), dtype=np.float32)
 
 

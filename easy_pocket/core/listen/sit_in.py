@@ -10,8 +10,9 @@ import numpy.typing as npt
 from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
 from easy_pocket.core.feel.feel import FeelScopes
 from easy_pocket.core.feel.perform import perform
-from easy_pocket.core.feel.tighten import Tightening, placed, without_order
+from easy_pocket.core.feel.tighten import Tightening
 from easy_pocket.core.feel.timing_comparison import BANDS, nearest_round
+from easy_pocket.core.feel.write_in import placed, without_order
 from easy_pocket.core.listen.groove import extract_template
 from easy_pocket.core.listen.loop_side import side_of_loop
 from easy_pocket.core.listen.onsets import Onsets
@@ -56,8 +57,32 @@ def sit_in(
 
     Every hit goes by the strength to the nearest hit of the loop in its voice's band (or of the loop at all) within
     half a slot, and if there is none to where the loop's template has its slot. The loop repeats along the pattern.
-    Hits keep their slots, none is lost; the feel stays. Raises EditRefusedError when there is nothing to move, and
-    BadValueError for a loop without hits.
+    Hits keep their slots, none is lost; the feel stays.
+
+    Parameters
+    ----------
+    pattern
+        What is written.
+    feel
+        Settings of the stack, the part and its voices.
+    tempo_bpm
+        Quarter notes a minute.
+    onsets
+        Hits that were heard, in order of time.
+    reading
+        Tempo, bars, metre and grid in which the hits are read.
+    wanted
+        Strength, which hits, and which band follows which.
+
+    Returns
+    -------
+    SitInResult
+        The pattern, and how far its hits moved.
+
+    Raises
+    ------
+    EditRefusedError
+        When there is nothing to move, and BadValueError for a loop without hits.
     """
     check_tempo(tempo_bpm)
     hits = pattern.arrays

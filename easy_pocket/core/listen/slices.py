@@ -42,9 +42,30 @@ class Slices:
 
 
 def cut_slices(onsets: Onsets, reading: Reading, by: str = "hits", slots: int = 1) -> Slices:
-    """Cut at the hits, or at every n-th slot of the grid. A trimmed loop is cut all round; a recording over its bars.
+    """Cut at the hits, or at every n-th slot of the grid.
 
-    Raises BadValueError for another way, more than 512 slices, or a loop without hits to cut at.
+    A trimmed loop is cut all round; a recording over its bars.
+
+    Parameters
+    ----------
+    onsets
+        Hits that were heard, in order of time.
+    reading
+        Tempo, bars, metre and grid in which the hits are read.
+    by
+        Where it is cut: at "hits" or at the "grid".
+    slots
+        Slots of the grid in one slice.
+
+    Returns
+    -------
+    Slices
+        Where each slice begins and ends, in samples.
+
+    Raises
+    ------
+    BadValueError
+        For another way, more than 512 slices, or a loop without hits to cut at.
     """
     if by not in CUTS:
         raise BadValueError(f"Slices are cut at {' or '.join(CUTS)}; '{by[:20]}' is neither.")
@@ -94,6 +115,24 @@ def retimed(audio: Audio, slices: Slices, to_s: Floats, length_s: float, *, wrap
     A slice lasts until the next one begins; one that is too long is faded out over a few ms, one that is too short
     dies away into the gap. What stays where it was is not touched: at the loop's own times the loop comes back.
     `wraps`: what reaches past the end goes on at the beginning, exactly round(length_s x rate) samples in all.
+
+    Parameters
+    ----------
+    audio
+        The recording.
+    slices
+        Where the audio is cut.
+    to_s
+        When the attack of each slice shall be, in seconds, rising, shape (n,).
+    length_s
+        Length of the result in seconds.
+    wraps
+        Whether what reaches past the end goes on at the beginning.
+
+    Returns
+    -------
+    Audio
+        The audio at its own rate.
     """
     require_range("The length of the loop", length_s, 0.05, 1200.0, "s")
     rate = audio.rate_hz
@@ -128,7 +167,22 @@ def retimed(audio: Audio, slices: Slices, to_s: Floats, length_s: float, *, wrap
 
 
 def at_pitch(audio: Audio, slices: Slices, semitones: float) -> tuple[Audio, Slices]:
-    """The audio higher or lower, and where it is then cut: slices that are higher are as much shorter."""
+    """The audio higher or lower, and where it is then cut: slices that are higher are as much shorter.
+
+    Parameters
+    ----------
+    audio
+        The recording.
+    slices
+        Where the audio is cut.
+    semitones
+        By how much it is higher; below 0 lower.
+
+    Returns
+    -------
+    tuple[Audio, Slices]
+        The audio, and where it is cut then.
+    """
     if not semitones:
         return audio, slices
     longer = 2.0 ** (-semitones / 12)
@@ -138,7 +192,24 @@ def at_pitch(audio: Audio, slices: Slices, semitones: float) -> tuple[Audio, Sli
 
 
 def at_tempo(audio: Audio, slices: Slices, reading: Reading, tempo_bpm: float) -> Audio:
-    """The loop at another tempo, its slices re-timed."""
+    """The loop at another tempo, its slices re-timed.
+
+    Parameters
+    ----------
+    audio
+        The recording.
+    slices
+        Where the audio is cut.
+    reading
+        Tempo, bars, metre and grid in which the hits are read.
+    tempo_bpm
+        Quarter notes a minute.
+
+    Returns
+    -------
+    Audio
+        The audio at the tempo.
+    """
     check_tempo(tempo_bpm)
     ratio = reading.tempo_bpm / tempo_bpm
     if reading.trimmed:

@@ -83,6 +83,20 @@ def current_groups(audio: Audio, onsets: Onsets, kept: Sequence[StoredGroup]) ->
     """The groups as they were left, with what is heard now: hits that are new go where they sound best.
 
     Nothing kept: as proposed.
+
+    Parameters
+    ----------
+    audio
+        The recording.
+    onsets
+        Hits that were heard, in order of time.
+    kept
+        Groups as they were left; none as proposed.
+
+    Returns
+    -------
+    tuple[Group, ...]
+        The groups.
     """
     if not kept or not len(onsets):
         return group_hits(audio, onsets)
@@ -113,10 +127,24 @@ def mono_samples(audio: Audio) -> Singles:
 def group_hits(audio: Audio, onsets: Onsets, count: int | None = None) -> tuple[Group, ...]:
     """The hits in groups by sound, the most frequent first. A hit that is two sounds at once is in both groups.
 
-    Drums are told by what they are (kick, snare, hat, tom, cymbal; an open hat from a closed one). What is no drum we
-    know - a mouth, a table - is parted into `count` groups (three unless said otherwise) by its spectrum, the darkest
-    taken for the kick, the brightest for the hat. count: 2-8, the number of groups wanted; None as proposed. Raises
-    BadValueError for another count.
+    Drums are told by what they are (kick, snare, hat, tom, cymbal; an open hat from a closed one). What is no drum
+    we know - a mouth, a table - is parted into `count` groups (three unless said otherwise) by its spectrum, the
+    darkest taken for the kick, the brightest for the hat. count: 2-8, the number of groups wanted; None as
+    proposed. Raises BadValueError for another count.
+
+    Parameters
+    ----------
+    audio
+        The recording.
+    onsets
+        Hits that were heard, in order of time.
+    count
+        How many groups are wanted, 2 to 8; None as proposed.
+
+    Returns
+    -------
+    tuple[Group, ...]
+        The groups, the most frequent first.
     """
     if count is not None:
         require_range("The number of groups", count, 2, MOST_GROUPS)
@@ -220,9 +248,9 @@ def _group(name: str, kind: str, voice: str, hits: Ints, certainty: Floats) -> G
 
 
 def _clusters(pictures: Floats, count: int) -> Ints:
-    """k-means (Lloyd 1982) on level by band, the best of several beginnings (Arthur & Vassilvitskii 2007.
+    """k-means on level by band, the best of several beginnings (Lloyd 1982; Arthur & Vassilvitskii 2007).
 
-    The dice are always the same): which cluster each picture is in.
+    The seed is always the same. Gives which cluster each picture is in.
     """
     spans = np.maximum(pictures[:, : 3 * (len(BANDS_HZ) - 1)], QUIET_DB)
     best, least = np.zeros(len(spans), dtype=np.intp), np.inf
@@ -326,7 +354,26 @@ def merge_groups(one: Group, other: Group) -> Group:
 def move_hit(groups: Sequence[Group], index: int, number: int, to: int | None) -> tuple[Group, ...]:
     """A hit from the group of that number to another, where it is certain then, or out of it (to: None).
 
-    Raises BadValueError when it is not in the group.
+    Parameters
+    ----------
+    groups
+        The groups as they are.
+    index
+        Index of the hit.
+    number
+        Number of the group it is in.
+    to
+        Number of the group it goes to; None takes it out.
+
+    Returns
+    -------
+    tuple[Group, ...]
+        The groups afterwards.
+
+    Raises
+    ------
+    BadValueError
+        When it is not in the group.
     """
     if index not in groups[number].hits:
         raise BadValueError("This hit is in another group now; look again.")

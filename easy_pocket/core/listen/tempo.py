@@ -40,7 +40,24 @@ SWINGS = np.arange(50.0, 68.1, 2.0)
 
 
 def grid_fit(times_s: Floats, weights: Floats, beat_s: float, phase_s: float = 0.0) -> tuple[float, Grid]:
-    """How much better than chance the hits fit the best grid on this beat (1 = exactly), and that grid."""
+    """How much better than chance the hits fit the best grid on this beat (1 = exactly), and that grid.
+
+    Parameters
+    ----------
+    times_s
+        Times of the hits in seconds, shape (n,).
+    weights
+        How much each counts, shape (n,).
+    beat_s
+        Length of a beat in seconds.
+    phase_s
+        Time of the first beat in seconds.
+
+    Returns
+    -------
+    tuple[float, Grid]
+        The fit, 0 to 1, and the grid.
+    """
     best, chosen = -1.0, Grid(2)
     for per_beat, cost, swings in GRIDS:
         slot_s = beat_s / per_beat
@@ -85,7 +102,22 @@ def _strengths(onsets: Onsets) -> tuple[Floats, Floats]:
 
 
 def beat_accents(onsets: Onsets, beat_s: float, beats: int) -> Accents:
-    """Accents of a trimmed loop of so many beats; hits before the first line count for beat 0."""
+    """Accents of a trimmed loop of so many beats; hits before the first line count for beat 0.
+
+    Parameters
+    ----------
+    onsets
+        Hits that were heard, in order of time.
+    beat_s
+        Length of a beat in seconds.
+    beats
+        How many beats the loop has.
+
+    Returns
+    -------
+    Accents
+        Accents of each beat.
+    """
     low, middle = _strengths(onsets)
     position = onsets.time_s / beat_s
     beat = np.rint(position).astype(np.intp)
@@ -131,7 +163,22 @@ def bar_evidence(accents: Accents, beats_per_bar: int) -> float:
 
 
 def usual(tempo_bpm: float, metre: Metre, bars: int) -> float:
-    """A small cost for unusual readings, 0 or less."""
+    """A small cost for unusual readings, 0 or less.
+
+    Parameters
+    ----------
+    tempo_bpm
+        Quarter notes a minute.
+    metre
+        Metre of the bars.
+    bars
+        How many bars the loop has.
+
+    Returns
+    -------
+    float
+        The cost.
+    """
     counted_bpm = tempo_bpm * 960 / metre.pulse_ticks
     centre = USUAL_TEMPO_BPM if not metre.compound else 62.0
     octaves = np.log2(counted_bpm / centre) / TEMPO_OCTAVES
@@ -139,7 +186,22 @@ def usual(tempo_bpm: float, metre: Metre, bars: int) -> float:
 
 
 def read_trimmed(onsets: Onsets, metres: tuple[Metre, ...] = METRES, bars: int | None = None) -> list[Reading]:
-    """Every reading in which the loop is a whole number of bars, best first."""
+    """Every reading in which the loop is a whole number of bars, best first.
+
+    Parameters
+    ----------
+    onsets
+        Hits that were heard, in order of time.
+    metres
+        Metres that are tried.
+    bars
+        Bars it must have; None tries all.
+
+    Returns
+    -------
+    list[Reading]
+        Readings, best first.
+    """
     weights = _weights(onsets)
     readings = []
     fits: dict[int, tuple[float, Grid, Accents]] = {}
@@ -164,7 +226,26 @@ def read_trimmed(onsets: Onsets, metres: tuple[Metre, ...] = METRES, bars: int |
 
 
 def compound_evidence(onsets: Onsets, metre: Metre, beat_s: float, grid: Grid, one_s: float = 0.0) -> float:
-    """6/8 counts all three of its 8ths; a shuffle in 4/4 leaves the middle one out, and its beats are played."""
+    """6/8 counts all three of its 8ths; a shuffle in 4/4 leaves the middle one out, and its beats are played.
+
+    Parameters
+    ----------
+    onsets
+        Hits that were heard, in order of time.
+    metre
+        Metre of the bars.
+    beat_s
+        Length of a beat in seconds.
+    grid
+        Grid that fits best.
+    one_s
+        Time of the first beat in seconds.
+
+    Returns
+    -------
+    float
+        How much speaks for this metre; 0 is neutral.
+    """
     place = np.rint((onsets.time_s - one_s) / beat_s * 3).astype(int)
     thirds = place % 3
     middle = float((thirds == 1).sum() / max(len(thirds), 1))

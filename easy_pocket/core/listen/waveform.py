@@ -39,6 +39,24 @@ def spectrum(mono: Ints16, rate_hz: int, start: int, count: int, columns: int) -
 
     Each column is the power of a Hann window round its middle, shorter where columns lie closer than a window, in
     bands spaced evenly on a logarithmic axis.
+
+    Parameters
+    ----------
+    mono
+        Samples, shape (n,).
+    rate_hz
+        Sample rate in Hz.
+    start
+        First sample.
+    count
+        How many samples.
+    columns
+        How many columns.
+
+    Returns
+    -------
+    npt.NDArray[np.uint8]
+        Levels, lowest band first.
     """
     require_range("The number of columns", columns, 1, MOST_COLUMNS)
     size = int(np.clip(1 << int(np.ceil(np.log2(max(4 * count / columns, 1)))), 256, WINDOW))

@@ -184,7 +184,22 @@ class TurnRow(PatternEdit, kind="row_turn"):
 
 
 def spread(hits: int, slots: int, turned: int = 0) -> list[int]:
-    """Slots of `hits` hits spread as evenly as they go, the first on slot 0 before turning: 3 in 8 is 0, 3, 6."""
+    """Slots of `hits` hits spread as evenly as they go, the first on slot 0 before turning: 3 in 8 is 0, 3, 6.
+
+    Parameters
+    ----------
+    hits
+        How many hits.
+    slots
+        How many slots.
+    turned
+        By how many slots they are turned to the right.
+
+    Returns
+    -------
+    list[int]
+        Slots, rising.
+    """
     require_range("The number of slots", slots, 1, 64)
     require_range("The number of hits to spread", hits, 0, slots)
     return sorted((-(-number * slots // hits) + turned) % slots for number in range(hits)) if hits else []

@@ -213,7 +213,24 @@ def _exchanged(pattern: Pattern, old: list[Hit], new: Iterable[Hit]) -> Pattern:
 
 
 def with_value(hit: Hit, field: str, value: float, step_ticks: int) -> Hit:
-    """The hit with one value of the detail strip."""
+    """The hit with one value of the detail strip.
+
+    Parameters
+    ----------
+    hit
+        The hit as it was.
+    field
+        Name of the value, as the drawer has it.
+    value
+        The new value, in the unit of the field.
+    step_ticks
+        Length of a slot in ticks.
+
+    Returns
+    -------
+    Hit
+        The changed hit.
+    """
     if field not in VALUE_RANGES:
         raise BadValueError(f"'{field[:20]}' is no value of a hit; there are {', '.join(VALUE_RANGES)}.")
     low, high, unit = VALUE_RANGES[field]

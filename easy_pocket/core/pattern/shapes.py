@@ -166,10 +166,26 @@ def _ordered_scatter(edit: Shape, hits: list[Hit], ticks: Floats, now: Floats) -
 
 
 def accent_weights(figure: str, weights: tuple[float, ...], ticks: Floats, metre: Metre) -> Floats:
-    """-1 to 1 for every place.
+    """Weights from -1 to 1 for every place.
 
-    "strong beats": the bar's first beat 1, other beats by turns 0.2 and 0.6, between them down to -1. "off-beats": the
-    half between beats up. "3 over 4": every third 16th.
+    "strong beats": the bar's first beat 1, other beats by turns 0.2 and 0.6, between them down to -1. "off-beats":
+    the half between beats up. "3 over 4": every third 16th.
+
+    Parameters
+    ----------
+    figure
+        Name of the figure.
+    weights
+        Values in turn, for the figure that is typed.
+    ticks
+        Places in ticks, shape (n,).
+    metre
+        Metre of the bars.
+
+    Returns
+    -------
+    Floats
+        Weights from -1 to 1, shape (n,).
     """
     inside = ticks % metre.bar_ticks
     pulse = metre.pulse_ticks

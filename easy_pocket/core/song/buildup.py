@@ -25,10 +25,29 @@ def stages_of(
 ) -> tuple[BuildupStage, ...]:
     """Make `count` stages that lead to the section, each with more of its voices than the one before.
 
-    None has all of them, so that energy rises at every one, and again with the section itself. order: (part, voice) as
-    they come in, those not named last in their usual order.
+    None has all of them, so that energy rises at every one, and again with the section itself. order: (part, voice)
+    as they come in, those not named last in their usual order.
 
-    Raises EditRefusedError when the section has too few voices for so many stages.
+    Parameters
+    ----------
+    song
+        Parts, sections, and what each part plays where.
+    section
+        The section they lead to.
+    count
+        How many stages.
+    order
+        Part and voice as they come in; those not named last in their usual order.
+
+    Returns
+    -------
+    tuple[BuildupStage, ...]
+        The stages, thinnest first.
+
+    Raises
+    ------
+    EditRefusedError
+        When the section has too few voices for so many stages.
     """
     require_range("The number of stages", count, 1, MOST_STAGES)
     span = next(span for span in song.spans if span.section.key == section.key)

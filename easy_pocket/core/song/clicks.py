@@ -9,7 +9,7 @@ import numpy.typing as npt
 
 from easy_pocket.core.pattern.timebase import Metre, ms_per_tick
 from easy_pocket.core.song.arrangement import Arrangement
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 
 Floats = npt.NDArray[np.float64]
 KINDS = ("bar", "beat", "between")

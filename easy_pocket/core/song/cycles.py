@@ -19,6 +19,20 @@ def turns_between(lengths: Sequence[int], begin: int, end: int) -> tuple[Ints, I
 
     They are counted from tick 0, turn k is lengths[k mod n] ticks long. Whole numbers throughout: a turn is exactly
     where it is due however many went before.
+
+    Parameters
+    ----------
+    lengths
+        Length of each turn in ticks, in their order.
+    begin
+        First tick.
+    end
+        Tick at which it ends, not part of it.
+
+    Returns
+    -------
+    tuple[Ints, Ints]
+        Start in ticks, and number from 0, of each turn.
     """
     each = np.asarray(lengths, dtype=np.int64)
     total = int(each.sum())

@@ -21,10 +21,24 @@ def flat_patterns(song: Arrangement, flat: Flat | None = None) -> dict[int, Patt
 
 
 def along(song: Arrangement, keys: Mapping[int, int], patterns: Mapping[int, Pattern]) -> Arrangement:
-    """The song that plays these patterns (by part.
+    """The song that plays these patterns, which are as long as itself.
 
-    Keys: under which key each is kept): a section for every turn of each section, with its tempo, metre, levels and
-    feel, and no joins, for they are written.
+    It has a section for every time round of each section, with its tempo, metre, levels and feel, and no joins, for
+    what they do is written in the patterns.
+
+    Parameters
+    ----------
+    song
+        Parts, sections, and what each part plays where.
+    keys
+        By part: the key under which its long pattern is kept.
+    patterns
+        By part: the pattern as long as the song.
+
+    Returns
+    -------
+    Arrangement
+        The song without joins, a section for every time round.
     """
     parts = tuple(replace(part, patterns={**part.patterns, keys[part.key]: patterns[part.key]}) for part in song.parts)
     sections = tuple(
@@ -42,7 +56,22 @@ def along(song: Arrangement, keys: Mapping[int, int], patterns: Mapping[int, Pat
 
 
 def along_cell(span: Span, part: int, pattern: int) -> Cell:
-    """Make the cell that plays a pattern as long as the song from where the span begins."""
+    """Make the cell that plays a pattern as long as the song from where the span begins.
+
+    Parameters
+    ----------
+    span
+        A section in its place in the song.
+    part
+        Key of the part.
+    pattern
+        Key of the pattern.
+
+    Returns
+    -------
+    Cell
+        The cell.
+    """
     was = span.section.cells.get(part, Cell())
     return replace(was, pattern=pattern, start_ticks=span.start_tick, written=True, muted=frozenset())
 

@@ -22,7 +22,24 @@ def joins_at_end(span: Span) -> tuple[Join, ...]:
 
 
 def with_joins(song: Arrangement, span: Span, lines: Lines, before: Span | None) -> Lines:
-    """The lines of a span with what its own joins do to its end, and with the crash of the span before."""
+    """The lines of a span with what its own joins do to its end, and with the crash of the span before.
+
+    Parameters
+    ----------
+    song
+        Parts, sections, and what each part plays where.
+    span
+        A section in its place in the song.
+    lines
+        Hits of each part in the span.
+    before
+        The span before this one; None for the first.
+
+    Returns
+    -------
+    Lines
+        The lines, changed at their ends.
+    """
     joined = dict(lines)
     ending = joins_at_end(span)
     for kind, act in (("drop", _drop), ("fill", _fill), ("pickup", _pickup), ("swell", _swell)):

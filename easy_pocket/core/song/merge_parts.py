@@ -16,6 +16,20 @@ def merged_pattern(song: Arrangement, section: Section, parts: Sequence[Part]) -
     """What these parts play together in a section the first time it comes, joins left out.
 
     As short as it repeats in whole bars. Where two strike a voice at once, the later part's hit stays.
+
+    Parameters
+    ----------
+    song
+        Parts, sections, and what each part plays where.
+    section
+        The section they play in.
+    parts
+        The parts, later ones before earlier ones where two strike at once.
+
+    Returns
+    -------
+    Pattern
+        One pattern.
     """
     span = next(span for span in song.spans if span.section.key == section.key)
     line = merge_columns([part_hits(part, span, song.seed) for part in parts]).in_order()

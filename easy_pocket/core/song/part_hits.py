@@ -41,6 +41,20 @@ def turns(part: Part, cell: Cell, span: Span) -> tuple[Ints, Ints, tuple[int, ..
     """Find where in the span a part's turns begin (before 0 for one that is under way).
 
     With their numbers from 0, and the patterns they take one after another.
+
+    Parameters
+    ----------
+    part
+        The part.
+    cell
+        What it plays in the section.
+    span
+        A section in its place in the song.
+
+    Returns
+    -------
+    tuple[Ints, Ints, tuple[int, ...]]
+        Start in ticks, number from 0, and pattern of each turn.
     """
     keys = turn_keys(part, cell)
     if not keys:
@@ -55,7 +69,22 @@ def turns(part: Part, cell: Cell, span: Span) -> tuple[Ints, Ints, tuple[int, ..
 
 
 def seams(part: Part, cell: Cell, span: Span) -> list[int]:
-    """Ticks of the span at which a turn begins."""
+    """Ticks of the span at which a turn begins.
+
+    Parameters
+    ----------
+    part
+        The part.
+    cell
+        What it plays in the section.
+    span
+        A section in its place in the song.
+
+    Returns
+    -------
+    list[int]
+        Ticks, rising.
+    """
     starts, _, _ = turns(part, cell, span)
     return [tick for tick in starts.tolist() if 0 <= tick < span.ticks]
 
@@ -67,6 +96,20 @@ def part_hits(part: Part, span: Span, seed: int) -> HitColumns:
     """Ticks count from the span's beginning; chance is decided, so no hit depends on a pass any more.
 
     What is known from before is not made again.
+
+    Parameters
+    ----------
+    part
+        The part.
+    span
+        A section in its place in the song.
+    seed
+        Whole number; the same one gives the same result.
+
+    Returns
+    -------
+    HitColumns
+        Hits as columns.
     """
     cell = span.section.cells.get(part.key)
     if cell is None:
@@ -133,7 +176,24 @@ def _as_dense(pattern: Pattern, part: Part, cell: Cell) -> HitColumns:
 
 
 def decided(line: HitColumns, starts: Ints, numbers: Ints, seed: int) -> HitColumns:
-    """The line at every start. What sounds in some passes only is there in those only; passes count from 1."""
+    """The line at every start. What sounds in some passes only is there in those only; passes count from 1.
+
+    Parameters
+    ----------
+    line
+        Hits of one turn.
+    starts
+        Where each turn begins, in ticks.
+    numbers
+        Number of each turn, from 0.
+    seed
+        Whole number; the same one gives the same result.
+
+    Returns
+    -------
+    HitColumns
+        Hits as columns, in order of time.
+    """
     count, passes = len(line), numbers + 1
     heard = np.ones((len(starts), count), dtype=bool)
     articulations = list(line.articulations)

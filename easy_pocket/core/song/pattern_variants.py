@@ -40,7 +40,24 @@ def _varied(pattern: Pattern, seed: int) -> tuple[Pattern, ...]:
 
 
 def chosen_variant(numbers: npt.NDArray[np.int64], percent: float, seed: int, count: int) -> npt.NDArray[np.int64]:
-    """For each turn (counted from 0) 0 for the pattern as written, or which variant; the first turn is as written."""
+    """For each turn (counted from 0) 0 for the pattern as written, or which variant; the first turn is as written.
+
+    Parameters
+    ----------
+    numbers
+        Turns, counted from 0, shape (n,).
+    percent
+        How often a variant is played, 0 to 100.
+    seed
+        Whole number; the same one gives the same result.
+    count
+        How many variants there are.
+
+    Returns
+    -------
+    npt.NDArray[np.int64]
+        0 for the pattern, 1 to count for a variant, shape (n,).
+    """
     if not percent or not count:
         return np.zeros(len(numbers), dtype=np.int64)
     changes = (uniform(seed, "turn changes", numbers) * 100 < percent) & (numbers > 0)

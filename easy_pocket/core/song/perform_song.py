@@ -58,7 +58,22 @@ class SongPerformance:
 
 
 def perform_song(song: Arrangement, flat: Flat | None = None, *, straight: bool = False) -> SongPerformance:
-    """Every part by itself: what one plays has no influence on another's looseness."""
+    """Every part by itself: what one plays has no influence on another's looseness.
+
+    Parameters
+    ----------
+    song
+        Parts, sections, and what each part plays where.
+    flat
+        The song written out, when it is known already; None works it out.
+    straight
+        Whether every hit stays on its written slot.
+
+    Returns
+    -------
+    SongPerformance
+        Performances by part and section.
+    """
     flat = flat or flatten(song)
     return SongPerformance(song, tuple(_play_part(flat, part, straight) for part in song.parts), song.length_ms)
 
@@ -66,7 +81,26 @@ def perform_song(song: Arrangement, flat: Flat | None = None, *, straight: bool 
 def perform_span(
     part: Part, cell: Cell, span: Span, line: HitColumns, *, straight: bool = False
 ) -> tuple[Performance, Strokes]:
-    """One part in one span; times from the span's beginning. What was played before alike is not played again."""
+    """One part in one span; times from the span's beginning. What was played before alike is not played again.
+
+    Parameters
+    ----------
+    part
+        The part.
+    cell
+        What it plays in the section.
+    span
+        A section in its place in the song.
+    line
+        Its hits in the span.
+    straight
+        Whether every hit stays on its written slot.
+
+    Returns
+    -------
+    tuple[Performance, Strokes]
+        Hits as they are played, and their strokes.
+    """
     scopes = scopes_of(part, cell)
     hits = line.arrays()
     runs_on = scopes.runs_on(hits.voices)

@@ -26,7 +26,35 @@ def fill_for(
     seed: int,
     settings: FillSettings | None = None,
 ) -> Pattern:
-    """As long as its beats. voices: those that can be played. Raises EditRefusedError when none fits."""
+    """As long as its beats. voices: those that can be played.
+
+    Parameters
+    ----------
+    song
+        Parts, sections, and what each part plays where.
+    section
+        The section that ends with it.
+    part
+        The part that plays it.
+    voices
+        Roles that can be played.
+    beats
+        Length in beats as one counts them.
+    seed
+        Whole number; the same one gives the same result.
+    settings
+        What it shall be like; None as usual.
+
+    Returns
+    -------
+    Pattern
+        A pattern as long as the fill.
+
+    Raises
+    ------
+    EditRefusedError
+        When none fits.
+    """
     span = next(span for span in song.spans if span.section.key == section.key)
     bars = min(LEAD_BARS, span.bars)
     begin = span.ticks - bars * span.metre.bar_ticks
@@ -43,6 +71,21 @@ def fill_for(
 
 
 def cut_out(pattern: Pattern, begin: int, end: int) -> Pattern:
-    """A stretch of a pattern by itself."""
+    """A stretch of a pattern by itself.
+
+    Parameters
+    ----------
+    pattern
+        What is written.
+    begin
+        First tick.
+    end
+        Tick at which it ends, not part of it.
+
+    Returns
+    -------
+    Pattern
+        The stretch, beginning at tick 0.
+    """
     hits = (replace(hit, tick=hit.tick - begin) for hit in pattern.hits if begin <= hit.tick < end)
     return Pattern(end - begin, tuple(hits), pattern.metre)

@@ -17,7 +17,22 @@ from easy_pocket.core.song.perform_song import SongPerformance
 def layer_in_span(settings: LayerSettings, span: Span, sections: tuple[int, ...] = ()) -> LayerSettings | None:
     """A loop over the bars of a span, None where it rests.
 
-    One that plays in sections (their keys) begins anew with each; one that goes by its bars goes on through the song.
+    One that plays in sections (their keys) begins anew with each; one that goes by its bars goes on through the
+    song.
+
+    Parameters
+    ----------
+    settings
+        How the loop plays in the song.
+    span
+        A section in its place in the song.
+    sections
+        Keys of the sections in which it plays; none goes by its bars.
+
+    Returns
+    -------
+    LayerSettings | None
+        Settings for this span, or None.
     """
     if sections:
         return replace(settings, muted=False, from_bar=1, to_bar=0) if span.section.key in sections else None

@@ -20,6 +20,20 @@ def part_columns(played: PartPerformance, kit: Kit, more_db: npt.NDArray[np.floa
     """What a part sounds like, its own level in it; early hits on the very first beat are negative.
 
     more_db: by how much each hit is louder besides, shape (hits,).
+
+    Parameters
+    ----------
+    played
+        The part as it is played.
+    kit
+        Voices, and how they sound.
+    more_db
+        By how many dB each hit is louder besides.
+
+    Returns
+    -------
+    EventColumns
+        When each sound begins, its gain and its pan.
     """
     level_db = played.level_db + played.part.level_db + more_db
     return columns_of(played.hits, played.struck, kit, played.part.mix, level_db=level_db)

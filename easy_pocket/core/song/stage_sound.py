@@ -13,10 +13,10 @@ from easy_pocket.core.song.arrangement import Arrangement
 from easy_pocket.core.sound.events import MASTER_GAIN, Event, EventColumns, events_of, on_samples
 from easy_pocket.core.sound.kit import Kit
 from easy_pocket.core.sound.mixdown import MAX_TAIL_S, add_hits
-from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.sound import SampleSource, no_samples
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.stage.curves import BeatMap
-from easy_pocket.core.stage.mix_stage import Sound
+from easy_pocket.core.stage.stage_mix import Sound
 from easy_pocket.core.stage.units import Strikes
 
 Floats = npt.NDArray[np.float64]

@@ -8,8 +8,8 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.sound.loudness import hit_loudness_lufs
-from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.spectrum import THIRD_HZ, decibels, third_energy
+from easy_pocket.core.sound.tones import RATE_HZ
 
 Floats = npt.NDArray[np.float64]
 Audio2d = npt.NDArray[np.floating]

@@ -15,7 +15,7 @@ from easy_pocket.core.keyed_random import normal
 from easy_pocket.core.pattern.pattern import HitArrays
 from easy_pocket.core.sound.backwards import MAX_FRAMES
 from easy_pocket.core.sound.kit import Kit, KitVoice, audio_key
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.sound.velocity import gains
 
 MASTER_GAIN = 10 ** (-3.0 / 20)
@@ -125,8 +125,28 @@ def play_columns(
 ) -> EventColumns:
     """What sounds when in one pass, counted from 1.
 
-    In a loop times wrap to 0 <= start_s < length; otherwise early hits are negative. Voices the kit does not have do
-    not sound.
+    In a loop times wrap to 0 <= start_s < length; otherwise early hits are negative. Voices the kit does not have
+    do not sound.
+
+    Parameters
+    ----------
+    performance
+        Hits as they are played.
+    kit
+        Voices, and how they sound.
+    mix
+        Level, pan, mute and solo by voice.
+    loop
+        Whether times wrap into the loop.
+    pass_number
+        Which time round, counted from 1.
+    seed
+        Whole number; the same one gives the same result.
+
+    Returns
+    -------
+    EventColumns
+        When each sound begins, its gain and its pan.
     """
     struck = strokes(performance, pass_number, seed)
     return columns_of(performance.hits, struck, kit, mix, length_ms=performance.length_ms if loop else None)
@@ -195,6 +215,26 @@ def columns_of(
     """As `play_columns`, of hits and their strokes.
 
     length_ms: of the loop, None when it is none. level_db: of each hit, on top of its voice's.
+
+    Parameters
+    ----------
+    hits
+        Hits as columns.
+    struck_all
+        The strokes of the hits.
+    kit
+        Voices, and how they sound.
+    mix
+        Level, pan, mute and solo by voice.
+    length_ms
+        Length of the loop in ms; None when it is none.
+    level_db
+        Level of each hit on top of its voice's, in dB; None for 0.
+
+    Returns
+    -------
+    EventColumns
+        When each sound begins, its gain and its pan.
     """
     mix = mix or {}
     voice_index = hits.voice_index[struck_all.hit]
@@ -248,7 +288,28 @@ def play_events(
     pass_number: int = 1,
     seed: int = 0,
 ) -> list[Event]:
-    """The same as single events, for the mixdown."""
+    """The same as single events, for the mixdown.
+
+    Parameters
+    ----------
+    performance
+        Hits as they are played.
+    kit
+        Voices, and how they sound.
+    mix
+        Level, pan, mute and solo by voice.
+    loop
+        Whether times wrap into the loop.
+    pass_number
+        Which time round, counted from 1.
+    seed
+        Whole number; the same one gives the same result.
+
+    Returns
+    -------
+    list[Event]
+        One event for each sound.
+    """
     return events_of(play_columns(performance, kit, mix, loop=loop, pass_number=pass_number, seed=seed))
 
 

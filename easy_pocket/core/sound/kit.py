@@ -101,7 +101,7 @@ class KitVoice:
     glyph: str = ""
     key_step: int | None = None
     key_note: int | None = None
-    chain: tuple[dict[str, Any], ...] = ()
+    chain: tuple[dict[str, object], ...] = ()
 
     def __post_init__(self) -> None:
         check_voice(self.role)
@@ -188,7 +188,26 @@ class KitVoice:
 
 
 def plain_voice(role: str, sound: Sound, level_db: float = 0.0, pan: float = 0.0, name: str = "") -> KitVoice:
-    """A voice of one layer, choked as its role usually is."""
+    """A voice of one layer, choked as its role usually is.
+
+    Parameters
+    ----------
+    role
+        Role of the voice.
+    sound
+        Its sound.
+    level_db
+        Level in dB.
+    pan
+        -1 (left) to 1 (right).
+    name
+        What it is called.
+
+    Returns
+    -------
+    KitVoice
+        The voice.
+    """
     return KitVoice(role, (Layer(sound, name),), level_db, pan, choke_group=ROLES[role].choke_group)
 
 
@@ -254,7 +273,24 @@ def voice_audio(voice: KitVoice, number: int, samples: SampleSource = no_samples
 
     44.1 kHz, shape (frames, 1 or 2).
 
-    Raises BadValueError when a recording it needs is not at hand.
+    Parameters
+    ----------
+    voice
+        The voice.
+    number
+        Which stretch of velocities, 0 is the softest.
+    samples
+        Gives the recording of a sound by its key.
+
+    Returns
+    -------
+    Frames
+        Samples at 44.1 kHz.
+
+    Raises
+    ------
+    BadValueError
+        When a recording it needs is not at hand.
     """
     return _rendered.get(audio_key(voice, number), lambda: fixed(_render(voice, number, samples)))
 

@@ -12,9 +12,9 @@ import soxr
 from scipy import signal
 
 from easy_pocket.core.errors import BadValueError, require_range
-from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.sample_format import Frames
 from easy_pocket.core.sound.sound import SampleSource, Sound, no_samples, sound_from_doc, struck
+from easy_pocket.core.sound.tones import RATE_HZ
 
 CUT_S = 0.004  # a layer that is cut short fades out over this
 NO_LOW_CUT_HZ, NO_HIGH_CUT_HZ = 20.0, 20_000.0
@@ -79,7 +79,24 @@ def _cut_filter(kind: str, corner_hz: float) -> npt.NDArray[np.float64]:
 
 
 def layer_audio(layer: Layer, velocity: float, brightness: float, samples: SampleSource = no_samples) -> Frames:
-    """What the layer gives when it is struck with a velocity, its delay left out."""
+    """What the layer gives when it is struck with a velocity, its delay left out.
+
+    Parameters
+    ----------
+    layer
+        Sound and settings of the layer.
+    velocity
+        0 to 127.
+    brightness
+        How far softer hits get darker, 0 to 1.
+    samples
+        Gives the recording of a sound by its key.
+
+    Returns
+    -------
+    Frames
+        Samples at 44.1 kHz, shape (frames, 1 or 2).
+    """
     struck_audio = struck(layer.sound, velocity, brightness, samples)
     x = (folded_to_mono(struck_audio) if layer.mono else struck_audio).astype(np.float64)
     if layer.tune_cents:

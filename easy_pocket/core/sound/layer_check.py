@@ -9,9 +9,9 @@ import numpy.typing as npt
 
 from easy_pocket.core.sound.kit import KitVoice, stretch_layers
 from easy_pocket.core.sound.layer import LIMITS, layer_audio, placed
-from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.sound import SampleSource, no_samples
 from easy_pocket.core.sound.spectrum import THIRD_NAMES, decibels, third_energy
+from easy_pocket.core.sound.tones import RATE_HZ
 
 Floats = npt.NDArray[np.float64]
 
@@ -56,7 +56,22 @@ class LayerCheck:
 
 
 def layer_check(voice: KitVoice, number: int, samples: SampleSource = no_samples) -> LayerCheck:
-    """Compare the layers that sound in a stretch of velocities, as they are set now."""
+    """Compare the layers that sound in a stretch of velocities, as they are set now.
+
+    Parameters
+    ----------
+    voice
+        The voice.
+    number
+        Which stretch of velocities, 0 is the softest.
+    samples
+        Gives the recording of a sound by its key.
+
+    Returns
+    -------
+    LayerCheck
+        Curves, spectrum, and what would help.
+    """
     sounding = stretch_layers(voice, number)
     numbers = tuple(voice.tuned_layers.index(layer) for layer in sounding)
     if len(set(numbers)) < len(numbers):  # two equal layers
@@ -85,8 +100,22 @@ def layer_check(voice: KitVoice, number: int, samples: SampleSource = no_samples
 def most_punch(lines: Floats, delays_ms: list[float], inverted: list[bool]) -> Proposal | None:
     """The one change of delay or polarity that makes the first 60 ms of the sum the strongest, or None.
 
-    lines: shape (layers, frames, channels), placed with their delays. The energy of a sum is the energies plus twice
-    the correlation at that delay, so every delay is weighed at once. Rumble below 25 Hz is in nobody's punch.
+    lines: shape (layers, frames, channels), placed with their delays. The energy of a sum is the energies plus
+    twice the correlation at that delay, so every delay is weighed at once. Rumble below 25 Hz is in nobody's punch.
+
+    Parameters
+    ----------
+    lines
+        Layers in their places, shape (layers, frames, channels).
+    delays_ms
+        Delay of each layer in ms.
+    inverted
+        Whether the polarity of each is flipped.
+
+    Returns
+    -------
+    Proposal | None
+        The change, or None when nothing gets stronger.
     """
     frames = int(PUNCH_S * RATE_HZ)
     reach = int(FURTHEST_MS * RATE_HZ / 1000)

@@ -6,7 +6,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy import signal
 
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 
 MOMENT_S = 0.4
 SILENCE_LUFS = -120.0

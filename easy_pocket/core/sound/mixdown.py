@@ -11,9 +11,9 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.sound.backwards import backwards
 from easy_pocket.core.sound.events import CUT_FADE_S, MASTER_GAIN, Event
 from easy_pocket.core.sound.kit import Kit, KitVoice, voice_audio
-from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.sample_format import Frames
 from easy_pocket.core.sound.sound import SampleSource, no_samples
+from easy_pocket.core.sound.tones import RATE_HZ
 
 MAX_TAIL_S = 4.0
 Floats = npt.NDArray[np.float64]
@@ -46,6 +46,19 @@ def add_hits(
     """Add the hits of one voice to a line of shape (2, frames), each at its level and pan, as loud as in a mix.
 
     loop: what reaches past the end goes on at the start; else it is cut off there.
+
+    Parameters
+    ----------
+    line
+        Samples of shape (2, frames); filled here.
+    events
+        The hits of the voice.
+    voice
+        How it sounds.
+    loop
+        Whether what reaches past the end goes on at the start.
+    samples
+        Gives the recording of a sound by its key.
     """
     sounds = {
         (number, other): voice_audio(voice.alternate(other), number, samples)
@@ -93,9 +106,31 @@ def mixdown(
 ) -> Audio:
     """Stereo audio at 44.1 kHz.
 
-    A loop has exactly round(length_s x rate) samples and its tails wrap to the start; otherwise tails ring out after
-    the end. Events must not start before 0: shift them by a pre-roll first. layers: what loops play under the stack,
-    shape (frames, 2), from the start.
+    A loop has exactly round(length_s x rate) samples and its tails wrap to the start; otherwise tails ring out
+    after the end. Events must not start before 0: shift them by a pre-roll first. layers: what loops play under the
+    stack, shape (frames, 2), from the start.
+
+    Parameters
+    ----------
+    events
+        What sounds when, from 0 s on.
+    kit
+        Voices, and how they sound.
+    length_s
+        Length of the music in seconds.
+    loop
+        Whether tails wrap to the start.
+    name
+        What it is called.
+    samples
+        Gives the recording of a sound by its key.
+    layers
+        What loops play under it, each of shape (frames, 2).
+
+    Returns
+    -------
+    Audio
+        Stereo at 44.1 kHz.
     """
     length = round(length_s * RATE_HZ)
     total = length if loop else length + int(MAX_TAIL_S * RATE_HZ)

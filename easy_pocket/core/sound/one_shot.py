@@ -9,8 +9,8 @@ import soxr
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import AudioRefusedError
-from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.sample_format import Frames
+from easy_pocket.core.sound.tones import RATE_HZ
 
 MAX_ONE_SHOT_S = 30.0
 ATTACK_DB = 50.0  # the attack begins where the sound first comes within this of its peak

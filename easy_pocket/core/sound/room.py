@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy import signal
 
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 
 END_FADE_S = 0.012
 SILENT = 10 ** (-66 / 20)  # of the peak; what is quieter at the end is cut off

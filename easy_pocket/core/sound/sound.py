@@ -17,9 +17,10 @@ from easy_pocket.core.cache import ResultCache
 from easy_pocket.core.errors import BadValueError, require_range
 from easy_pocket.core.sound.controls import CONTROLS, check_settings
 from easy_pocket.core.sound.loudness import hit_loudness_lufs
-from easy_pocket.core.sound.models import MODELS, RATE_HZ
+from easy_pocket.core.sound.models import MODELS
 from easy_pocket.core.sound.room import in_room, without_dc_filter
 from easy_pocket.core.sound.sample_format import Frames, fixed
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.sound.velocity import HARD_VELOCITY, strength_of, zone_of
 
 SampleSource = Callable[[str], Frames]  # recorded audio by content hash
@@ -121,8 +122,29 @@ def in_key(sound: Sound, pitch_class: int) -> Sound:
 def struck(sound: Sound, velocity: float, brightness: float, samples: SampleSource = no_samples) -> Frames:
     """The sound struck with a velocity: at the same level for all of them, -20 LUFS for the hardest.
 
-    brightness 0-1 says how far softer hits get darker; the level itself is the voice's business. Shape (frames, 1 or
-    2). Raises BadValueError when a recording it needs is not at hand.
+    brightness 0-1 says how far softer hits get darker; the level itself is the voice's business. Shape (frames, 1
+    or 2).
+
+    Parameters
+    ----------
+    sound
+        The sound.
+    velocity
+        0 to 127.
+    brightness
+        How far softer hits get darker, 0 to 1.
+    samples
+        Gives the recording of a sound by its key.
+
+    Returns
+    -------
+    Frames
+        Samples at 44.1 kHz, shape (frames, 1 or 2).
+
+    Raises
+    ------
+    BadValueError
+        When a recording it needs is not at hand.
     """
     brightness = round(brightness, 3)
     if brightness == 0:

@@ -11,7 +11,7 @@ from collections.abc import Mapping
 import numpy as np
 import numpy.typing as npt
 
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.stage.recursions import peak_follow, smoothed
 
 Floats = npt.NDArray[np.float64]
@@ -28,7 +28,24 @@ def kept(time_ms: float) -> float:
 def static_reduction_db(
     level_db: npt.NDArray[np.floating], threshold_db: float, ratio: float, knee_db: float
 ) -> npt.NDArray[np.floating]:
-    """What a steady level is taken down by, in dB >= 0."""
+    """What a steady level is taken down by, in dB >= 0.
+
+    Parameters
+    ----------
+    level_db
+        Level in dB, any shape.
+    threshold_db
+        Where it begins, in dB.
+    ratio
+        Input to output above the threshold, 1 or more.
+    knee_db
+        Width of the bend round the threshold, in dB.
+
+    Returns
+    -------
+    npt.NDArray[np.floating]
+        Reduction in dB, same shape.
+    """
     over = level_db - threshold_db
     slope = 1 - 1 / ratio
     if knee_db < 0.01:
@@ -57,7 +74,22 @@ def reduction_db(side: Floats, settings: Mapping[str, float]) -> Floats:
 
 
 def compressed(audio: Floats, side: Floats, settings: Mapping[str, float]) -> tuple[Floats, Floats]:
-    """Audio of shape (2, frames) compressed, and the reduction in dB of each sample."""
+    """Audio of shape (2, frames) compressed, and the reduction in dB of each sample.
+
+    Parameters
+    ----------
+    audio
+        Samples, shape (2, frames).
+    side
+        What feeds it, shape (2, frames).
+    settings
+        Values of the unit by field.
+
+    Returns
+    -------
+    tuple[Floats, Floats]
+        Samples of shape (2, frames), and reduction in dB of shape (frames,).
+    """
     gain, taken_db = compressor_gain(side, settings)
     return np.asarray(audio * gain), taken_db
 

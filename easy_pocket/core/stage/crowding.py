@@ -14,7 +14,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy import fft, ndimage
 
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.stage.filters import bell, response_db
 from easy_pocket.core.stage.stage import Unit, Value
 

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 
 Floats = npt.NDArray[np.float64]
 EDGE_POINTS = 12  # of an attack or a release
@@ -59,6 +59,24 @@ def duck_curve(
 
     From each hit: down by a raised cosine that begins `ahead_ms` before it, held, back by another; where several
     overlap the deepest counts. loops: what begins before the end goes on at the start.
+
+    Parameters
+    ----------
+    times_s
+        Hits in seconds, 0 or more and less than the length.
+    velocities
+        Velocity of each hit, 0 to 1.
+    settings
+        Values of the unit by field.
+    length_s
+        Length of the music in seconds.
+    loops
+        Whether what begins before the end goes on at the start.
+
+    Returns
+    -------
+    Curve
+        Points in seconds with their gains.
     """
     depth_db = float(settings["depth_db"])
     if not len(times_s) or depth_db == 0:

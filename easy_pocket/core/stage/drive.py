@@ -11,7 +11,7 @@ from scipy import signal
 
 from easy_pocket.core.cache import ResultCache
 from easy_pocket.core.sound.loudness import hit_loudness_lufs
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.stage.oversampling import bent_between, down, up
 
 Floats = npt.NDArray[np.float64]
@@ -29,7 +29,22 @@ def into(amount_percent: float) -> float:
 
 
 def bent(audio: AnyFloats, character: str, amount_percent: float) -> AnyFloats:
-    """The curve alone, sample by sample."""
+    """The curve alone, sample by sample.
+
+    Parameters
+    ----------
+    audio
+        Samples, any shape.
+    character
+        Name of the curve.
+    amount_percent
+        How hard it is driven, 0 to 100.
+
+    Returns
+    -------
+    AnyFloats
+        Samples of the same shape.
+    """
     gain = into(amount_percent)
     x = audio * gain
     if character == "round":

@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy import signal
 
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.stage.filters import cut
 
 Floats = npt.NDArray[np.float64]
@@ -25,7 +25,22 @@ def echo_frames(beats: float, beat_s: float) -> int:
 def echoes(audio: Floats, settings: Mapping[str, Any], delays: list[tuple[int, int]]) -> Floats:
     """What comes after: shape (2, frames) to the same, the sound itself left out.
 
-    delays: (from frame, delay in frames), ascending, the first from 0: a tempo that changes moves the delay with it.
+    delays: (from frame, delay in frames), ascending, the first from 0: a tempo that changes moves the delay with
+    it.
+
+    Parameters
+    ----------
+    audio
+        Samples, shape (2, frames).
+    settings
+        Values of the echo by field.
+    delays
+        From which frame on the echo comes after how many frames.
+
+    Returns
+    -------
+    Floats
+        The echo alone, shape (2, frames).
     """
     sections = np.concatenate(
         [cut(settings["low_cut_hz"], 12, high=True), cut(settings["high_cut_hz"], 12, high=False)]

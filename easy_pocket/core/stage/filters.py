@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy import signal
 
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 
 Floats = npt.NDArray[np.float64]
 # Q of the second-order sections of Butterworth filters, and whether a first-order one goes before, by dB an octave.
@@ -31,7 +31,22 @@ def _turn(hz: float) -> tuple[float, float]:
 
 
 def bell(hz: float, gain_db: float, quality: float) -> Floats:
-    """A lift or cut round a frequency; quality is Q: larger is narrower."""
+    """A lift or cut round a frequency; quality is Q: larger is narrower.
+
+    Parameters
+    ----------
+    hz
+        Middle frequency in Hz.
+    gain_db
+        Lift (above 0) or cut, in dB.
+    quality
+        Q: larger is narrower.
+
+    Returns
+    -------
+    Floats
+        One second-order section, shape (1, 6).
+    """
     cos, sin = _turn(hz)
     size = 10 ** (gain_db / 40)
     alpha = sin / (2 * quality)
@@ -42,7 +57,22 @@ def bell(hz: float, gain_db: float, quality: float) -> Floats:
 
 
 def shelf(hz: float, gain_db: float, *, high: bool) -> Floats:
-    """All below (or above) a frequency lifted or cut, with the slope 1 of the cookbook."""
+    """All below (or above) a frequency lifted or cut, with the slope 1 of the cookbook.
+
+    Parameters
+    ----------
+    hz
+        Corner frequency in Hz.
+    gain_db
+        Lift (above 0) or cut, in dB.
+    high
+        Whether it is what lies above that changes.
+
+    Returns
+    -------
+    Floats
+        One second-order section, shape (1, 6).
+    """
     cos, sin = _turn(hz)
     size = 10 ** (gain_db / 40)
     root = 2 * np.sqrt(size) * sin / 2 * np.sqrt(2)
@@ -56,7 +86,22 @@ def shelf(hz: float, gain_db: float, *, high: bool) -> Floats:
 
 
 def second_order_cut(hz: float, quality: float, *, high: bool) -> Floats:
-    """What lies below (high: above) a frequency is let through, 12 dB an octave."""
+    """What lies below (high: above) a frequency is let through, 12 dB an octave.
+
+    Parameters
+    ----------
+    hz
+        Corner frequency in Hz.
+    quality
+        Q at the corner; 0.707 is flat.
+    high
+        Whether what lies above is let through.
+
+    Returns
+    -------
+    Floats
+        One second-order section, shape (1, 6).
+    """
     cos, sin = _turn(hz)
     alpha = sin / (2 * quality)
     edge = (1 + cos) if high else (1 - cos)
@@ -72,7 +117,22 @@ def first_order_cut(hz: float, *, high: bool) -> Floats:
 
 
 def cut(hz: float, slope_db: int, *, high: bool) -> Floats:
-    """A Butterworth cut of 6, 12, 18 or 24 dB an octave; `high` lets the high ones through (a low cut)."""
+    """A Butterworth cut of 6, 12, 18 or 24 dB an octave; `high` lets the high ones through (a low cut).
+
+    Parameters
+    ----------
+    hz
+        Corner frequency in Hz.
+    slope_db
+        6, 12, 18 or 24 dB an octave.
+    high
+        Whether what lies above is let through.
+
+    Returns
+    -------
+    Floats
+        Second-order sections, shape (n, 6).
+    """
     first, qualities = BUTTERWORTH[slope_db]
     sections = [first_order_cut(hz, high=high)] if first else []
     sections += [second_order_cut(hz, quality, high=high) for quality in qualities]

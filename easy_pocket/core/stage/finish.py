@@ -8,7 +8,7 @@ import soxr
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.sound.loudness import SILENCE_LUFS, programme_loudness_lufs
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.stage.mix_stage import under_ceiling
 
 Floats = npt.NDArray[np.float64]
@@ -19,7 +19,24 @@ AROUND = 8192  # frames before and after a loop that its samples at another rate
 
 
 def at_loudness(whole: Floats, ceiling_db: float, lufs: float | None, *, loops: bool) -> Floats:
-    """The sound under its ceiling, as loud as asked where the ceiling lets it (None: as it is)."""
+    """The sound under its ceiling, as loud as asked where the ceiling lets it (None: as it is).
+
+    Parameters
+    ----------
+    whole
+        Samples, shape (2, frames).
+    ceiling_db
+        True peak that is not passed, in dBTP.
+    lufs
+        Loudness that is wanted (BS.1770); None leaves it.
+    loops
+        Whether the end goes on at the start.
+
+    Returns
+    -------
+    Floats
+        Samples, shape (2, frames).
+    """
     audio = under_ceiling(whole, ceiling_db, loops=loops)[0]
     if lufs is None:
         return audio
@@ -34,7 +51,22 @@ def at_loudness(whole: Floats, ceiling_db: float, lufs: float | None, *, loops: 
 
 
 def at_rate_hz(audio: Floats, rate_hz: int, *, loops: bool) -> Floats:
-    """Shape (2, frames) at 44.1 kHz to another rate; a loop stays exactly as long, and its seam stays closed."""
+    """Shape (2, frames) at 44.1 kHz to another rate; a loop stays exactly as long, and its seam stays closed.
+
+    Parameters
+    ----------
+    audio
+        Samples at 44.1 kHz, shape (2, frames).
+    rate_hz
+        The rate that is wanted, in Hz.
+    loops
+        Whether the end goes on at the start.
+
+    Returns
+    -------
+    Floats
+        Samples, shape (2, frames at the new rate).
+    """
     if rate_hz == RATE_HZ:
         return audio
     frames = audio.shape[1]
@@ -62,6 +94,25 @@ def dithered(audio: Floats, bits: int) -> Floats:
 
 
 def as_file_audio(audio: Floats, name: str, *, rate_hz: int, bits: int, loops: bool) -> Audio:
-    """Ready to be written: at a rate, dithered for its bits."""
+    """Ready to be written: at a rate, dithered for its bits.
+
+    Parameters
+    ----------
+    audio
+        Samples at 44.1 kHz, shape (2, frames).
+    name
+        What it is called.
+    rate_hz
+        The rate that is wanted, in Hz.
+    bits
+        16, 24 or 32; 16 and 24 are dithered.
+    loops
+        Whether the end goes on at the start.
+
+    Returns
+    -------
+    Audio
+        Audio that can be written as it is.
+    """
     samples = dithered(at_rate_hz(audio, rate_hz, loops=loops), bits)
     return Audio(np.ascontiguousarray(samples.T, dtype=np.float32), rate_hz, name)

@@ -86,7 +86,22 @@ class StagePlan(TypedDict):
 
 
 def stage_plan(stage: Stage, music: Music, *, hits_to_room: bool = False) -> StagePlan:
-    """What the page's graph is to be for this music. hits_to_room: some hits go to the long room by themselves."""
+    """What the page's graph is to be for this music. hits_to_room: some hits go to the long room by themselves.
+
+    Parameters
+    ----------
+    stage
+        Chains, sends, rooms and groups.
+    music
+        Tempo, bars and hits of what plays.
+    hits_to_room
+        Whether some hits go to the long room by themselves.
+
+    Returns
+    -------
+    StagePlan
+        Chains, sends and curves for the page's graph.
+    """
     if not stage.on:
         stage = Stage(ceiling_db=stage.ceiling_db)
     places: dict[str, PlacePlan] = {}
@@ -112,7 +127,24 @@ def _to(where: str, grouped: dict[str, str], stage: Stage) -> str:
 
 
 def place_plan(stage: Stage, where: str, to: str, music: Music) -> PlacePlan:
-    """A chain with what leaves after it."""
+    """A chain with what leaves after it.
+
+    Parameters
+    ----------
+    stage
+        Chains, sends, rooms and groups.
+    where
+        Key of the place.
+    to
+        Key of the place it leads to.
+    music
+        Tempo, bars and hits of what plays.
+
+    Returns
+    -------
+    PlacePlan
+        Its units and curves.
+    """
     sends, points = {}, {}
     for name, share in sends_over(stage, where, music).items():
         sends[name] = float(share.values[0]) if isinstance(share, Curve) else share

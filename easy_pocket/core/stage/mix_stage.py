@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 import math
-from abc import ABC, abstractmethod
 from collections import deque
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 
 import numpy as np
 import numpy.typing as npt
 from scipy import signal
 
 from easy_pocket.core.progress import OnProgress, no_progress
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.stage.compressor import compressor_gain
 from easy_pocket.core.stage.curves import Curve
 from easy_pocket.core.stage.echo import echoes
@@ -22,89 +21,15 @@ from easy_pocket.core.stage.limiter import LATENCY, limited
 from easy_pocket.core.stage.over_sections import sends_over, units_over
 from easy_pocket.core.stage.rooms import impulse_response
 from easy_pocket.core.stage.stage import FILTERS_RING_S, LEVEL_TIMES, RETURNS, ROOMS, VOICE_PLACE, Stage, Unit
+from easy_pocket.core.stage.stage_mix import Sound, StageMix, WarmedUp
 from easy_pocket.core.stage.units import PROCESSES, Music, along, numbers_of
 
 Floats = npt.NDArray[np.float64]
 
 
-class Sound(ABC):
-    """What stands on a Stage: voices ("part:3:kick") and loops ("loop:5"), each of shape (2, frames) when asked for."""
-
-    places: tuple[str, ...]
-    frames: int
-
-    @abstractmethod
-    def add(self, where: str, line: Floats) -> None:
-        """Add the sound of a place to a line of shape (2, frames)."""
-
-    def line(self, where: str) -> Floats:
-        """The sound of a place; silence where there is none."""
-        line = np.zeros((2, self.frames))
-        self.add(where, line)
-        return line
-
-    def to_room(self, _name: str) -> Floats | None:
-        """What single hits send to a room, on top of what their voices send."""
-        return None
-
-
-class WarmedUp(Sound):
-    """A loop with so many frames of what it played before in front of it, however often it went round for that."""
-
-    def __init__(self, once: Sound, before: int) -> None:
-        self.once, self.places, self.before = once, once.places, before
-        self.frames = before + once.frames
-
-    def add(self, where: str, line: Floats) -> None:
-        line += self._led_in(self.once.line(where))
-
-    def to_room(self, name: str) -> Floats | None:
-        line = self.once.to_room(name)
-        return None if line is None else self._led_in(line)
-
-    def _led_in(self, line: Floats) -> Floats:
-        frames = self.once.frames
-        whole, rest = divmod(self.before, frames)
-        pieces = [line[:, frames - rest :]] if rest else []
-        return np.concatenate([*pieces, *[line] * (whole + 1)], axis=1)
-
-
-@dataclass(frozen=True)
-class StageMix:
-    """before: the sum before the chain of the whole; whole: after it; audio: under the ceiling; gain: of the ceiling.
-
-    stems: what each place gives to the sum, rooms and echo too; together they are `before`. taken_db: of a loop, what
-    compressors take, by their place and number among the units that are on, the most of every 512 frames.
-    """
-
-    audio: Floats
-    whole: Floats
-    before: Floats
-    gain: Floats
-    stems: Mapping[str, Floats]
-    taken_db: Mapping[tuple[str, int], Floats] = field(default_factory=dict)
-
-
 AT_ONCE = 2
 TAKEN_FRAMES = 512
 SPAN_FRAMES, SHORTEST_REST, MOST_SPANS = 4096, 88_200, 8
-SILENT = 1e-5  # what is softer than this at the end is not written
-
-
-def without_silent_end(mix: StageMix, least: int) -> StageMix:
-    """The mix up to where nothing rings any more, `least` frames at least."""
-    loud = np.abs(mix.audio[:, least:]).max(axis=0)
-    for stem in (mix.before, *mix.stems.values()):
-        np.maximum(loud, np.abs(stem[:, least:]).max(axis=0), out=loud)
-    heard = np.flatnonzero(loud > SILENT)
-    return cut_out(mix, 0, least + (int(heard[-1]) + 1 if len(heard) else 0))
-
-
-def cut_out(mix: StageMix, first: int, end: int) -> StageMix:
-    """Some frames of a mix and of its stems."""
-    span = slice(first, end)
-    stems = {where: stem[:, span] for where, stem in mix.stems.items()}
-    return StageMix(mix.audio[:, span], mix.whole[:, span], mix.before[:, span], mix.gain[span], stems)
 
 
 Leaf = Callable[[str], str]
@@ -327,12 +252,32 @@ def mix_stage(
 ) -> StageMix:
     """The mix of sounds on a Stage.
 
-    In a loop the sound is one pass with its tails folded in; before the pass that is given it goes round for as long as
-    chains remember, and what goes to rooms and echo for as long as they ring on: all is as it is in the middle of the
-    music. Else it is the music and what rings on after it.
+    In a loop the sound is one pass with its tails folded in; before the pass that is given it goes round for as
+    long as chains remember, and what goes to rooms and echo for as long as they ring on: all is as it is in the
+    middle of the music. Else it is the music and what rings on after it.
 
-    leaf: under which name each place comes out as a stem; without it by group, part and loop. rooms_apart: rooms and
-    echo are stems of their own, else each stem has what it sent there in it.
+    leaf: under which name each place comes out as a stem; without it by group, part and loop. rooms_apart: rooms
+    and echo are stems of their own, else each stem has what it sent there in it.
+
+    Parameters
+    ----------
+    sound
+        Sounds by place, each of shape (2, frames).
+    stage
+        Chains, sends, rooms and groups.
+    music
+        Tempo, bars and hits of what plays.
+    leaf
+        Under which name each place comes out as a stem; None by group, part and loop.
+    rooms_apart
+        Whether rooms and echo are stems of their own.
+    on_progress
+        Called with the share that is done, 0 to 1, and words.
+
+    Returns
+    -------
+    StageMix
+        The mix before its whole chain, the finished one, and the stems.
     """
     frames = sound.frames
     if not frames:
@@ -362,7 +307,22 @@ def mix_stage(
 
 
 def under_ceiling(whole: Floats, ceiling_db: float, *, loops: bool) -> tuple[Floats, Floats]:
-    """The finished sound and the gain of the ceiling; whole: one pass of a loop, or the music with its end."""
+    """The finished sound and the gain of the ceiling; whole: one pass of a loop, or the music with its end.
+
+    Parameters
+    ----------
+    whole
+        One pass of a loop, or the music with its end, shape (2, frames).
+    ceiling_db
+        True peak that is not passed, in dBTP.
+    loops
+        Whether the end goes on at the start.
+
+    Returns
+    -------
+    tuple[Floats, Floats]
+        Samples of shape (2, frames), and the gain of shape (frames,).
+    """
     if not loops:
         return limited(whole, ceiling_db)
     # What comes before a pass is the end of a pass, what comes after it its start.

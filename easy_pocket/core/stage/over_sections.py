@@ -17,6 +17,20 @@ def units_over(stage: Stage, where: str, music: Music) -> list[tuple[Unit, Curve
     """The units of a place that are on at some time, in order, each with how much of it is heard (None: all of it).
 
     Those that a voice has from its kit come first.
+
+    Parameters
+    ----------
+    stage
+        Chains, sends, rooms and groups.
+    where
+        Key of the place.
+    music
+        Tempo, bars and hits of what plays.
+
+    Returns
+    -------
+    list[tuple[Unit, Curve | None]]
+        Units in order; the curve says how much of each is heard, None all of it.
     """
     place = stage.place(where)
     of_kit: list[tuple[Unit, Curve | None]] = [(unit, None) for unit in stage.kit_chains.get(where, ())]
@@ -32,7 +46,22 @@ def units_over(stage: Stage, where: str, music: Music) -> list[tuple[Unit, Curve
 
 
 def sends_over(stage: Stage, where: str, music: Music) -> dict[str, float | Curve]:
-    """How much goes to rooms and echo, as gains."""
+    """How much goes to rooms and echo, as gains.
+
+    Parameters
+    ----------
+    stage
+        Chains, sends, rooms and groups.
+    where
+        Key of the place.
+    music
+        Tempo, bars and hits of what plays.
+
+    Returns
+    -------
+    dict[str, float | Curve]
+        By room or echo a gain, or a curve of gains.
+    """
     if not _has_other(stage, where, music):
         return {name: percent / 100 for name, percent in stage.place(where).sends.items() if percent}
     sends = [stage.in_section(key).place(where).sends for _, key in music.sections]

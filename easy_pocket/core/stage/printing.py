@@ -10,7 +10,27 @@ from easy_pocket.core.stage.stage import RETURNS, Place, Stage
 
 
 def places_under(where: str, stage: Stage, places: Iterable[str]) -> tuple[str, ...]:
-    """Of the places that sound, those that go through this one. Raises EditRefusedError for rooms and echo."""
+    """Of the places that sound, those that go through this one.
+
+    Parameters
+    ----------
+    where
+        Key of the place that is printed.
+    stage
+        Chains, sends, rooms and groups.
+    places
+        Keys of the places that sound.
+
+    Returns
+    -------
+    tuple[str, ...]
+        Those that go through it.
+
+    Raises
+    ------
+    EditRefusedError
+        For rooms and echo.
+    """
     if where in RETURNS:
         raise EditRefusedError("A room alone is not printed: choose what sounds in it, and print it with its rooms.")
     if where == "whole":
@@ -26,6 +46,20 @@ def stage_to_print(stage: Stage, *, chains: bool, rooms: bool) -> Stage:
     """The Stage with its chains or without, with what goes to rooms and echo or without; never without its ceiling.
 
     Rooms and echo keep the chains they have of their own.
+
+    Parameters
+    ----------
+    stage
+        Chains, sends, rooms and groups.
+    chains
+        Whether its chains stay.
+    rooms
+        Whether what goes to rooms and echo stays.
+
+    Returns
+    -------
+    Stage
+        The Stage for the print.
     """
     if not chains and not rooms:
         return replace(stage, on=False)

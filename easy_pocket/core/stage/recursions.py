@@ -20,6 +20,22 @@ def peak_follow(values: npt.NDArray[np.floating], keep: float, share: float, las
     """y[n] = max(x[n], keep y[n-1] + share x[n]): rises at once, falls slowly. x >= 0, shape (frames,).
 
     last: y before the first value.
+
+    Parameters
+    ----------
+    values
+        0 or more, shape (frames,).
+    keep
+        Share of the last value that stays, 0 to 1.
+    share
+        Share of a new value that comes in, 0 to 1.
+    last
+        The value before the first one.
+
+    Returns
+    -------
+    Floats
+        Values of the same shape.
     """
     count = len(values)
     blocks = -(-count // BLOCK)
@@ -55,6 +71,21 @@ def _follow(rows: Floats, keep: float, share: float, last: float) -> float:
 
 
 def smoothed(values: Floats, keep: float, state: Floats) -> tuple[Floats, Floats]:
-    """y[n] = keep y[n-1] + (1 - keep) x[n], and the state to go on from; state: shape (1,), zero at first."""
+    """y[n] = keep y[n-1] + (1 - keep) x[n], and the state to go on from; state: shape (1,), zero at first.
+
+    Parameters
+    ----------
+    values
+        Shape (frames,).
+    keep
+        Share of the last value that stays, 0 to 1.
+    state
+        Shape (1,), zero at first.
+
+    Returns
+    -------
+    tuple[Floats, Floats]
+        Values of the same shape, and the state to go on from.
+    """
     found, state = signal.lfilter([1 - keep], [1, -keep], values, zi=state)
     return np.asarray(found), np.asarray(state)

@@ -18,7 +18,7 @@ from easy_pocket.core.cache import ResultCache
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.keyed_random import normal
 from easy_pocket.core.sound.loudness import K_WEIGHTING
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.stage.filters import cut, filtered
 
 Floats = npt.NDArray[np.float64]

@@ -8,7 +8,7 @@ from typing import Any
 
 from easy_pocket.core.errors import BadValueError, as_number, require_range
 
-Doc = dict[str, Any]
+Doc = dict[str, object]
 MOST_SECTIONS = 128
 MOST_ENTRIES = 512
 LOWEST_LEVEL_DB, HIGHEST_LEVEL_DB = -60.0, 12.0

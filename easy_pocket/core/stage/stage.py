@@ -66,7 +66,27 @@ class Unit:
 
 
 def checked_settings(fields: Mapping[str, UnitField], given: Mapping[str, Any], what: str) -> dict[str, Value]:
-    """All settings, those not given as they are by default. Raises BadValueError outside their ranges."""
+    """All settings, those not given as they are by default.
+
+    Parameters
+    ----------
+    fields
+        Range, unit and default of each setting.
+    given
+        Values that were sent.
+    what
+        What they belong to, as messages say it.
+
+    Returns
+    -------
+    dict[str, Value]
+        A value for each field.
+
+    Raises
+    ------
+    BadValueError
+        Outside their ranges.
+    """
     unknown = set(given) - set(fields)
     if unknown:
         raise BadValueError(f"'{sorted(unknown)[0][:30]}' is no setting {what}; there are {', '.join(fields)}.")

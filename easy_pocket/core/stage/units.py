@@ -111,7 +111,22 @@ def curve_of(unit: Unit, music: Music) -> Curve | None:
 
 
 def along(curve: Curve, audio: Floats, music: Music) -> Floats:
-    """The curve at each frame: round and round in a loop, its last value after the end of a song."""
+    """The curve at each frame: round and round in a loop, its last value after the end of a song.
+
+    Parameters
+    ----------
+    curve
+        Points in seconds with their values.
+    audio
+        Samples, shape (2, frames).
+    music
+        Tempo, bars and hits of what plays.
+
+    Returns
+    -------
+    Floats
+        Values, shape (frames,).
+    """
     frames = audio.shape[1]
     if not music.loops:
         return curve.at(frames, music.before_s)

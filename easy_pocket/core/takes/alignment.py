@@ -74,7 +74,22 @@ WRONG_MS, WRONG_SHARE = 18.0, 0.5  # a grid is wrong where hits lie so wide, and
 
 
 def better_grid(time_ms: Floats, spread_ms: float, bars: TakeBars) -> GridFit | None:
-    """Another grid that fits much better than the one on which hits lie spread_ms (RMS) off; None where none does."""
+    """Another grid that fits much better than the one on which hits lie spread_ms (RMS) off; None where none does.
+
+    Parameters
+    ----------
+    time_ms
+        Hits in ms from the take's beginning, shape (n,).
+    spread_ms
+        How far they lie off the present grid, in ms (RMS).
+    bars
+        Bars, metre and tempo of the take.
+
+    Returns
+    -------
+    GridFit | None
+        The other grid, or None.
+    """
     if spread_ms < WRONG_MS or not len(time_ms):
         return None
     best = fit_grids(time_ms, bars)[0]
@@ -94,7 +109,24 @@ def _swing(time_ms: Floats, step_ticks: int, tick_ms: float) -> float | None:
 
 
 def swung_slots_ms(time_ms: Floats, step_ticks: int, swing_percent: float, tick_ms: float) -> Floats:
-    """The time of the nearest slot of a swung grid for each hit."""
+    """The time of the nearest slot of a swung grid for each hit.
+
+    Parameters
+    ----------
+    time_ms
+        Hits in ms, shape (n,).
+    step_ticks
+        Length of a slot in ticks.
+    swing_percent
+        50 is straight.
+    tick_ms
+        Length of a tick in ms.
+
+    Returns
+    -------
+    Floats
+        Times in ms, shape (n,).
+    """
     pair_ms = 2 * step_ticks * tick_ms
     pair = np.floor(time_ms / pair_ms)
     inside = time_ms - pair * pair_ms
@@ -116,8 +148,24 @@ class Slots:
 def take_slots(played: Played, bars: TakeBars, *, step_ticks: int = 0, feel: FeelScopes | None = None) -> Slots:
     """The grids of a take: of all its passes together, and of each voice with hits enough to tell.
 
-    step_ticks: a grid that was chosen for all, 0 to guess. feel: what the part has already; swing in it is taken as it
-    is, else swing that is found is.
+    step_ticks: a grid that was chosen for all, 0 to guess. feel: what the part has already; swing in it is taken as
+    it is, else swing that is found is.
+
+    Parameters
+    ----------
+    played
+        Hits of all passes.
+    bars
+        Bars, metre and tempo of the take.
+    step_ticks
+        Slot in ticks that was chosen for all; 0 to guess.
+    feel
+        What the part has already; None for nothing.
+
+    Returns
+    -------
+    Slots
+        Slots for all, and for each voice.
     """
     swing = swing_in(feel, played.voices)
     whole = fit_grids(played.time_ms, bars) if len(played) else []
@@ -146,7 +194,22 @@ def swing_in(feel: FeelScopes | None, voices: tuple[str, ...]) -> tuple[float, i
 
 
 def with_swing(feel: FeelScopes, slots: Slots, voices: tuple[str, ...]) -> FeelScopes:
-    """The feel with the swing that was found in a take, where the part is straight."""
+    """The feel with the swing that was found in a take, where the part is straight.
+
+    Parameters
+    ----------
+    feel
+        Settings of the stack, the part and its voices.
+    slots
+        What was found in the take.
+    voices
+        Roles of the voices that get it.
+
+    Returns
+    -------
+    FeelScopes
+        The feel, changed where the part is straight.
+    """
     if slots.swing_percent <= PLAIN_SWING_PERCENT or swing_in(feel, voices) is not None:
         return feel
     found = Feel(swing_percent=round(min(slots.swing_percent, 75.0), 1), swing_unit=slots.swing_unit)
@@ -177,7 +240,24 @@ FeltSlots = Mapping[str, tuple[Ints, Floats]]
 
 
 def felt_slots_of(voices: Iterable[str], bars: TakeBars, slots: Slots, feel: FeelScopes) -> FeltSlots:
-    """For each voice the slots of its grid in ticks, and when the feel puts each, in ms."""
+    """For each voice the slots of its grid in ticks, and when the feel puts each, in ms.
+
+    Parameters
+    ----------
+    voices
+        Roles of the voices.
+    bars
+        Bars, metre and tempo of the take.
+    slots
+        What was found in the take.
+    feel
+        Settings of the stack, the part and its voices.
+
+    Returns
+    -------
+    FeltSlots
+        By voice: ticks, and times in ms.
+    """
     return {
         voice: felt_slots(voice, slots.step_ticks.get(voice, slots.step_of_all), bars, feel)
         for voice in dict.fromkeys(voices)
@@ -189,6 +269,20 @@ def align(played: Played, bars: TakeBars, felt: FeltSlots) -> Aligned:
 
     Of two that want the same slot the nearer one has it; the other goes to the nearest 64th that is free, and keeps
     its time. Nothing is dropped.
+
+    Parameters
+    ----------
+    played
+        Hits in order of time.
+    bars
+        Bars, metre and tempo of the take.
+    felt
+        By voice: ticks of its slots, and when the feel puts each.
+
+    Returns
+    -------
+    Aligned
+        A tick for each hit, and how far off it was played.
     """
     tick = np.zeros(len(played), dtype=np.int64)
     felt_ms = np.zeros(len(played))
@@ -199,7 +293,24 @@ def align(played: Played, bars: TakeBars, felt: FeltSlots) -> Aligned:
 
 
 def felt_slots(voice: str, step_ticks: int, bars: TakeBars, feel: FeelScopes) -> tuple[Ints, Floats]:
-    """The slots of a voice's grid in ticks, and when the feel puts each, in ms."""
+    """The slots of a voice's grid in ticks, and when the feel puts each, in ms.
+
+    Parameters
+    ----------
+    voice
+        Role of the voice.
+    step_ticks
+        Length of a slot in ticks.
+    bars
+        Bars, metre and tempo of the take.
+    feel
+        Settings of the stack, the part and its voices.
+
+    Returns
+    -------
+    tuple[Ints, Floats]
+        Ticks, and times in ms.
+    """
     ticks = np.arange(0, bars.length_ticks, step_ticks)
     start = bars.start_tick
     full = Pattern(start + bars.length_ticks, tuple(Hit(voice, start + int(tick), 96) for tick in ticks), bars.metre)
@@ -227,7 +338,22 @@ def _placed(time_ms: Floats, ticks: Ints, put_ms: Floats, bars: TakeBars) -> tup
 
 
 def free_tick(time_ms: float, taken: set[int], bars: TakeBars) -> int:
-    """The nearest free place on 64ths, then on any tick."""
+    """The nearest free place on 64ths, then on any tick.
+
+    Parameters
+    ----------
+    time_ms
+        When the hit was played, in ms.
+    taken
+        Ticks that have a hit.
+    bars
+        Bars, metre and tempo of the take.
+
+    Returns
+    -------
+    int
+        The tick.
+    """
     for step in (60, 15, 1):
         middle = round(time_ms / bars.tick_ms / step)
         for away in range(16):

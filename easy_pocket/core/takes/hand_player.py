@@ -42,7 +42,22 @@ def _all_voices(rows: Mapping[str, Row], counts: Mapping[str, tuple[int, ...]], 
 
 
 def wander(seed: int, slope: float, slots: int) -> Floats:
-    """1/f^slope noise around 0 with an SD of 1 over so many slots; only its phases are drawn."""
+    """1/f^slope noise around 0 with an SD of 1 over so many slots; only its phases are drawn.
+
+    Parameters
+    ----------
+    seed
+        Whole number; the same one gives the same result.
+    slope
+        Exponent of the noise: 0 white, 1 pink, 2 like a walk.
+    slots
+        How many values.
+
+    Returns
+    -------
+    Floats
+        Values, shape (slots,).
+    """
     length = max(STRETCH, 2 * slots)
     count = length // 2
     phases = 2 * np.pi * uniform(seed, "hand drift", np.arange(1, count + 1))

@@ -108,9 +108,25 @@ def joined(one: Played, other: Played) -> Played:
 def within(played: Played, bars: TakeBars, step_ticks: int, *, last: bool) -> Played:
     """The hits that belong to this time round.
 
-    A hit nearer to the first slot of the next time round than to the last one of this belongs there; what was played so
-    shortly before this one began belongs here. last: nothing follows, so that an early hit of the first slot at its end
-    comes round to the beginning, or stays at the end where one is there.
+    A hit nearer to the first slot of the next time round than to the last one of this belongs there; what was
+    played so shortly before this one began belongs here. last: nothing follows, so that an early hit of the first
+    slot at its end comes round to the beginning, or stays at the end where one is there.
+
+    Parameters
+    ----------
+    played
+        Hits that were struck, some before and after this time round with them.
+    bars
+        Bars, metre and tempo of the take.
+    step_ticks
+        Length of a slot in ticks.
+    last
+        Whether no time round follows.
+
+    Returns
+    -------
+    Played
+        The hits of this time round.
     """
     half_ms = min(step_ticks * bars.tick_ms / 2, EARLY_MS)
     here = (played.time_ms >= -half_ms) & (played.time_ms < bars.length_ms - half_ms)

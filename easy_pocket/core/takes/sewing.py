@@ -30,7 +30,26 @@ class LaidPass:
 
 
 def lay(key: int, played: Played, bars: TakeBars, felt: FeltSlots, bounce_ms: float) -> LaidPass:
-    """A pass with its strokes told apart and its hits on the slots the feel gives (alignment.felt_slots_of)."""
+    """A pass with its strokes told apart and its hits on the slots the feel gives (alignment.felt_slots_of).
+
+    Parameters
+    ----------
+    key
+        Key of the pass.
+    played
+        Its hits.
+    bars
+        Bars, metre and tempo of the take.
+    felt
+        By voice: ticks of its slots, and when the feel puts each.
+    bounce_ms
+        Hits of a voice nearer than this are one, in ms.
+
+    Returns
+    -------
+    LaidPass
+        The pass with its hits on slots.
+    """
     strokes = find_strokes(played, bars, bounce_ms)
     return LaidPass(key, align(strokes.played, bars, felt), strokes)
 
@@ -107,6 +126,24 @@ def resewn(sews: Iterable[Sew], first: int, last: int, key: int, voice: str = ""
     """Bars from first to last come from a pass, or from none (0).
 
     voice: of this one only; "" for all voices, which then have no choice of their own there.
+
+    Parameters
+    ----------
+    sews
+        What was chosen so far.
+    first
+        First bar, from 0.
+    last
+        Last bar, from 0.
+    key
+        Key of the pass; 0 for none.
+    voice
+        Role of the only voice that changes; "" for all.
+
+    Returns
+    -------
+    list[Sew]
+        The choices afterwards.
     """
     rest = [one for one in sews if not (first <= one.bar <= last and (not voice or one.voice == voice))]
     made = [Sew(bar, key, voice) for bar in range(first, last + 1)] if key else []
@@ -123,7 +160,22 @@ def as_played(hits: Sequence[SewnHit], bars: TakeBars) -> Pattern:
 
 
 def chosen_pass(sews: Iterable[Sew], bar: int, voice: str) -> int | None:
-    """From which pass a voice comes in a bar."""
+    """From which pass a voice comes in a bar.
+
+    Parameters
+    ----------
+    sews
+        What was chosen.
+    bar
+        The bar, from 0.
+    voice
+        Role of the voice.
+
+    Returns
+    -------
+    int | None
+        Key of the pass; 0 or None when nothing was chosen.
+    """
     whole = None
     for one in sews:
         if one.bar == bar and one.voice == voice:
@@ -143,7 +195,22 @@ class SewnHit:
 
 
 def sewn(passes: Iterable[LaidPass], sews: Sequence[Sew], bars: TakeBars) -> list[SewnHit]:
-    """The hits of the chosen passes, with flams and rolls as ornaments; own offsets are still to be set."""
+    """The hits of the chosen passes, with flams and rolls as ornaments; own offsets are still to be set.
+
+    Parameters
+    ----------
+    passes
+        The passes, laid on slots.
+    sews
+        What was chosen.
+    bars
+        Bars, metre and tempo of the take.
+
+    Returns
+    -------
+    list[SewnHit]
+        Hits in order of time.
+    """
     found: dict[tuple[str, int], SewnHit] = {}
     for one in passes:
         played = one.aligned.played
@@ -170,8 +237,25 @@ def _articulation(strokes: Strokes, index: int, bars: TakeBars) -> Articulation:
 def written(hits: Sequence[SewnHit], bars: TakeBars, feel: FeelScopes, pulls: Mapping[str, float]) -> Pattern:
     """The result as a pattern that goes as far as the take does: slot and own offset of each hit.
 
-    An own offset is what is left of the time played when the feel of the part is taken off; pulls, by voice in percent,
-    take it away: at 100 a hit lies where the feel puts it. Played by that feel the pattern sounds as it was played.
+    An own offset is what is left of the time played when the feel of the part is taken off; pulls, by voice in
+    percent, take it away: at 100 a hit lies where the feel puts it. Played by that feel the pattern sounds as it
+    was played.
+
+    Parameters
+    ----------
+    hits
+        Hits of the chosen passes.
+    bars
+        Bars, metre and tempo of the take.
+    feel
+        Settings of the stack, the part and its voices.
+    pulls
+        By voice, 0 to 100 percent to where the feel puts a hit.
+
+    Returns
+    -------
+    Pattern
+        The pattern.
     """
     start, start_ms = bars.start_tick, bars.start_tick * bars.tick_ms
     placed = tuple(replace(one.hit, tick=start + one.hit.tick) for one in hits)
@@ -200,6 +284,24 @@ def written_over(
 
     A voice that is locked is left as it is. The pattern is as long as it was, or as far as the take goes: then what
     was in it goes round to fill that.
+
+    Parameters
+    ----------
+    before
+        The pattern as it was.
+    result
+        The pattern that comes into it.
+    bars
+        Bars, metre and tempo of the take.
+    sews
+        What was chosen.
+    voices
+        Roles of the take's voices.
+
+    Returns
+    -------
+    Pattern
+        The pattern afterwards.
     """
     before = gone_round(before, result.length_ticks)
     taken = {voice for voice in voices if voice not in before.locked_voices}
@@ -237,7 +339,22 @@ def seams(sews: Sequence[Sew], bars: int) -> list[int]:
 
 
 def overlaps(hits: Sequence[SewnHit], sews: Sequence[Sew], bars: TakeBars) -> list[int]:
-    """Seams at which a hit of the bar before sounds after one of the bar behind: bars, from 0."""
+    """Seams at which a hit of the bar before sounds after one of the bar behind: bars, from 0.
+
+    Parameters
+    ----------
+    hits
+        Hits of the chosen passes.
+    sews
+        What was chosen.
+    bars
+        Bars, metre and tempo of the take.
+
+    Returns
+    -------
+    list[int]
+        Bars, from 0.
+    """
     found = []
     bar_of = [one.hit.tick // bars.metre.bar_ticks for one in hits]
     for seam in seams(sews, bars.bars):

@@ -245,6 +245,21 @@ def _means(pieces: list[_Piece], slope: float, ratio: float, freedom: int) -> tu
 
 
 def t_interval(value: float, error: float, freedom: int) -> Figure:
-    """A mean with its interval by Student's t."""
+    """A mean with its interval by Student's t.
+
+    Parameters
+    ----------
+    value
+        The mean.
+    error
+        Its standard error.
+    freedom
+        Degrees of freedom.
+
+    Returns
+    -------
+    Figure
+        The figure with its interval.
+    """
     wide = float(stats.t.ppf(COVERS[1], max(freedom, 1))) * error
     return Figure(value, value - wide, value + wide)

@@ -97,7 +97,7 @@ def hits_patch(pattern_id: int, before: Pattern, after: Pattern) -> Patch:
     return patch
 
 
-def voices_patch(row: KitRow, after: list[dict[str, Any]], **fields: Any) -> Patch:
+def voices_patch(row: KitRow, after: list[dict[str, object]], **fields: Any) -> Patch:
     """A patch of the voices of a kit that differ, of their order, and of other fields of the kit."""
     was = {voice["role"]: voice for voice in row.voices}
     now = {voice["role"]: voice for voice in after}
@@ -192,7 +192,7 @@ def upcoming_steps(session: Session, song_id: int, direction: str, count: int) -
 MOST_LISTED = 400
 
 
-def change_list(session: Reads, song_id: int) -> list[dict[str, Any]]:
+def change_list(session: Reads, song_id: int) -> list[dict[str, object]]:
     """The steps of a song in words, the newest first; `undone` ones lie ahead."""
     found = select(ChangeRow.id, ChangeRow.words, ChangeRow.undone).where(ChangeRow.song_id == song_id)
     rows = session.execute(found.order_by(ChangeRow.id.desc()).limit(MOST_LISTED))

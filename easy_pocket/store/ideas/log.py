@@ -59,7 +59,7 @@ def with_idea(song: LoadedSong, changes: Sequence[Change], length_ticks: int) ->
     return replace(song, pattern=with_changes(song.pattern, changes, length_ticks))
 
 
-def log_idea(session: Session, song: LoadedSong, kind: str, state: str, doc: dict[str, Any]) -> IdeaRow:
+def log_idea(session: Session, song: LoadedSong, kind: str, state: str, doc: dict[str, object]) -> IdeaRow:
     """Remember an idea, or give one that is remembered another state. What is pinned stays so when it is taken."""
     text = json.dumps(doc, sort_keys=True)
     same = select(IdeaRow).where(IdeaRow.song_id == song.id, IdeaRow.kind == kind, IdeaRow.doc == text)

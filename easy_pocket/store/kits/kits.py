@@ -6,7 +6,6 @@ import json
 import uuid
 from collections.abc import Collection
 from dataclasses import asdict
-from typing import Any
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -22,7 +21,7 @@ MAX_KITS = 200
 KIT_BYTES, VOICE_BYTES = 60_000, 12_000  # about, in memory
 
 
-def voice_to_doc(voice: KitVoice) -> dict[str, Any]:
+def voice_to_doc(voice: KitVoice) -> dict[str, object]:
     """The inverse of voice_from_doc; the key note is the kit's."""
     doc = asdict(voice)
     del doc["key_note"]

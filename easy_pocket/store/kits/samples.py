@@ -10,9 +10,9 @@ from easy_pocket.caches import ByteCache
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.formats.audio_file import read_audio, write_audio
-from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.sample_format import Frames, fixed
 from easy_pocket.core.sound.sound import SampleSource
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.store.database import Reads
 from easy_pocket.store.schema.tables import AudioRow
 

@@ -23,8 +23,8 @@ class LayeredLoop:
     id: int
     name: str
     audio_hash: str
-    found: dict[str, Any]
-    corrections: dict[str, Any]
+    found: dict[str, object]
+    corrections: dict[str, object]
     settings: LayerSettings
     template_id: int | None = None
     template: GrooveTemplate | None = None
@@ -95,7 +95,9 @@ def _in_sections(
     return replace(settings, from_bar=first, to_bar=last)
 
 
-def copied_layered_loops(song: SongRow, loop_ids: dict[int, int], section_ids: dict[int, int]) -> list[dict[str, Any]]:
+def copied_layered_loops(
+    song: SongRow, loop_ids: dict[int, int], section_ids: dict[int, int]
+) -> list[dict[str, object]]:
     """For a copy of a song whose loops and sections have other ids."""
     return [
         {

@@ -83,7 +83,7 @@ def get_loop(session: Reads, song_id: int, loop_id: int) -> LoopRow:
     return row
 
 
-def corrections_to_doc(corrections: Corrections) -> dict[str, Any]:
+def corrections_to_doc(corrections: Corrections) -> dict[str, object]:
     doc = asdict(corrections)
     doc["metre"] = str(corrections.metre) if corrections.metre else None
     return doc
@@ -137,7 +137,7 @@ def analysis_from_doc(doc: dict[str, Any]) -> LoopAnalysis:
     return LoopAnalysis(onsets, reading_from_doc(doc["reading"]), readings)
 
 
-def reading_to_doc(reading: Reading) -> dict[str, Any]:
+def reading_to_doc(reading: Reading) -> dict[str, object]:
     return asdict(replace(reading, score=float(reading.score)))
 
 

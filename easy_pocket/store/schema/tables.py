@@ -310,7 +310,7 @@ class EditRow(Base):
     made_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
 
 
-def row_values(row: Any) -> dict[str, Any]:
+def row_values(row: Any) -> dict[str, object]:
     """What a row holds, but its id and when it came to be."""
     left_out = ("id", "created_at", "changed_at", "deleted_at", "made_at")
     return {column.key: getattr(row, column.key) for column in row.__table__.columns if column.key not in left_out}

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import BadValueError
@@ -37,9 +35,9 @@ def create_song(
     kit_key: str = "boathouse",
     voices: tuple[str, ...] = FIRST_VOICES,
     hits: tuple[Hit, ...] = (),
-    feel: dict[str, Any] | None = None,
-    voice_feel: dict[str, Any] | None = None,
-    mix: dict[str, Any] | None = None,
+    feel: dict[str, object] | None = None,
+    voice_feel: dict[str, object] | None = None,
+    mix: dict[str, object] | None = None,
 ) -> SongRow:
     """A song with one section in which one part plays one pattern."""
     pattern = Pattern(bars * metre.bar_ticks, hits, metre)

@@ -26,7 +26,7 @@ def with_feel(loaded: LoadedSong, scope: str, field: str, value: float) -> Loade
 
 def own_with(
     session: Reads, loaded: LoadedSong, scope: str, field: str, value: Any
-) -> tuple[dict[str, Any], GrooveTemplate | None]:
+) -> tuple[dict[str, object], GrooveTemplate | None]:
     """What a scope sets when this field is set too, and the groove if it is that; raises BadValueError."""
     if value is not None:
         value = _value(field, value)
@@ -36,7 +36,7 @@ def own_with(
     return _with_field(loaded, scope, field, value), template
 
 
-def _with_field(loaded: LoadedSong, scope: str, field: str, value: Any) -> dict[str, Any]:
+def _with_field(loaded: LoadedSong, scope: str, field: str, value: Any) -> dict[str, object]:
     own = {name: kept for name, kept in loaded.feel_doc_of(scope).items() if name != field}
     if value is not None:
         own[field] = value
@@ -73,7 +73,7 @@ def scope_name(loaded: LoadedSong, scope: str) -> str:
     return {"stack": "the stack", "part": loaded.part.name}.get(scope) or ROLES[scope].name.lower()
 
 
-def feel_patch(song: SongRows, docs: dict[str, dict[str, Any]]) -> Patch:
+def feel_patch(song: SongRows, docs: dict[str, dict[str, object]]) -> Patch:
     """A patch of the docs of one scope, or of several voices."""
     if "stack" in docs:
         return field_patch("song", song.row, feel=docs["stack"])

@@ -13,8 +13,8 @@ from easy_pocket.caches import ByteCache
 from easy_pocket.core.errors import require_range
 from easy_pocket.core.listen.guide import guide_frames
 from easy_pocket.core.sound.events import MASTER_GAIN
-from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.sample_format import Frames
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.store.database import Reads
 from easy_pocket.store.loops.loops import load_audio
 from easy_pocket.store.songs.loaded import LoadedSong

@@ -80,7 +80,6 @@ def _assembled(
     stack = feel_of_doc(row.feel, templates)
     loaded = tuple(_loaded_part(one, stack, templates) for one in parts)
     mine = next(one for one in loaded if one.id == part.row.id)
-    sections_loaded = tuple(map(_loaded_section, shown))
     values = LoadedSong(
         id=row.id,
         revision=row.revision,
@@ -98,7 +97,7 @@ def _assembled(
         pattern_id=pattern.id,
         pattern_name=pattern.name,
         pattern=mine.patterns_by_id[pattern.id],
-        sections=sections_loaded,
+        sections=tuple(map(_loaded_section, shown)),
         section_id=section.id,
         section_name=section.name,
         kit=kits[mine.kit_key],

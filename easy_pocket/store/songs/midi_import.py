@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from sqlalchemy.orm import Session
 
-from easy_pocket.core.formats.midi import nearest_voice
+from easy_pocket.core.formats.note_map import nearest_voice
 from easy_pocket.core.formats.song_midi import ReadSong
 from easy_pocket.core.pattern.insert_phrase import on_kit
 from easy_pocket.core.pattern.pattern import Hit

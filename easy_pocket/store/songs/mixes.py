@@ -17,9 +17,10 @@ from easy_pocket.core.song.section_levels import louder_in_sections
 from easy_pocket.core.song.song_mix import part_columns, pre_roll_s
 from easy_pocket.core.song.stage_sound import PartsSound, PlayedPart, song_beats, strikes_of
 from easy_pocket.core.sound.mixdown import MAX_TAIL_S
-from easy_pocket.core.sound.models import RATE_HZ
-from easy_pocket.core.stage.mix_stage import Sound, cut_out, mix_stage, without_silent_end
+from easy_pocket.core.sound.tones import RATE_HZ
+from easy_pocket.core.stage.mix_stage import mix_stage
 from easy_pocket.core.stage.stage import Stage
+from easy_pocket.core.stage.stage_mix import Sound, cut_out, without_silent_end
 from easy_pocket.core.stage.units import Music
 from easy_pocket.store.database import Reads
 from easy_pocket.store.loops.layered_loop_audio import render_loop_layer

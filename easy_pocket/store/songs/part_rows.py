@@ -38,7 +38,7 @@ def new_part(session: Session, loaded: SongRows, position: int, **values: Any) -
     """A part at a position; the parts from there on make room. Patches are not applied yet."""
     if len(loaded.parts) >= MOST_PARTS:
         raise EditRefusedError(f"A song has at most {MOST_PARTS} parts: merge or remove one first.")
-    plain: dict[str, Any] = {
+    plain: dict[str, object] = {
         "kit_key": loaded.part.kit_key, "voices": [], "cycle_ticks": None, "step_ticks": GRID_TICKS["16"],
         "start_shift_ticks": 0, "restarts": True, "feel": {}, "voice_feel": {}, "mix": {}, "voice_steps": {},
         "player": next_player(loaded), "rotation_ticks": 0, "bars": "", "pattern_order": [], "change_percent": 0.0,
@@ -59,7 +59,7 @@ def next_player(loaded: SongRows) -> int:
     return max((part.row.player for part in loaded.parts), default=-1) + 1
 
 
-def part_values(part: PartOfRows) -> dict[str, Any]:
+def part_values(part: PartOfRows) -> dict[str, object]:
     """What a copy of a part has from it, but its patterns."""
     left_out = ("id", "song_id", "position", "removed", "player", "pattern_order")
     row = part.row

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
@@ -53,7 +51,7 @@ def store_phrase(session: Session, name: str, hits: tuple[Hit, ...], length_tick
     if (session.scalar(select(func.count(PhraseRow.id)).where(PhraseRow.removed.is_(False))) or 0) >= MOST_LINES:
         raise BadValueError(f"{MOST_LINES} lines are kept; remove some first.")
     kept = Pattern(length_ticks, hits, metre)  # refuses what no pattern could hold
-    doc: dict[str, Any] = {
+    doc: dict[str, object] = {
         "hits": hits_to_rows(kept.hits),
         "length_ticks": length_ticks,
         "metre": [metre.beats, metre.unit],

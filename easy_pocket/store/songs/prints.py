@@ -14,7 +14,7 @@ from easy_pocket.core.listen.loop_analysis import LoopAnalysis
 from easy_pocket.core.listen.reading import Reading, known_reading
 from easy_pocket.core.pattern.timebase import Metre, one_bar_metre
 from easy_pocket.core.song.stage_sound import PartsSound
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.stage.mix_stage import mix_stage
 from easy_pocket.core.stage.printing import places_under, stage_to_print
 from easy_pocket.core.stage.units import Music

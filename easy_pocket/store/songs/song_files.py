@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from easy_pocket.core.formats.midi import WrittenMidi
+from easy_pocket.core.formats.midi_writing import WrittenMidi
 from easy_pocket.core.formats.song_midi import write_song_midi
 from easy_pocket.core.song.perform_song import perform_song
 from easy_pocket.store.songs.loaded import LoadedSong

@@ -105,7 +105,7 @@ def put_before(session: Session, song: SongRows, named: list[tuple[str, int]]) -
     added_bars = sum(bars for _, bars in named)
     patches: list[Patch] = []
     for row in sections:
-        fields: dict[str, Any] = {"position": row.position + len(named)}
+        fields: dict[str, object] = {"position": row.position + len(named)}
         cell = row.cells.get(part)
         if cell and cell.get("pattern") == song.pattern_row.id:
             fields["cells"] = {**row.cells, part: {**cell, "start": cell.get("start", 0) + added_bars * ticks}}
@@ -130,7 +130,7 @@ def add_row(session: Session, song_id: int, **values: Any) -> Patch:
     return {"table": "section", "id": row.id, "exists": [None, section_doc(row)]}
 
 
-def section_doc(row: SectionRow) -> dict[str, Any]:
+def section_doc(row: SectionRow) -> dict[str, object]:
     names = (
         "song_id", "position", "name", "bars", "repeats", "tempo_bpm", "metre", "cells", "joins", "parent_id", "own",
         "notes", "mark",

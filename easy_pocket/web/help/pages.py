@@ -67,6 +67,8 @@ def read_page(name: str, text: str) -> HelpPage:
             token.attrSet("tabindex", "-1")
             title = heading if token.tag == "h1" else title
             token.tag = tokens[place + 2].tag = f"h{min(int(token.tag[1]) + 1, 6)}"  # the screen has the first
+        elif token.type == "table_open":
+            token.attrSet("class", "table is-fullwidth")
         elif token.type == "inline":
             words.append(_plain(token))
             _lead(token.children or [])

@@ -14,7 +14,7 @@ from easy_pocket.core.listen.waveform import as_int16, peaks
 from easy_pocket.core.song.clicks import click_sound
 from easy_pocket.core.sound.backwards import backwards
 from easy_pocket.core.sound.kit import voice_audio
-from easy_pocket.core.sound.models import RATE_HZ
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.stage.rooms import impulse_response, settings_of_key
 from easy_pocket.core.stage.stage import checked_settings
 from easy_pocket.core.stage.unit_fields import ROOM_FIELDS

@@ -105,7 +105,7 @@ export class Keys {
       const focused = /** @type {Piece} */ (document.activeElement);
       // Something else was given them on purpose: a menu that opened, a field to be typed into.
       const theirs = focused && focused !== document.body && focused !== pressed && !focused.contains(pressed) && !pressed.contains?.(focused);
-      if (theirs || focused?.matches?.(TYPED) || focused?.matches?.("[tabindex='0']")) return;
+      if (theirs || focused?.matches?.(TYPED) || focused?.matches?.("[tabindex='0']:not(button, a, select, input, summary)")) return;
       if (focused?.matches?.("select") && focused === pressed && !this.changed) return; // its list is open
       this.work?.focus({ preventScroll: true });
     });

@@ -22,6 +22,39 @@ const firstRun = () => ({
   },
 });
 
+/** @type {Map<string, string>} */
+const lastTab = new Map(); // by the tabs' name: another screen and back shows the same
+// Tabs (_tabs.html): buttons with data-tab, panels with data-panel. Others hear of a change by the event "tab".
+const tabs = () => ({
+  shown: "",
+  /** @this {any} */
+  init() {
+    this.shown = lastTab.get(this.$root.dataset.tabs) ?? this.$root.querySelector("[data-tab]").dataset.tab;
+  },
+  /** @this {any} */
+  choose() {
+    this.shown = this.tab();
+    lastTab.set(this.$root.dataset.tabs, this.shown);
+    this.$dispatch("tab", { of: this.$root.dataset.tabs, shown: this.shown });
+  },
+  /** @this {any} */
+  chosen() {
+    return this.shown === this.tab();
+  },
+  /** @this {any} */
+  active() {
+    return this.shown === this.tab() ? "is-active" : "";
+  },
+  /** @this {any} */
+  tab() {
+    return this.$el.closest("[data-tab]").dataset.tab;
+  },
+  /** @this {any} */
+  visible() {
+    return this.shown === this.$el.dataset.panel;
+  },
+});
+
 document.addEventListener("alpine:init", () => {
   const opening = () => ({
     open: false,
@@ -40,6 +73,10 @@ document.addEventListener("alpine:init", () => {
   window.Alpine.data("popover", () => ({
     ...opening(),
     /** @this {any} */
+    active() {
+      return this.open ? "is-active" : "";
+    },
+    /** @this {any} */
     init() {
       if (this.$root.dataset.stays !== undefined) return; // something is going on in it
       // Left by Tab it closes; a press elsewhere closes it by x-on:click.outside.
@@ -51,29 +88,5 @@ document.addEventListener("alpine:init", () => {
   window.Alpine.data("renaming", opening);
 
   window.Alpine.data("firstRun", firstRun);
-
-  /** @type {Map<string, string>} */
-  const last = new Map(); // by the tabs' name: another screen and back shows the same
-  // Tabs (_tabs.html): buttons with data-tab, panels with data-panel. Others hear of a change by the event "tab".
-  window.Alpine.data("tabs", () => ({
-    shown: "",
-    /** @this {any} */
-    init() {
-      this.shown = last.get(this.$root.dataset.tabs) ?? this.$root.querySelector("[data-tab]").dataset.tab;
-    },
-    /** @this {any} */
-    choose() {
-      this.shown = this.$el.dataset.tab;
-      last.set(this.$root.dataset.tabs, this.shown);
-      this.$dispatch("tab", { of: this.$root.dataset.tabs, shown: this.shown });
-    },
-    /** @this {any} */
-    chosen() {
-      return this.shown === this.$el.dataset.tab;
-    },
-    /** @this {any} */
-    visible() {
-      return this.shown === this.$el.dataset.panel;
-    },
-  }));
+  window.Alpine.data("tabs", tabs);
 });

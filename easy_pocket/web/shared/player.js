@@ -1,18 +1,19 @@
 // The player: one AudioContext and a look-ahead scheduler. It schedules the times, gains and pans Python gave; it
 // computes no rule of its own. A pass of the stack begins every `length_s`; the anchor is when pass 0 began.
 
+import { Audition } from "./audition.js";
 import { CEILING } from "./stage_constants.js";
 import { planWith, planWithout } from "./stage_graph.js";
 import { glide } from "./stage_units.js";
+import { TOUCH_S, goRound, jump } from "./player_place.js";
 import { LayeredLoopPlayer } from "./layered_loop_player.js";
 import { columnsOf, placeIn, soundsAlike } from "./schedule.js";
-import { LEAD_S, fetchSounds, loopBuffer, openGraph, planCurves, planStack, planTurns, replanWithSounds, soundOf, startLoop, strike, takeBack } from "./sounding.js";
+import { LEAD_S, blendOutputs, fetchSounds, loopBuffer, openGraph, planCurves, planStack, planTurns, replanWithSounds, soundOf, startLoop, takeBack } from "./sounding.js";
 
 const LOOK_AHEAD_S = 2.5; // a busy page may keep the timer waiting; edits take back what has not sounded, so this costs nothing
 const HIDDEN_LOOK_AHEAD_S = 4; // timers of a hidden page run once a second
 const STEERED_LOOK_AHEAD_S = 0.9; // new times come many times a second: what lies further off would be planned in vain
 const TICK_MS = 25;
-const TOUCH_S = 0.03; // what starts sooner than this is left to sound: nobody hears an edit come that late
 
 export class Player extends EventTarget {
   /** @type {any} */
@@ -58,6 +59,7 @@ export class Player extends EventTarget {
     /** @type {Map<any, any>} */
     this.buffers = new Map();
     this.layered = new LayeredLoopPlayer(this);
+    this.ear = new Audition(this);
     /** @type {import("./click.js").Click | null} */
     this.click = null;
     /** @type {Map<any, any>} */
@@ -79,8 +81,7 @@ export class Player extends EventTarget {
     this.pending = new Set();
     /** @type {any} */
     this.starting = null;
-    /** @type {any} */
-    this.timer = null;
+    this.timer = /** @type {any} */ (null);
     this.starts = /** @type {any[]} */ ([]); // context times of what was scheduled, newest last; read by tests and meters
   }
 
@@ -147,36 +148,19 @@ export class Player extends EventTarget {
   }
 
   /**
-   * Round some of the song, or all of it. Where it is inside, it goes on; else it goes to where that begins.
+   * Round some of the song, or all of it.
    * @param {any} span
    */
   setSongSpan(span) {
-    const at = this.mode === "song" ? this.position : null;
-    this.songSpan = span;
-    if (at === null) return;
-    const from = span?.from_s ?? 0;
-    const inside = at >= from && at < from + this.turnLength;
-    this.anchor = this.context.currentTime - (inside ? at - from : -LEAD_S);
-    this.replan();
+    goRound(this, "song", span);
   }
 
   /**
-   * To another place of the song, at a moment of this pass; what was planned for after it is taken back.
-   * @param {any} to_s
+   * @param {number} to_s
    * @param {number} at_s
    */
   jump(to_s, at_s) {
-    if (!this.running || this.mode !== "song") return;
-    const when = this.anchor + at_s - this.from;
-    if (when < this.now + TOUCH_S) return;
-    this.before = { anchor: this.anchor, from: this.from, until: when };
-    this.songSpan = null;
-    this.anchor = when - to_s;
-    const late = [...this.pending].filter((voice) => voice.at >= when - 1e-6);
-    this.layered.end(when, false);
-    takeBack(this, late);
-    this.horizon = Math.min(this.horizon, when);
-    this.plan();
+    jump(this, to_s, at_s);
   }
 
   // Where the sounds stand, as what is heard says.
@@ -230,14 +214,7 @@ export class Player extends EventTarget {
    */
   setBlend(blend) {
     this.blend = blend;
-    if (!this.context) return;
-    const apart = blend === "sides" ? 0.9 : 0;
-    this.loopOut.pan.value = -apart;
-    this.stackOut.pan.value = apart;
-    this.turned = 0;
-    this.loopGain.gain.cancelScheduledValues(0);
-    this.loopGain.gain.value = 1;
-    this.replan();
+    if (this.context) blendOutputs(this);
   }
 
   /**
@@ -268,18 +245,11 @@ export class Player extends EventTarget {
   }
 
   /**
-   * Round a part of the stack only. Where it is inside, it goes on; else it goes to where the part begins.
+   * Round a part of the stack only.
    * @param {any} span
    */
   setSpan(span) {
-    if (JSON.stringify(span) === JSON.stringify(this.span)) return;
-    const at = this.position;
-    this.span = span;
-    if (at === null) return;
-    const from = span?.from_s ?? 0;
-    const inside = at >= from && at < from + this.turnLength;
-    this.anchor = this.context.currentTime - (inside ? at - from : -LEAD_S);
-    this.replan();
+    if (JSON.stringify(span) !== JSON.stringify(this.span)) goRound(this, "stack", span);
   }
 
   // Seconds of the stack at which a pass begins.
@@ -393,25 +363,13 @@ export class Player extends EventTarget {
   }
 
   /**
-   * A single hit now, for the ear: what was just written or chosen. The one before it makes room.
+   * A single hit now, for the ear: what was just written or chosen.
    * @param {string} key
-   * @param {any} gain
-   * @param {any} pan
+   * @param {number} gain
+   * @param {number} pan
    */
   async audition(key, gain, pan) {
-    const turn = (this.auditions = (this.auditions ?? 0) + 1);
-    if (this.context) this.sound(key); // on its way while the rest is made ready
-    await this.ready();
-    const buffer = await this.sound(key);
-    if (!buffer || !this.stack || turn !== this.auditions) return;
-    const at = this.context.currentTime + 0.005;
-    if (this.auditioned && this.pending.has(this.auditioned)) {
-      this.auditioned.gain.gain.setTargetAtTime(0, at, 0.004);
-      this.auditioned.node.stop(at + 0.03);
-    }
-    const events = { audio: [key], sound: [0], gain: [gain], pan: [pan], cut_s: [null] };
-    this.auditioned = strike(this, events, 0, at, 0);
-    this.dispatchEvent(new CustomEvent("audition", { detail: { key, at } }));
+    await this.ear.play(key, gain, pan);
   }
 
   // Take back what has not sounded yet and plan it again: an edit is heard as soon as its time comes.

@@ -81,6 +81,6 @@ def render(template: str, **values: Any) -> str:
     return environment.get_template(template).render(**values)
 
 
-def page(request: Request, template: str, values: dict[str, Any], status: int = 200) -> HTMLResponse:
+def page(request: Request, template: str, values: dict[str, object], status: int = 200) -> HTMLResponse:
     screen = template.partition("/")[0].removesuffix(".html")
     return HTMLResponse(render(template, request=request, screen=screen, **values), status)

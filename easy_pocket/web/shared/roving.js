@@ -26,6 +26,10 @@ export class Roving {
   key(event) {
     if (event.ctrlKey || event.altKey || event.metaKey) return;
     if (event.key === "Tab") this.stops();
+    else if (event.key === " " && event.target.matches?.('[role="tab"]:focus-visible')) {
+      event.preventDefault(); // a tab is a link: Space would scroll
+      event.target.click();
+    }
     else if (!event.shiftKey && event.key.startsWith("Arrow")) this.arrow(event);
   }
 

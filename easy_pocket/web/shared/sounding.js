@@ -252,3 +252,17 @@ export async function loopBuffer(player) {
   }
   return player.loop.buffer;
 }
+
+/**
+ * Loop and stack in the middle, or to either side, as the player's blend says.
+ * @param {import("./player.js").Player} player
+ */
+export function blendOutputs(player) {
+  const apart = player.blend === "sides" ? 0.9 : 0;
+  player.loopOut.pan.value = -apart;
+  player.stackOut.pan.value = apart;
+  player.turned = 0;
+  player.loopGain.gain.cancelScheduledValues(0);
+  player.loopGain.gain.value = 1;
+  player.replan();
+}

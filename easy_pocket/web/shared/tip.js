@@ -1,6 +1,35 @@
-// What a control does, beside it: under a resting pointer, and when it has the focus by keys. One text, its title.
+// What a control does, beside it: under a resting pointer, and when it has the focus by keys. Its title says so, or the
+// tables of tips (tips.js, here and with each screen), or else its own label, where that is more than a name.
 
 import { byId } from "./dom.js";
+import { TIPS } from "./tips.js";
+
+const CONTROLS = "button, input, select, textarea, summary, a[href], label, [role='tab'], [title], [data-title]";
+const LABEL_WORDS = 3;
+const tables = [TIPS];
+
+/**
+ * What the controls of a screen do.
+ * @param {Record<string, string>} table words by selector; the first that fits is told
+ */
+export function addTips(table) {
+  tables.unshift(table);
+}
+
+/**
+ * What is told of a control, or "".
+ * @param {Piece} control
+ */
+export function tipOf(control) {
+  const titled = control.closest("[title]:not([title='']), [data-title]");
+  if (titled) return titled.dataset.title || titled.title;
+  for (const table of tables) {
+    const found = Object.keys(table).find((selector) => control.matches(selector));
+    if (found) return table[found];
+  }
+  const label = control.getAttribute("aria-label") ?? "";
+  return label.split(" ").length >= LABEL_WORDS ? label : "";
+}
 
 const REST_MS = 550;
 
@@ -24,7 +53,8 @@ export class Tip {
 
   /** @param {PageEvent} event */
   point(event) {
-    const control = event.target.closest?.("[title], [data-title]");
+    const found = event.target.closest?.(CONTROLS);
+    const control = found?.matches("label:not([title], [data-title])") ? /** @type {any} */ (found).control : found;
     if (control === this.of) return;
     this.hide();
     if (control && event.pointerType !== "touch") this.soon(control);
@@ -44,7 +74,7 @@ export class Tip {
 
   /** @param {HTMLElement} control */
   show(control) {
-    const words = control.dataset.title;
+    const words = tipOf(/** @type {any} */ (control));
     if (!words || !control.isConnected) return;
     const { box } = this;
     box.textContent = words;

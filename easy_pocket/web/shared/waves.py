@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from easy_pocket.caches import ByteCache
-from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.sample_format import Frames
+from easy_pocket.core.sound.tones import RATE_HZ
 
 WAVE_COLUMNS = 360
 SMALL_COLUMNS, SMALL_S = 40, 0.6

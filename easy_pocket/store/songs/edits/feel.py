@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import Field
 
 from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.feel.feel import DEFAULTS, STORED, Feel, FeelScopes, first_set
-from easy_pocket.core.feel.tighten import Tighten, Tightening, write_in
+from easy_pocket.core.feel.tighten import Tighten, Tightening
+from easy_pocket.core.feel.write_in import write_in
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.pattern.voices import check_voice, voice_name
 from easy_pocket.store.database import Reads
@@ -138,5 +139,5 @@ def write_feel_in(context: EditContext, sent: WriteIn) -> Step:
     return Step(patches, written, said={"what": f"the feel of {scope_name(song.values, sent.scope)}"})
 
 
-def _settings(feel: Feel) -> dict[str, Any]:
+def _settings(feel: Feel) -> dict[str, object]:
     return {name: value for name, value in vars(feel).items() if value is not None and name != "template"}

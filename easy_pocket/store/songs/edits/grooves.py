@@ -58,9 +58,9 @@ def new_groove(context: EditContext, groove: GrooveTemplate) -> TemplateRow:
     return row
 
 
-def _doc(groove: GrooveTemplate) -> dict[str, Any]:
+def _doc(groove: GrooveTemplate) -> dict[str, object]:
     """As it comes back from the database, so that it can be compared with what is there."""
-    doc: dict[str, Any] = json.loads(json.dumps(template_to_doc(groove)))
+    doc: dict[str, object] = json.loads(json.dumps(template_to_doc(groove)))
     return doc
 
 
@@ -212,7 +212,7 @@ def change_slots(context: EditContext, sent: ChangeSlots) -> Step:
     return Step([_changed(row, after)], said={"slots": slots, "name": row.name})
 
 
-def _changed(row: TemplateRow, after: GrooveTemplate) -> dict[str, Any]:
+def _changed(row: TemplateRow, after: GrooveTemplate) -> dict[str, object]:
     return field_patch("template", row, name=after.name, doc=_doc(after))
 
 

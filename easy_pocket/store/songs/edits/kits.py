@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass, replace
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from pydantic import Field, SkipValidation
 from sqlalchemy import select
@@ -59,7 +59,7 @@ def _with_edit(context: EditContext, change: KitEdit) -> Step:
     assert row is not None, "a part's kit is never taken away"
     kit = kit_from_row(row)
     after = change.applied(kit)
-    voices: list[dict[str, Any]] = json.loads(json.dumps([voice_to_doc(voice) for voice in after.voices]))
+    voices: list[dict[str, object]] = json.loads(json.dumps([voice_to_doc(voice) for voice in after.voices]))
     return Step([voices_patch(row, voices, key_note=after.key_note)], said={"done": change.description(kit)})
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from pydantic import SkipValidation
 
@@ -36,7 +36,7 @@ def bring_in_parts(context: EditContext, sent: BringInParts) -> Step:
     patches: list[Patch] = []
     taken = {part.row.name for part in song.parts}
     own = [one for one in song.resolved if one.parent is None]
-    cells: dict[int, dict[str, Any]] = {one.row.id: dict(one.row.cells) for one in own}
+    cells: dict[int, dict[str, object]] = {one.row.id: dict(one.row.cells) for one in own}
     for number, part in enumerate(sent.read.parts):
         hits = played_on(part.hits, kit)
         length = (max(hit.tick for hit in hits) // bar + 1) * bar

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Literal
 
 from sqlalchemy.orm import Session
@@ -157,16 +158,19 @@ def split_part(context: EditContext, sent: SplitPart) -> Step:
     after = [one.row for one in song.parts if one.row.position > part.row.position]
     patches = [patch for patch in patches if not _moves(patch, {row.id for row in after})]
     patches += [field_patch("part", row, position=row.position + len(voices)) for row in after]
-    moves = [(f"part:{part.row.id}", f"part:{row.id}") for row in rows]
-    moves += [
-        (voice_place(part.row.id, voice), voice_place(row.id, voice)) for voice, row in zip(voices, rows, strict=True)
-    ]
-    stage = song.row.stage
-    for move in moves:  # one after another: the chain of the part goes to each of them
-        stage = with_places_copied(stage, [move])
+    stage = _split_stage(song.row.stage, part.row.id, dict(zip(voices, [row.id for row in rows], strict=True)))
     patches += [field_patch("song", song.row, stage=stage)] if stage != song.row.stage else []
     patches.append(field_patch("part", part.row, removed=True))
     return Step(patches, said={"name": part.row.name, "count": len(voices)}, long=True)
+
+
+def _split_stage(stage: Doc | None, part_id: int, new_ids: Mapping[str, int]) -> Doc | None:
+    """The Stage with what the part and each voice had for the voice's new part (by voice: its id)."""
+    moves = [(f"part:{part_id}", f"part:{new}") for new in new_ids.values()]
+    moves += [(voice_place(part_id, voice), voice_place(new, voice)) for voice, new in new_ids.items()]
+    for move in moves:  # one after another: the chain of the part goes to each of them
+        stage = with_places_copied(stage, [move])
+    return stage
 
 
 def _moves(patch: Patch, ids: set[int]) -> bool:

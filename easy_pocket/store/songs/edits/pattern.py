@@ -68,7 +68,7 @@ def _hits(rows: list[HitRow]) -> tuple[Hit, ...]:
 
 
 def _hit(voice: str, tick: int, velocity: int, offset_ms: float, alternate: int, doc: ArticulationFields) -> Hit:
-    fields: dict[str, Any] = doc.model_dump(exclude_unset=True)
+    fields: dict[str, object] = doc.model_dump(exclude_unset=True)
     return Hit(voice, tick, velocity, offset_ms, alternate, articulation_from_doc(fields) if fields else PLAIN)
 
 
@@ -77,7 +77,7 @@ if TYPE_CHECKING:
     SentHits = tuple[Hit, ...]
 else:
     SentHits = Rows
-SENT_OTHERWISE: dict[str, dict[str, Any]] = {
+SENT_OTHERWISE: dict[str, dict[str, object]] = {
     "articulate": {"values": Annotated[ArticulationFields, AfterValidator(_pairs)]},
     "paste": {"hits": Rows},
 }

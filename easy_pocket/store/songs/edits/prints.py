@@ -18,11 +18,11 @@ from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.sound.character import Character
 from easy_pocket.core.sound.events import MASTER_GAIN
 from easy_pocket.core.sound.kit import Kit
-from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.one_shot import MAX_ONE_SHOT_S, content_key, one_shot
 from easy_pocket.core.sound.role import guess_roles
 from easy_pocket.core.sound.sample_format import Frames
 from easy_pocket.core.sound.sound import Sound, sampled
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.store.history.undo_log import Patch, field_patch
 from easy_pocket.store.kits.kits import add_kit
 from easy_pocket.store.kits.samples import save_samples
@@ -150,7 +150,7 @@ def _as_loop(context: EditContext, sent: Print, made: Prepared, patches: list[Pa
     row.overruled = corrections_to_doc(Corrections(metre=reading.metre, bars=reading.bars, added_s=known))
     row.removed = True
     context.session.flush()
-    doc: dict[str, Any] = {
+    doc: dict[str, object] = {
         "loop_id": row.id,
         "level_db": AS_LOUD_DB if sent.mute else AS_LOUD_DB + UNDER_DB,
         "speed": sent.speed,

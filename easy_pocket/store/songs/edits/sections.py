@@ -197,7 +197,7 @@ def set_section(context: EditContext, sent: SetSection) -> Step:
     field, value = sent.field, sent.value
     one = find_section(context.song, sent.section_id)
     own = set(one.row.own or ())
-    fields: dict[str, Any] = {}
+    fields: dict[str, object] = {}
     if value is None and one.parent is not None and field in INHERITED and field in own:
         own.discard(field)
         shown = f"from {one.parent.name}"
@@ -311,7 +311,7 @@ def join_section(context: EditContext, sent: JoinSection) -> Step:
     if bar_ticks(one, song.metre) != bar_ticks(gone, song.metre):
         raise EditRefusedError(f"{one.row.name} and {gone.row.name} have bars of different length: they stay apart.")
     bars = one.bars * one.repeats + gone.bars * gone.repeats
-    fields: dict[str, Any] = {"bars": bars, "repeats": 1, "joins": list(gone.joins)}
+    fields: dict[str, object] = {"bars": bars, "repeats": 1, "joins": list(gone.joins)}
     if one.parent is not None:
         fields["own"] = sorted({*(one.row.own or ()), *fields})
     patches: list[Patch] = [

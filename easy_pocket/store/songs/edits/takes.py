@@ -280,7 +280,7 @@ def set_take(context: EditContext, sent: SetTake) -> Step:
         require_range("The time of a bounce", sent.bounce_ms, 0, MOST_BOUNCE_MS, "ms")
     if sent.step_ticks and sent.step_ticks not in GRID_TICKS.values():
         raise BadValueError(f"A grid of {sent.step_ticks} ticks is not known: choose one of the list.")
-    changed: dict[str, Any] = sent.model_dump(exclude={"kind", "take_id"}, exclude_none=True)
+    changed: dict[str, object] = sent.model_dump(exclude={"kind", "take_id"}, exclude_none=True)
     if sent.pulls is not None:
         changed["pulls"] = {**row.settings.get("pulls", {}), **sent.pulls}
     return Step([field_patch("take", row, settings={**row.settings, **changed})], said={"name": row.name})

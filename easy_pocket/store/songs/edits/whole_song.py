@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import Field
 
@@ -83,7 +83,7 @@ def stage_section(context: EditContext, sent: StageSection) -> Step:
     ]
     taken = {row.name for row in song.sections}
     for number, stage in enumerate(made):
-        cells: dict[str, Any] = {}
+        cells: dict[str, object] = {}
         for part, cell in one.cells.items():
             if part in stage.sounding:
                 muted = sorted({*cell.get("muted", ()), *stage.muted[part]})

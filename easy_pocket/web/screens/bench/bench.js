@@ -10,6 +10,10 @@ import { lean } from "./rail_buttons.js";
 import { Rails } from "./rails.js";
 import { RowTools } from "./row_tools.js";
 import { Side } from "./side.js";
+import { addTips } from "../../shared/tip.js";
+import { TIPS } from "./tips.js";
+
+addTips(TIPS);
 
 const STILL = window.matchMedia("(prefers-reduced-motion: reduce)");
 const STEERED_NEEDLE_MS = 60; // while a slider is dragged the frames are for what it moves

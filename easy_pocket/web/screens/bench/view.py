@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from functools import cached_property
-from typing import Any
 
 from easy_pocket.core.feel.perform import Performance
 from easy_pocket.core.pattern.timebase import GRID_NAMES, GRID_TICKS
@@ -85,7 +84,7 @@ class BenchView:
     def fragments(self, only: frozenset[str] | None = None) -> dict[str, str]:
         """HTML by element id. When only hits of some voices changed, their heads stay as they are but for what hangs
         on whether a row has hits."""
-        values: dict[str, Any] = {"bench": self, "song": self.song}
+        values: dict[str, object] = {"bench": self, "song": self.song}
         fragments = {"pocket": self.pocket()}
         if only is None:
             fragments |= {

@@ -6,6 +6,10 @@ import { ACCENT_SHARE, LABELS, LEFT, drawGroove, yOf } from "./groove_canvas.js"
 import { showLedger, showNote } from "../../shared/notes.js";
 import { Screen } from "../../shared/screen.js";
 import { GrooveList } from "../../shared/try_out.js";
+import { addTips } from "../../shared/tip.js";
+import { TIPS } from "./tips.js";
+
+addTips(TIPS);
 
 export default class Grooves extends Screen {
   /** @type {any} */

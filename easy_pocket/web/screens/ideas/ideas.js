@@ -11,6 +11,10 @@ import { RateStrip } from "./idea_rates.js";
 import { IdeaSettings } from "./idea_settings.js";
 import { Screen } from "../../shared/screen.js";
 import { showLedger, showNote } from "../../shared/notes.js";
+import { addTips } from "../../shared/tip.js";
+import { TIPS } from "./tips.js";
+
+addTips(TIPS);
 
 const ASK_MS = 140; // a slider being dragged is followed when it rests for so long
 

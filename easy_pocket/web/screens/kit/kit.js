@@ -8,8 +8,12 @@ import { Library } from "./library.js";
 import { showLedger, showNote, speak } from "../../shared/notes.js";
 import { Screen } from "../../shared/screen.js";
 import { SharedKit } from "./shared_kit.js";
-import { down, move, reorder, up } from "./voice_handles.js";
+import { down, move, moveVoice, reorder, up } from "./voice_handles.js";
 import { bringKit } from "./kit_files.js";
+import { addTips } from "../../shared/tip.js";
+import { TIPS } from "./tips.js";
+
+addTips(TIPS);
 
 const SOUNDING = new Set(["kit_voice", "kit_layer", "kit_model", "kit_put", "kit_layer_off", "kit_fold", "kit_alternate_off", "kit_key"]);
 
@@ -265,7 +269,7 @@ export default class Kit extends Screen {
     else if (dataset.alternateAdd !== undefined) needsSound((/** @type {any} */ id) => ({ kind: "kit_alternate", role, sound_id: id }), "Choose a sound in the library at the right first; single hits can then ask for it.");
     else if (dataset.alternateOff) push({ kind: "kit_alternate_off", role, alternate: Number(dataset.alternateOff) });
     else if (dataset.voiceOff !== undefined) push({ kind: "kit_voice_off", role });
-    else if (dataset.voiceMove) this.moveVoice(role, Number(dataset.voiceMove), button);
+    else if (dataset.voiceMove) moveVoice(this, role, Number(dataset.voiceMove), button);
     else if (dataset.kitNew) this.edits.push({ kind: "kit_new", source: dataset.kitNew, name: this.newName(dataset.kitNew) }, { near: button });
     else if (dataset.kitMidi !== undefined) push({ kind: "kit_midi" });
   }
@@ -275,17 +279,6 @@ export default class Kit extends Screen {
     const typed = byId("kit-name").value.trim();
     const now = byId("kit-name").defaultValue;
     return typed && typed !== now ? typed : source === "copy" ? `${now} copy` : "My kit";
-  }
-
-  /**
-   * @param {any} role
-   * @param {number} by
-   * @param {Piece} near
-   */
-  moveVoice(role, by, near) {
-    const roles = [...document.querySelectorAll("[data-kit-voice]")].map((line) => line.dataset.kitVoice);
-    const place = roles.indexOf(role) + by;
-    if (place >= 0 && place < roles.length) this.shared.push({ kind: "kit_voice_place", role, place }, { near });
   }
 
   /** @param {PageEvent} event */

@@ -14,10 +14,10 @@ from easy_pocket.core.sound.controls import MODEL_NAMES
 from easy_pocket.core.sound.kit import Kit, KitVoice, audio_key, voice_audio
 from easy_pocket.core.sound.layer import NO_HIGH_CUT_HZ, NO_LOW_CUT_HZ, Layer, layer_audio
 from easy_pocket.core.sound.layer_check import LayerCheck, layer_check
-from easy_pocket.core.sound.models import RATE_HZ
 from easy_pocket.core.sound.sample_format import Frames
 from easy_pocket.core.sound.sound import SAMPLED
 from easy_pocket.core.sound.spectrum import THIRD_NAMES
+from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.sound.velocity import HARD_VELOCITY
 from easy_pocket.store.database import Reader
 from easy_pocket.store.kits.kits import kit_names, songs_with_kit

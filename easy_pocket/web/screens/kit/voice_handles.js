@@ -102,3 +102,16 @@ export function reorder(kit, event) {
     kit.carried = null;
   }
 }
+
+/**
+ * A voice up or down in the kit.
+ * @param {import("./kit.js").default} kit
+ * @param {any} role
+ * @param {number} by
+ * @param {Piece} near
+ */
+export function moveVoice(kit, role, by, near) {
+  const roles = [...document.querySelectorAll("[data-kit-voice]")].map((line) => line.dataset.kitVoice);
+  const place = roles.indexOf(role) + by;
+  if (place >= 0 && place < roles.length) kit.shared.push({ kind: "kit_voice_place", role, place }, { near });
+}

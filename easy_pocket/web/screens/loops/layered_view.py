@@ -39,7 +39,7 @@ class LayeredLoopView:
             self.settings.duck_voice, [("", "no voice"), *((v, voice_title(song.kit, v)) for v in song.part.voices)]
         )
         self.grooves = groove_names(reader) if self.settings.to == "groove" else []
-        self.chosen: dict[str, Any] = {
+        self.chosen: dict[str, object] = {
             **{
                 name: getattr(self.settings, name)
                 for name in ("how", "speed", "from_bar", "to_bar", "cycle_ticks", "start_ticks")

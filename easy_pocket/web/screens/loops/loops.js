@@ -11,6 +11,10 @@ import { Screen } from "../../shared/screen.js";
 import { Wave } from "./wave.js";
 import { WaveKeys } from "./wave_keys.js";
 import { dropping, pasted, upload } from "./loop_upload.js";
+import { addTips } from "../../shared/tip.js";
+import { TIPS } from "./tips.js";
+
+addTips(TIPS);
 
 export default class Loops extends Screen {
   /** @type {any} */

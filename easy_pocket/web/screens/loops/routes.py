@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from pathlib import PurePath
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
 from starlette.concurrency import run_in_threadpool
@@ -70,7 +70,7 @@ def _page(request: Request, song: LoadedSong, loop_id: int | None) -> Response:
     found = LoopView(row, load_audio(reader, row.audio_hash, row.name)) if row else None
     names = {voice.role: voice.title for voice in song.kit.voices}
     voice_names = {voice: names.get(voice, ROLES[voice].name) for voice in song.part.voices}
-    values: dict[str, Any] = {"loops": rows, "found": found, "voice_names": voice_names}
+    values: dict[str, object] = {"loops": rows, "found": found, "voice_names": voice_names}
     values["kit_voices"] = list(names.items())
     values["layered"] = LayeredLoopView(reader, song, row.id, found.reading.bars) if row and found else None
     return song_page(request, "loops/loops.html", song, **values)
@@ -84,7 +84,7 @@ async def upload(
     known, data = plain_name(name), await read_upload(request)
     seconds = await run_in_threadpool(claimed_seconds, data)
 
-    def keep(file: AnalyzedFile) -> dict[str, Any]:
+    def keep(file: AnalyzedFile) -> dict[str, object]:
         made = edit_from_file(store, song_id, BringInLoop(file=file), at, edit_id=edit_id)
         header = header_state(made.song, made.undo, made.redo)
         return {"address": f"/songs/{song_id}/loops/{made.changed.made}", "song": header}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Form, Path, Query
 from starlette.concurrency import run_in_threadpool
@@ -117,7 +117,7 @@ async def create_from_loop(request: Request, store: Store, name: FileName) -> Re
     known, data = plain_name(name), await read_upload(request)
     seconds = await run_in_threadpool(claimed_seconds, data)
 
-    def begin(file: AnalyzedFile) -> dict[str, Any]:
+    def begin(file: AnalyzedFile) -> dict[str, object]:
         reading = file.heard.reading
         with store.transaction() as session:
             song = create_song(

@@ -8,6 +8,10 @@ import { isTyping, lettersAreOn } from "../../shared/keys.js";
 import { showNote } from "../../shared/notes.js";
 import { bringIn, kindOf } from "./bring_in.js";
 import { LineChoice } from "./line_choice.js";
+import { addTips } from "../../shared/tip.js";
+import { TIPS } from "./tips.js";
+
+addTips(TIPS);
 
 const ORDER = "easy-pocket-order";
 const TAPS_MS = 2500;

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from easy_pocket.core.song.arrangement import Span
 from easy_pocket.core.song.clicks import song_clicks
-from easy_pocket.core.song.perform_song import perform_song
+from easy_pocket.core.song.perform_song import SongPerformance, perform_song
 from easy_pocket.core.song.song_mix import together
 from easy_pocket.core.song.stage_sound import song_beats, strikes_of
 from easy_pocket.core.sound.events import CUT_FADE_S, MASTER_GAIN
@@ -16,7 +17,7 @@ from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.songs.mixes import played_parts, sections_of_song
 from easy_pocket.store.songs.song_loops import layers_in_song, loop_place
 from easy_pocket.web.shared.playing import click_times, columns, placed
-from easy_pocket.web.shared.shapes import LoopLayer, SongPlaying
+from easy_pocket.web.shared.shapes import LoopLayer, SongPlaying, SongSpan
 
 
 def guide_layer(song: LoadedSong, guide: Guide) -> LoopLayer:
@@ -38,17 +39,6 @@ def song_playing(song: LoadedSong, timing: str = "felt") -> SongPlaying:
     parts = [] if alone else played_parts(song, played)
     events = together([placed(one) for one in parts])
     spans = arrangement.spans
-    layers: list[LoopLayer] = [
-        {
-            "key": register_layered_loop(one, performance),
-            "place": loop_place(one.id),
-            "at_s": at_s,
-            "length_s": performance.length_ms / 1000,
-        }
-        for at_s, one, performance in ([] if alone else layers_in_song(song, played))
-    ]
-    if guide:
-        layers.append(guide_layer(song, guide))
     return {
         "revision": song.revision,
         "whole": True,
@@ -60,19 +50,7 @@ def song_playing(song: LoadedSong, timing: str = "felt") -> SongPlaying:
         "bars": arrangement.bars,
         "bars_s": [at_ms / 1000 for at_ms in arrangement.bar_starts_ms],
         "bar_beats": [span.metre.beats for span in spans for _ in range(span.bars)],
-        "spans": [
-            {
-                "section": span.section.key,
-                "turn": span.turn,
-                "from_s": span.start_ms / 1000,
-                "to_s": (span.start_ms + span.length_ms) / 1000,
-                "first_bar": span.first_bar,
-                "bars": span.bars,
-                "start_tick": span.start_tick,
-                "ticks": span.ticks,
-            }
-            for span in spans
-        ],
+        "spans": list(map(_span_doc, spans)),
         "first_pass_differs": False,
         "master_gain": MASTER_GAIN,
         "cut_fade_s": CUT_FADE_S,
@@ -89,5 +67,33 @@ def song_playing(song: LoadedSong, timing: str = "felt") -> SongPlaying:
             Music(song_beats(arrangement), strikes_of(parts), loops=False, sections=sections_of_song(song)),
             hits_to_room=bool(events.room.any()),
         ),
-        "layered_loops_at": layers,
+        "layered_loops_at": [
+            *([] if alone else _layers(song, played)),
+            *([guide_layer(song, guide)] if guide else []),
+        ],
     }
+
+
+def _span_doc(span: Span) -> SongSpan:
+    return {
+        "section": span.section.key,
+        "turn": span.turn,
+        "from_s": span.start_ms / 1000,
+        "to_s": (span.start_ms + span.length_ms) / 1000,
+        "first_bar": span.first_bar,
+        "bars": span.bars,
+        "start_tick": span.start_tick,
+        "ticks": span.ticks,
+    }
+
+
+def _layers(song: LoadedSong, played: SongPerformance) -> list[LoopLayer]:
+    return [
+        {
+            "key": register_layered_loop(one, performance),
+            "place": loop_place(one.id),
+            "at_s": at_s,
+            "length_s": performance.length_ms / 1000,
+        }
+        for at_s, one, performance in layers_in_song(song, played)
+    ]

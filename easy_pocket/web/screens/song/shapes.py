@@ -51,7 +51,7 @@ class Section(TypedDict):
     parent: int | None
     parent_name: str
     own: list[str]
-    joins: list[dict[str, Any]]
+    joins: list[dict[str, object]]
     join_words: list[str]
     promise: str
 

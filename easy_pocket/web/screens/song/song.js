@@ -11,6 +11,10 @@ import { SongPointer } from "./song_pointer.js";
 import { byId, element } from "../../shared/dom.js";
 import { SongStrip } from "./song_strip.js";
 import { addPart, partSwitch, addStages, upload } from "./song_buttons.js";
+import { addTips } from "../../shared/tip.js";
+import { TIPS } from "./tips.js";
+
+addTips(TIPS);
 
 const LEAST_PX = 92; // a section narrower than this would cut its name off
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
 from easy_pocket.core.pattern.timebase import GRID_TICKS, place_name
@@ -206,7 +204,7 @@ def _bins(span: Span) -> int:
     return max(MOST_BINS // span.bars, 1) * min(span.bars, MOST_BINS)
 
 
-def _join_words(doc: dict[str, Any], song: LoadedSong) -> str:
+def _join_words(doc: dict[str, object], song: LoadedSong) -> str:
     join = join_from_doc(doc)
     beats = join.beats
     if join.kind in ("fill", "pickup"):

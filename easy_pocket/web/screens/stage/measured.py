@@ -12,8 +12,9 @@ from easy_pocket.core.sound.loudness import programme_loudness_lufs, short_loudn
 from easy_pocket.core.stage.crowding import BANDS_HZ, Crowding, crowding
 from easy_pocket.core.stage.graph_plan import unit_plan
 from easy_pocket.core.stage.limiter import true_peak_db
-from easy_pocket.core.stage.mix_stage import StageMix, mix_stage
+from easy_pocket.core.stage.mix_stage import mix_stage
 from easy_pocket.core.stage.stage import Stage, unit_doc
+from easy_pocket.core.stage.stage_mix import StageMix
 from easy_pocket.core.stage.units import Music
 from easy_pocket.core.text import counted
 from easy_pocket.store.database import Reader

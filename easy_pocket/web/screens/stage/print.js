@@ -32,7 +32,7 @@ export class Print {
     event.preventDefault();
     const form = /** @type {any} */ (event.target);
     const { of, from_bar, to_bar, chains, rooms, to, speed, pitch_semitones, mute } = form.elements;
-    const near = form.closest(".popover-box").querySelector("button");
+    const near = form.closest(".dropdown").querySelector("button");
     const first = Number(from_bar.value);
     const last = Number(to_bar.value);
     if (!(first >= 1 && last >= first)) {

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, TypedDict
+from typing import TypedDict
 
 from easy_pocket.core.stage.graph_plan import UnitPlan
 
@@ -20,7 +20,7 @@ class CrowdedPair(TypedDict):
     words: str
     proposal: str
     where: str
-    unit: dict[str, Any] | None
+    unit: dict[str, object] | None
     plan: UnitPlan | None
     pan: float | None
     later_ms: float

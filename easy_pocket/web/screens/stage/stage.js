@@ -10,6 +10,10 @@ import { Crowd } from "./crowd.js";
 import { Print } from "./print.js";
 import { Without } from "./without.js";
 import { Whole } from "./whole.js";
+import { addTips } from "../../shared/tip.js";
+import { TIPS } from "./tips.js";
+
+addTips(TIPS);
 
 const COPIED = "easy-pocket-chain";
 const LEVEL_STEP_DB = 0.5;
@@ -209,9 +213,10 @@ export default class Stage extends Screen {
 
   /** @param {PageEvent} event */
   click(event) {
-    const button = event.target.closest?.("button");
+    const button = event.target.closest?.("button, [role='tab']");
     if (!button || !this.box) return;
     const { dataset } = button;
+    if (button.matches("#stage-scopes a")) event.preventDefault();
     const unit = button.closest("[data-unit]");
     if (unit) this.unitButton(button, Number(unit.dataset.unit));
     else if (dataset.where) this.choose(dataset.where);

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from easy_pocket.core.formats.midi import voice_of_note
+from easy_pocket.core.formats.note_map import voice_of_note
 from easy_pocket.core.pattern.voices import stand_in
 from easy_pocket.core.song.stage_sound import voice_place
 from easy_pocket.core.sound.events import VoiceMix

@@ -105,7 +105,7 @@ export class PassKeeper extends EventTarget {
     this.on = false;
     if (round) {
       const last = this.passAt(round, this.player.now);
-      for (let number = this.sentUpTo; number <= last; number += 1) this.send(round, number, number === last);
+      for (let number = this.sentUpTo; number <= last; number += 1) this.over(round, number, number === last);
     }
     this.player.playsIn = false;
     if (round?.section) Object.assign(this.screen.page.plan, { on: false }).show();
@@ -144,13 +144,24 @@ export class PassKeeper extends EventTarget {
     if (before && before !== round) {
       // Another tempo, or other bars: what was played so far is a pass of those before.
       const last = this.passAt(before, this.player.now);
-      for (let number = this.sentUpTo; number <= last; number += 1) this.send(before, number, true);
+      for (let number = this.sentUpTo; number <= last; number += 1) this.over(before, number, true);
       this.sentUpTo = this.passAt(round, this.player.now);
     }
     while (this.player.now > round.anchor + (this.sentUpTo + 1) * round.length_s + LATE_S + this.screen.clock.way_s) {
-      this.send(round, this.sentUpTo, false);
+      this.over(round, this.sentUpTo, false);
       this.sentUpTo += 1;
     }
+  }
+
+  /**
+   * A time round is over: what was struck in it is sent, and what a microphone heard.
+   * @param {any} round
+   * @param {number} number
+   * @param {boolean} last
+   */
+  over(round, number, last) {
+    this.send(round, number, last);
+    this.screen.mic.send(round, number, last);
   }
 
   /**
@@ -171,7 +182,6 @@ export class PassKeeper extends EventTarget {
    * @param {(hit: PlayedHit) => boolean} [wanted]
    */
   send(round, number, last, wanted = (hit) => hit.armed) {
-    if (this.screen.mic.tape && this.player.playsIn) this.screen.mic.send(round, number, last);
     const found = this.hitsOf(round, number, wanted);
     // After the last pass nothing follows: what was struck early for the next one comes round in it.
     const inside = found.filter(({ hit }) => this.belongsTo(round, hit) === number || (last && this.belongsTo(round, hit) === number + 1));

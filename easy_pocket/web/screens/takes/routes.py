@@ -14,7 +14,7 @@ from starlette.responses import Response
 from easy_pocket.core.errors import PocketError
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.audio_file import read_audio
-from easy_pocket.core.formats.midi import write_midi
+from easy_pocket.core.formats.midi_writing import write_midi
 from easy_pocket.core.takes.free_time import free_readings
 from easy_pocket.core.takes.heard_pass import heard_pass
 from easy_pocket.core.takes.house_hands import HOUSE_HANDS

@@ -1,16 +1,16 @@
 // Takes: play it in over the loop that goes round, keep every pass, sew the best bars together, write the result in.
 
 import { AudioClock } from "../../shared/audio_clock.js";
-import { byId, element, text } from "../../shared/dom.js";
+import { byId } from "../../shared/dom.js";
 import { isPressedBySpace } from "../../shared/keys.js";
-import { showNote, speak } from "../../shared/notes.js";
+import { speak } from "../../shared/notes.js";
 import { Screen } from "../../shared/screen.js";
-import { askJson } from "./ask_json.js";
 import { Armed } from "./armed.js";
 import { DeviceList } from "./device_list.js";
 import { GuideCard } from "./guide_card.js";
 import { HandCard } from "./hand_card.js";
 import { Hearing } from "./hearing.js";
+import { KeptPlayed } from "./kept_played.js";
 import { Latency } from "./latency.js";
 import { MicPasses } from "./mic_passes.js";
 import { MidiIn } from "./midi_in.js";
@@ -20,6 +20,10 @@ import { PassesPicture } from "./passes_picture.js";
 import { QuayPads } from "./quay_pads.js";
 import { Sewing, press } from "./sewing.js";
 import { Striker } from "./striker.js";
+import { addTips } from "../../shared/tip.js";
+import { TIPS } from "./tips.js";
+
+addTips(TIPS);
 
 const KEPT = "easy-pocket-takes";
 // What a double click does once: the second press would make a second one, or fall on the row that came up.
@@ -43,6 +47,7 @@ export default class Takes extends Screen {
     this.latency = new Latency(this);
     this.pads = new Pads(this);
     this.keeper = new PassKeeper(this);
+    this.kept = new KeptPlayed(this);
     this.picture = new PassesPicture(this);
     this.midi = new MidiIn(this);
     this.quay = new QuayPads(this);
@@ -51,8 +56,6 @@ export default class Takes extends Screen {
     this.hand = new HandCard(this);
     this.sewing = new Sewing(this);
     this.guide = new GuideCard(this);
-    this.keeper.addEventListener("change", () => this.showKeeping());
-    this.keeper.addEventListener("hit", () => this.showRemembered());
     this.on("click", (event) => this.click(event));
     this.on("change", (event) => this.change(event));
     this.on("input", (event) => this.input(event));
@@ -97,7 +100,7 @@ export default class Takes extends Screen {
     this.hand.draw();
     this.showSettings();
     this.latency.show();
-    this.showKeeping();
+    this.kept.show();
     this.showDevices();
     this.setSpan();
   }
@@ -143,7 +146,7 @@ export default class Takes extends Screen {
     this.hand.link();
     this.showTimes();
     this.hearing.show();
-    this.addGoing();
+    this.kept.addGoing();
     this.setSpan();
     this.hearing.follow();
   }
@@ -239,70 +242,7 @@ export default class Takes extends Screen {
     player.setSpan(whole ? null : { from_s: start_tick * tick_s, to_s: (start_tick + length_ticks) * tick_s });
   }
 
-  keepPlayed() {
-    const count = this.keeper.keepUnkept();
-    this.showRemembered();
-    if (count) {
-      speak(`${count} kept`);
-      return;
-    }
-    if (this.keeper.free.length > 3) this.askTempo();
-    else showNote("Nothing was played in the last two minutes that is not kept already.", { near: byId("keep-played") });
-  }
-
-  // Nothing was playing: the tempo and the bars are read out of what was struck.
-  async askTempo() {
-    const free = this.keeper.free;
-    const first = free[0].ms;
-    const hits = free.map((hit) => [hit.voice, hit.ms - first - this.latency.of(hit.source), hit.velocity]);
-    const answer = await askJson(`/songs/${this.song}/takes/readings`, { hits });
-    if (answer.error) {
-      showNote(answer.error, { near: byId("keep-played"), wrong: true });
-      return;
-    }
-    const keep = (/** @type {import("../../shared/shapes").FreeReadingData} */ reading) => {
-      for (const hit of free) hit.sent = true;
-      const { length_ticks, tempo_bpm, start_ms } = reading;
-      const rows = hits.map(([voice, ms, velocity]) => /** @type {[string, number, number]} */ ([voice, Number(ms) - start_ms, velocity]));
-      this.keepPass({ start_tick: 0, length_ticks, tempo_bpm }, rows, "free", true);
-    };
-    const actions = answer.readings.map((/** @type {any} */ reading) => [reading.words, () => keep(reading)]);
-    showNote("Nothing was playing. Which of these is it?", { near: byId("keep-played"), actions });
-  }
-
   // What is shown ------------------------------------------------------------------------------------------------------
-  showKeeping() {
-    if (!this.mounted || !document.getElementById("play-in")) return;
-    const { on } = this.keeper;
-    byId("play-in").setAttribute("aria-pressed", `${on}`);
-    byId("play-in").textContent = on ? "stop" : "play in";
-    this.addGoing();
-    this.showRemembered();
-    this.picture.later();
-  }
-
-  // The time round that goes on, as a row of its own over the passes.
-  addGoing() {
-    const box = byId("takes-passes");
-    const row = box.querySelector(".pass.going");
-    if (!this.keeper.on) {
-      row?.remove();
-      return;
-    }
-    if (row) return;
-    const made = element("div", "pass going");
-    made.dataset.pass = "0";
-    made.append(element("div", "pass-head", [element("i"), element("span", "", [text("b", "this time"), text("small", "going round")])]), element("div", "pass-lane"), element("div", "pass-figures"));
-    box.prepend(made);
-    box.scrollTop = 0;
-  }
-
-  showRemembered() {
-    if (!this.mounted || !document.getElementById("keep-words")) return;
-    const { unkept, free } = this.keeper;
-    byId("keep-words").textContent = unkept.length ? `${unkept.length} time${unkept.length > 1 ? "s" : ""} round` : free.length > 3 ? `${free.length} hits, no tempo` : "nothing yet";
-  }
-
   showSettings() {
     for (const button of document.querySelectorAll("[data-mode]")) press(button, button.dataset.mode === this.settings.mode);
     byId("pull-in").value = `${this.settings.pull_percent}`;
@@ -353,7 +293,7 @@ export default class Takes extends Screen {
     const take = this.data?.take;
     const click = this.page.player.click;
     if (button.id === "play-in") this.togglePlayIn(true);
-    else if (button.id === "keep-played") this.keepPlayed();
+    else if (button.id === "keep-played") this.kept.keep();
     else if (button.id === "change-voices") this.pads.toggleChange();
     else if (button.id === "latency-measure") this.latency.toggle();
     else if (dataset.mode) this.set({ mode: dataset.mode });
@@ -446,7 +386,7 @@ export default class Takes extends Screen {
       { keys: "ArrowUp ArrowDown", shows: "↑ ↓", words: "another pass", when: atWork, run: (/** @type {PageEvent} */ event) => this.sewing.step(event.key === "ArrowUp" ? -1 : 1, 0) },
       { keys: "ArrowLeft ArrowRight", shows: "← →", words: "another bar", when: atWork, run: (/** @type {PageEvent} */ event) => this.sewing.step(0, event.key === "ArrowLeft" ? -1 : 1) },
       { keys: "Enter", words: "sew the bar in", when: atWork, run: () => (this.sewing.pass ? void this.sewing.sew(this.sewing.pass, this.picture.cursor?.bar ?? 0, this.picture.cursor?.bar ?? 0) : false) },
-      { keys: "Shift+Enter", words: "keep what I just played", run: () => void this.keepPlayed() },
+      { keys: "Shift+Enter", words: "keep what I just played", run: () => void this.kept.keep() },
       { keys: "Escape", words: "letters are shortcuts again", when: () => this.pads.letters, run: () => this.setLetters(false) },
       { keys: "Delete", words: "throw the pass away", when: atWork, run: () => (this.sewing.pass ? void this.edits.push({ kind: "take_pass_away", take_id: this.data?.take?.id ?? 0, pass_id: this.sewing.pass }, { near: this.work }) : false) },
     ];

@@ -1,0 +1,32 @@
+// What the controls of this screen do, by selector: told beside them (tip.js).
+
+/** @type {Record<string, string>} */
+export const TIPS = {
+  "#kit-name": "Name of the kit",
+  "[data-kit-new=copy]": "A copy of this kit, for this part",
+  "[data-kit-new=new]": "A kit with the usual voices, for this part",
+  "[data-kit-midi]": "Each voice gets the note that General MIDI has for it",
+  "[data-glyph]": "The sign of this voice on every screen",
+  "[data-play-voice=alone]": "Hear the voice alone (right)",
+  "[data-play-voice=beat]": "Hear the voice in the beat",
+  "#fold-name": "Name of the new sound",
+  "[data-fold]": "The layers become one sound in the library",
+  "[data-alternate-show]": "Look at this sound of the voice; alternates take turns",
+  "[data-voice-off]": "Take the voice out of the kit",
+  "[data-layer-switch=reverse]": "The layer backwards",
+  "[data-layer-switch=invert]": "The layer upside down: helps where two layers cancel",
+  "[data-layer-switch=mono]": "Both sides of the layer together in the middle",
+  "#hit-again": "What a new hit does to the one that still sounds",
+  "#key-step": "The layer follows the key note of the kit",
+  "[data-find-role=voice]": "Sounds for this voice",
+  "[data-find-role]": "Sounds for any voice",
+  "[data-side=bright]": "Bright ones only, dark ones only, or both",
+  "[data-side=long]": "Short ones only, long ones only, or both",
+  "[data-side=noisy]": "Pitched ones only, noisy ones only, or both",
+  "[data-find=favourite]": "Only those you marked (f marks one)",
+  "[data-find=recent]": "Only those you used last",
+  "[data-audition=alone]": "Sounds are heard alone",
+  "[data-audition=beat]": "Sounds are heard in the beat",
+  "[data-kit-voice]": "Look at this voice and hear it",
+  ".kit-menu a": "Download it",
+};

@@ -1,0 +1,31 @@
+// What the controls of this screen do, by selector: told beside them (tip.js).
+
+/** @type {Record<string, string>} */
+export const TIPS = {
+  "#group-name": "Name of the group",
+  "[data-group-make]": "The ticked sounds share one chain",
+  "[data-group-away]": "The sounds go on without the group",
+  "[data-room=short]": "Up and down on the floor is how much goes to the short room",
+  "[data-room=long]": "Up and down on the floor is how much goes to the long room",
+  "[data-room=echo]": "Up and down on the floor is how much goes to the echo",
+  "[data-without='']": "Hear it as it is",
+  "[data-without=chain]": "Hear it without the chain of this place",
+  "[data-without=all]": "Hear it without all of the Stage, as loud (hold b)",
+  "#stage-scopes [data-where]": "The chain of this voice, its kit, its group, its part, or everything",
+  ".level-part": "The chain of the part",
+  ".level-name": "Choose this sound and see its chain",
+  "[data-unit-choice]": "What the unit follows, or which kind it is",
+  "[data-unit-text]": "Type it; Enter sets it",
+  "[data-size]": "Character of the room",
+  "[data-try]": "Hold to hear it",
+  ".stage-print [name=of]": "What is printed: the loop or bars of the song",
+  ".stage-print [name=to]": "What the print becomes",
+  ".stage-print [name=speed]": "How fast the loop plays",
+  ".stage-print [name=chains]": "The sound as its chains leave it, or before them",
+  ".stage-print [name=rooms]": "What rooms and echo add is printed, too",
+  ".stage-print [name=mute]": "What was printed is muted, so that it is not heard twice",
+  ".stage-print [type=submit]": "Print it; undo takes it back",
+  ".group-members input": "Whether this sound is in the group",
+  "[name=from_bar]": "First bar that is printed",
+  "[name=to_bar]": "Last bar that is printed",
+};

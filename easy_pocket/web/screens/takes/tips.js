@@ -1,0 +1,33 @@
+// What the controls of this screen do, by selector: told beside them (tip.js).
+
+/** @type {Record<string, string>} */
+export const TIPS = {
+  "#armed-chip": "Voices and bars that are kept when they are played",
+  "[data-armed]": "Whether this voice is kept",
+  "[data-mode=new]": "Each time round becomes a pass of its own",
+  "[data-mode=top]": "What is played is added to the pass",
+  "[data-mode=place]": "What is played takes the place of what the pass had",
+  "[data-count-in]": "Bars that are counted before it begins",
+  "[data-click-when=off]": "No click",
+  "[data-click-when=in]": "A click while you play in",
+  "[data-click-when=always]": "A click whenever the loop plays",
+  "[data-times]": "Offsets drawn so many times as wide as they are",
+  "[data-write=new]": "The result as another pattern of this part",
+  "[data-write=passes]": "The last four passes as patterns of their own",
+  "[data-take-away]": "The take and its passes go; undo brings them back",
+  "#write-in": "The result into the pattern; undo takes it back",
+  "#change-voices": "Press a pad, then choose what it plays; kept with the kit",
+  ".pad": "Strike it: near the top hard, near the bottom soft",
+  "[data-source=keys]": "Letters strike while this screen is shown",
+  "[data-source=quay]": "Plays like a person, to try everything without a device",
+  "[data-source=midi]": "Pads and electronic drums; the browser asks you once",
+  "[data-source=mic]": "What is heard becomes hits; the browser asks you once",
+  "#latency-measure": "Play along with the clicks: how late your device is",
+  "#hand-keep": "Learn from these passes how you play, and keep it as a hand",
+  "#which-hand": "Your hands, and those of the program",
+  "#hand-show": "Draw this hand over the present one",
+  "#hand-play": "This hand plays the part from now on: its lean and its looseness",
+  "#hand-groove": "The lean of this hand as a groove on the shelf",
+  "#hand-file": "Download this hand",
+  "[data-name-pass]": "Name the pass",
+};
