@@ -25,7 +25,7 @@ from easy_pocket.jobs import work
 from easy_pocket.store.songs.selection import ANYWHERE
 from tests.running import start_app
 
-AS_FLOAT = SongAudioOptions("32")
+AS_FLOAT = SongAudioOptions(bits="32")
 SECONDS = 10.0
 PAUSE_S = 1.0  # between the edits of one client: a hand at work
 CLIENTS = 20
