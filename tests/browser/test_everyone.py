@@ -85,6 +85,12 @@ def test_every_control_says_what_it_does_by_pointer_and_keys(page: Page, song: s
 
 def test_a_tip_is_shown_under_a_resting_pointer_and_for_the_focus_by_keys(bench: Page) -> None:
     tip = bench.locator("#tip")
+    # The rails have the keys on arriving: they are the work, and nothing is told of them.
+    until(
+        bench,
+        "document.activeElement.id === 'rail-rows' && performance.now() > (window.arrived ??= performance.now()) + 900",
+    )
+    expect(tip).to_be_hidden()
     bench.locator("#straight").hover()
     expect(tip).to_have_text("Hear every hit on its grid (hold h)")
     bench.locator("#click-chip").click()
@@ -96,6 +102,17 @@ def test_a_tip_is_shown_under_a_resting_pointer_and_for_the_focus_by_keys(bench:
     bench.locator("#straight").focus()
     bench.keyboard.press("ArrowLeft")
     expect(tip).to_have_text("Hear the beat with its feel")
+
+
+def test_a_name_that_is_cut_off_is_told_whole(bench: Page) -> None:
+    long = "Tidewater parade, the second line, as it was played on the quay in the rain last autumn"[:80]
+    name = bench.locator("#song-name")
+    name.fill(long)
+    name.press("Enter")
+    saved(bench)
+    bench.keyboard.press("Tab")
+    name.focus()
+    expect(bench.locator("#tip")).to_have_text(f"{long} · Name of the song")
 
 
 def test_axe_finds_nothing_in_what_opens_over_the_bench(bench: Page, axe: str) -> None:

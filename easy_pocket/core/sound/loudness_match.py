@@ -5,13 +5,14 @@ from __future__ import annotations
 import numpy as np
 from scipy import signal
 
+from easy_pocket.core.cache import ResultCache
 from easy_pocket.core.sound.events import EventColumns
 from easy_pocket.core.sound.kit import Kit, KitVoice, voice_audio
 from easy_pocket.core.sound.loudness import K_WEIGHTING
+from easy_pocket.core.sound.sample_format import Frames
 from easy_pocket.core.sound.sound import SampleSource, no_samples
 
 MOST_DB = 12.0
-MOST_KNOWN = 4096
 
 
 def matching_gain(columns: EventColumns, like: EventColumns, kit: Kit, samples: SampleSource = no_samples) -> float:
@@ -56,15 +57,14 @@ def _energy(columns: EventColumns, kit: Kit, samples: SampleSource) -> float:
     return total
 
 
-_known: dict[str, float] = {}
+_energies: ResultCache[float] = ResultCache("energies of sounds", 1 << 18)
 
 
 def _weighted(key: str, voice: KitVoice, stretch: int, samples: SampleSource) -> float:
     """K-weighted energy of a sound at full gain, measured once."""
-    if key not in _known:
-        if len(_known) >= MOST_KNOWN:
-            _known.clear()
-        audio = voice_audio(voice, stretch, samples)
-        weighted = signal.sosfilt(K_WEIGHTING, audio.astype(np.float64), axis=0)
-        _known[key] = float((weighted**2).sum()) / audio.shape[1]
-    return _known[key]
+    return _energies.get(key, lambda: _measured(voice_audio(voice, stretch, samples)))
+
+
+def _measured(audio: Frames) -> float:
+    weighted = signal.sosfilt(K_WEIGHTING, audio.astype(np.float64), axis=0)
+    return float((weighted**2).sum()) / audio.shape[1]

@@ -105,7 +105,7 @@ def as_file_audio(audio: Floats, name: str, *, rate_hz: int, bits: int, loops: b
     rate_hz
         The rate that is wanted, in Hz.
     bits
-        16, 24 or 32; 16 and 24 are dithered.
+        16, 24 or 32; 16 is dithered.
     loops
         Whether the end goes on at the start.
 

@@ -6,7 +6,7 @@ export function colours() {
   if (!known) {
     const style = getComputedStyle(document.documentElement);
     const of = (/** @type {string} */ name) => style.getPropertyValue(name).trim();
-    known = { ink: of("--ink"), early: of("--early"), late: of("--late"), thread: of("--thread"), quiet: of("--quiet"), seam: of("--seam"), deep: of("--seam-deep"), paper: of("--paper"), denim: of("--denim-light"), slot: of("--slot"), beat: of("--beat"), bar: of("--bar"), base: of("--base"), foot: of("--foot"), footLine: of("--foot-line"), count: of("--count"), wave: of("--wave"), marked: of("--marked"), veil: of("--veil") };
+    known = { root: parseFloat(style.fontSize) || 16, ink: of("--ink"), early: of("--early"), late: of("--late"), thread: of("--thread"), quiet: of("--quiet"), seam: of("--seam"), deep: of("--seam-deep"), paper: of("--paper"), denim: of("--denim-light"), slot: of("--slot"), beat: of("--beat"), bar: of("--bar"), base: of("--base"), foot: of("--foot"), footLine: of("--foot-line"), count: of("--count"), wave: of("--wave"), marked: of("--marked"), veil: of("--veil") };
   }
   return known;
 }
@@ -45,4 +45,14 @@ export function fitted(canvas) {
 export function circle(pen, x, y, radius) {
   pen.beginPath();
   pen.arc(x, y, radius, 0, 2 * Math.PI);
+}
+
+/**
+ * A font for text in a canvas, as large as the reader has text in the browser: sizes are of 16 px.
+ * @param {number} weight
+ * @param {number} size_px
+ * @param {"Plex" | "Hanken"} family
+ */
+export function textFont(weight, size_px, family) {
+  return `${weight} ${(size_px * colours().root) / 16}px ${family}, ${family === "Plex" ? "monospace" : "sans-serif"}`;
 }

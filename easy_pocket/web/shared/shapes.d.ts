@@ -594,7 +594,7 @@ export interface Section {
   parent: number | null;
   parent_name: string;
   own: string[];
-  joins: Record<string, any>[];
+  joins: Record<string, unknown>[];
   join_words: string[];
   promise: string;
 }
@@ -689,7 +689,7 @@ export interface CrowdedPair {
   words: string;
   proposal: string;
   where: string;
-  unit: Record<string, any> | null;
+  unit: Record<string, unknown> | null;
   plan: UnitPlan | null;
   pan: number | null;
   later_ms: number;

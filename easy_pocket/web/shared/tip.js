@@ -33,6 +33,16 @@ export function tipOf(control) {
 
 const REST_MS = 550;
 
+/**
+ * The whole of a name that is cut off where it stands, or "".
+ * @param {Piece} control
+ */
+export function wholeName(control) {
+  const pieces = /** @type {Piece[]} */ ([control, ...control.querySelectorAll("*")]);
+  const cut = pieces.find((piece) => piece.scrollWidth > piece.clientWidth + 1 && piece.clientWidth > 0 && getComputedStyle(piece).textOverflow === "ellipsis");
+  return (cut?.value || cut?.textContent || "").trim().replace(/\s+/g, " ");
+}
+
 export class Tip {
   constructor() {
     /** @type {any} */
@@ -40,15 +50,22 @@ export class Tip {
     /** @type {HTMLElement | null} */
     this.of = null;
     document.addEventListener("pointerover", (event) => this.point(event));
-    document.addEventListener("pointerdown", () => this.hide(), true);
-    document.addEventListener("keydown", (event) => event.key !== "Tab" && !event.key.startsWith("Arrow") && this.hide(), true);
-    document.addEventListener("focusin", (event) => (event.target.matches?.(":focus-visible") ? this.soon(event.target) : this.hide()));
+    this.byKeys = false; // the focus was moved by keys, not given on arriving
+    document.addEventListener("pointerdown", () => this.pressed(false), true);
+    document.addEventListener("keydown", ({ key }) => this.pressed(key === "Tab" || key.startsWith("Arrow")), true);
+    document.addEventListener("focusin", ({ target }) => (this.byKeys && target.matches?.(CONTROLS) && target.matches(":focus-visible") ? this.soon(target) : this.hide()));
     document.addEventListener("focusout", () => this.hide());
-    document.addEventListener("scroll", () => this.hide(), true);
+    document.addEventListener("scroll", (event) => event.target !== this.of && this.hide(), true); // a long text scrolls in its own field
   }
 
   get box() {
     return byId("tip");
+  }
+
+  /** @param {boolean} moves whether a key moves the focus */
+  pressed(moves) {
+    this.byKeys = moves;
+    if (!moves) this.hide();
   }
 
   /** @param {PageEvent} event */
@@ -74,7 +91,8 @@ export class Tip {
 
   /** @param {HTMLElement} control */
   show(control) {
-    const words = tipOf(/** @type {any} */ (control));
+    const piece = /** @type {any} */ (control);
+    const words = [wholeName(piece), tipOf(piece)].filter(Boolean).join(" · ");
     if (!words || !control.isConnected) return;
     const { box } = this;
     box.textContent = words;

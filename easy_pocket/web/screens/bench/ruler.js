@@ -1,6 +1,6 @@
 // The ruler that counts, the bars chosen on it, and the overview that scrolls and zooms.
 
-import { colours, fitted } from "../../shared/canvas.js";
+import { colours, fitted, textFont } from "../../shared/canvas.js";
 import { tickOf, xOf } from "../../shared/rail_geometry.js";
 import { syllable } from "../../shared/rail_words.js";
 
@@ -44,7 +44,7 @@ export function drawCounting(canvas, look, facts, bars) {
       else if (!rest) words = beats ? String(inside / facts.beat + 1) : "";
       else words = syllable(rest, facts.beat);
       if (!words) continue;
-      pen.font = !inside ? "500 13px Plex, monospace" : "500 12px Plex, monospace";
+      pen.font = !inside ? textFont(500, 13, "Plex") : textFont(500, 12, "Plex");
       pen.fillStyle = !inside ? c.ink : rest ? c.count : c.quiet;
       pen.fillText(words, xOf(tick, look, width), 15);
     }

@@ -1,6 +1,6 @@
 // Drawing one groove: offsets above and below the grid, accents at the foot, the other lanes faintly behind.
 
-import { colours, fitted } from "../../shared/canvas.js";
+import { colours, fitted, textFont } from "../../shared/canvas.js";
 import { lean } from "../../shared/rail_geometry.js";
 
 export const LEFT = 58;
@@ -51,7 +51,7 @@ function xOf(slot, { column }) {
 function drawScale(pen, data, frame) {
   const c = colours();
   const { width, split, foot, height, slots, column } = frame;
-  pen.font = "500 12px Plex, monospace";
+  pen.font = textFont(500, 12, "Plex");
   pen.textAlign = "right";
   pen.textBaseline = "middle";
   for (const ms of [-data.reach, -data.reach / 2, 0, data.reach / 2, data.reach]) {
@@ -112,7 +112,7 @@ function drawLane(pen, data, frame, values) {
     pen.globalAlpha = 1;
     if (column > 34) {
       pen.fillStyle = side === "even" ? c.quiet : c[side];
-      pen.font = "500 12px Plex, monospace";
+      pen.font = textFont(500, 12, "Plex");
       const words = Math.abs(offset[slot]) < 0.05 ? "0" : `${offset[slot] > 0 ? "+" : "−"}${Math.abs(offset[slot]).toFixed(1)}`;
       pen.fillText(words, x, y + (offset[slot] >= 0 ? 16 : -16));
     }

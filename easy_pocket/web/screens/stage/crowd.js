@@ -2,7 +2,7 @@
 // holding and put in by one press.
 
 import { byId } from "../../shared/dom.js";
-import { colours, fitted } from "../../shared/canvas.js";
+import { colours, fitted, textFont } from "../../shared/canvas.js";
 
 const LOWEST_DB = -72;
 const LABELS = [31.5, 63, 125, 250, 500, 1000, 2000, 4000, 8000, 16000];
@@ -99,7 +99,7 @@ export class Crowd {
       pen.globalAlpha = 0.16;
       pen.fillRect(across(pair.low_hz) - 3, 0, across(pair.high_hz) - across(pair.low_hz) + 6, height - 16);
       pen.globalAlpha = 1;
-      pen.font = "500 12px Plex, monospace";
+      pen.font = textFont(500, 12, "Plex");
       pen.fillText(`${at + 1}`, across(pair.low_hz), 10);
     });
     for (const where of places) {

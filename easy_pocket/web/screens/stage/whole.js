@@ -2,7 +2,7 @@
 
 import { byId } from "../../shared/dom.js";
 import { ask } from "../../shared/api.js";
-import { colours, fitted } from "../../shared/canvas.js";
+import { colours, fitted, textFont } from "../../shared/canvas.js";
 
 const AFTER_EDIT_MS = 350;
 const AGAIN_MS = 1500;
@@ -147,7 +147,7 @@ export class Whole {
   bars(pen, ink, width, height) {
     const { bars } = this.stage.page.playing;
     pen.fillStyle = ink.quiet;
-    pen.font = "500 12px Plex, monospace";
+    pen.font = textFont(500, 12, "Plex");
     for (let bar = 0; bar < bars; bar += 1) {
       pen.fillText(`${bar + 1}`, (bar / bars) * width + 2, height - 2);
       pen.fillRect((bar / bars) * width, height - 14, 1, 4);

@@ -2,7 +2,7 @@
 
 import { askJson } from "./ask_json.js";
 import { byId } from "../../shared/dom.js";
-import { circle, colours, fitted } from "../../shared/canvas.js";
+import { circle, colours, fitted, textFont } from "../../shared/canvas.js";
 import { showNote } from "../../shared/notes.js";
 
 const KEPT = "easy-pocket-latency";
@@ -135,7 +135,7 @@ export class Latency {
     pen.moveTo(0, base + 0.5);
     pen.lineTo(width, base + 0.5);
     pen.stroke();
-    pen.font = "400 12px Plex, monospace";
+    pen.font = textFont(400, 12, "Plex");
     pen.fillStyle = c.quiet;
     for (const ms of [middle - reach * 0.8, middle, middle + reach * 0.8]) pen.fillText(`${Math.round(ms)}`, Math.min(x(ms), width - 22), height - 2);
     if (found.spread_ms) {

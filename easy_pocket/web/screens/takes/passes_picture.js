@@ -2,7 +2,7 @@
 // that are seen are drawn.
 
 import { byId } from "../../shared/dom.js";
-import { circle, colours, fitted } from "../../shared/canvas.js";
+import { circle, colours, fitted, textFont } from "../../shared/canvas.js";
 
 const ROW = 39;
 const EVEN_MS = 2;
@@ -69,7 +69,7 @@ export class PassesPicture {
     const c = colours();
     const { length, bar, beat, first } = this.frame;
     const step = (width * beat) / length > 26 ? beat : bar;
-    pen.font = "500 12px Plex, monospace";
+    pen.font = textFont(500, 12, "Plex");
     for (let tick = 0; tick < length; tick += step) {
       const number = first + Math.floor(tick / bar) + 1;
       const starts = tick % bar === 0;
@@ -274,7 +274,7 @@ export class PassesPicture {
     const bars = Math.ceil(take.length_ticks / take.bar_ticks);
     const names = new Map(take.passes.map((one) => [one.id, one.name]));
     const of = (/** @type {number} */ bar) => take.sews.find(([at, , voice]) => at === bar && !voice)?.[1] ?? 0;
-    pen.font = "600 12px Hanken, sans-serif";
+    pen.font = textFont(600, 12, "Hanken");
     pen.textAlign = "center";
     for (let bar = 0; bar < bars; ) {
       const key = of(bar);
