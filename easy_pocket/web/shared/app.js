@@ -11,8 +11,8 @@ import { Tip } from "./tip.js";
 import { showNote } from "./notes.js";
 import { Page } from "./page.js";
 
+new Tip(); // before what moves the focus by arrows, so that it knows of the key
 new Roving();
-new Tip();
 new FindInList();
 
 const SILENT = "Easy Pocket does not answer just now; nothing was changed. Try again in a moment.";
