@@ -92,6 +92,7 @@ def take(page: Page, address: str) -> None:
     page.screenshot(path=TARGET / "loops.png")
     page.click('#loop-side [data-tab="against"]')
     page.wait_for_selector("#against-worst button")
+    page.keyboard.press("Escape")  # what was said before it is away
     page.screenshot(path=TARGET / "loops-against.png")
     page.click('#loop-side [data-tab="hits"]')
     page.wait_for_selector(".group-line")
