@@ -53,16 +53,20 @@ def resolve_collisions(song: Arrangement, lines: dict[int, HitColumns]) -> dict[
     for one, other in sharing(song.parts):
         if one.key not in after or other.key not in after:
             continue
-        for voice, here, there in struck_twice(after[one.key], after[other.key]):
+        first, second = after[one.key], after[other.key]
+        goes_first, goes_second = np.zeros(len(first), dtype=bool), np.zeros(len(second), dtype=bool)
+        offset = second.offset_ms.copy()
+        for voice, here, there in struck_twice(first, second):
             choice = song.collision_choices.get((one.key, other.key, voice), "keep")
             if choice == "drop":
-                first = after[one.key].velocity[here] >= after[other.key].velocity[there]
-                after[one.key] = after[one.key].take(~np.isin(np.arange(len(after[one.key])), here[~first]))
-                after[other.key] = after[other.key].take(~np.isin(np.arange(len(after[other.key])), there[first]))
+                stays = first.velocity[here] >= second.velocity[there]
+                goes_first[here[~stays]] = True
+                goes_second[there[stays]] = True
             elif choice == "offset":
-                offset = after[other.key].offset_ms.copy()
                 offset[there] = np.minimum(offset[there] + APART_MS, MAX_OFFSET_MS)
-                after[other.key] = replace(after[other.key], offset_ms=offset)
+        # All at once in the end: places of the other voices hold until then.
+        after[one.key] = first.take(~goes_first)
+        after[other.key] = replace(second, offset_ms=offset).take(~goes_second)
     return after
 
 

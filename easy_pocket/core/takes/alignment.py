@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.feel.feel import Feel, FeelScopes, over
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.pattern.pattern import MAX_OFFSET_MS, Hit, Pattern
@@ -353,6 +354,11 @@ def free_tick(time_ms: float, taken: set[int], bars: TakeBars) -> int:
     -------
     int
         The tick.
+
+    Raises
+    ------
+    EditRefusedError
+        When every tick is taken.
     """
     for step in (60, 15, 1):
         middle = round(time_ms / bars.tick_ms / step)
@@ -361,4 +367,7 @@ def free_tick(time_ms: float, taken: set[int], bars: TakeBars) -> int:
                 tick = place * step
                 if 0 <= tick < bars.length_ticks and tick not in taken:
                     return tick
-    raise AssertionError("more hits of a voice than there are ticks")
+    left = np.setdiff1d(np.arange(bars.length_ticks), np.fromiter(taken, np.int64, len(taken)))
+    if not len(left):
+        raise EditRefusedError("A voice has more hits in this take than there are places for: throw a pass away.")
+    return int(left[np.abs(left * bars.tick_ms - time_ms).argmin()])
