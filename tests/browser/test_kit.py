@@ -95,6 +95,24 @@ def test_a_new_layer_and_a_new_alternate_are_what_is_worked_on(kit):
     expect(kit.locator(".kit-bar")).to_have_attribute("data-layer", "0")
 
 
+def test_a_sound_that_is_chosen_stays_so_while_the_library_is_asked_anew(kit):
+    kit.locator("#sounds").focus()
+    kit.keyboard.press("ArrowDown")
+    kit.keyboard.press("ArrowDown")
+    until(kit, "easyPocket.current.library.sound()?.id > 0")
+    chosen = kit.evaluate("easyPocket.current.library.sound().id")
+    kit.route("**/library?*", lambda route: (kit.wait_for_timeout(400), route.continue_()))
+    for keep in ("true", "false"):
+        during = kit.evaluate(
+            f"(() => {{ const asked = easyPocket.current.library.reload({keep}); window.asked = asked;"
+            " return easyPocket.current.library.sound()?.id; })()"
+        )
+        assert during == chosen
+        kit.evaluate("window.asked")
+        assert kit.evaluate("easyPocket.current.library.sound()?.id") == chosen
+    kit.unroute("**/library?*")
+
+
 def test_every_change_of_a_control_is_heard_at_once(kit):
     for _ in range(3):
         before = heard(kit)

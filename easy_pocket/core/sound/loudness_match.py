@@ -67,4 +67,4 @@ def _weighted(key: str, voice: KitVoice, stretch: int, samples: SampleSource) ->
 
 def _measured(audio: Frames) -> float:
     weighted = signal.sosfilt(K_WEIGHTING, audio.astype(np.float64), axis=0)
-    return float((weighted**2).sum()) / audio.shape[1]
+    return float((weighted**2).sum() / audio.shape[1])

@@ -23,6 +23,8 @@ export class Library {
     this.pages = new Map();
     this.total = 0;
     this.chosen = -1;
+    /** @type {{ pages: Map<number, any>, chosen: any }} */
+    this.before = { pages: new Map(), chosen: null };
     this.inBeat = false;
     this.turn = 0;
     document.addEventListener("click", (event) => this.click(event));
@@ -106,14 +108,18 @@ export class Library {
 
   async reload(keep = false) {
     const chosen = this.sound();
-    this.pages.clear();
-    this.turn += 1;
+    // Until the answer is there, what is chosen is what it was: a hand does not wait for it.
+    this.before = { pages: keep ? this.pages : new Map(), chosen };
+    this.pages = new Map();
+    const turn = (this.turn += 1);
     if (!keep) {
       this.chosen = -1;
       this.box.scrollTop = 0;
     }
     await this.page(keep ? Math.floor(this.box.scrollTop / ROW / PAGE) : 0);
+    if (turn !== this.turn) return; // asked anew meanwhile
     if (chosen && this.chosen < 0) this.chosen = this.place(chosen.id);
+    this.before = { pages: new Map(), chosen: null };
     this.draw();
   }
 
@@ -136,7 +142,9 @@ export class Library {
   }
 
   sound(index = this.chosen) {
-    return this.pages.get(Math.floor(index / PAGE))?.[index % PAGE] ?? null;
+    if (index < 0) return this.before.chosen;
+    const number = Math.floor(index / PAGE);
+    return (this.pages.get(number) ?? this.before.pages.get(number))?.[index % PAGE] ?? null;
   }
 
   /** @param {any} id */
