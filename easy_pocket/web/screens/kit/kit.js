@@ -8,7 +8,7 @@ import { Library } from "./library.js";
 import { showLedger, showNote, speak } from "../../shared/notes.js";
 import { Screen } from "../../shared/screen.js";
 import { SharedKit } from "./shared_kit.js";
-import { down, move, moveVoice, reorder, up } from "./voice_handles.js";
+import { alternates, down, goToAdded, move, moveVoice, reorder, up } from "./voice_handles.js";
 import { bringKit } from "./kit_files.js";
 import { addTips } from "../../shared/tip.js";
 import { TIPS } from "./tips.js";
@@ -29,6 +29,8 @@ export default class Kit extends Screen {
     this.player = page.player;
     /** @type {any} */
     this.handle = null;
+    /** @type {{ alternate: number, layer: number } | null} */
+    this.added = null; // a layer or an alternate that is to be worked on when it is there
     this.besideKey = sessionStorage.getItem("easy-pocket-beside") || "";
     this.drags = new Drags((/** @type {any} */ drag, /** @type {any} */ value, /** @type {any} */ gesture) => this.dragged(drag, value, gesture), "kit");
     this.library = new Library(this);
@@ -84,6 +86,7 @@ export default class Kit extends Screen {
 
   /** @param {any} changes */
   look(changes) {
+    this.added = null;
     this.endTrial();
     this.page.look({ ...changes });
   }
@@ -113,14 +116,7 @@ export default class Kit extends Screen {
     for (const [name, value] of Object.entries(shown)) if (!item.view || item.view[name] === view[name]) view[name] = value;
     if (moved) this.library.follow();
     else if (["kit_put", "kit_fold", "kit_alternate", "kit"].includes(item.edit?.kind) || item.path !== "edits") this.library.reload(true);
-    this.goToNew(item.edit);
-  }
-
-  // What was just added is what is worked on.
-  goToNew(/** @type {any} */ edit) {
-    const alternates = [...document.querySelectorAll("[data-alternate-show]")].map((button) => Number(button.dataset.alternateShow));
-    if (edit?.kind === "kit_put" && edit.layer === null && this.facts.layers > 1) this.look({ layer: this.facts.layers - 1 });
-    else if (edit?.kind === "kit_alternate") this.look({ alternate: Math.max(...alternates), layer: 0 });
+    goToAdded(this);
   }
 
   // Hearing ---------------------------------------------------------------------------------------------------------
@@ -172,7 +168,9 @@ export default class Kit extends Screen {
     const { role, layer, alternate } = this.facts;
     this.trying = false;
     this.shared.push({ kind: "kit_put", role, layer: asLayer ? null : layer, alternate, sound_id: sound.id }, { near: byId(`sound-${sound.id}`) });
-    if (asLayer) this.page.view.layer = Math.min(this.facts.layers, 3);
+    if (!asLayer) return;
+    this.page.view.layer = Math.min(this.facts.layers, 3);
+    this.added = { alternate, layer: this.facts.layers };
   }
 
   // Another kit under the same beat ---------------------------------------------------------------------------------
@@ -266,7 +264,10 @@ export default class Kit extends Screen {
       const values = { delay_ms: Number(dataset.delay), invert: dataset.invert === "true" };
       push({ kind: "kit_layer", role, layer: Number(dataset.propose), alternate, values });
     } else if (dataset.alternateShow !== undefined) this.look({ alternate: Number(dataset.alternateShow), layer: 0 });
-    else if (dataset.alternateAdd !== undefined) needsSound((/** @type {any} */ id) => ({ kind: "kit_alternate", role, sound_id: id }), "Choose a sound in the library at the right first; single hits can then ask for it.");
+    else if (dataset.alternateAdd !== undefined) {
+      if (sound) this.added = { alternate: Math.max(...alternates()) + 1, layer: 0 };
+      needsSound((/** @type {any} */ id) => ({ kind: "kit_alternate", role, sound_id: id }), "Choose a sound in the library at the right first; single hits can then ask for it.");
+    }
     else if (dataset.alternateOff) push({ kind: "kit_alternate_off", role, alternate: Number(dataset.alternateOff) });
     else if (dataset.voiceOff !== undefined) push({ kind: "kit_voice_off", role });
     else if (dataset.voiceMove) moveVoice(this, role, Number(dataset.voiceMove), button);

@@ -271,7 +271,7 @@ export class Library {
 
   get keys() {
     const when = () => !document.activeElement?.closest("button, a, select, summary, input");
-    const chosen = () => when() && this.chosen >= 0;
+    const chosen = () => when() && Boolean(this.sound());
     return [
       { keys: "ArrowDown", shows: "↑ ↓", words: "step through the sounds", when, run: () => void this.choose(this.chosen + 1) },
       { keys: "ArrowUp", when, run: () => void this.choose(Math.max(0, this.chosen - 1)) },

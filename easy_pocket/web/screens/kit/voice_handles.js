@@ -115,3 +115,19 @@ export function moveVoice(kit, role, by, near) {
   const place = roles.indexOf(role) + by;
   if (place >= 0 && place < roles.length) kit.shared.push({ kind: "kit_voice_place", role, place }, { near });
 }
+
+// Numbers of the sounds of the voice that is shown: 0 is its own.
+export function alternates() {
+  return [...document.querySelectorAll("[data-alternate-show]")].map((button) => Number(button.dataset.alternateShow));
+}
+
+/**
+ * What was just added is what is worked on, once it is drawn: while more answers are awaited it is not.
+ * @param {import("./kit.js").default} kit
+ */
+export function goToAdded(kit) {
+  const { added, facts } = kit;
+  if (!added || !alternates().includes(added.alternate)) return;
+  if (added.alternate === facts.alternate && added.layer >= facts.layers) return;
+  kit.look(added);
+}
