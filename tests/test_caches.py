@@ -80,18 +80,23 @@ def test_a_share_of_the_caches_is_a_share_of_their_bytes(provider):
 
 def test_without_a_provider_everything_is_made_anew(provider):
     place: ResultCache[int] = ResultCache("of a test", 1000)
-    made = []
+    made: list[int] = []
+
+    def make() -> int:
+        made.append(1)
+        return 1
+
     ResultCache.provide(None)
     try:
         for _ in range(3):
-            place.get("one", lambda: made.append(1) or 1)  # type: ignore[func-returns-value]
+            place.get("one", make)
         assert len(made) == 3
         give_core_its_caches()
         for _ in range(3):
-            place.get("one", lambda: made.append(1) or 1)  # type: ignore[func-returns-value]
+            place.get("one", make)
         assert len(made) == 4
         place.clear()
-        place.get("one", lambda: made.append(1) or 1)  # type: ignore[func-returns-value]
+        place.get("one", make)
         assert len(made) == 5
     finally:
         ResultCache.places.remove(place)

@@ -6,7 +6,7 @@ import re
 import mido
 import pytest
 import soundfile
-from playwright.sync_api import expect
+from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import send
 from tests.browser.gestures import box_of, click_slot, drag, drawn, hit, saved, ticks, until
@@ -493,3 +493,37 @@ def test_the_view_follows_the_needle_until_one_edits_or_turns_it_off(bench):
     until(bench, "easyPocket.player.position > 6")
     assert bench.evaluate(start) == 0
     bench.keyboard.press("Space")
+
+
+def test_a_menu_of_switches_gives_the_keys_back_to_the_work(bench: Page) -> None:
+    bench.click("#click-chip")
+    until(bench, "document.activeElement.matches('[data-click=on]')")
+    bench.keyboard.press("Escape")
+    until(bench, "document.activeElement.id === 'rail-rows'")
+    bench.keyboard.press("ArrowRight")
+    until(bench, "easyPocket.screens.bench.rails.cursor.tick === 240")
+
+
+def test_after_tab_a_press_on_a_grouped_button_leaves_the_keys_to_the_rails(bench: Page) -> None:
+    bench.keyboard.press("Tab")
+    bench.keyboard.press("Tab")  # from now on one of each group is a tab stop
+    bench.click('[data-magnify="6"]')
+    until(bench, "document.activeElement.id === 'rail-rows'")
+    bench.keyboard.press("ArrowRight")
+    until(bench, "easyPocket.screens.bench.rails.cursor.tick === 240")
+
+
+def test_tabs_are_pressed_by_keys_and_give_them_back_after_a_press(bench: Page) -> None:
+    shown = "document.querySelector('#bench-side .tabs .is-active').dataset.tab"
+    bench.locator('[data-tab="feel"] a').focus()
+    bench.keyboard.press("ArrowRight")
+    bench.keyboard.press("Space")
+    until(bench, f"{shown} === 'tighten' && !easyPocket.player.running")
+    bench.keyboard.press("ArrowRight")
+    bench.keyboard.press("Enter")
+    until(bench, f"{shown} === 'pocket'")
+    bench.locator('[data-tab="feel"]').dblclick()
+    until(bench, f"{shown} === 'feel' && document.activeElement.id === 'rail-rows'")
+    bench.keyboard.press("Space")
+    until(bench, "easyPocket.player.running")
+    assert "#" not in bench.url

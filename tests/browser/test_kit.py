@@ -95,6 +95,16 @@ def test_a_new_layer_and_a_new_alternate_are_what_is_worked_on(kit):
     expect(kit.locator(".kit-bar")).to_have_attribute("data-layer", "0")
 
 
+def test_of_two_layers_added_in_a_row_the_last_is_worked_on(kit):
+    kit.locator("#sounds").focus()
+    kit.keyboard.press("ArrowDown")
+    until(kit, "easyPocket.current.library.sound()?.id > 0")
+    kit.keyboard.press("Shift+Enter")
+    kit.keyboard.press("Shift+Enter")
+    expect(kit.locator(".kit-bar")).to_have_attribute("data-layers", "3")
+    expect(kit.locator(".kit-bar")).to_have_attribute("data-layer", "2")
+
+
 def test_a_sound_that_is_chosen_stays_so_while_the_library_is_asked_anew(kit):
     kit.locator("#sounds").focus()
     kit.keyboard.press("ArrowDown")

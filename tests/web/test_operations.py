@@ -210,9 +210,14 @@ def test_a_cache_holds_no_more_bytes_than_it_may_and_forgets_the_oldest() -> Non
 def test_a_place_that_is_made_later_has_a_cache_too() -> None:
     place: ResultCache[int] = ResultCache("imported after the program began", 1000)
     made: list[int] = []
+
+    def make() -> int:
+        made.append(1)
+        return 7
+
     try:
         for _ in range(3):
-            assert place.get("one", lambda: made.append(1) or 7) == 7  # type: ignore[func-returns-value]
+            assert place.get("one", make) == 7
         assert len(made) == 1
     finally:
         ResultCache.places.remove(place)

@@ -96,7 +96,8 @@ export class Keys {
   // To the screen's work, when nothing else has them.
   give() {
     const focused = document.activeElement;
-    if (!focused || focused === document.body || focused.id === "screen" || focused.closest("#nav")) this.work?.focus({ preventScroll: true });
+    // What was in a menu that closed has the focus until the page is drawn, and nobody after it.
+    if (!focused || focused === document.body || focused.id === "screen" || focused.closest("#nav") || !focused.checkVisibility()) this.work?.focus({ preventScroll: true });
   }
 
   /** @param {Piece} pressed */

@@ -169,8 +169,8 @@ export default class Kit extends Screen {
     this.trying = false;
     this.shared.push({ kind: "kit_put", role, layer: asLayer ? null : layer, alternate, sound_id: sound.id }, { near: byId(`sound-${sound.id}`) });
     if (!asLayer) return;
-    this.page.view.layer = Math.min(this.facts.layers, 3);
-    this.added = { alternate, layer: this.facts.layers };
+    this.added = { alternate, layer: Math.max(this.facts.layers, (this.added?.layer ?? 0) + 1) }; // pressed twice: the second
+    this.page.view.layer = Math.min(this.added.layer, 3);
   }
 
   // Another kit under the same beat ---------------------------------------------------------------------------------
@@ -265,7 +265,7 @@ export default class Kit extends Screen {
       push({ kind: "kit_layer", role, layer: Number(dataset.propose), alternate, values });
     } else if (dataset.alternateShow !== undefined) this.look({ alternate: Number(dataset.alternateShow), layer: 0 });
     else if (dataset.alternateAdd !== undefined) {
-      if (sound) this.added = { alternate: Math.max(...alternates()) + 1, layer: 0 };
+      if (sound) this.added = { alternate: Math.max(...alternates(), this.added?.alternate ?? 0) + 1, layer: 0 };
       needsSound((/** @type {any} */ id) => ({ kind: "kit_alternate", role, sound_id: id }), "Choose a sound in the library at the right first; single hits can then ask for it.");
     }
     else if (dataset.alternateOff) push({ kind: "kit_alternate_off", role, alternate: Number(dataset.alternateOff) });
