@@ -56,7 +56,7 @@ def pocket_by_voice(performance: Performance, chosen: Chosen | None = None, step
     performance
         Hits as they are played.
     chosen
-        Which hits count, by voice and place; None for all.
+        Which hits count, shape (n,); None for all.
     step_ticks
         Length of the slots in which accents are counted, in ticks.
 
@@ -110,9 +110,9 @@ def found_swing_percent(performance: Performance, unit: int = 16, chosen: Chosen
     performance
         Hits as they are played.
     unit
-        Length of the swung note in ticks.
+        Which notes swing: 8 or 16.
     chosen
-        Which hits count, by voice and place; None for all.
+        Which hits count, shape (n,); None for all.
 
     Returns
     -------
@@ -146,7 +146,7 @@ def accent_profile(performance: Performance, chosen: Chosen, step_ticks: int = 2
     performance
         Hits as they are played.
     chosen
-        Which hits count.
+        Which hits count, shape (n,).
     step_ticks
         Length of a slot in ticks.
 

@@ -102,8 +102,6 @@ def _reason(error: soundfile.LibsndfileError) -> str:
 def write_audio(audio: Audio, kind: str = "WAV", bits: int = 16, comment: str = "") -> bytes:
     """A file's bytes: kind WAV or FLAC, bits 16, 24 or (WAV only) 32 float. 16 and 24 bits clip beyond full scale.
 
-    comment: words kept in the file.
-
     Parameters
     ----------
     audio

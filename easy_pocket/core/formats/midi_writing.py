@@ -49,9 +49,8 @@ def write_midi(
 ) -> WrittenMidi:
     """A performance as a file: a track of notes on channel 10, tempo, metre, a marker at the start.
 
-    others: more tracks, of parts that play with it; part: what its own track is called. heard: the voices that are
-    written, when not all are (those that are muted). With `loop` early hits wrap to the end, and the file is
-    exactly as long as the pattern; otherwise a bar of pre-roll is set before the first when a hit comes before it.
+    With `loop` early hits wrap to the end, and the file is exactly as long as the pattern; otherwise a bar of
+    pre-roll is set before the first when a hit comes before it.
 
     Parameters
     ----------
@@ -68,7 +67,7 @@ def write_midi(
     note_map
         Note number by voice; None for General MIDI.
     heard
-        Voices that are written; None for all.
+        Voices that are written, when some are muted; None for all.
     pass_number
         Which time round, counted from 1.
     seed

@@ -142,7 +142,7 @@ def for_file(of: Of, name: str, *, to: Literal["read", "write"]) -> Format:
     Parameters
     ----------
     of
-        What the file holds: song, pattern, kit, groove or hand.
+        What the file holds: pattern, song, groove or kit.
     name
         Name of the file, with its ending.
     to

@@ -49,9 +49,6 @@ def stages(
 ) -> tuple[Stage, ...]:
     """`count` stages up to the whole pattern.
 
-    order: voices in the order in which they come in, those not named last. from_percent: how dense the first stage
-    is. bars: of a stage, 0 for the pattern's own length.
-
     Parameters
     ----------
     pattern

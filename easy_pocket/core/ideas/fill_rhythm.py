@@ -49,7 +49,7 @@ def ground(ending: str, begin: int, end: int, subdivision: str, metre: Metre, rn
     Returns
     -------
     Ground
-        Slots in ticks, with their beats and weights.
+        Slots in ticks, the place of the last hit, and from where nothing new lies.
     """
     steps = steps_of(subdivision, metre)
     last, silent_from = ENDINGS[ending].place(begin, end, metre, steps[0])
@@ -132,7 +132,7 @@ def choose_slots(
     Parameters
     ----------
     ground
-        Slots with their beats and weights.
+        Slots the fill may use.
     per_slot
         Hits dealt to each slot.
     line_share

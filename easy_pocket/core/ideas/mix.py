@@ -32,7 +32,7 @@ def mix(scene: IdeaContext, one: Pattern, other: Pattern, way: str, begin: int, 
     other
         The pattern with the second fill in it.
     way
-        How they are mixed, as MIX_WAYS names it.
+        How they are mixed, as WAYS names it.
     begin
         First tick of the window.
     end

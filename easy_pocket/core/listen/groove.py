@@ -62,8 +62,7 @@ def hits_that_count(
 ) -> npt.NDArray[np.bool_]:
     """Which hits a groove is made of.
 
-    Those in its bars (counted from 1; none named: all of the loop) that belong to the lane, and lie on slots: a
-    16th between 8ths says nothing about either. slot: as `slots_and_offsets` gives it.
+    Those in its bars that belong to the lane, and lie on slots: a 16th between 8ths says nothing about either.
 
     Parameters
     ----------

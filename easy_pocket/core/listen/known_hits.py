@@ -21,8 +21,7 @@ LAST_S = 0.003  # so near the end a hit belongs to the next time round
 def known_hits(audio: Audio, times_s: Floats, reading: Reading, *, listen: bool = False) -> LoopAnalysis:
     """Measure hits at known times, and fit the grid of a reading to them.
 
-    times_s: in any order; those that lie within 30 ms of each other are one hit, of the first. listen: what else is
-    heard in the audio counts, too.
+    Hits that lie within 30 ms of each other are one, of the first.
 
     Parameters
     ----------

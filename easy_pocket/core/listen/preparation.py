@@ -109,7 +109,7 @@ def filter_of(kind: str, corner_hz: float | tuple[float, float], rate_hz: int = 
     Parameters
     ----------
     kind
-        "lowpass", "highpass" or "bandpass".
+        "low", "high" or "band".
     corner_hz
         Corner, or both corners of a band, in Hz.
     rate_hz

@@ -19,8 +19,6 @@ from easy_pocket.core.sound.kit import Kit
 def part_columns(played: PartPerformance, kit: Kit, more_db: npt.NDArray[np.float64] | float = 0.0) -> EventColumns:
     """What a part sounds like, its own level in it; early hits on the very first beat are negative.
 
-    more_db: by how much each hit is louder besides, shape (hits,).
-
     Parameters
     ----------
     played
@@ -28,7 +26,7 @@ def part_columns(played: PartPerformance, kit: Kit, more_db: npt.NDArray[np.floa
     kit
         Voices, and how they sound.
     more_db
-        By how many dB each hit is louder besides.
+        By how many dB each hit is louder besides, shape (hits,).
 
     Returns
     -------

@@ -214,8 +214,6 @@ def columns_of(
 ) -> EventColumns:
     """As `play_columns`, of hits and their strokes.
 
-    length_ms: of the loop, None when it is none. level_db: of each hit, on top of its voice's.
-
     Parameters
     ----------
     hits

@@ -45,8 +45,6 @@ def add_hits(
 ) -> None:
     """Add the hits of one voice to a line of shape (2, frames), each at its level and pan, as loud as in a mix.
 
-    loop: what reaches past the end goes on at the start; else it is cut off there.
-
     Parameters
     ----------
     line
@@ -56,7 +54,7 @@ def add_hits(
     voice
         How it sounds.
     loop
-        Whether what reaches past the end goes on at the start.
+        Whether what reaches past the end goes on at the start; else it is cut off there.
     samples
         Gives the recording of a sound by its key.
     """

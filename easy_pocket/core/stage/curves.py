@@ -65,7 +65,7 @@ def duck_curve(
     times_s
         Hits in seconds, 0 or more and less than the length.
     velocities
-        Velocity of each hit, 0 to 1.
+        Velocity of each hit, 1 to 127.
     settings
         Values of the unit by field.
     length_s

@@ -25,9 +25,6 @@ def echo_frames(beats: float, beat_s: float) -> int:
 def echoes(audio: Floats, settings: Mapping[str, Any], delays: list[tuple[int, int]]) -> Floats:
     """What comes after: shape (2, frames) to the same, the sound itself left out.
 
-    delays: (from frame, delay in frames), ascending, the first from 0: a tempo that changes moves the delay with
-    it.
-
     Parameters
     ----------
     audio
@@ -35,7 +32,8 @@ def echoes(audio: Floats, settings: Mapping[str, Any], delays: list[tuple[int, i
     settings
         Values of the echo by field.
     delays
-        From which frame on the echo comes after how many frames.
+        From which frame on the echo comes after how many frames, ascending, the first from 0: a tempo that
+        changes moves the delay with it.
 
     Returns
     -------

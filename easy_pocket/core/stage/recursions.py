@@ -19,8 +19,6 @@ BLOCKS_AT_ONCE = 1024  # so that what is worked on stays near the processor
 def peak_follow(values: npt.NDArray[np.floating], keep: float, share: float, last: float = 0.0) -> Floats:
     """y[n] = max(x[n], keep y[n-1] + share x[n]): rises at once, falls slowly. x >= 0, shape (frames,).
 
-    last: y before the first value.
-
     Parameters
     ----------
     values

@@ -149,8 +149,7 @@ class Slots:
 def take_slots(played: Played, bars: TakeBars, *, step_ticks: int = 0, feel: FeelScopes | None = None) -> Slots:
     """The grids of a take: of all its passes together, and of each voice with hits enough to tell.
 
-    step_ticks: a grid that was chosen for all, 0 to guess. feel: what the part has already; swing in it is taken as
-    it is, else swing that is found is.
+    Swing that the part has already is taken as it is, else swing that is found is.
 
     Parameters
     ----------

@@ -109,8 +109,7 @@ def within(played: Played, bars: TakeBars, step_ticks: int, *, last: bool) -> Pl
     """The hits that belong to this time round.
 
     A hit nearer to the first slot of the next time round than to the last one of this belongs there; what was
-    played so shortly before this one began belongs here. last: nothing follows, so that an early hit of the first
-    slot at its end comes round to the beginning, or stays at the end where one is there.
+    played so shortly before this one began belongs here.
 
     Parameters
     ----------
@@ -121,7 +120,8 @@ def within(played: Played, bars: TakeBars, step_ticks: int, *, last: bool) -> Pl
     step_ticks
         Length of a slot in ticks.
     last
-        Whether no time round follows.
+        Whether no time round follows: an early hit of the first slot at its end then comes round to the
+        beginning, or stays at the end where one is there.
 
     Returns
     -------

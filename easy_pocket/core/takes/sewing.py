@@ -125,8 +125,6 @@ def steadiest(passes: Sequence[LaidPass]) -> list[Proposal]:
 def resewn(sews: Iterable[Sew], first: int, last: int, key: int, voice: str = "") -> list[Sew]:
     """Bars from first to last come from a pass, or from none (0).
 
-    voice: of this one only; "" for all voices, which then have no choice of their own there.
-
     Parameters
     ----------
     sews
@@ -138,7 +136,7 @@ def resewn(sews: Iterable[Sew], first: int, last: int, key: int, voice: str = ""
     key
         Key of the pass; 0 for none.
     voice
-        Role of the only voice that changes; "" for all.
+        Role of the only voice that changes; "" for all, which then have no choice of their own there.
 
     Returns
     -------
