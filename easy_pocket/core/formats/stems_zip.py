@@ -50,7 +50,7 @@ def stem_files(given: PatternToWrite | SongToWrite, options: PatternStemOptions 
     kind = "FLAC" if options.flac and bits != 32 else "WAV"
     title = plain_line(made.name)
 
-    def as_file(audio: npt.NDArray[np.float64]) -> bytes:
+    def as_file(audio: npt.NDArray[np.floating]) -> bytes:
         ready = as_file_audio(audio, made.name, rate_hz=rate_hz, bits=bits, loops=made.loops)
         return write_audio(ready, kind, bits, comment=pre_roll_words(made))
 

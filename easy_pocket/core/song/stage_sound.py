@@ -19,7 +19,7 @@ from easy_pocket.core.stage.curves import BeatMap
 from easy_pocket.core.stage.stage_mix import Sound
 from easy_pocket.core.stage.units import Strikes
 
-Floats = npt.NDArray[np.float64]
+Floats = npt.NDArray[np.floating]
 QUARTER_TICKS = 960
 
 
@@ -117,7 +117,7 @@ class PartsSound(Sound):
             sent = {where: [one for one in own if one.room] for where, own in mine.items()}
         if not any(sent.values()):
             return None
-        line = np.zeros((2, self.frames))
+        line = np.zeros((2, self.frames), dtype=np.float32)
         for where, own in sent.items():
             softer = [replace(one, gain=one.gain * one.room) for one in own]
             if softer:

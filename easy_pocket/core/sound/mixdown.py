@@ -16,7 +16,7 @@ from easy_pocket.core.sound.sound import SampleSource, no_samples
 from easy_pocket.core.sound.tones import RATE_HZ
 
 MAX_TAIL_S = 4.0
-Floats = npt.NDArray[np.float64]
+Floats = npt.NDArray[np.floating]
 
 
 def pan_gains(pan: float) -> tuple[float, float]:
@@ -62,17 +62,25 @@ def add_hits(
         (number, other): voice_audio(voice.alternate(other), number, samples)
         for number, other in {(event.stretch, event.alternate) for event in events}
     }
-    total = line.shape[1]
     for event in events:
-        sound = MASTER_GAIN * event.gain * _shaped(event, sounds[event.stretch, event.alternate])
-        placed = panned(sound, event.pan)
-        start = round(event.start_s * RATE_HZ)
-        first = 0
-        while first < placed.shape[1] and start < total:
-            count = min(placed.shape[1] - first, total - start)
-            line[:, start : start + count] += placed[:, first : first + count]
-            first += count
-            start = 0 if loop else total
+        sound = _shaped(event, sounds[event.stretch, event.alternate])
+        gain, start = MASTER_GAIN * event.gain, round(event.start_s * RATE_HZ)
+        if sound.shape[1] == 1:  # a side after the other: nothing is made for both
+            for side, share in zip(line, pan_gains(event.pan), strict=True):
+                _add_from(side, start, sound[:, 0] * np.float32(gain * share), loop=loop)
+        else:
+            for side, placed in zip(line, panned(gain * sound, event.pan), strict=True):
+                _add_from(side, start, placed, loop=loop)
+
+
+def _add_from(side: npt.NDArray[np.floating], start: int, sound: npt.NDArray[np.floating], *, loop: bool) -> None:
+    """Add a sound of one channel from a frame on: round and round in a loop, else up to the end."""
+    total, first = len(side), 0
+    while first < len(sound) and start < total:
+        count = min(len(sound) - first, total - start)
+        side[start : start + count] += sound[first : first + count]
+        first += count
+        start = 0 if loop else total
 
 
 def _shaped(event: Event, sound: Frames) -> Frames:

@@ -14,7 +14,7 @@ import numpy.typing as npt
 from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.stage.recursions import peak_follow, smoothed
 
-Floats = npt.NDArray[np.float64]
+Floats = npt.NDArray[np.floating]
 LN_DB = float(np.log(10) / 20)
 FLOOR = 1e-6  # what is softer counts as -120 dB
 FRAMES_AT_ONCE = 32_768  # so that what is worked on stays near the processor
@@ -50,8 +50,14 @@ def static_reduction_db(
     slope = 1 - 1 / ratio
     if knee_db < 0.01:
         return np.asarray(slope * np.maximum(over, 0))
-    inside = slope * (over + knee_db / 2) ** 2 / (2 * knee_db)
-    return np.asarray(np.where(over <= -knee_db / 2, 0, np.where(over >= knee_db / 2, slope * over, inside)))
+    # A square within the knee, and the straight line after it.
+    within = np.clip(over + knee_db / 2, 0, knee_db)
+    within *= within
+    within *= slope / (2 * knee_db)
+    np.maximum(over - knee_db / 2, 0, out=over)
+    over *= slope
+    over += within
+    return np.asarray(over)
 
 
 def reduction_db(side: Floats, settings: Mapping[str, float]) -> Floats:
@@ -65,7 +71,9 @@ def reduction_db(side: Floats, settings: Mapping[str, float]) -> Floats:
         size = np.abs(piece[0])
         for other in piece[1:]:
             np.maximum(size, np.abs(other), out=size)
-        level_db = 20 * np.log10(np.maximum(size, FLOOR).astype(np.float32))
+        level_db = np.maximum(size, FLOOR).astype(np.float32)
+        np.log10(level_db, out=level_db)
+        level_db *= 20
         wanted_db = static_reduction_db(level_db, threshold_db, ratio, knee_db)
         followed_db = peak_follow(wanted_db, keep, 1 - keep, risen)
         risen = float(followed_db[-1])
@@ -98,5 +106,7 @@ def compressor_gain(side: Floats, settings: Mapping[str, float]) -> tuple[npt.ND
     """The gain of each sample, and the reduction in dB in it; side: shape (channels, frames), what it listens to."""
     taken_db = reduction_db(side, settings)
     wet = settings["mix_percent"] / 100
-    gain = np.exp((LN_DB * (settings["makeup_db"] - taken_db)).astype(np.float32))
+    gain = (settings["makeup_db"] - taken_db).astype(np.float32)
+    gain *= LN_DB
+    np.exp(gain, out=gain)
     return (gain if wet == 1 else 1 - wet + wet * gain), taken_db

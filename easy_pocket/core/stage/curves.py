@@ -15,7 +15,7 @@ import numpy.typing as npt
 
 from easy_pocket.core.sound.tones import RATE_HZ
 
-Floats = npt.NDArray[np.float64]
+Floats = npt.NDArray[np.floating]
 EDGE_POINTS = 12  # of an attack or a release
 STEP_S = 0.002  # least distance of two points of a duck
 POINTS_A_TURN = 48  # of a sway

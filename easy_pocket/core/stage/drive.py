@@ -14,7 +14,7 @@ from easy_pocket.core.sound.loudness import hit_loudness_lufs
 from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.stage.oversampling import bent_between, down, up
 
-Floats = npt.NDArray[np.float64]
+Floats = npt.NDArray[np.floating]
 AnyFloats = npt.NDArray[np.floating]
 MOST_INTO_DB = 36.0
 LEAN = 0.3  # how far off its middle the lopsided curve works

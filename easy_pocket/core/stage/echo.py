@@ -12,7 +12,7 @@ from scipy import signal
 from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.stage.filters import cut
 
-Floats = npt.NDArray[np.float64]
+Floats = npt.NDArray[np.floating]
 FEWEST = 256  # frames of the shortest delay: two of the browser's blocks, which a loop of its graph needs
 MOST_S = 8.0
 

@@ -11,7 +11,7 @@ from scipy import signal
 
 from easy_pocket.core.sound.tones import RATE_HZ
 
-Floats = npt.NDArray[np.float64]
+Floats = npt.NDArray[np.floating]
 # Q of the second-order sections of Butterworth filters, and whether a first-order one goes before, by dB an octave.
 BUTTERWORTH: dict[int, tuple[bool, tuple[float, ...]]] = {
     6: (True, ()),
@@ -143,7 +143,7 @@ def filtered(sections: Floats, audio: Floats) -> Floats:
     """Audio of shape (channels, frames) through sections in a row; none leave it as it is."""
     if not len(sections):
         return audio
-    return np.asarray(signal.sosfilt(sections, audio, axis=1))
+    return np.asarray(signal.sosfilt(sections, audio, axis=1), dtype=audio.dtype)
 
 
 def response_db(sections: Floats, hz: Floats) -> Floats:

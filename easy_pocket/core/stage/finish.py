@@ -11,7 +11,7 @@ from easy_pocket.core.sound.loudness import SILENCE_LUFS, programme_loudness_luf
 from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.stage.mix_stage import under_ceiling
 
-Floats = npt.NDArray[np.float64]
+Floats = npt.NDArray[np.floating]
 TRIES = 6  # to reach a loudness: the ceiling takes some of what is given
 NEAR_LU = 0.05
 MOST_GAIN_DB = 30.0

@@ -13,7 +13,7 @@ from scipy import ndimage
 from easy_pocket.core.stage.compressor import kept
 from easy_pocket.core.stage.recursions import peak_follow
 
-Floats = npt.NDArray[np.float64]
+Floats = npt.NDArray[np.floating]
 AHEAD = 66  # samples, 1.5 ms
 RELEASE_MS = 80.0
 PHASES = 4

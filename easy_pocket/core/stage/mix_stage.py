@@ -21,10 +21,10 @@ from easy_pocket.core.stage.limiter import LATENCY, limited
 from easy_pocket.core.stage.over_sections import sends_over, units_over
 from easy_pocket.core.stage.rooms import impulse_response
 from easy_pocket.core.stage.stage import FILTERS_RING_S, LEVEL_TIMES, RETURNS, ROOMS, VOICE_PLACE, Stage, Unit
-from easy_pocket.core.stage.stage_mix import Sound, StageMix, WarmedUp
+from easy_pocket.core.stage.stage_mix import Sound, StageMix, WarmedUp, led_in
 from easy_pocket.core.stage.units import PROCESSES, Music, along, numbers_of
 
-Floats = npt.NDArray[np.float64]
+Floats = npt.NDArray[np.floating]
 
 
 AT_ONCE = 2
@@ -185,21 +185,33 @@ class _Mixer:
     def _returned(self, name: str, line: Floats) -> Floats:
         """What a room or the echo gives back of what was sent there."""
         frames, lead = line.shape[1], self.music.lead
-        if self.rings:  # what was sent in the pass that counts was sent in those before, too
-            turn = line[:, lead:]
-            line = np.take(turn, np.arange(-self.rings - lead, frames - lead), axis=1, mode="wrap")
-        return self._through_return(name, line)[:, line.shape[1] - frames :]
+        level = np.float32(
+            10 ** (float((self.stage.rooms[name] if name in ROOMS else self.stage.echo)["level_db"]) / 20)
+        )
+        if not self.rings:
+            return level * self._through_return(name, line)[:, :frames]
+        # What was sent in the pass that counts was sent in those before, too.
+        turn = line[:, lead:]
+        if name in ROOMS:
+            return level * led_in(folded(self._through_return(name, turn), turn.shape[1]), lead)
+        return level * self._through_return(name, led_in(turn, self.rings + lead))[:, self.rings :]
 
     def _through_return(self, name: str, line: Floats) -> Floats:
+        """What comes back, of a room with what rings on after the end."""
         if name in ROOMS:
-            settings = self.stage.rooms[name]
-            response = impulse_response(settings)
             # Single floats: half the work, and what is lost lies 130 dB down.
-            back = signal.oaconvolve(line.astype(np.float32), response, axes=1)[:, : line.shape[1]]
-        else:
-            settings = self.stage.echo
-            back = echoes(line, settings, self.music.echo_delays(float(settings["beats"])))
-        return np.asarray(back * 10 ** (float(settings["level_db"]) / 20))
+            return np.asarray(signal.oaconvolve(line, impulse_response(self.stage.rooms[name]), axes=1))
+        return echoes(line, self.stage.echo, self.music.echo_delays(float(self.stage.echo["beats"])))
+
+
+def folded(line: Floats, frames: int) -> Floats:
+    """A line with its tail as it is when it goes round, shape (2, frames): the tail is added to the start."""
+    turns = -(-line.shape[1] // frames)
+    found = line[:, :frames].copy()
+    for turn in range(1, turns):
+        tail = line[:, turn * frames : (turn + 1) * frames]
+        found[:, : tail.shape[1]] += tail
+    return found
 
 
 def sounding_spans(line: Floats, rings: int) -> list[tuple[int, int]]:
@@ -293,7 +305,7 @@ def mix_stage(
     mixer.rings = rings
     mixer.on_progress = on_progress
     stems = mixer.stems()
-    before = np.zeros((2, mixer.sound.frames))
+    before = np.zeros((2, mixer.sound.frames), dtype=np.float32)
     for stem in stems.values():
         before += stem
     on_progress(0.85, "the whole and its ceiling")

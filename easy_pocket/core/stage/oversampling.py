@@ -76,7 +76,7 @@ def down(audio: AnyFloats) -> Singles:
     return _by_blocks(audio, DOWN, TIMES, TAPS - 1)[:, : audio.shape[1] // TIMES]
 
 
-def bent_between(audio: Floats, bend: Callable[[Singles], AnyFloats]) -> Floats:
+def bent_between(audio: AnyFloats, bend: Callable[[Singles], AnyFloats]) -> Singles:
     """Shape (channels, frames): up, through a function of single values, and down, piece by piece.
 
     What is worked on stays near the processor, so that several of these can run beside each other.
@@ -86,7 +86,7 @@ def bent_between(audio: Floats, bend: Callable[[Singles], AnyFloats]) -> Floats:
     blocks = -(-frames // BLOCK)
     padded = np.zeros((channels, REACH - 1 + blocks * BLOCK), dtype=np.float32)
     padded[:, REACH - 1 : REACH - 1 + frames] = audio
-    found = np.empty((channels, blocks * BLOCK))
+    found = np.empty((channels, blocks * BLOCK), dtype=np.float32)
     at_once = AT_ONCE // 2
     many = np.zeros(TAPS - 1 + at_once * step, dtype=np.float32)  # what lay before, and a piece of many values
     for channel, out in zip(padded, found, strict=True):

@@ -21,7 +21,7 @@ from easy_pocket.core.sound.loudness import K_WEIGHTING
 from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.stage.filters import cut, filtered
 
-Floats = npt.NDArray[np.float64]
+Floats = npt.NDArray[np.floating]
 SOUND_M_S = 343.0
 # Length, width and height of each size, in m.
 BOXES_M: dict[str, tuple[float, float, float]] = {
@@ -72,7 +72,7 @@ def _made(
 ) -> npt.NDArray[np.float32]:
     frames = int(length_s * BAND_LENGTHS[0] * RINGS_DB / 60 * RATE_HZ) + int(0.01 * RATE_HZ)
     early, mixing = _early(length_s, size, frames)
-    found = early + _tail(length_s, size, frames, mixing, early)
+    found: Floats = early + _tail(length_s, size, frames, mixing, early)
     found = filtered(np.concatenate([cut(low_cut_hz, 12, high=True), cut(high_cut_hz, 12, high=False)]), found)
     fade = int(0.01 * RATE_HZ)
     found[:, -fade:] *= np.linspace(1, 0, fade)

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 import numpy as np
 import numpy.typing as npt
 
-Floats = npt.NDArray[np.float64]
+Floats = npt.NDArray[np.floating]
 
 
 class Sound(ABC):
@@ -24,7 +24,7 @@ class Sound(ABC):
 
     def line(self, where: str) -> Floats:
         """The sound of a place; silence where there is none."""
-        line = np.zeros((2, self.frames))
+        line = np.zeros((2, self.frames), dtype=np.float32)
         self.add(where, line)
         return line
 
@@ -41,17 +41,19 @@ class WarmedUp(Sound):
         self.frames = before + once.frames
 
     def add(self, where: str, line: Floats) -> None:
-        line += self._led_in(self.once.line(where))
+        line += led_in(self.once.line(where), self.before)
 
     def to_room(self, name: str) -> Floats | None:
         line = self.once.to_room(name)
-        return None if line is None else self._led_in(line)
+        return None if line is None else led_in(line, self.before)
 
-    def _led_in(self, line: Floats) -> Floats:
-        frames = self.once.frames
-        whole, rest = divmod(self.before, frames)
-        pieces = [line[:, frames - rest :]] if rest else []
-        return np.concatenate([*pieces, *[line] * (whole + 1)], axis=1)
+
+def led_in(line: Floats, before: int) -> Floats:
+    """One pass, shape (2, frames), with so many frames of the passes before it in front, shape (2, before + frames)."""
+    frames = line.shape[1]
+    whole, rest = divmod(before, frames)
+    pieces = [line[:, frames - rest :]] if rest else []
+    return np.concatenate([*pieces, *[line] * (whole + 1)], axis=1)
 
 
 @dataclass(frozen=True)

@@ -16,7 +16,7 @@ from easy_pocket.core.stage.filters import bell, cut, filtered, second_order_cut
 from easy_pocket.core.stage.stage import Unit
 from easy_pocket.core.stage.unit_fields import HIGHEST_CUT_HZ, LOWEST_CUT_HZ
 
-Floats = npt.NDArray[np.float64]
+Floats = npt.NDArray[np.floating]
 FILTER_STEPS = 6  # fixed filters between which a swaying one goes over
 FILTER_TOP_HZ = 18_000.0
 
@@ -129,9 +129,9 @@ def along(curve: Curve, audio: Floats, music: Music) -> Floats:
     """
     frames = audio.shape[1]
     if not music.loops:
-        return curve.at(frames, music.before_s)
+        return curve.at(frames, music.before_s).astype(audio.dtype)
     length = round(music.length_s * 44_100)
-    return np.take(curve.at(length), np.arange(-music.lead, frames - music.lead), mode="wrap")
+    return np.take(curve.at(length).astype(audio.dtype), np.arange(-music.lead, frames - music.lead), mode="wrap")
 
 
 def _tone(audio: Floats, unit: Unit, _music: Music, _side: Floats) -> Floats:

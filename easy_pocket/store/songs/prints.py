@@ -86,7 +86,7 @@ def print_place(reader: Reads, song: LoadedSong, choice: PrintChoice) -> Printed
 
 def _frames(
     sound: PartsSound, music: Music, song: LoadedSong, choice: PrintChoice, places: tuple[str, ...]
-) -> npt.NDArray[np.float64]:
+) -> npt.NDArray[np.floating]:
     stage = song.stage_here if music.loops else song.stage
     stage = stage_to_print(stage, chains=choice.chains, rooms=choice.rooms)
     mix = mix_stage(sound.only(places, hits_to_room=choice.rooms), stage, music)

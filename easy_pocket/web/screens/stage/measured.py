@@ -28,7 +28,7 @@ COLUMNS = 320  # of the picture of the whole
 TAKEN_COLUMNS = 122  # of the picture of a compressor
 SILENT_LUFS = -70.0
 WORKS_DB = 0.1  # the ceiling is said to work from here on
-Floats = npt.NDArray[np.float64]
+Floats = npt.NDArray[np.floating]
 
 
 def measured(reader: Reader, song: LoadedSong) -> Measured:
