@@ -1,5 +1,5 @@
 """`./pocket bench [NAME ...]`: listen, perform, feel, mixdown, edit, kit, heard, drawn, ideas, song, song_page,
-served, stage, takes, page; and, by its name only, soak."""
+served, stage, stage_page, takes, page; and, by its name only, soak."""
 
 import sys
 
@@ -19,6 +19,7 @@ from bench import (
     song,
     song_page,
     stage,
+    stage_page,
     takes,
 )
 from easy_pocket.caches import give_core_its_caches
@@ -37,6 +38,7 @@ ALL = {
     "song_page": song_page.run,
     "served": served.run,
     "stage": stage.run,
+    "stage_page": stage_page.run,
     "takes": takes.run,
     "page": page.run,
     "soak": soak.run,

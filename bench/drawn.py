@@ -65,7 +65,7 @@ def _frames(page: Page) -> None:
     page.evaluate(FRAMES)
     for number in range(60):
         page.mouse.move(start[0], start[1] + 12 * np.sin(number / 4))
-    _tell(page, f"a hit dragged, {rails} rails x 16 bars ({hits} hits in view)")
+    tell_frames(page, f"a hit dragged, {rails} rails x 16 bars ({hits} hits in view)")
     page.mouse.up()
     saved(page)
     box = page.locator("#detail").bounding_box()
@@ -76,12 +76,12 @@ def _frames(page: Page) -> None:
     page.evaluate(FRAMES)
     for number in range(60):
         page.mouse.move(left + number * 11, box["y"] + 60 + 40 * np.sin(number / 5))
-    _tell(page, "drawn over a row of 256 hits in the strip")
+    tell_frames(page, "drawn over a row of 256 hits in the strip")
     page.mouse.up()
     saved(page)
 
 
-def _tell(page: Page, what: str) -> None:
+def tell_frames(page: Page, what: str) -> None:
     page.evaluate("window.halt = true")
     frames = page.evaluate("window.frames.slice(2)")
     page.evaluate("window.halt = false")

@@ -35,7 +35,7 @@ def use_database(url: str) -> None:
     _url, _database = url, None
 
 
-def _reader() -> Reader:
+def reader() -> Reader:
     global _database
     _database = _database or Database(_url)
     return _database.reader
@@ -86,4 +86,4 @@ def export(
 ) -> tuple[str, bytes]:
     """Write a song in the format of this name: its title and the bytes of the file."""
     as_format = next(one for one in formats_of(of) if one.name == name)
-    return export_file(_reader(), song_id, selection, as_format, options, on_progress)
+    return export_file(reader(), song_id, selection, as_format, options, on_progress)

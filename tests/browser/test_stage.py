@@ -10,7 +10,7 @@ import urllib.request
 import numpy as np
 import pytest
 import soundfile
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from easy_pocket.core.stage.unit_fields import UNITS
 from tests.browser.gestures import box_of, drawn, saved, until
@@ -506,3 +506,31 @@ def test_a_chain_of_the_kit_is_begun_from_a_preset_and_heard(page: Page, song: s
     page.keyboard.press("Control+z")
     saved(page)
     assert np.abs(file_of(address, song, "pattern") - file).max() > 0.005
+
+
+def test_a_control_is_heard_before_its_edit_is_answered(page: Page, song: str) -> None:
+    open_stage(page, song)
+    where = page.evaluate("`part:${easyPocket.song.at[0]}:snare`")
+    chain = [{"kind": "drive", "on": False}, {"kind": "tone", "settings": {"bell_1_db": 3.0}}]
+    edit(page, kind="stage_chain", where=where, chain=chain)
+    page.locator(f'.sound[data-where="{where}"]').click()
+    page.wait_for_selector(f'[data-chain="{where}"] [data-unit]')
+    page.click("#play")
+    until(page, "easyPocket.player.running")
+    gain = f"easyPocket.player.stage.chains.get('{where}').plan.units[0].filters[0].gain_db"
+    assert page.evaluate(gain) == 3.0
+    held: list[Route] = []
+    page.route("**/edits", lambda route: held.append(route))
+    page.locator(".drag[data-field='bell_1_db'] input").focus()
+    page.keyboard.press("ArrowUp")
+    until(page, f"{gain} > 3")
+    assert page.evaluate("easyPocket.edits.queue.length") == 1
+    heard_early = page.evaluate(gain)
+    held[0].continue_()
+    page.unroute("**/edits")
+    saved(page)
+    until(page, "easyPocket.player.trial === null")
+    assert page.evaluate(gain) == heard_early
+    page.click("#undo")
+    saved(page)
+    assert page.evaluate(gain) == 3.0

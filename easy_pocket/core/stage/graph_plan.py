@@ -11,7 +11,7 @@ from typing import TypedDict
 import numpy as np
 
 from easy_pocket.core.stage.compressor import kept
-from easy_pocket.core.stage.curves import Curve
+from easy_pocket.core.stage.curves import BeatMap, Curve
 from easy_pocket.core.stage.drive import FEWEST_STEPS, MOST_STEPS, into, matching_gain
 from easy_pocket.core.stage.filters import BUTTERWORTH, cut, first_order_cut
 from easy_pocket.core.stage.over_sections import sends_over, units_over
@@ -19,6 +19,8 @@ from easy_pocket.core.stage.rooms import room_key
 from easy_pocket.core.stage.stage import RETURNS, ROOMS, Stage, Unit
 from easy_pocket.core.stage.unit_fields import HIGHEST_CUT_HZ, LOWEST_CUT_HZ
 from easy_pocket.core.stage.units import FILTER_STEPS, Music, curve_of, filter_weights, sway_corners
+
+FOLLOW_MUSIC = ("duck", "gate", "sway", "echo")
 
 
 class FilterPlan(TypedDict):
@@ -206,6 +208,13 @@ def unit_plan(unit: Unit, music: Music) -> UnitPlan:
     else:
         _follow(plan, unit, music)
     return plan
+
+
+def unit_alone_plan(unit: Unit) -> UnitPlan | None:
+    """As `unit_plan`, of a unit that does not follow the music; None of one that does."""
+    if unit.kind in FOLLOW_MUSIC:
+        return None
+    return unit_plan(unit, Music(BeatMap.steady(1.0, 1.0)))
 
 
 def _follow(plan: UnitPlan, unit: Unit, music: Music) -> None:

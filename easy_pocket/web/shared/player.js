@@ -3,7 +3,7 @@
 
 import { Audition } from "./audition.js";
 import { CEILING } from "./stage_constants.js";
-import { planWith, planWithout } from "./stage_graph.js";
+import { planWithout } from "./stage_graph.js";
 import { glide } from "./stage_units.js";
 import { TOUCH_S, goRound, jump } from "./player_place.js";
 import { LayeredLoopPlayer } from "./layered_loop_player.js";
@@ -70,7 +70,7 @@ export class Player extends EventTarget {
     this.beside = null; // what the stack plays on another kit or with an idea in it, while that is heard
     /** @type {any} */
     this.span = null; // {from_s, to_s}: round which of its seconds it goes; null is all of them
-    /** @type {{ where: string, unit: import("./shapes").UnitPlan } | null} */
+    /** @type {((plan: import("./shapes").StagePlan) => import("./shapes").StagePlan) | null} what is made of the plan while something is tried */
     this.trial = null;
     /** @type {{ where: string, pan: number | null, later_s: number } | null} */
     this.moved = null; // a sound that is tried somewhere else
@@ -168,13 +168,13 @@ export class Player extends EventTarget {
     const plan = this.heard?.stage;
     if (!this.stage || !plan) return;
     const shown = this.without ? planWithout(plan, this.without) : plan;
-    this.stage.apply(this.trial ? planWith(shown, this.trial) : shown);
+    this.stage.apply(this.trial ? this.trial(shown) : shown);
     if (this.running && this.mode !== "loop") planCurves(this, Math.max(this.anchor, this.now + TOUCH_S), this.horizon);
   }
 
   /**
-   * One more unit in a chain, while it is tried; null: no more.
-   * @param {{ where: string, unit: import("./shapes").UnitPlan } | null} trial
+   * What is made of the plan while something is tried; null: nothing any more.
+   * @param {((plan: import("./shapes").StagePlan) => import("./shapes").StagePlan) | null} trial
    */
   setTrial(trial) {
     this.trial = trial;

@@ -238,3 +238,18 @@ export function planWith(plan, { where, unit }) {
   const place = plan.places[where] ?? { to: plan.places[part] ? part : "whole", units: [], sends: {}, send_points: {} };
   return { ...plan, places: { ...plan.places, [where]: { ...place, units: [...place.units, unit] } } };
 }
+
+/**
+ * The plan with another unit in the place of one.
+ * @param {import("./shapes").StagePlan} plan
+ * @param {{ where: string, at: number, unit: import("./shapes").UnitPlan }} changed
+ * @returns {import("./shapes").StagePlan}
+ */
+export function planWithUnit(plan, { where, at, unit }) {
+  const back = plan.returns[where];
+  const place = back?.place ?? plan.places[where];
+  if (place?.units[at]?.kind !== unit.kind) return plan;
+  const changed = { ...place, units: place.units.map((one, number) => (number === at ? { ...unit, points: one.points } : one)) };
+  if (back) return { ...plan, returns: { ...plan.returns, [where]: { ...back, place: changed } } };
+  return { ...plan, places: { ...plan.places, [where]: changed } };
+}

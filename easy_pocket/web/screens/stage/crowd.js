@@ -2,6 +2,7 @@
 // holding and put in by one press.
 
 import { byId } from "../../shared/dom.js";
+import { planWith } from "../../shared/stage_graph.js";
 import { colours, fitted, textFont } from "../../shared/canvas.js";
 
 const LOWEST_DB = -72;
@@ -56,7 +57,8 @@ export class Crowd {
   hold(button) {
     const pair = button && this.data?.pairs[Number(button.dataset.crowdTry)];
     const { player } = this.stage.page;
-    if (pair?.plan) player.setTrial({ where: pair.where, unit: pair.plan });
+    const { plan: unit, where } = pair ?? {};
+    if (unit && where) player.setTrial((plan) => planWith(plan, { where, unit }));
     else if (pair) player.setMoved({ where: pair.where, pan: pair.pan, later_s: pair.later_ms / 1000 });
     this.held = Boolean(pair);
   }

@@ -17,10 +17,13 @@ from easy_pocket.core.stage.stage import Stage, unit_doc
 from easy_pocket.core.stage.stage_mix import StageMix
 from easy_pocket.core.stage.units import Music
 from easy_pocket.core.text import counted
+from easy_pocket.jobs.work import reader
 from easy_pocket.store.database import Reader
 from easy_pocket.store.songs.edits.stage_places import place_name
+from easy_pocket.store.songs.load import read_song
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.songs.mixes import stack_sound
+from easy_pocket.store.songs.selection import Selection
 from easy_pocket.web.screens.stage.shapes import CrowdedPair, CrowdingData, Measured
 from easy_pocket.web.screens.stage.sounds import sound_groups
 
@@ -31,9 +34,14 @@ WORKS_DB = 0.1  # the ceiling is said to work from here on
 Floats = npt.NDArray[np.floating]
 
 
-def measured(reader: Reader, song: LoadedSong) -> Measured:
+def measured_song(song_id: int, selection: Selection) -> Measured:
+    """In a worker: the song as it is now, measured."""
+    return measured(reader(), read_song(reader(), song_id, selection))
+
+
+def measured(reads: Reader, song: LoadedSong) -> Measured:
     """One pass of the loop. matched_db: what makes the sound without its Stage as loud as with it."""
-    sound, music = stack_sound(reader, song)
+    sound, music = stack_sound(reads, song)
     stage = song.stage_here
     mix = mix_stage(sound, stage, music)
     plain = mix_stage(sound, Stage(ceiling_db=stage.ceiling_db), music)

@@ -7,6 +7,7 @@ import { showNote, speak } from "../../shared/notes.js";
 import { Screen } from "../../shared/screen.js";
 import { Floor } from "./floor.js";
 import { Crowd } from "./crowd.js";
+import { Early } from "./early.js";
 import { Print } from "./print.js";
 import { Without } from "./without.js";
 import { Whole } from "./whole.js";
@@ -32,6 +33,7 @@ export default class Stage extends Screen {
     this.crowd = new Crowd(this);
     this.without = new Without(this);
     this.print = new Print(this);
+    this.early = new Early(this);
     this.drags = new Drags((/** @type {any} */ drag, /** @type {number} */ value, /** @type {string | null} */ gesture) => this.mounted && this.dragged(drag, value, gesture), "stage");
     this.on("click", (event) => this.click(event));
     this.on("change", (event) => this.change(event));
@@ -68,6 +70,7 @@ export default class Stage extends Screen {
 
   unmount() {
     this.without.end();
+    this.early.end();
     this.crowd.end();
     this.whole.unmount();
   }
@@ -168,6 +171,18 @@ export default class Stage extends Screen {
   }
 
   /**
+   * A unit as it is now with these settings, before the edit is answered.
+   * @param {number} at
+   * @param {Record<string, any>} settings
+   */
+  hearUnit(at, settings) {
+    const unit = this.chain[at];
+    const before = Number(document.querySelector("[data-chain]")?.dataset.before ?? 0);
+    const among = this.chain.slice(0, at).filter((/** @type {any} */ one) => one.on !== false).length;
+    if (unit && unit.on !== false && !this.place.startsWith("kit:")) this.early.hear(this.place, among + before, { kind: unit.kind, settings: { ...unit.settings, ...settings } });
+  }
+
+  /**
    * @param {any} drag
    * @param {number} value
    * @param {string | null} gesture
@@ -178,6 +193,7 @@ export default class Stage extends Screen {
     const where = this.place;
     if (what === "unit") {
       this.setUnit(Number(at), { settings: { [field]: value } }, drag, gesture);
+      this.hearUnit(Number(at), { [field]: value });
       return;
     }
     /** @type {Record<string, any>} */

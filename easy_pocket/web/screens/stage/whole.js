@@ -5,6 +5,7 @@ import { ask } from "../../shared/api.js";
 import { colours, fitted, textFont } from "../../shared/canvas.js";
 
 const AFTER_EDIT_MS = 350;
+const AFTER_EDIT_PLAYING_MS = 1200; // the sound and what is changed next come first
 const AGAIN_MS = 1500;
 const LOWEST_DB = -42;
 const SILENT_LUFS = -70;
@@ -38,15 +39,27 @@ export class Whole {
   // When hands rest.
   later() {
     clearTimeout(this.timer);
-    this.timer = setTimeout(() => this.measure(), AFTER_EDIT_MS);
+    this.timer = setTimeout(() => this.measure(), this.stage.page.player.running ? AFTER_EDIT_PLAYING_MS : AFTER_EDIT_MS);
     this.show();
   }
 
+  /**
+   * One at a time: what was changed while one is under way is measured after it.
+   * @returns {Promise<void>}
+   */
   async measure() {
-    const turn = (this.turn = (this.turn ?? 0) + 1);
-    const answer = await ask(`/songs/${this.stage.page.song.id}/stage/measured`).catch(() => null);
+    if (this.measuring) {
+      this.again = true;
+      return;
+    }
+    this.measuring = true;
+    this.again = false;
+    const song = this.stage.page.song.id;
+    const answer = await ask(`/songs/${song}/stage/measured`).catch(() => null);
     const measured = answer?.ok ? await answer.json().catch(() => null) : null;
-    if (turn !== this.turn || !this.stage.mounted) return;
+    this.measuring = false;
+    if (!this.stage.mounted) return;
+    if (this.again || song !== this.stage.page.song.id) return this.measure();
     if (!measured) {
       this.timer = setTimeout(() => this.measure(), AGAIN_MS); // a busy server, or one that is away
       return;
