@@ -646,3 +646,50 @@ def test_a_double_click_does_it_once(takes: Page) -> None:
     takes.keyboard.press("Control+z")  # the hand; a second one would still be there
     saved(takes)
     expect(hands).to_have_count(before)
+
+
+def test_the_whole_song_goes_round_and_is_kept_and_written_by_its_sections(takes: Page) -> None:
+    for number, bars in enumerate((1, 2)):
+        if number:
+            takes.evaluate("easyPocket.edits.push({kind: 'section_add'})")
+            saved(takes)
+        section = takes.evaluate(
+            "Number([...document.querySelectorAll('#ribbon [data-section]')].at(-1).dataset.section)"
+        )
+        for field, value in (("bars", bars), ("repeats", 1)):
+            takes.evaluate(
+                "([section_id, field, value]) => easyPocket.edits.push({ kind: 'section_set', section_id, field, value })",
+                [section, field, value],
+            )
+            saved(takes)
+    takes.locator("#goes-round").select_option("song")
+    takes.locator("[data-times='1']").click()
+    takes.keyboard.press("Space")
+    until(takes, "easyPocket.player.running && easyPocket.player.mode === 'song'")
+    keeper = "easyPocket.current.keeper"
+    for _ in range(400):
+        for letter in "qfwf":
+            takes.keyboard.press(letter)
+        if takes.evaluate(f"{keeper}.sentUpTo") >= 1:
+            break
+    assert takes.evaluate(f"{keeper}.round.length_s") == pytest.approx(3 * 4 * 60 / FAST_BPM)
+    takes.keyboard.press("Space")
+    stopped(takes)
+    names = takes.locator("#which-take option").all_inner_texts()
+    assert len(names) == 2
+    assert all(name.startswith("song 1: ") for name in names)
+    expect(takes.locator("#goes-round")).to_have_value("song")
+    kept = takes.evaluate(f"{DATA}.take.passes.reduce((sum, one) => sum + one.played, 0)")
+    takes.locator("#which-take").select_option(index=1)
+    until(takes, f"{DATA}.take.name === {json.dumps(names[1])}")
+    kept += takes.evaluate(f"{DATA}.take.passes.reduce((sum, one) => sum + one.played, 0)")
+    struck = takes.evaluate(f"{keeper}.remembered.filter((hit) => hit.armed).length")
+    assert kept == struck
+    before = takes.locator("#ribbon [data-section]").evaluate_all("all => all.map((one) => one.textContent)")
+    takes.get_by_role("button", name="Write it elsewhere").click()
+    takes.locator("[data-write-song]").click()
+    saved(takes)
+    expect(takes.locator("#undo")).to_have_attribute("title", re.compile("write song 1 into 2 sections"))
+    takes.keyboard.press("Control+z")
+    saved(takes)
+    assert takes.locator("#ribbon [data-section]").evaluate_all("all => all.map((one) => one.textContent)") == before

@@ -17,13 +17,14 @@ class TakeIn:
     """What is to be kept.
 
     last: nothing was played after this time round. from_bar, to_bar: only these bars count, from 1 (0: all of them).
-    pull_percent: how far hits are pulled to where the feel puts their slots.
+    pull_percent: how far hits are pulled to where the feel puts their slots. given: all that is given belongs here.
     """
 
     last: bool = False
     from_bar: int = 0
     to_bar: int = 0
     pull_percent: float = 0.0
+    given: bool = False
 
     def __post_init__(self) -> None:
         require_range("The pull", self.pull_percent, 0, 100, "%")
@@ -42,7 +43,7 @@ def taken_in(played: Played, bars: TakeBars, feel: FeelScopes, wanted: TakeIn) -
         What is to be kept.
     """
     slots = take_slots(played, bars, feel=feel)
-    here = within(played, bars, SEAM_STEP, last=wanted.last)
+    here = played if wanted.given else within(played, bars, SEAM_STEP, last=wanted.last)
     if not len(here) or not (wanted.pull_percent or wanted.from_bar or wanted.to_bar):
         return here
     felt = felt_slots_of(here.voices, bars, slots, with_swing(feel, slots, here.voices))

@@ -37,7 +37,7 @@ class LoadedPass:
 @dataclass(frozen=True)
 class LoadedTake:
     """bounce_ms, step_ticks (0: guessed), pulls (by voice, in percent): what was set. section_id: what went
-    round, 0 for the pattern."""
+    round, 0 for the pattern. song_take: a number that the takes of one time through the song share, 0 for none."""
 
     id: int
     part_id: int
@@ -49,6 +49,7 @@ class LoadedTake:
     sews: tuple[Sew, ...]
     passes: tuple[LoadedPass, ...]
     section_id: int = 0
+    song_take: int = 0
 
     @property
     def voices(self) -> tuple[str, ...]:
@@ -114,6 +115,7 @@ def take_from_rows(row: TakeRow, passes: Iterable[PassRow]) -> LoadedTake:
             for one in passes
         ),
         int(settings.get("section_id", 0)),
+        int(settings.get("song_take", 0)),
     )
 
 

@@ -757,11 +757,12 @@ export interface SewnData {
   key: number[];
 }
 
-/** What is drawn of a take. glyphs: of its voices, in order. sews: rows of bar, pass, voice. seams: bars before which the pass changes; overlaps: those at which strokes cross. section: that went round, 0 for the pattern. reasons: for each bar its steadiest pass, and why. */
+/** What is drawn of a take. glyphs: of its voices, in order. section: that went round, 0 for the pattern; song: the whole song went round, and this is what was played in that section. sews: rows of bar, pass, voice. seams: bars before which the pass changes; overlaps: those at which strokes cross. reasons: for each bar its steadiest pass, and why. */
 export interface TakeData {
   id: number;
   name: string;
   section: number;
+  song: boolean;
   start_tick: number;
   length_ticks: number;
   bar_ticks: number;
@@ -1954,6 +1955,25 @@ export interface TakeSewEdit {
   voice?: string;
 }
 
+/** One time through the song that was played in: rows of voice, ms from its start, velocity. length_ms: how long the song was. Everything else as of a pass (takes.py); bars are counted through the song. */
+export interface TakeSongPassEdit {
+  kind: "take_song_pass";
+  length_ms: number;
+  hits: [string, number, number][];
+  mode?: "new" | "top" | "place";
+  source?: string;
+  last?: boolean;
+  from_bar?: number;
+  to_bar?: number;
+  pull_percent?: number;
+}
+
+/** The sewn results of all sections of one time through the song, each into a new pattern that its section plays. */
+export interface TakeSongWriteEdit {
+  kind: "take_song_write";
+  take_id: number;
+}
+
 /** Each bar from the pass that is steadiest there. */
 export interface TakeSteadiestEdit {
   kind: "take_steadiest";
@@ -2044,4 +2064,4 @@ export interface WriteInEdit {
   scope: string;
 }
 
-export type Edit = AddBarsEdit | AlternateEdit | ArticulateEdit | BreakEdit | CellCopyEdit | CellFeelEdit | CellFreeEdit | CellLevelEdit | CellMuteEdit | CellSetEdit | CollisionEdit | DropBarsEdit | FeelEdit | GridEdit | GrooveAwayEdit | GrooveBarsEdit | GrooveBlendEdit | GrooveDrawEdit | GrooveLongerEdit | GrooveLoopEdit | GrooveNameEdit | GrooveSlotsEdit | GuideAwayEdit | GuideSectionEdit | GuideSetEdit | GuideTempoEdit | HandAwayEdit | HandGrooveEdit | HandKeepEdit | HandNameEdit | HandPlayEdit | IdeaEdit | JoinDrawEdit | JoinIdeaEdit | JoinsSetEdit | KitEdit | KitAlternateEdit | KitAlternateOffEdit | KitChainEdit | KitFoldEdit | KitKeyEdit | KitLayerEdit | KitLayerOffEdit | KitMidiEdit | KitModelEdit | KitNameEdit | KitNewEdit | KitPutEdit | KitVoiceEdit | KitVoiceOffEdit | KitVoiceOnEdit | KitVoicePlaceEdit | LayeredLoopEdit | LayeredLoopCellEdit | LayeredLoopSetEdit | LengthEdit | LengthTicksEdit | LockHitsEdit | LockPlaceEdit | LockVoiceEdit | LoopBeatEdit | LoopCorrectEdit | LoopTakeEdit | MixEdit | MoveEdit | MoveManyEdit | NameEdit | NudgeEdit | OffsetEdit | PaintEdit | PartAddEdit | PartCopyEdit | PartMergeEdit | PartMoveEdit | PartSetEdit | PartSplitEdit | PartTakeEdit | PasteEdit | PatternAddEdit | PatternNameEdit | PatternTakeEdit | PrintEdit | PutLineEdit | ReachEdit | RemoveEdit | ReverseIntoEdit | RowCopyEdit | RowEveryEdit | RowSpreadEdit | RowThinEdit | RowTurnEdit | SectionAddEdit | SectionFreeEdit | SectionJoinEdit | SectionMoveEdit | SectionNameEdit | SectionSetEdit | SectionSplitEdit | SectionStagesEdit | SectionTakeEdit | ShapeEdit | SitInEdit | SnapshotBackEdit | SoloOnlyEdit | SongBackEdit | SongFlatEdit | SpeedEdit | StageAddEdit | StageCeilingEdit | StageChainEdit | StageGroupEdit | StageLaterEdit | StageLevelEdit | StageMoveEdit | StageOnEdit | StageReturnEdit | StageSectionClearEdit | StageSendEdit | StageSettingsEdit | StageUnitEdit | StraightAgainEdit | StretchEdit | TakeAwayEdit | TakeNameEdit | TakePassEdit | TakePassAwayEdit | TakePassNameEdit | TakeSetEdit | TakeSewEdit | TakeSteadiestEdit | TakeWriteEdit | TempoEdit | TightenEdit | TurnEdit | ValuesEdit | VelocityEdit | VoiceEdit | VoiceGridEdit | WipeEdit | WriteEdit | WriteInEdit;
+export type Edit = AddBarsEdit | AlternateEdit | ArticulateEdit | BreakEdit | CellCopyEdit | CellFeelEdit | CellFreeEdit | CellLevelEdit | CellMuteEdit | CellSetEdit | CollisionEdit | DropBarsEdit | FeelEdit | GridEdit | GrooveAwayEdit | GrooveBarsEdit | GrooveBlendEdit | GrooveDrawEdit | GrooveLongerEdit | GrooveLoopEdit | GrooveNameEdit | GrooveSlotsEdit | GuideAwayEdit | GuideSectionEdit | GuideSetEdit | GuideTempoEdit | HandAwayEdit | HandGrooveEdit | HandKeepEdit | HandNameEdit | HandPlayEdit | IdeaEdit | JoinDrawEdit | JoinIdeaEdit | JoinsSetEdit | KitEdit | KitAlternateEdit | KitAlternateOffEdit | KitChainEdit | KitFoldEdit | KitKeyEdit | KitLayerEdit | KitLayerOffEdit | KitMidiEdit | KitModelEdit | KitNameEdit | KitNewEdit | KitPutEdit | KitVoiceEdit | KitVoiceOffEdit | KitVoiceOnEdit | KitVoicePlaceEdit | LayeredLoopEdit | LayeredLoopCellEdit | LayeredLoopSetEdit | LengthEdit | LengthTicksEdit | LockHitsEdit | LockPlaceEdit | LockVoiceEdit | LoopBeatEdit | LoopCorrectEdit | LoopTakeEdit | MixEdit | MoveEdit | MoveManyEdit | NameEdit | NudgeEdit | OffsetEdit | PaintEdit | PartAddEdit | PartCopyEdit | PartMergeEdit | PartMoveEdit | PartSetEdit | PartSplitEdit | PartTakeEdit | PasteEdit | PatternAddEdit | PatternNameEdit | PatternTakeEdit | PrintEdit | PutLineEdit | ReachEdit | RemoveEdit | ReverseIntoEdit | RowCopyEdit | RowEveryEdit | RowSpreadEdit | RowThinEdit | RowTurnEdit | SectionAddEdit | SectionFreeEdit | SectionJoinEdit | SectionMoveEdit | SectionNameEdit | SectionSetEdit | SectionSplitEdit | SectionStagesEdit | SectionTakeEdit | ShapeEdit | SitInEdit | SnapshotBackEdit | SoloOnlyEdit | SongBackEdit | SongFlatEdit | SpeedEdit | StageAddEdit | StageCeilingEdit | StageChainEdit | StageGroupEdit | StageLaterEdit | StageLevelEdit | StageMoveEdit | StageOnEdit | StageReturnEdit | StageSectionClearEdit | StageSendEdit | StageSettingsEdit | StageUnitEdit | StraightAgainEdit | StretchEdit | TakeAwayEdit | TakeNameEdit | TakePassEdit | TakePassAwayEdit | TakePassNameEdit | TakeSetEdit | TakeSewEdit | TakeSongPassEdit | TakeSongWriteEdit | TakeSteadiestEdit | TakeWriteEdit | TempoEdit | TightenEdit | TurnEdit | ValuesEdit | VelocityEdit | VoiceEdit | VoiceGridEdit | WipeEdit | WriteEdit | WriteInEdit;

@@ -131,6 +131,16 @@ export class SongPlan {
     this.show();
   }
 
+  /**
+   * How far into a time a section plays a place of the song is, 0 to 1; -1 outside of it.
+   * @param {number} section
+   * @param {number} at_s
+   */
+  shareOf(section, at_s) {
+    const span = this.song?.spans.find((/** @type {any} */ one) => one.section === section && at_s >= one.from_s && at_s < one.to_s);
+    return span ? (at_s - span.from_s) / (span.to_s - span.from_s) : -1;
+  }
+
   /** @param {any} id */
   spanOf(id) {
     const mine = this.song.spans.filter((/** @type {any} */ span) => span.section === id);

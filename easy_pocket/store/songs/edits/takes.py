@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import json
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator
 from typing import Annotated, Any, Literal
 
 from pydantic import Field
@@ -11,26 +10,31 @@ from pydantic import Field
 from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.pattern.timebase import GRID_TICKS, parse_metre
-from easy_pocket.core.takes.played import MOST_HITS, MOST_PASSES, Played, TakeBars, joined, played_from_rows
+from easy_pocket.core.takes.played import MOST_HITS, TakeBars, played_from_rows
 from easy_pocket.core.takes.sewing import Sew, resewn, sewn, steadiest, written, written_over
 from easy_pocket.core.takes.strokes import MOST_BOUNCE_MS
 from easy_pocket.core.takes.take_in import TakeIn, taken_in
-from easy_pocket.core.text import counted, one_line
+from easy_pocket.core.text import counted
 from easy_pocket.store.history.undo_log import Patch, field_patch
-from easy_pocket.store.schema.tables import PassRow, TakeRow
+from easy_pocket.store.schema.tables import TakeRow
 from easy_pocket.store.songs.create import check_name
 from easy_pocket.store.songs.edits.cells import cell_patch
 from easy_pocket.store.songs.edits.fields import Finite, Id, Name, Tick, Voice
+from easy_pocket.store.songs.edits.pass_keeping import (
+    KeptHow,
+    Mode,
+    PlayedRow,
+    TakeFrame,
+    frame_of,
+    kept_pass,
+    merged,
+    rows_of_kit,
+)
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, Step, edit
 from easy_pocket.store.songs.find import find_part, find_section
 from easy_pocket.store.songs.part_rows import MOST_OF_PART, in_kit_order, new_pattern, pattern_name
 from easy_pocket.store.takes.takes import LaidTake, find_pass, find_take, laid, passes_of, take_from_rows, takes_of
 
-MOST_TAKES = 64
-LEAD_MS = 10_000.0
-PlayedRow = tuple[
-    Voice, Annotated[float, Field(ge=-LEAD_MS, le=1e8, allow_inf_nan=False)], Annotated[int, Field(ge=1, le=127)]
-]
 Bar = Annotated[int, Field(ge=0, le=511)]
 
 
@@ -50,7 +54,7 @@ class AddPass(Edit):
     length_ticks: Annotated[int, Field(ge=60, le=512 * 3840)]
     tempo_bpm: Finite
     hits: Annotated[list[PlayedRow], Field(max_length=MOST_HITS)]
-    mode: Literal["new", "top", "place"] = "new"
+    mode: Mode = "new"
     source: Annotated[str, Field(max_length=40)] = "keys"
     last: bool = False
     fresh: bool = False
@@ -68,99 +72,20 @@ def add_pass(context: EditContext, sent: AddPass) -> Step:
         metre = parse_metre(own)
     bars = TakeBars(sent.length_ticks, metre, sent.tempo_bpm, sent.start_tick)
     take = find_take(session, song.id, sent.take_id) if sent.take_id else _newest(context)
-    frame = (song.part.id, sent.start_tick, sent.length_ticks, sent.section_id, round(sent.tempo_bpm, 2))
-    if take is not None and (sent.fresh or _frame(take) != frame):
+    frame = TakeFrame(song.part.id, sent.start_tick, sent.length_ticks, sent.section_id, round(sent.tempo_bpm, 2))
+    if take is not None and (sent.fresh or frame_of(take) != frame):
         take = None  # other bars, another tempo or another part: a take of its own
-    played = _heard(context, sent, bars)
+    rows = rows_of_kit(context, sent.hits)
+    wanted = TakeIn(sent.last, sent.from_bar, sent.to_bar, sent.pull_percent)
+    played = taken_in(played_from_rows(rows), bars, song.feel, wanted)
     if not len(played):
         raise EditRefusedError("Nothing was played in these bars; no pass was kept.")
-    if take is None:
-        take = _new_take(context, bars, sent.section_id)
-        name = "pass 1"
-        return _added(context, take, name, sent.source, played, [field_patch("take", take, removed=False)])
-    rows = passes_of(session, take)
-    if sent.mode == "new" or not rows:
-        if len(rows) >= MOST_PASSES:
-            raise EditRefusedError(f"This take has {MOST_PASSES} passes, the most there can be: throw some away first.")
-        return _added(context, take, _next_name(rows), sent.source, played, [])
-    over = rows[-1]
-    if sent.mode == "top":
-        played = joined(played_from_rows(json.loads(over.hits)), played)
-    patch = field_patch("take_pass", over, hits=_json(played), source=one_line(sent.source, 40))
-    return Step([patch], said={"name": over.name}, made=take.id)
-
-
-def _heard(context: EditContext, sent: AddPass, bars: TakeBars) -> Played:
-    """What belongs to this time round, pulled as it was to be."""
-    song = context.song
-    for voice in {row[0] for row in sent.hits}:
-        if voice not in song.kit.roles:
-            raise EditRefusedError(f"The kit {song.kit.name} has no {voice}: choose another voice for that key.")
-    wanted = TakeIn(sent.last, sent.from_bar, sent.to_bar, sent.pull_percent)
-    return taken_in(played_from_rows(sent.hits), bars, song.feel, wanted)
-
-
-def _frame(take: TakeRow) -> tuple[int, int, int, int, float]:
-    section_id = int(take.settings.get("section_id", 0))
-    return take.part_id, take.start_tick, take.length_ticks, section_id, round(take.tempo_bpm, 2)
+    return kept_pass(context, take, played, KeptHow(sent.mode, sent.source, sent.section_id), bars)
 
 
 def _newest(context: EditContext) -> TakeRow | None:
     rows = takes_of(context.session, context.song.id)
     return next((row for row in rows if row.part_id == context.song.part.id), None)
-
-
-def _new_take(context: EditContext, bars: TakeBars, section_id: int) -> TakeRow:
-    song, session = context.song, context.session
-    known = [row.name for row in session.query(TakeRow).filter_by(song_id=song.id, removed=False)]
-    if len(known) >= MOST_TAKES:
-        raise EditRefusedError(f"This song has {MOST_TAKES} takes, the most it can have: throw some away first.")
-    number = next(one for one in range(1, MOST_TAKES + 2) if f"take {one}" not in known)
-    row = TakeRow(
-        song_id=song.id,
-        part_id=song.part.id,
-        name=f"take {number}",
-        start_tick=bars.start_tick,
-        length_ticks=bars.length_ticks,
-        metre=str(bars.metre),
-        tempo_bpm=bars.tempo_bpm,
-        settings={"section_id": section_id} if section_id else {},
-        sews=[],
-        removed=True,
-    )
-    session.add(row)
-    session.flush()
-    return row
-
-
-def _next_name(rows: Sequence[PassRow]) -> str:
-    numbers = [int(row.name.removeprefix("pass ")) for row in rows if row.name.removeprefix("pass ").isdigit()]
-    return f"pass {max(numbers, default=0) + 1}"
-
-
-def _json(played: Played) -> str:
-    rows = [[voice, round(time_ms, 3), velocity] for voice, time_ms, velocity in played.rows]
-    return json.dumps(rows, separators=(",", ":"))
-
-
-def _added(context: EditContext, take: TakeRow, name: str, source: str, played: Played, patches: list[Patch]) -> Step:
-    row = PassRow(take_id=take.id, name=name, source=one_line(source, 40), hits=_json(played), removed=True)
-    context.session.add(row)
-    context.session.flush()
-    patches = [*patches, field_patch("take_pass", row, removed=False)]
-    if not take.sews:  # the first pass is heard whole until something else is chosen
-        bars = -(-take.length_ticks // parse_metre(take.metre).bar_ticks)
-        patches.append(field_patch("take", take, sews=[[bar, row.id, ""] for bar in range(bars)]))
-    return Step(_merged(patches), said={"name": name}, made=take.id)
-
-
-def _merged(patches: list[Patch]) -> list[Patch]:
-    """Patches of one row as one."""
-    found: dict[tuple[str, int], Patch] = {}
-    for patch in patches:
-        known = found.setdefault((patch["table"], patch["id"]), {**patch, "fields": {}})
-        known["fields"].update(patch["fields"])
-    return list(found.values())
 
 
 class OfTake(Edit):
@@ -198,7 +123,7 @@ class SewSteadiest(OfTake):
 
 @edit(description="sew the steadiest bars")
 def sew_steadiest(context: EditContext, sent: SewSteadiest) -> Step:
-    take = _laid(context, sent.take_id)
+    take = laid_take(context, sent.take_id)
     rows = [[one.sew.bar, one.sew.key, ""] for one in steadiest(take.passes)]
     return Step([field_patch("take", _row(context, sent), sews=rows)])
 
@@ -207,7 +132,7 @@ def _row(context: EditContext, sent: OfTake) -> TakeRow:
     return find_take(context.session, context.song.id, sent.take_id)
 
 
-def _laid(context: EditContext, take_id: int) -> LaidTake:
+def laid_take(context: EditContext, take_id: int) -> LaidTake:
     row = find_take(context.session, context.song.id, take_id)
     part = find_part(context.song, row.part_id)
     feel = next(one.feel for one in context.song.values.parts if one.id == part.row.id)
@@ -298,12 +223,12 @@ class WriteTake(OfTake):
 def write_take(context: EditContext, sent: WriteTake) -> Step:
     song, row = context.song, _row(context, sent)
     part = find_part(song, row.part_id)
-    take = _laid(context, sent.take_id)
-    patches = _rails(context, take)
+    take = laid_take(context, sent.take_id)
+    patches = rails_for(context, take.take.part_id, take.take.voices)
     if take.finds_swing:
         feel = {**part.row.feel, "swing_percent": take.feel.part.swing_percent, "swing_unit": take.feel.part.swing_unit}
         patches.append(field_patch("part", part.row, feel=feel))
-    patches = _merged(patches)
+    patches = merged(patches)
     said = {"name": row.name}
     if sent.to == "passes":
         return Step([*patches, *_patterns_of_passes(context, take)], said={**said, "where": "patterns of their own"})
@@ -327,9 +252,10 @@ def write_take(context: EditContext, sent: WriteTake) -> Step:
     return Step(patches, after, said={**said, "where": where})
 
 
-def _rails(context: EditContext, take: LaidTake) -> list[Patch]:
-    part = find_part(context.song, take.take.part_id).row
-    needed = set(take.take.voices) - set(part.voices)
+def rails_for(context: EditContext, part_id: int, voices: Iterable[str]) -> list[Patch]:
+    """The part with rails for these voices."""
+    part = find_part(context.song, part_id).row
+    needed = set(voices) - set(part.voices)
     return [field_patch("part", part, voices=in_kit_order({*part.voices, *needed}))] if needed else []
 
 
@@ -350,8 +276,7 @@ def _patterns_of_passes(context: EditContext, take: LaidTake) -> list[Patch]:
     if len(part.patterns) + len(chosen) > MOST_OF_PART:
         raise EditRefusedError(f"{part.row.name} has room for {counted(MOST_OF_PART - len(part.patterns), 'pattern')}.")
     patches = []
-    names = {row.name for row in part.patterns}
-    free = (name for name in _letters() if name not in names)
+    free = free_names({row.name for row in part.patterns})
     for one in chosen:
         sews = [Sew(bar, one.key) for bar in range(take.take.bars.bars)]
         hits = sewn(take.passes, sews, take.take.bars)
@@ -361,6 +286,8 @@ def _patterns_of_passes(context: EditContext, take: LaidTake) -> list[Patch]:
     return patches
 
 
-def _letters() -> list[str]:
+def free_names(taken: set[str]) -> Iterator[str]:
+    """Names of patterns that are not taken yet: A, B, C ... Z, A2 ..."""
     letters = [chr(ord("A") + number) for number in range(26)]
-    return [letter + tail for tail in ("", *(str(number) for number in range(2, 9))) for letter in letters]
+    names = (letter + tail for tail in ("", *(str(number) for number in range(2, 9))) for letter in letters)
+    return (name for name in names if name not in taken)

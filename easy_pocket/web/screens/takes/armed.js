@@ -2,6 +2,8 @@
 
 import { byId, element } from "../../shared/dom.js";
 
+const EARLY_S = 0.06; // a hit so early before a bar may be of it: the server says
+
 export class Armed {
   /** @param {import("./takes.js").default} screen */
   constructor(screen) {
@@ -23,6 +25,8 @@ export class Armed {
    */
   reaches(round, hits) {
     const { from_bar, to_bar } = this.punched;
+    const lines_s = round.song ? this.screen.page.plan.song?.bars_s : null;
+    if (lines_s) return hits.some(([, ms]) => ms / 1000 >= (lines_s[Math.max(from_bar, 1) - 1] ?? Infinity) - EARLY_S && (!to_bar || ms / 1000 < (lines_s[to_bar] ?? Infinity)));
     const bar_ms = (((this.screen.data?.bar_ticks ?? 3840) / 960) * 60_000) / round.tempo_bpm;
     const early_ms = bar_ms / 32;
     return hits.some(([, ms]) => {

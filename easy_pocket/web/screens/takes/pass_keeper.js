@@ -43,14 +43,15 @@ export class PassKeeper extends EventTarget {
   // The playing, told apart from another one by where it began and what goes round.
   now() {
     const { player } = this;
-    const { start_tick, length_ticks, section } = this.screen.span;
-    if (!player.running || player.mode !== (section ? "song" : "stack")) return null;
-    if (section && !player.songSpan) return null;
-    const length_s = section ? player.turnLength : (length_ticks * 60) / ((player.stack?.tempo_bpm ?? 120) * 960);
-    const tempo_bpm = (length_ticks * 60) / (length_s * 960);
+    const { start_tick, length_ticks, section, song } = this.screen.span;
+    if (!player.running || player.mode !== (section || song ? "song" : "stack")) return null;
+    if ((section && !player.songSpan) || (song && player.songSpan)) return null;
+    const length_s = section || song ? player.turnLength : (length_ticks * 60) / ((player.stack?.tempo_bpm ?? 120) * 960);
+    const first = song ? player.song?.spans[0] : null; // at a song's seam the tempo of its first section counts
+    const tempo_bpm = first ? (first.ticks * 60) / ((first.to_s - first.from_s) * 960) : (length_ticks * 60) / (length_s * 960);
     const known = this.round;
-    if (known && Math.abs(known.anchor - player.anchor) < 1e-6 && known.length_ticks === length_ticks && known.start_tick === start_tick && known.section === section) return known;
-    this.round = { anchor: player.anchor, length_s, length_ticks, start_tick, tempo_bpm, section, part: this.screen.data?.part };
+    if (known && Math.abs(known.anchor - player.anchor) < 1e-6 && known.length_ticks === length_ticks && known.start_tick === start_tick && known.section === section && known.song === song && (!song || known.length_s === length_s)) return known;
+    this.round = { anchor: player.anchor, length_s, length_ticks, start_tick, tempo_bpm, section, song, part: this.screen.data?.part };
     return this.round;
   }
 
@@ -73,14 +74,14 @@ export class PassKeeper extends EventTarget {
   }
 
   /**
-   * @param {{ from_s: number, to_s: number } | null} section where in the song it lies
+   * @param {{ from_s: number, to_s: number, whole?: boolean } | null} section where in the song it lies
    * @param {() => boolean} wanted whether it is still to begin when the sounds have come
    */
   async start(section, wanted) {
     const { player } = this;
     const running = player.running && player.mode === "stack" && !section;
     player.playsIn = true;
-    if (section) await this.screen.page.plan.play(section.from_s, { from_s: section.from_s, to_s: section.to_s });
+    if (section) await this.screen.page.plan.play(section.from_s, section.whole ? null : { from_s: section.from_s, to_s: section.to_s });
     else if (!running) await player.start("stack");
     player.playsIn = player.running && wanted();
     if (!player.playsIn) return;
@@ -108,7 +109,7 @@ export class PassKeeper extends EventTarget {
       for (let number = this.sentUpTo; number <= last; number += 1) this.over(round, number, number === last);
     }
     this.player.playsIn = false;
-    if (round?.section) Object.assign(this.screen.page.plan, { on: false }).show();
+    if (round?.section || round?.song) Object.assign(this.screen.page.plan, { on: false }).show();
     this.round = this.kept = null;
     this.dispatchEvent(new Event("change"));
   }
@@ -127,7 +128,7 @@ export class PassKeeper extends EventTarget {
    * @param {PlayedHit} hit
    */
   belongsTo(round, hit) {
-    const seam_s = Math.min(EARLY_S, (SEAM_TICKS * round.length_s) / round.length_ticks);
+    const seam_s = Math.min(EARLY_S, (SEAM_TICKS * 60) / (round.tempo_bpm * 960));
     return Math.max(-1, Math.floor((hit.at + seam_s - round.anchor) / round.length_s));
   }
 

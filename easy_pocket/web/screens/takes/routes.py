@@ -24,7 +24,7 @@ from easy_pocket.core.takes.quay import quay_beat
 from easy_pocket.core.takes.sewing import Sew, SewnHit, as_played, sewn, written, written_over
 from easy_pocket.store.database import Reader
 from easy_pocket.store.songs.edits.fields import Strict
-from easy_pocket.store.songs.edits.takes import PlayedRow
+from easy_pocket.store.songs.edits.pass_keeping import PlayedRow
 from easy_pocket.store.songs.load import read_song
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.takes.takes import LaidTake, laid, load_take, takes_of

@@ -47,13 +47,15 @@ class SewnData(TypedDict):
 
 
 class TakeData(TypedDict):
-    """What is drawn of a take. glyphs: of its voices, in order. sews: rows of bar, pass, voice. seams: bars before
-    which the pass changes; overlaps: those at which strokes cross. section: that went round, 0 for
-    the pattern. reasons: for each bar its steadiest pass, and why."""
+    """What is drawn of a take. glyphs: of its voices, in order. section: that went round, 0 for the pattern; song: the
+    whole song went round, and this is what was played in that section. sews: rows of bar, pass, voice. seams: bars
+    before which the pass changes; overlaps: those at which strokes cross. reasons: for each bar its steadiest pass, and
+    why."""
 
     id: int
     name: str
     section: int
+    song: bool
     start_tick: int
     length_ticks: int
     bar_ticks: int

@@ -42,6 +42,7 @@ def take_data(laid: LaidTake, voices: Sequence[VoiceShown]) -> TakeData:
         "id": take.id,
         "name": take.name,
         "section": take.section_id,
+        "song": bool(take.song_take),
         "start_tick": take.bars.start_tick,
         "length_ticks": take.bars.length_ticks,
         "bar_ticks": take.bars.metre.bar_ticks,

@@ -27,7 +27,7 @@ addTips(TIPS);
 
 const KEPT = "easy-pocket-takes";
 // What a double click does once: the second press would make a second one, or fall on the row that came up.
-const ONCE = "[data-away], [data-take-away], [data-write], #write-in, #steadiest, #hand-keep, #hand-groove, #hand-play, #keep-played";
+const ONCE = "[data-away], [data-take-away], [data-write], [data-write-song], #write-in, #steadiest, #hand-keep, #hand-groove, #hand-play, #keep-played";
 
 export default class Takes extends Screen {
   /** @param {import("../../shared/page.js").Page} page */
@@ -77,15 +77,16 @@ export default class Takes extends Screen {
   get span() {
     const bar = this.data?.bar_ticks ?? 3840;
     const chosen = document.getElementById("goes-round") ? byId("goes-round").value : this.goesRound || "1:1";
+    if (chosen === "song") return { start_tick: 0, length_ticks: bar, whole: true, section: 0, song: true };
     if (chosen.startsWith("s:")) {
       const section = Number(chosen.slice(2));
-      return { start_tick: 0, length_ticks: this.data?.sections[section] ?? bar, whole: true, section };
+      return { start_tick: 0, length_ticks: this.data?.sections[section] ?? bar, whole: true, section, song: false };
     }
     const [first, count] = chosen.split(":").map(Number);
     const pattern = this.data?.pattern_ticks ?? bar;
     const start_tick = (first - 1) * bar;
     const whole = first === 1 && count === Math.max(1, Math.round(pattern / bar));
-    return { start_tick, length_ticks: whole ? pattern : count * bar, whole: whole || count * bar > pattern, section: 0 };
+    return { start_tick, length_ticks: whole ? pattern : count * bar, whole: whole || count * bar > pattern, section: 0, song: false };
   }
 
   mount() {
@@ -110,7 +111,7 @@ export default class Takes extends Screen {
     const take = this.data?.take;
     const field = byId("goes-round");
     const bar = this.data?.bar_ticks ?? 3840;
-    const wanted = this.goesRound || (take ? (take.section ? `s:${take.section}` : `${take.start_tick / bar + 1}:${take.length_ticks / bar}`) : "");
+    const wanted = this.goesRound || (take ? (take.song ? "song" : take.section ? `s:${take.section}` : `${take.start_tick / bar + 1}:${take.length_ticks / bar}`) : "");
     if (wanted && field.querySelector(`[value="${wanted}"]`)) field.value = wanted;
   }
 
@@ -195,11 +196,12 @@ export default class Takes extends Screen {
   keepPass(round, hits, source, last) {
     const { mode, pull_percent } = this.settings;
     const { from_bar, to_bar } = this.armed.punched;
+    const how = { hits, mode, source: source.slice(0, 40), last, pull_percent, from_bar, to_bar };
     if (!this.armed.reaches(round, hits)) return null;
-    return this.edits.push(
-      { kind: "take_pass", start_tick: round.start_tick, length_ticks: round.length_ticks, tempo_bpm: round.tempo_bpm, hits, mode, source: source.slice(0, 40), last, pull_percent, section_id: round.section ?? 0, from_bar, to_bar },
-      { near: byId("play-in") },
-    );
+    const near = byId("play-in");
+    if (round.song) return this.edits.push({ kind: "take_song_pass", length_ms: round.length_s * 1000, ...how }, { near });
+    const { start_tick, length_ticks, tempo_bpm, section: section_id = 0 } = round;
+    return this.edits.push({ kind: "take_pass", start_tick, length_ticks, tempo_bpm, section_id, ...how }, { near });
   }
 
   /** @param {boolean} [joins] while the loop goes round already: what is played from now on is kept */
@@ -223,11 +225,12 @@ export default class Takes extends Screen {
     this.striker.fetch(); // after what plays anyway; each is asked for once
   }
 
-  // Where in the song the section lies that goes round, once through; null: the pattern goes round.
+  // Where in the song the section lies that goes round, once through, or the whole of it; null: the pattern goes round.
   async sectionSpan() {
-    const { section } = this.span;
-    if (!section) return null;
+    const { section, song: whole } = this.span;
+    if (!section && !whole) return null;
     const song = await this.page.plan.ready();
+    if (whole) return song && { from_s: 0, to_s: song.length_s, whole };
     return song?.spans.find((/** @type {any} */ span) => span.section === section) ?? null;
   }
 
@@ -278,10 +281,12 @@ export default class Takes extends Screen {
     const length = take ? take.length_ticks : this.span.length_ticks;
     const start = take ? take.start_tick : this.span.start_tick;
     let share = (tick - start) / length;
-    if (round && round.length_ticks === length) share = (((this.page.player.now - this.clock.way_s - round.anchor) / round.length_s) % 1 + 1) % 1;
+    if (round?.song) share = this.page.plan.shareOf(take?.section ?? 0, position);
+    else if (round && round.length_ticks === length) share = (((this.page.player.now - this.clock.way_s - round.anchor) / round.length_s) % 1 + 1) % 1;
     needle.hidden = share < 0 || share > 1;
     needle.style.left = `${lane.offsetLeft + share * lane.clientWidth}px`;
-    if (round) document.querySelector(".pin .gone").style.strokeDasharray = `${(share * 100).toFixed(1)} 100`;
+    const gone = round ? (((this.page.player.now - this.clock.way_s - round.anchor) / round.length_s) % 1 + 1) % 1 : 0;
+    if (round) document.querySelector(".pin .gone").style.strokeDasharray = `${(gone * 100).toFixed(1)} 100`;
     if (this.keeper.on) this.picture.drawGoing();
   }
 
@@ -318,6 +323,7 @@ export default class Takes extends Screen {
     const take_id = take.id;
     if (button.id === "steadiest") this.sewing.steadiest(take, near);
     else if (button.id === "write-in") this.sewing.write("pattern", near);
+    else if (dataset.writeSong !== undefined) this.edits.push({ kind: "take_song_write", take_id }, { near });
     else if (dataset.write) this.sewing.write(/** @type {any} */ (dataset.write), near);
     else if (dataset.away) this.edits.push({ kind: "take_pass_away", take_id, pass_id: Number(dataset.away) }, { near });
     else if (dataset.takeAway !== undefined) this.edits.push({ kind: "take_away", take_id }, { near });

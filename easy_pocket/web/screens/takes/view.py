@@ -137,6 +137,11 @@ class TakesView:
         return f"{self.song.part.name} {self.song.pattern_name}"
 
     @property
+    def song_words(self) -> str:
+        """Which time through the song the take is of."""
+        return f"song {self.laid.take.song_take}" if self.laid is not None else ""
+
+    @property
     def writes_here(self) -> bool:
         return self.laid is not None and self.laid.take.part_id == self.song.part.id
 
