@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.gestures import box_of, saved, until
+from tests.browser.gestures import box_of, drawn, saved, until
 from tests.drums import ROCK, beat, rendered, wav_bytes
 
 FAST_BPM = 240.0
@@ -665,7 +665,8 @@ def test_the_whole_song_goes_round_and_is_kept_and_written_by_its_sections(takes
     takes.locator("#goes-round").select_option("song")
     takes.locator("[data-times='1']").click()
     takes.keyboard.press("Space")
-    until(takes, "easyPocket.player.running && easyPocket.player.mode === 'song'")
+    until(takes, "easyPocket.player.mode === 'song'")
+    plays(takes)
     keeper = "easyPocket.current.keeper"
     for _ in range(400):
         for letter in "qfwf":
@@ -693,3 +694,50 @@ def test_the_whole_song_goes_round_and_is_kept_and_written_by_its_sections(takes
     takes.keyboard.press("Control+z")
     saved(takes)
     assert takes.locator("#ribbon [data-section]").evaluate_all("all => all.map((one) => one.textContent)") == before
+
+
+def test_another_sound_of_a_voice_is_chosen_by_its_number_struck_and_written(takes: Page, song: str) -> None:
+    takes.locator('[data-screen-link="kit"]').click()
+    takes.click("text=kit…")
+    takes.fill("#kit-name", "Kit of two snares")  # of its own: no other test hears of it
+    takes.click("text=copy it")
+    expect(takes.locator(".kit-title h2")).to_have_text("Kit of two snares")
+    saved(takes)
+    takes.click('[data-kit-voice="snare"]')
+    takes.wait_for_selector('.kit-bar[data-role="snare"]')
+    takes.locator("#sounds").focus()
+    takes.keyboard.press("ArrowDown")
+    takes.click("[data-alternate-add]")
+    expect(takes.locator("[data-alternate-show]")).to_have_count(2)
+    takes.locator('[data-screen-link="takes"]').click()
+    until(takes, HERE)
+    other = takes.locator('[data-other="snare"]')
+    expect(other).to_have_text("1")
+    column = takes.evaluate("easyPocket.current.pads.columns.indexOf('snare')")
+    own, second = takes.evaluate(
+        f"(({{ sound, audio, others }}) => [audio[sound[84]], others[0].audio[others[0].sound[84]]])({DATA}.pads.find((pad) => pad.voice === 'snare'))"
+    )
+    takes.keyboard.press("Space")
+    plays(takes)
+    letter = "asdfghjkl"[column]
+    struck = "easyPocket.current.striker.struck"
+    until(takes, "easyPocket.player.buffers.size > 0")
+    takes.keyboard.press(letter)
+    takes.keyboard.press(f"{column + 1}")
+    expect(other).to_have_text("2")
+    takes.keyboard.press(letter)
+    assert takes.evaluate(f"{struck}.slice(-2).map((one) => one.key)") == [own, second]
+    takes.keyboard.press("Space")
+    stopped(takes)
+    takes.locator("#write-in").click()
+    saved(takes)
+    other.click()  # by pointer it goes round to its own sound
+    expect(other).to_have_text("1")
+    takes.keyboard.press(letter)
+    assert takes.evaluate(f"{struck}.at(-1).key") == own
+    takes.locator('[data-screen-link="bench"]').click()
+    drawn(takes)
+    sounds = takes.evaluate(
+        "[...easyPocket.screens.bench.rails.data.all()].filter((one) => one.voice === 'snare').map((one) => one.asked)"
+    )
+    assert 1 in sounds

@@ -207,3 +207,16 @@ def test_another_take_cannot_lend_its_passes(store, song_id, three):
         elsewhere = create_song(session, "Three Piers").id
     with pytest.raises(PocketError, match="This take is gone"):
         do(store, elsewhere, "take_sew", take_id=three, from_bar=0, to_bar=0, pass_id=mine)
+
+
+def test_the_sound_a_hit_was_struck_with_is_kept_and_written(store, song_id):
+    rows = [("snare", 0.0, 100, 2), ("snare", 960 * TICK_MS, 90), ("kick", 0.0, 80)]
+    made = do(store, song_id, "take_pass", length_ticks=7680, tempo_bpm=104, hits=rows).changed.made
+    written = do(store, song_id, "take_write", take_id=made)
+    sounds = {hit.tick: hit.alternate for hit in written.song.pattern.hits if hit.voice == "snare" and hit.tick < 1200}
+    assert sounds == {0: 2, 960: 0}
+    on_top = [("snare", 480 * TICK_MS, 70, 1)]
+    do(store, song_id, "take_pass", length_ticks=7680, tempo_bpm=104, hits=on_top, mode="top")
+    (row,) = takes_of(store.reader, song_id)
+    (one,) = load_take(store.reader, row).passes
+    assert [sound for voice, _, _, sound in one.played.full_rows if voice == "snare"] == [2, 1, 0]

@@ -10,6 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.errors import BadValueError, require_range
+from easy_pocket.core.pattern.pattern import MAX_ALTERNATE
 from easy_pocket.core.pattern.timebase import Metre, check_tempo, ms_per_tick
 from easy_pocket.core.pattern.voices import check_voice
 
@@ -55,13 +56,14 @@ class Played:
     """Hits as they were played, ascending in time.
 
     voices: what voice_index points into. time_ms: from where the bars begin, up to their length; early hits of the
-    first slot are negative. velocity: 1 to 127.
+    first slot are negative. velocity: 1 to 127. alternate: 0 for the voice's own sound, 1-4 for one of its others.
     """
 
     voices: tuple[str, ...]
     voice_index: npt.NDArray[np.intp]
     time_ms: Floats
     velocity: Ints
+    alternate: Ints
 
     def __len__(self) -> int:
         return len(self.time_ms)
@@ -72,18 +74,30 @@ class Played:
         return [self.voices[index] for index in self.voice_index.tolist()]
 
     def only(self, chosen: npt.NDArray[np.bool_]) -> Played:
-        return Played(self.voices, self.voice_index[chosen], self.time_ms[chosen], self.velocity[chosen])
+        return Played(
+            self.voices,
+            self.voice_index[chosen],
+            self.time_ms[chosen],
+            self.velocity[chosen],
+            self.alternate[chosen],
+        )
 
     @property
     def rows(self) -> list[tuple[str, float, int]]:
         return list(zip(self.names, self.time_ms.tolist(), self.velocity.tolist(), strict=True))
 
+    @property
+    def full_rows(self) -> list[tuple[str, float, int, int]]:
+        """The same, with which of its voice's sounds each hit had."""
+        columns = self.names, self.time_ms.tolist(), self.velocity.tolist(), self.alternate.tolist()
+        return list(zip(*columns, strict=True))
+
 
 def played_from_rows(rows: Iterable[Sequence[Any]]) -> Played:
-    """From rows of voice, ms, velocity.
+    """From rows of voice, ms, velocity and, where it is not the voice's own, which of its sounds (1-4).
 
     Raises BadValueError for a voice there is none of, a time that is no number or far outside, a velocity outside
-    1-127, or more than 20,000 hits.
+    1-127, a sound outside 0-4, or more than 20,000 hits.
     """
     rows = list(rows)
     require_range("The number of hits in a pass", len(rows), 0, MOST_HITS)
@@ -95,14 +109,17 @@ def played_from_rows(rows: Iterable[Sequence[Any]]) -> Played:
         raise BadValueError("A hit of this pass has a time that cannot be: play the pass again.")
     if len(rows) and not 1 <= int(velocity.min()) <= int(velocity.max()) <= 127:
         raise BadValueError("A hit of this pass has a velocity outside 1 to 127: play the pass again.")
+    alternate = np.array([int(row[3]) if len(row) > 3 else 0 for row in rows], dtype=np.int64)
+    if len(rows) and not 0 <= int(alternate.min()) <= int(alternate.max()) <= MAX_ALTERNATE:
+        raise BadValueError(f"A hit of this pass asks for a sound outside 0 to {MAX_ALTERNATE}: play the pass again.")
     index = np.array([place[str(row[0])] for row in rows], dtype=np.intp)
     order = np.argsort(time_ms, kind="stable")
-    return Played(voices, index[order], time_ms[order], velocity[order])
+    return Played(voices, index[order], time_ms[order], velocity[order], alternate[order])
 
 
 def joined(one: Played, other: Played) -> Played:
     """The hits of both, one on top of the other."""
-    return played_from_rows([*one.rows, *other.rows])
+    return played_from_rows([*one.full_rows, *other.full_rows])
 
 
 def within(played: Played, bars: TakeBars, step_ticks: int, *, last: bool) -> Played:
@@ -136,6 +153,7 @@ def within(played: Played, bars: TakeBars, step_ticks: int, *, last: bool) -> Pl
         return found
     first = {voice for voice, time_ms, _ in found.rows if time_ms < half_ms}
     wrapped = [
-        (voice, time_ms if voice in first else time_ms - bars.length_ms, size) for voice, time_ms, size in late.rows
+        (voice, time_ms if voice in first else time_ms - bars.length_ms, size, sound)
+        for voice, time_ms, size, sound in late.full_rows
     ]
-    return played_from_rows([*found.rows, *wrapped])
+    return played_from_rows([*found.full_rows, *wrapped])

@@ -217,7 +217,7 @@ def sewn(passes: Iterable[LaidPass], sews: Sequence[Sew], bars: TakeBars) -> lis
                 continue
             tick = int(one.aligned.tick[index])
             articulation = _articulation(one.strokes, index, bars)
-            hit = Hit(voice, tick, int(played.velocity[index]), 0.0, 0, articulation)
+            hit = Hit(voice, tick, int(played.velocity[index]), 0.0, int(played.alternate[index]), articulation)
             found[(voice, tick)] = SewnHit(hit, float(played.time_ms[index]), one.key)
     return sorted(found.values(), key=lambda each: (each.hit.tick, each.hit.voice))
 

@@ -64,8 +64,7 @@ def by_sections(played: Played, spans: Sequence[SungSpan], length_ms: float, *, 
     found = []
     for number, span in enumerate(spans):
         here = (of_span == number) & (time_ms < end_ms)
-        rows = zip(
-            names[here].tolist(), (time_ms - span.start_ms)[here].tolist(), played.velocity[here].tolist(), strict=True
-        )
+        columns = names, time_ms - span.start_ms, played.velocity, played.alternate
+        rows = zip(*(column[here].tolist() for column in columns), strict=True)
         found.append(played_from_rows(rows))
     return found

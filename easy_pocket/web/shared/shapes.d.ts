@@ -722,6 +722,12 @@ export interface Measured {
   crowding: CrowdingData;
 }
 
+/** An alternate sound of a voice, by velocity. */
+export interface OtherSound {
+  audio: string[];
+  sound: number[];
+}
+
 /** A voice under the hands: its sound by velocity (audio keys, and which of them is each velocity's), how loud each velocity is, where it stands, what it cuts off. note: its MIDI note. */
 export interface Pad {
   voice: string;
@@ -730,6 +736,7 @@ export interface Pad {
   note: number;
   audio: string[];
   sound: number[];
+  others: OtherSound[];
   gain: number[];
   pan: number;
   place: string;
@@ -1912,7 +1919,7 @@ export interface TakePassEdit {
   start_tick?: number;
   length_ticks: number;
   tempo_bpm: number;
-  hits: [string, number, number][];
+  hits: ([string, number, number] | [string, number, number, number])[];
   mode?: "new" | "top" | "place";
   source?: string;
   last?: boolean;
@@ -1959,7 +1966,7 @@ export interface TakeSewEdit {
 export interface TakeSongPassEdit {
   kind: "take_song_pass";
   length_ms: number;
-  hits: [string, number, number][];
+  hits: ([string, number, number] | [string, number, number, number])[];
   mode?: "new" | "top" | "place";
   source?: string;
   last?: boolean;

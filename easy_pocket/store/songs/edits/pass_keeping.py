@@ -9,6 +9,7 @@ from typing import Annotated, Literal, NamedTuple
 from pydantic import Field
 
 from easy_pocket.core.errors import EditRefusedError
+from easy_pocket.core.pattern.pattern import MAX_ALTERNATE
 from easy_pocket.core.pattern.timebase import parse_metre
 from easy_pocket.core.takes.played import MOST_PASSES, Played, TakeBars, joined, played_from_rows
 from easy_pocket.core.text import one_line
@@ -20,9 +21,10 @@ from easy_pocket.store.takes.takes import passes_of
 
 MOST_TAKES = 64
 LEAD_MS = 10_000.0
-PlayedRow = tuple[
-    Voice, Annotated[float, Field(ge=-LEAD_MS, le=1e8, allow_inf_nan=False)], Annotated[int, Field(ge=1, le=127)]
-]
+At = Annotated[float, Field(ge=-LEAD_MS, le=1e8, allow_inf_nan=False)]
+Size = Annotated[int, Field(ge=1, le=127)]
+# Voice, ms, velocity, and which of its voice's sounds, where it is not its own.
+PlayedRow = tuple[Voice, At, Size] | tuple[Voice, At, Size, Annotated[int, Field(ge=0, le=MAX_ALTERNATE)]]
 Mode = Literal["new", "top", "place"]
 
 
@@ -116,7 +118,10 @@ def _next_name(rows: Sequence[PassRow], added: int) -> str:
 
 
 def _json(played: Played) -> str:
-    rows = [[voice, round(time_ms, 3), velocity] for voice, time_ms, velocity in played.rows]
+    rows = [
+        [voice, round(time_ms, 3), velocity, *([sound] if sound else [])]
+        for voice, time_ms, velocity, sound in played.full_rows
+    ]
     return json.dumps(rows, separators=(",", ":"))
 
 

@@ -21,7 +21,7 @@ export class Armed {
   /**
    * Whether any hit of a time round lies in the bars that are kept.
    * @param {any} round
-   * @param {[string, number, number][]} hits
+   * @param {import("./pass_keeper.js").Row[]} hits
    */
   reaches(round, hits) {
     const { from_bar, to_bar } = this.punched;

@@ -64,7 +64,7 @@ export class KeptPlayed {
     if (row) return;
     const made = element("div", "pass going");
     made.dataset.pass = "0";
-    made.append(element("div", "pass-head", [element("i"), element("span", "", [text("b", "this time"), text("small", "going round")])]), element("div", "pass-lane"), element("div", "pass-figures"));
+    made.append(element("div", "pass-head", [element("i"), element("span", "", [text("b", "this time"), text("small", this.screen.span.song ? "through the song" : "going round")])]), element("div", "pass-lane"), element("div", "pass-figures"));
     box.prepend(made);
     box.scrollTop = 0;
   }

@@ -9,7 +9,7 @@ from easy_pocket.core.sound.events import VoiceMix
 from easy_pocket.core.sound.kit import Kit, KitVoice, audio_key
 from easy_pocket.core.sound.velocity import gains
 from easy_pocket.store.songs.loaded import LoadedSong
-from easy_pocket.web.screens.takes.shapes import Pad
+from easy_pocket.web.screens.takes.shapes import OtherSound, Pad
 
 
 def pad_of(song: LoadedSong, voice: KitVoice) -> Pad:
@@ -22,11 +22,17 @@ def pad_of(song: LoadedSong, voice: KitVoice) -> Pad:
         "note": voice.midi_note,
         "audio": [audio_key(voice, number) for number in range(len(voice.stretches))],
         "sound": voice.stretch_of.tolist(),
+        "others": [_other(voice.alternate(number)) for number in range(1, len(voice.alternates) + 1)],
         "gain": [round(value * loud, 5) for value in gains(voice.velocity_level)],
         "pan": voice.pan if mix.pan is None else mix.pan,
         "place": voice_place(song.part.id, voice.role),
         "choke": voice.choke_group or ("" if voice.rings else voice.role),
     }
+
+
+def _other(voice: KitVoice) -> OtherSound:
+    audio = [audio_key(voice, number) for number in range(len(voice.stretches))]
+    return {"audio": audio, "sound": voice.stretch_of.tolist()}
 
 
 def notes_of(kit: Kit) -> dict[int, str]:

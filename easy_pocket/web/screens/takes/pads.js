@@ -2,6 +2,7 @@
 
 import { byId, element, text } from "../../shared/dom.js";
 import { circle, colours, fitted } from "../../shared/canvas.js";
+import { speak } from "../../shared/notes.js";
 import { isTyping } from "../../shared/keys.js";
 
 const ROWS = [
@@ -26,6 +27,8 @@ export class Pads {
     this.changing = false;
     /** @type {Map<string, number[]>} */
     this.sizes = new Map(); // velocities last struck, by voice
+    /** @type {Map<string, number>} */
+    this.others = new Map(); // which of its sounds a voice is struck with: 0 its own, 1-4 an alternate
     /** @type {Map<string, any>} */
     this.lights = new Map();
     screen.on("keydown", (event) => this.key(event), { capture: true });
@@ -84,6 +87,7 @@ export class Pads {
     }
     const line = element("p");
     line.append(sign(pads.get(voice)?.glyph ?? ""), text("span", pads.get(voice)?.name ?? voice));
+    if (pads.get(voice)?.others.length) line.append(this.otherButton(voice, column));
     head.append(line, document.createElement("canvas"));
     requestAnimationFrame(() => this.drawSizes(head));
     return head;
@@ -123,10 +127,50 @@ export class Pads {
     this.draw();
   }
 
+  /**
+   * Which of its sounds a voice is struck with, told and changed; for voices that have several.
+   * @param {string} voice
+   * @param {number} column
+   */
+  otherButton(voice, column) {
+    const number = this.otherOf(voice) + 1;
+    const button = text("button", `${number}`);
+    Object.assign(button, { type: "button", className: "other", title: `Sound ${number} of it; another one by a press, or by the key ${(column + 1) % 10}` });
+    button.setAttribute("aria-label", `Sound ${number} of ${voice}`);
+    button.dataset.other = voice;
+    return button;
+  }
+
+  /** @param {string} voice */
+  countOf(voice) {
+    return this.data?.pads.find((pad) => pad.voice === voice)?.others.length ?? 0;
+  }
+
+  /** @param {string} voice */
+  otherOf(voice) {
+    return Math.min(this.others.get(voice) ?? 0, this.countOf(voice));
+  }
+
+  /** @param {string} voice */
+  nextOther(voice) {
+    if (!this.countOf(voice)) return;
+    this.others.set(voice, (this.otherOf(voice) + 1) % (this.countOf(voice) + 1));
+    this.draw();
+    speak(`${voice}: sound ${this.otherOf(voice) + 1}`);
+  }
+
   /** @param {PageEvent} event */
   key(event) {
     if (!this.letters || event.ctrlKey || event.metaKey || event.altKey || event.shiftKey) return;
     if (isTyping(event.target) || this.screen.page.opened) return;
+    const digit = /^Digit(\d)$/.exec(event.code)?.[1];
+    const asked = digit === undefined ? null : this.columns[(Number(digit) + 9) % 10];
+    if (asked && this.countOf(asked)) {
+      event.preventDefault();
+      event.stopImmediatePropagation();
+      if (!event.repeat) this.nextOther(asked);
+      return;
+    }
     const row = ROWS.findIndex((codes) => codes.includes(event.code));
     const voice = row >= 0 && this.columns[ROWS[row].indexOf(event.code)];
     if (!voice) return;
@@ -139,6 +183,12 @@ export class Pads {
 
   /** @param {PageEvent} event */
   press(event) {
+    const other = event.target.closest?.("[data-other]");
+    if (other && event.button === 0) {
+      event.preventDefault();
+      this.nextOther(other.dataset.other);
+      return;
+    }
     const pad = event.target.closest?.(".pad");
     if (!pad || event.button > 0) return;
     event.preventDefault(); // the keys stay with the work; a finger does not scroll

@@ -10,7 +10,8 @@ const MOST_KEPT_AT_ONCE = 8;
 
 /**
  * One hit: at: the audio's time it was struck at, device's latency taken off; round: which playing it was in.
- * @typedef {{ voice: string, velocity: number, at: number, ms: number, source: string, round: any, armed: boolean, sent: boolean }} PlayedHit
+ * @typedef {{ voice: string, velocity: number, at: number, ms: number, source: string, round: any, armed: boolean, sent: boolean, alternate: number }} PlayedHit
+ * @typedef {[string, number, number] | [string, number, number, number]} Row voice, ms, velocity, and which of its sounds
  */
 
 export class PassKeeper extends EventTarget {
@@ -60,12 +61,13 @@ export class PassKeeper extends EventTarget {
    * @param {number} velocity
    * @param {number} ms by the page's clock
    * @param {string} source
+   * @param {number} [alternate]
    */
-  take(voice, velocity, ms, source) {
+  take(voice, velocity, ms, source, alternate = 0) {
     const { clock, latency } = this.screen;
     const at = this.player.context ? clock.heardAt(ms) - latency.of(source) / 1000 : ms / 1000;
     const armed = this.on && this.screen.armed.has(voice);
-    const hit = { voice, velocity, at, ms, source, round: this.now(), armed, sent: false };
+    const hit = { voice, velocity, at, ms, source, round: this.now(), armed, sent: false, alternate };
     this.remembered.push(hit);
     const oldest = performance.now() - REMEMBERED_S * 1000;
     while (this.remembered.length > MOST_REMEMBERED || (this.remembered[0]?.ms ?? Infinity) < oldest) this.remembered.shift();
@@ -188,7 +190,7 @@ export class PassKeeper extends EventTarget {
     const inside = found.filter(({ hit }) => this.belongsTo(round, hit) === number || (last && this.belongsTo(round, hit) === number + 1));
     if (!inside.length) return null;
     for (const { hit } of inside) hit.sent = true;
-    const hits = found.map(({ hit, ms }) => /** @type {[string, number, number]} */ ([hit.voice, Math.round(ms * 1000) / 1000, hit.velocity]));
+    const hits = found.map(({ hit, ms }) => /** @type {Row} */ ([hit.voice, Math.round(ms * 1000) / 1000, hit.velocity, ...(hit.alternate ? [hit.alternate] : [])]));
     return this.screen.keepPass(round, hits, found[found.length - 1].hit.source, last);
   }
 

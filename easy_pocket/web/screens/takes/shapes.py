@@ -5,6 +5,13 @@ from __future__ import annotations
 from typing import TypedDict
 
 
+class OtherSound(TypedDict):
+    """An alternate sound of a voice, by velocity."""
+
+    audio: list[str]
+    sound: list[int]
+
+
 class Pad(TypedDict):
     """A voice under the hands: its sound by velocity (audio keys, and which of them is each velocity's), how loud each
     velocity is, where it stands, what it cuts off. note: its MIDI note."""
@@ -15,6 +22,7 @@ class Pad(TypedDict):
     note: int
     audio: list[str]
     sound: list[int]
+    others: list[OtherSound]
     gain: list[float]
     pan: float
     place: str

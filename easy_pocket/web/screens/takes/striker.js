@@ -12,7 +12,7 @@ export class Striker {
     this.pads = new Map();
     /** @type {Map<string, any[]>} */
     this.ringing = new Map(); // by what cuts them off
-    /** @type {{ voice: string, velocity: number, at: number, late_ms: number }[]} */
+    /** @type {{ voice: string, velocity: number, key: string, at: number, late_ms: number }[]} */
     this.struck = []; // the last ones, for meters and tests
   }
 
@@ -24,19 +24,21 @@ export class Striker {
 
   // Every sound of every voice, so that none is waited for.
   fetch() {
-    return Promise.all([...this.pads.values()].flatMap((pad) => pad.audio.map((key) => this.player.sound(key))));
+    return Promise.all([...this.pads.values()].flatMap((pad) => [pad, ...pad.others].flatMap((one) => one.audio).map((key) => this.player.sound(key))));
   }
 
   /**
    * @param {string} voice
    * @param {number} velocity
    * @param {number} ms when it was struck, by the page's clock
+   * @param {number} [alternate] 0: its own sound
    */
-  strike(voice, velocity, ms) {
+  strike(voice, velocity, ms, alternate = 0) {
     const { player } = this;
     const pad = this.pads.get(voice);
     if (!pad || !player.stage) return;
-    const key = pad.audio[pad.sound[velocity]];
+    const from = pad.others[alternate - 1] ?? pad;
+    const key = from.audio[from.sound[velocity]];
     if (!(player.buffers.get(key) instanceof AudioBuffer)) {
       player.sound(key);
       return;
@@ -48,7 +50,7 @@ export class Striker {
     if (!node) return;
     player.pending.delete(node); // stopping the loop does not cut what a hand struck
     if (pad.choke) this.ringing.set(pad.choke, [...(this.ringing.get(pad.choke) ?? []).slice(-7), node]);
-    this.struck.push({ voice, velocity, at, late_ms: performance.now() - ms });
+    this.struck.push({ voice, velocity, key, at, late_ms: performance.now() - ms });
     if (this.struck.length > 2048) this.struck = this.struck.slice(-1024);
   }
 

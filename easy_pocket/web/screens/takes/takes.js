@@ -179,9 +179,10 @@ export default class Takes extends Screen {
     if (!this.mounted) return;
     if (this.latency.tap(ms, source)) return;
     const { player } = this.page;
-    if (player.stage) this.striker.strike(voice, velocity, ms);
-    else player.ready().then(() => this.striker.fetch()).then(() => this.striker.strike(voice, velocity, performance.now()));
-    this.keeper.take(voice, velocity, ms, source);
+    const other = this.pads.otherOf(voice);
+    if (player.stage) this.striker.strike(voice, velocity, ms, other);
+    else player.ready().then(() => this.striker.fetch()).then(() => this.striker.strike(voice, velocity, performance.now(), other));
+    this.keeper.take(voice, velocity, ms, source, other);
     this.pads.light(voice, velocity);
     this.devices.flash(source);
   }
@@ -189,7 +190,7 @@ export default class Takes extends Screen {
   /**
    * One time round becomes an edit; while the server is away it waits in the page.
    * @param {any} round
-   * @param {[string, number, number][]} hits
+   * @param {import("./pass_keeper.js").Row[]} hits
    * @param {string} source
    * @param {boolean} last
    */
@@ -319,8 +320,7 @@ export default class Takes extends Screen {
    */
   clickTake(button, take) {
     const { dataset } = button;
-    const near = button;
-    const take_id = take.id;
+    const [near, take_id] = [button, take.id];
     if (button.id === "steadiest") this.sewing.steadiest(take, near);
     else if (button.id === "write-in") this.sewing.write("pattern", near);
     else if (dataset.writeSong !== undefined) this.edits.push({ kind: "take_song_write", take_id }, { near });
