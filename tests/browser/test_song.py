@@ -347,3 +347,39 @@ def test_a_section_is_taken_away_as_audio(page, song):
     page.locator("#export-to").fill("1")
     page.locator("#export-menu a[href*='song.wav']").first.click()
     expect(page.locator("#note")).to_contain_text("Bars 3 to 1 are none")
+
+
+def test_sections_that_are_started_by_keys_can_be_kept_as_the_songs_order(plan: Page) -> None:
+    head(plan, 0)
+    press(plan, "d", "d")
+    plan.evaluate("easyPocket.edits.push({kind: 'tempo', tempo_bpm: 240})")
+    saved(plan)
+    before = names(plan)
+    head(plan, 2)
+    plan.locator("[data-head]").nth(2).focus()
+    plan.keyboard.press("b")
+    until(plan, "easyPocket.player.running && easyPocket.player.position > 4.1")
+    head(plan, 1)
+    plan.locator("[data-head]").nth(1).focus()
+    plan.keyboard.press("J")  # at the end; then another one takes its place
+    until(plan, "easyPocket.player.before")
+    head(plan, 0)
+    plan.locator("[data-head]").nth(0).focus()
+    plan.keyboard.press("J")
+    until(plan, "easyPocket.player.position < 1.9")
+    head(plan, 1)
+    plan.locator("[data-head]").nth(1).focus()
+    plan.keyboard.press("j")  # after its first bar
+    until(plan, "easyPocket.player.position > 2.1 && easyPocket.player.position < 3.9")
+    plan.locator("#play").click()
+    note = plan.get_by_role("button", name="keep it as the song's order")
+    note.click()
+    saved(plan)
+    after = names(plan)
+    assert after[0] == before[2]
+    assert after[-1] == before[0]  # it was left early: what was played of it is a copy, it comes last
+    assert after[-2] == before[1]
+    assert len(after) == 4
+    plan.keyboard.press("Control+z")
+    saved(plan)
+    assert names(plan) == before

@@ -22,6 +22,12 @@ export function goRound(player, mode, span) {
 }
 
 /**
+ * Whether a jump is to come yet.
+ * @param {import("./player.js").Player} player
+ */
+export const jumpsSoon = (player) => Boolean(player.running && player.before && player.context.currentTime < player.before.until);
+
+/**
  * To another place of the song, at a moment of this pass; what was planned for after it is taken back.
  * @param {import("./player.js").Player} player
  * @param {number} to_s
@@ -29,14 +35,16 @@ export function goRound(player, mode, span) {
  */
 export function jump(player, to_s, at_s) {
   if (!player.running || player.mode !== "song") return;
+  const first = jumpsSoon(player) ? player.before.until : Infinity;
+  if (first < Infinity) Object.assign(player, { anchor: player.before.anchor, songSpan: player.before.span }); // in place of the one that was to come
   const when = player.anchor + at_s - player.from;
   if (when < player.now + TOUCH_S) return;
-  player.before = { anchor: player.anchor, from: player.from, until: when };
+  player.before = { anchor: player.anchor, from: player.from, until: when, span: player.songSpan };
   player.songSpan = null;
   player.anchor = when - to_s;
-  const late = [...player.pending].filter((voice) => voice.at >= when - 1e-6);
+  const late = [...player.pending].filter((voice) => voice.at >= Math.min(first, when) - 1e-6);
   player.layered.end(when, false);
   takeBack(player, late);
-  player.horizon = Math.min(player.horizon, when);
+  player.horizon = Math.min(player.horizon, first, when);
   player.plan();
 }

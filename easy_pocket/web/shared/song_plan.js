@@ -3,8 +3,10 @@
 
 import { byId } from "./dom.js";
 import { ask as askServer } from "./api.js";
+import { jumpsSoon } from "./player_place.js";
 import { placeIn } from "./schedule.js";
 import { showNote } from "./notes.js";
+import { StartedOrder } from "./started_order.js";
 
 const AFTER_EDIT_MS = 120; // more edits may come at once
 
@@ -12,7 +14,9 @@ export class SongPlan {
   /** @param {import("./page.js").Page} page */
   constructor(page) {
     this.page = page;
+    this.heard_s = 0;
     this.on = false; // Play plays the song, not the selected pattern
+    this.started = new StartedOrder(this);
     this.player.addEventListener("change", () => this.show());
   }
 
@@ -98,6 +102,7 @@ export class SongPlan {
     if (!(await this.ready())) return;
     this.player.songSpan = span;
     await this.player.start("song", from_s);
+    this.started.begin(span ? null : from_s);
   }
 
   /** @param {number} bar */
@@ -164,7 +169,9 @@ export class SongPlan {
     const now = this.song.spans.find((/** @type {any} */ span) => position < span.to_s) ?? this.song.spans[0];
     const end = this.song.spans.filter((/** @type {any} */ span) => span.section === now.section && span.from_s >= now.from_s).at(-1);
     if (!target) return;
-    this.player.jump(target.from_s, when === "bar" ? this.song.bars_s[bar + 1] : end.to_s);
+    const until_s = when === "bar" ? this.song.bars_s[bar + 1] : end.to_s;
+    this.started.jump(until_s, target.from_s, jumpsSoon(this.player));
+    this.player.jump(target.from_s, until_s);
     this.show();
   }
 
@@ -173,6 +180,7 @@ export class SongPlan {
    * @param {number} position
    */
   place(position) {
+    this.heard_s = position;
     const { bar, share } = placeIn(this.song, position);
     const beats = this.song.bar_beats[bar] ?? 4;
     const span = this.song.spans.find((/** @type {any} */ one) => position < one.to_s) ?? this.song.spans.at(-1);

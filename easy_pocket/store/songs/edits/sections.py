@@ -53,7 +53,7 @@ def add_section(context: EditContext, sent: AddSection) -> Step:
             patches.append(add_row(session, song.row.id, position=position, name=name, **values))
             done = f"add section {name}"
         case "copy":
-            values = {**section_doc(row), **_own_values(one), "name": name, "position": position, "parent_id": None}
+            values = {**section_doc(row), **own_values(one), "name": name, "position": position, "parent_id": None}
             patches.append(add_row(session, **{**values, "own": []}))
             done = f"copy {row.name} as {name}"
         case "variation":
@@ -91,7 +91,7 @@ def stage_line(one: Resolved) -> list[int]:
     return [*([one.row.parent_id] if one.row.parent_id else []), one.row.id]
 
 
-def _own_values(one: Resolved) -> dict[str, Any]:
+def own_values(one: Resolved) -> dict[str, Any]:
     """All a section has, whether its own or from another: what a copy of it holds."""
     return {
         "bars": one.bars,
@@ -141,7 +141,7 @@ def _set_free(song: SongRows, parent: SectionRow) -> list[Patch]:
     for one in children:
         stage = with_section_copied(stage, stage_line(one), one.row.id)
     stands = [field_patch("song", song.row, stage=stage)] if stage != song.row.stage else []
-    return [*(field_patch("section", one.row, **_own_values(one), parent_id=None, own=[]) for one in children), *stands]
+    return [*(field_patch("section", one.row, **own_values(one), parent_id=None, own=[]) for one in children), *stands]
 
 
 class FreeSection(OfSection):
@@ -155,7 +155,7 @@ def free_section(context: EditContext, sent: FreeSection) -> Step:
     one = find_section(context.song, sent.section_id)
     if one.parent is None:
         raise EditRefusedError(f"{one.row.name} is no variation of another section.")
-    patch = field_patch("section", one.row, **_own_values(one), parent_id=None, own=[])
+    patch = field_patch("section", one.row, **own_values(one), parent_id=None, own=[])
     return Step(
         [patch, *_stage_too(context.song, one, one.row.id)],
         said={"name": one.row.name, "parent": one.parent.name},
@@ -271,7 +271,7 @@ def split_section(context: EditContext, sent: SplitSection) -> Step:
         )
     before = bar - place.first_bar
     ticks = before * bar_ticks(one, song.metre)
-    values = _own_values(one)
+    values = own_values(one)
     cells = {part: {**cell, "start": cell.get("start", 0) + ticks} for part, cell in values["cells"].items()}
     name = next_name(one.row.name, song.sections)
     patches = _make_room(song, one.row.position + 1)

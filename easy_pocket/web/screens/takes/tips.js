@@ -14,6 +14,7 @@ export const TIPS = {
   "[data-times]": "Offsets drawn so many times as wide as they are",
   "[data-write=new]": "The result as another pattern of this part",
   "[data-write=passes]": "The last four passes as patterns of their own",
+  "[data-write-song]": "What was played in each section as a pattern that it plays",
   "[data-take-away]": "The take and its passes go; undo brings them back",
   "#write-in": "The result into the pattern; undo takes it back",
   "#change-voices": "Press a pad, then choose what it plays; kept with the kit",
