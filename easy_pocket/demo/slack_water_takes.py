@@ -76,6 +76,7 @@ def lay_guide(session: Session, song: SongRow) -> None:
         tempo_bpm=song.tempo_bpm,
         words=f"played at {song.tempo_bpm:.0f} bpm",
         picture=guide_picture(audio),
+        lines_s=tuple(round(LEAD_S + bar * 240 / song.tempo_bpm, 4) for bar in range(VERSE_BARS + 1)),
     )
     song.guide = guide_to_doc(guide)
 

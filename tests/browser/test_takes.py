@@ -505,6 +505,11 @@ def test_a_guide_is_brought_in_placed_and_heard_under_the_song(takes: Page, tmp_
     expect(takes.locator("#ribbon [data-section-go]")).to_have_count(count + 1)
     takes.keyboard.press("Control+z")
     expect(takes.locator("#ribbon [data-section-go]")).to_have_count(count)
+    takes.locator("[data-guide-follow=new]").click()
+    saved(takes)
+    assert takes.locator("#ribbon [data-section-go]").count() > count
+    takes.keyboard.press("Control+z")
+    expect(takes.locator("#ribbon [data-section-go]")).to_have_count(count)
     takes.locator("#guide-start").fill("0.25")
     takes.keyboard.press("Enter")
     saved(takes)

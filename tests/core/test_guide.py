@@ -1,4 +1,8 @@
-"""The guide: its beat, its picture, the bars of a span; and what was played to nothing."""
+"""A guide whose tempo moves: its bars are found, and become stretches of one tempo each."""
+
+from __future__ import annotations
+
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -6,86 +10,66 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from easy_pocket.core.audio import Audio
-from easy_pocket.core.errors import AudioRefusedError, BadValueError, NoHitsError
-from easy_pocket.core.listen.guide import COLUMNS, GuideBeat, guide_beat, guide_frames, guide_picture, whole_bars
-from easy_pocket.core.listen.onsets import detect_onsets
-from easy_pocket.core.listen.ranked_readings import rank_readings
-from easy_pocket.core.pattern.timebase import COMMON_TIME, Metre
-from easy_pocket.core.takes.free_time import free_readings
-from easy_pocket.core.takes.played import played_from_rows
-from tests.drums import ROCK, beat, rendered
+from easy_pocket.core.listen.guide import OFF_MS, guide_beat, stretch_of, tempo_stretches
+from easy_pocket.core.pattern.timebase import COMMON_TIME
+from easy_pocket.core.sound.house_kits import HOUSE_KITS
+from easy_pocket.core.sound.kit import voice_audio
+from easy_pocket.core.sound.tones import RATE_HZ
+from tests.drums import ROCK, beat
+
+BARS = 24
 
 
-def quiet_before(audio, lead_s):
-    lead = np.zeros((round(lead_s * audio.rate_hz), audio.samples.shape[1]), dtype=np.float32)
-    return Audio(np.concatenate([lead, *[audio.samples] * 4]), audio.rate_hz, "guide.wav")
+def lines_of(tempi_bpm):
+    return 0.7 + np.concatenate([[0.0], np.cumsum(240.0 / np.asarray(tempi_bpm))])
 
 
-@pytest.mark.parametrize(("tempo_bpm", "lead_s"), [(92.0, 0.0), (104.0, 7.42), (126.0, 1.3)])
-def test_its_tempo_and_its_bar_one_are_found(tempo_bpm, lead_s):
-    audio, _ = rendered(beat(ROCK), tempo_bpm)
-    found = guide_beat(quiet_before(audio, lead_s), COMMON_TIME)
-    assert found.tempo_bpm == pytest.approx(tempo_bpm, rel=0.01)
-    bar_s = 4 * 60 / tempo_bpm
-    off = (found.bar_one_s - lead_s + bar_s / 2) % bar_s - bar_s / 2
-    assert abs(off) < 0.02
-    assert found.words == f"{found.tempo_bpm:.1f} bpm"
+def moving(lines_s):
+    """The rock beat played along bar lines, each hit by a hand."""
+    dice = np.random.default_rng(4)
+    audio = np.zeros(round((lines_s[-1] + 1) * RATE_HZ))
+    kit = HOUSE_KITS["boathouse"]
+    hits = beat(ROCK).hits
+    pattern_bars = max(hit.tick for hit in hits) // 3840 + 1
+    for bar, (start, end) in enumerate(pairwise(lines_s)):
+        for hit in hits:
+            if hit.tick // 3840 != bar % pattern_bars:
+                continue
+            voice = kit.voice(hit.voice)
+            sound = voice_audio(voice, len(voice.stretches) - 1).mean(axis=1) * hit.velocity / 300
+            at = round((start + hit.tick % 3840 / 3840 * (end - start) + dice.normal(0, 0.002)) * RATE_HZ)
+            count = min(len(sound), len(audio) - at)
+            audio[at : at + count] += sound[:count]
+    return Audio(audio[:, None].astype(np.float32), RATE_HZ, "a rough mix")
 
 
-def test_a_sound_without_a_beat_says_so_and_silence_is_refused():
-    rate = 44_100
-    click = np.zeros((2 * rate, 1), dtype=np.float32)
-    click[rate : rate + 400, 0] = np.random.default_rng(2).normal(0, 0.2, 400)
-    with pytest.raises(NoHitsError):
-        rank_readings(detect_onsets(Audio(click, rate, "one.wav")))
-    found = guide_beat(Audio(click, rate, "one.wav"), COMMON_TIME)
-    assert found.tempo_bpm is None
-    assert found.bar_one_s == pytest.approx(1.0, abs=0.01)
-    assert "say where its bar one is" in found.words
-    with pytest.raises(AudioRefusedError, match=r"hush\.wav is silent"):
-        guide_beat(Audio(np.zeros((rate, 1), dtype=np.float32), rate, "hush.wav"), COMMON_TIME)
-    assert "moves from 98 to 104" in GuideBeat(101.0, 0.0, 98.0, 104.0).words
+def test_the_bars_of_a_guide_that_moves_are_found():
+    lines_s = lines_of(100 + 6 * np.sin(np.arange(BARS) / 5))
+    found = guide_beat(moving(lines_s), COMMON_TIME)
+    assert found.bar_one_s == pytest.approx(0.7, abs=0.012)
+    assert len(found.lines_s) == BARS + 1
+    assert np.abs(np.array(found.lines_s) - lines_s).max() < 0.012
+    assert "it moves from 94 to 106" in found.words
 
 
-def test_it_is_played_in_two_channels_at_the_rate_of_all_sounds():
-    mono = Audio(np.random.default_rng(1).normal(0, 0.1, (22_050, 1)).astype(np.float32), 22_050, "x")
-    frames = guide_frames(mono)
-    assert frames.shape == (44_100, 2)
-    assert np.array_equal(frames[:, 0], frames[:, 1])
-    picture = guide_picture(mono)
-    assert len(picture) == COLUMNS
-    assert max(picture) == 1
+def test_a_steady_guide_is_one_tempo_as_long_as_a_stretch_may_be():
+    stretches = tempo_stretches(lines_of([96.0] * 40), COMMON_TIME)
+    assert [one.bars for one in stretches] == [16, 16, 8]
+    assert all(one.tempo_bpm == pytest.approx(96, abs=1e-4) for one in stretches)
 
 
-@given(st.floats(40, 240), st.integers(1, 64), st.sampled_from([Metre(4, 4), Metre(6, 8), Metre(5, 4)]))
-def test_a_span_of_whole_bars_is_these_bars_at_its_own_tempo(tempo_bpm, bars, metre):
-    length_s = bars * metre.bar_ticks / 960 * 60 / tempo_bpm
-    found, own_bpm = whole_bars(length_s, metre, tempo_bpm * 1.002)
-    assert found == bars
-    assert own_bpm == pytest.approx(tempo_bpm, rel=1e-5)
+@given(st.lists(st.floats(60, 180), min_size=1, max_size=60))
+def test_stretches_are_all_bars_and_none_lies_further_off_than_asked(tempi):
+    lines_s = lines_of(tempi)
+    stretches = tempo_stretches(lines_s, COMMON_TIME)
+    assert [one.first for one in stretches] == list(np.cumsum([0, *[one.bars for one in stretches[:-1]]]))
+    assert sum(one.bars for one in stretches) == len(tempi)
+    assert all(one.off_ms <= OFF_MS for one in stretches if one.bars > 1)
+    played_s = sum(one.bars * 240 / one.tempo_bpm for one in stretches)
+    assert played_s == pytest.approx(lines_s[-1] - lines_s[0], abs=1e-3)
 
 
-def test_a_span_of_no_bar_is_refused():
-    with pytest.raises(BadValueError, match="The bars in this span"):
-        whole_bars(0.3, COMMON_TIME, 120.0)
-
-
-@pytest.mark.parametrize("tempo_bpm", [84.0, 100.0, 132.0])
-def test_the_tempo_of_what_was_played_to_nothing_is_read(tempo_bpm):
-    dice = np.random.default_rng(int(tempo_bpm))
-    step_ms = 60_000 / tempo_bpm / 2
-    rows = []
-    for step in range(32):
-        at_ms = 700 + step * step_ms + dice.normal(0, 4)
-        rows.append(("hat_closed", at_ms, 60 + 30 * (step % 2 == 0)))
-        if step % 8 in (0, 4):
-            rows.append(("kick" if step % 8 == 0 else "snare", at_ms + 2, 115))
-    first = free_readings(played_from_rows(rows), COMMON_TIME)[0]
-    assert first.tempo_bpm == pytest.approx(tempo_bpm, rel=0.01)
-    assert first.bars == 4
-    assert first.start_ms == pytest.approx(700, abs=20)
-
-
-def test_few_hits_say_no_tempo():
-    with pytest.raises(BadValueError, match="3 hits say no tempo"):
-        free_readings(played_from_rows([("kick", 500.0 * n, 90) for n in range(3)]), COMMON_TIME)
+def test_a_stretch_of_two_tempi_says_how_far_off_its_middle_is():
+    one = stretch_of([0.0, 2.0, 4.4], 0, 2, COMMON_TIME)
+    assert one.tempo_bpm == pytest.approx(2 * 240 / 4.4, abs=1e-5)
+    assert one.off_ms == pytest.approx(200)

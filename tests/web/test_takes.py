@@ -11,12 +11,14 @@ import numpy as np
 import pytest
 import soundfile
 
+from easy_pocket.core.errors import PocketError
 from easy_pocket.core.pattern.timebase import ms_per_tick
 from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.duplicate import duplicate_song
 from easy_pocket.store.songs.guide import guide_of
 from easy_pocket.store.songs.load import read_song
 from easy_pocket.store.takes.hands import save_house_hands
+from tests.core.test_guide import lines_of, moving
 from tests.drums import ROCK, beat, rendered, wav_bytes
 from tests.editing import do, step
 
@@ -256,3 +258,31 @@ def test_a_guide_of_silence_or_no_audio_is_refused(store, client, song_id):
 
 def load(store, song_id):
     return read_song(store.reader, song_id)
+
+
+def test_sections_follow_a_guide_whose_tempo_moves(store, client, song_id):
+    lines_s = lines_of(np.linspace(100, 110, 12))
+    data = wav_bytes(moving(lines_s).samples)
+    assert client.post(f"/songs/{song_id}/guide/upload?name=rough.wav", content=data).status_code == 200
+    assert len(guide_of(load(store, song_id).guide_doc).lines_s) == 13
+    first = load(store, song_id).sections[0].id
+    do(store, song_id, "section_set", section_id=first, field="bars", value=4)
+    second = do(store, song_id, "section_add").song.sections[-1].id
+    do(store, song_id, "section_set", section_id=second, field="repeats", value=2)
+    words = do(store, song_id, "guide_follow").words
+    assert words.startswith("2 sections at the tempo of the guide, within ")
+    tempi = [one.tempo_bpm for one in load(store, song_id).sections]
+    played = [4 * 240 / (lines_s[4] - lines_s[0]), 8 * 240 / (lines_s[12] - lines_s[4])]
+    assert tempi == pytest.approx(played, abs=0.5)
+    with pytest.raises(PocketError, match="have its tempo already"):
+        do(store, song_id, "guide_follow")
+    step(store, song_id, "undo")
+    assert [one.tempo_bpm for one in load(store, song_id).sections] == [None, None]
+    made = do(store, song_id, "guide_follow", new=True)
+    song = load(store, song_id)
+    new = song.sections[2:]
+    assert made.words == f"{len(new)} sections of the guide"
+    assert sum(one.bars for one in new) == 12
+    assert song.arrangement.spans[-1].start_ms + song.arrangement.spans[-1].length_ms - song.arrangement.bar_starts_ms[
+        guide_of(song.guide_doc).bar - 1
+    ] == pytest.approx(1000 * (lines_s[-1] - lines_s[0]), abs=15)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,24 +11,31 @@ import soxr
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import AudioRefusedError, NoHitsError, require_range
+from easy_pocket.core.listen.drifting_tempo import followed
 from easy_pocket.core.listen.onsets import detect_onsets
 from easy_pocket.core.listen.ranked_readings import rank_readings
 from easy_pocket.core.pattern.timebase import MAX_BARS, Metre, check_tempo
 from easy_pocket.core.sound.tones import RATE_HZ
 
-LISTENS_S = 60.0  # from where it begins to sound; the rest is taken to go on like that
+LISTENS_S = 600.0  # from where it begins to sound
 QUIET = 0.003
 COLUMNS = 240
+OFF_MS = 12.0
+MOST_IN_STRETCH = 16
 
 
 @dataclass(frozen=True)
 class GuideBeat:
-    """tempo_bpm and bar_one_s, in seconds of the file; None where no beat was found. slowest, fastest: of its bars."""
+    """tempo_bpm and bar_one_s, in seconds of the file; None where no beat was found. slowest, fastest: of its bars.
+
+    lines_s: where its bars begin and the last one ends, in seconds of the file.
+    """
 
     tempo_bpm: float | None
     bar_one_s: float
     slowest_bpm: float = 0.0
     fastest_bpm: float = 0.0
+    lines_s: tuple[float, ...] = ()
 
     @property
     def words(self) -> str:
@@ -39,7 +47,7 @@ class GuideBeat:
 
 
 def guide_beat(audio: Audio, metre: Metre) -> GuideBeat:
-    """Listen to its beginning as to a loop; readings in the song's metre come first.
+    """Listen to it as to a loop; readings in the song's metre come first.
 
     Raises
     ------
@@ -53,12 +61,73 @@ def guide_beat(audio: Audio, metre: Metre) -> GuideBeat:
     cut = Audio(audio.samples[first : first + round(LISTENS_S * audio.rate_hz)], audio.rate_hz, audio.name)
     begins_s = first / audio.rate_hz
     try:
-        readings = rank_readings(detect_onsets(cut))
+        onsets = detect_onsets(cut)
+        readings = rank_readings(onsets)
     except NoHitsError:
         return GuideBeat(None, begins_s)
     best = next((one for one in readings if one.metre == metre), readings[0])
     slowest, fastest = best.tempo_range_bpm
-    return GuideBeat(best.tempo_bpm, begins_s + max(best.bar_one_s, 0.0), slowest, fastest)
+    lines = followed(onsets, best).bar_lines_s
+    return GuideBeat(
+        best.tempo_bpm,
+        begins_s + max(best.bar_one_s, 0.0),
+        slowest,
+        fastest,
+        tuple(round(begins_s + line, 4) for line in lines if begins_s + line >= 0),
+    )
+
+
+@dataclass(frozen=True)
+class TempoStretch:
+    """Bars of a guide that are near enough to one tempo: the first of them from 0, and by how much lines lie off."""
+
+    first: int
+    bars: int
+    tempo_bpm: float
+    off_ms: float
+
+
+def stretch_of(lines_s: Sequence[float], first: int, bars: int, metre: Metre) -> TempoStretch:
+    """So many bars of a guide at the tempo that makes them just as long."""
+    lines = np.asarray(lines_s[first : first + bars + 1])
+    even = np.linspace(lines[0], lines[-1], bars + 1)
+    tempo_bpm = bars * metre.bar_ticks / 960 * 60 / float(lines[-1] - lines[0])
+    off_ms = float(np.abs(lines - even).max()) * 1000
+    return TempoStretch(first, bars, round(check_tempo(tempo_bpm), 6), off_ms)
+
+
+def tempo_stretches(
+    lines_s: Sequence[float], metre: Metre, *, off_ms: float = OFF_MS, most_bars: int = MOST_IN_STRETCH
+) -> list[TempoStretch]:
+    """A guide's bars as stretches of one tempo each, as long as they can be.
+
+    Parameters
+    ----------
+    lines_s
+        Where bars begin and the last one ends, in seconds, ascending.
+    metre
+        Metre of the bars.
+    off_ms
+        So much a bar line may lie off where its stretch's tempo puts it.
+    most_bars
+        How many bars a stretch has at most.
+
+    Returns
+    -------
+    list[TempoStretch]
+        One after another; together all bars.
+    """
+    found: list[TempoStretch] = []
+    first, count = 0, len(lines_s) - 1
+    while first < count:
+        longest = stretch_of(lines_s, first, 1, metre)
+        for bars in range(2, min(most_bars, count - first) + 1):
+            longer = stretch_of(lines_s, first, bars, metre)
+            if longer.off_ms <= off_ms:
+                longest = longer
+        found.append(longest)
+        first += longest.bars
+    return found
 
 
 def whole_bars(length_s: float, metre: Metre, near_bpm: float) -> tuple[int, float]:

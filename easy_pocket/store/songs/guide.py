@@ -29,7 +29,8 @@ _made: ByteCache[Frames] = ByteCache("guides, as they are played", MADE_BYTES)
 @dataclass(frozen=True)
 class Guide:
     """start_s: where in the file its bar one is. bar: of the song at which that falls, from 1. solo: it is heard alone.
-    picture: its size, column by column. words: what was found of its beat. tempo_bpm: found, 0 for none."""
+    picture: its size, column by column. words: what was found of its beat. tempo_bpm: found, 0 for none. lines_s: where
+    its bars begin and the last one ends, in s of the file."""
 
     audio_hash: str
     name: str
@@ -42,6 +43,7 @@ class Guide:
     tempo_bpm: float = 0.0
     words: str = ""
     picture: tuple[float, ...] = ()
+    lines_s: tuple[float, ...] = ()
 
     def __post_init__(self) -> None:
         require_range("Where the guide's bar one is", self.start_s, 0, self.duration_s, "s")
@@ -55,11 +57,13 @@ class Guide:
 
 
 def guide_to_doc(guide: Guide) -> Doc:
-    return {**asdict(guide), "picture": list(guide.picture)}
+    return {**asdict(guide), "picture": list(guide.picture), "lines_s": list(guide.lines_s)}
 
 
 def guide_of(doc: Doc | None) -> Guide | None:
-    return Guide(**{**doc, "picture": tuple(doc.get("picture", ()))}) if doc else None
+    if not doc:
+        return None
+    return Guide(**{**doc, **{name: tuple(doc.get(name, ())) for name in ("picture", "lines_s")}})
 
 
 _told: dict[str, Guide] = {}  # by key; few, and small

@@ -38,6 +38,7 @@ class _Stretch(NamedTuple):
     bars: int
     repeats: int
 
+
 @edit(description="the order that was played: {what}")
 def order_sections(context: EditContext, sent: OrderSections) -> Step:
     song, session = context.song, context.session

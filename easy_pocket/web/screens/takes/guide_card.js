@@ -80,9 +80,10 @@ export class GuideCard {
   /** @param {Piece | null} button */
   click(button) {
     if (!button) return;
-    const { guideSwitch, guideAway, guideTempo } = button.dataset;
+    const { guideSwitch, guideAway, guideTempo, guideFollow } = button.dataset;
     if (guideSwitch) this.set({ [guideSwitch]: button.getAttribute("aria-pressed") !== "true" }, button);
     else if (guideAway !== undefined) this.screen.edits.push({ kind: "guide_away" }, { near: button });
+    else if (guideFollow) this.screen.edits.push({ kind: "guide_follow", new: guideFollow === "new" }, { near: button });
     else if (guideTempo !== undefined) this.screen.edits.push({ kind: "guide_tempo" }, { near: button });
   }
 

@@ -49,5 +49,6 @@ def listened_to(data: bytes, name: str, metre: Metre) -> BringGuide:
         tempo_bpm=round(beat.tempo_bpm or 0.0, 3),
         words=beat.words,
         picture=guide_picture(audio),
+        lines_s=beat.lines_s,
     )
     return BringGuide(audio=kept, guide=guide)

@@ -30,5 +30,8 @@ export const TIPS = {
   "#hand-play": "This hand plays the part from now on: its lean and its looseness",
   "#hand-groove": "The lean of this hand as a groove on the shelf",
   "#hand-file": "Download this hand",
+  "[data-guide-tempo]": "The song's tempo as the guide has it on the whole",
+  "[data-guide-follow=along]": "Sections over the guide take its tempo, each the one it has there",
+  "[data-guide-follow=new]": "Sections for all its bars, each as long as its tempo holds",
   "[data-name-pass]": "Name the pass",
 };
