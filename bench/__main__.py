@@ -1,5 +1,5 @@
 """`./pocket bench [NAME ...]`: listen, perform, feel, mixdown, edit, kit, heard, drawn, ideas, song, song_page,
-served, stage, stage_page, takes, page; and, by its name only, soak."""
+served, stage, stage_page, takes, page; and, by their names only, played_in and soak."""
 
 import sys
 
@@ -14,6 +14,7 @@ from bench import (
     mixdown,
     page,
     perform,
+    played_in,
     served,
     soak,
     song,
@@ -40,14 +41,18 @@ ALL = {
     "stage": stage.run,
     "stage_page": stage_page.run,
     "takes": takes.run,
+    "played_in": played_in.run,
     "page": page.run,
     "soak": soak.run,
 }
 
 
+BY_NAME = ("soak", "played_in")  # they take long
+
+
 def main() -> None:
     give_core_its_caches()
-    chosen = sys.argv[1:] or [name for name in ALL if name != "soak"]
+    chosen = sys.argv[1:] or [name for name in ALL if name not in BY_NAME]
     unknown = [name for name in chosen if name not in ALL]
     if unknown:
         sys.exit(f"bench: there is no benchmark {unknown[0]}; there are {', '.join(ALL)}")

@@ -136,15 +136,15 @@ def _heard(page: Page) -> None:
     print(f"a control of a chain, from key to sound while playing: p50 {p50:.0f} ms, p95 {p95:.0f} ms (wanted: 60)")
 
 
-def _busy() -> None:
+def busy() -> None:
     while True:
         sum(range(1000))
 
 
 def _gaps(page: Page) -> None:
-    busy = multiprocessing.Process(target=_busy, daemon=True)
-    busy.start()
+    other = multiprocessing.Process(target=busy, daemon=True)
+    other.start()
     late_s, underruns = page.evaluate(GAPS, GAP_S)
-    busy.terminate()
+    other.terminate()
     words = "" if underruns is None else f", {underruns} underruns"
     print(f"{GAP_S} s of a full Stage, one core busy: the sound is {1000 * late_s:.0f} ms behind the clock{words}")

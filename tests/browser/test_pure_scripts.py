@@ -177,3 +177,51 @@ def test_a_kept_queue_with_rubbish_in_it_does_not_jam(module):
     )
     assert sent["edit"] == {"kind": "tempo", "tempo_bpm": 80}
     assert re.fullmatch(r"[A-Za-z0-9_-]{6,60}", sent["edit_id"])
+
+
+CLOCK = """(m, gaps) => {
+    const context = { state: "running", currentTime: 0 };
+    const clock = new m.AudioClock({ context });
+    const real = performance.now.bind(performance);
+    performance.now = () => 1e6;
+    return gaps.map((gap) => {
+        context.currentTime = 1000 - gap;
+        clock.sample();
+        return Math.round(clock.gap * 1000);
+    });
+}"""
+
+
+def test_of_two_clocks_the_pair_that_lags_least_is_right_while_the_page_is_busy(module):
+    busy = [1.0, 1.09, 1.0, 1.05, 1.1] * 30
+    assert set(module("audio_clock.js", CLOCK, busy)) == {1000}
+
+
+def test_after_the_sound_stood_still_the_clock_goes_with_it(module):
+    found = module("audio_clock.js", CLOCK, [1.0] * 40 + [1.44, 1.5, 1.441] * 8)
+    assert found[39] == 1000
+    assert found[-1] == 1440
+    assert found.index(1440) < 40 + 13  # half a second later
+
+
+def test_a_hit_that_came_after_its_pass_was_sent_is_in_the_next_one(module):
+    found = module(
+        "../screens/takes/pass_keeper.js",
+        """(m) => {
+            const sent = [];
+            const keeper = new m.PassKeeper({
+                page: { player: { running: false, context: {} } }, armed: { has: () => true },
+                clock: { heardAt: (ms) => ms / 1000 }, latency: { of: () => 0 },
+                keepPass: (round, hits) => sent.push(hits),
+            });
+            const round = { anchor: 10, length_s: 2, length_ticks: 3840, tempo_bpm: 120 };
+            keeper.now = () => round;
+            keeper.on = true;
+            keeper.sentUpTo = 3;  // passes 0 to 2 are over
+            keeper.take("kick", 90, 15500, "pad");
+            keeper.take("snare", 80, 16500, "pad");
+            keeper.send(round, 3, false);
+            return sent;
+        }""",
+    )
+    assert found == [[["kick", -20, 90], ["snare", 500, 80]]]

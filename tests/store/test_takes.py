@@ -220,3 +220,13 @@ def test_the_sound_a_hit_was_struck_with_is_kept_and_written(store, song_id):
     (row,) = takes_of(store.reader, song_id)
     (one,) = load_take(store.reader, row).passes
     assert [sound for voice, _, _, sound in one.played.full_rows if voice == "snare"] == [2, 1, 0]
+
+
+def test_after_a_take_that_is_full_the_next_pass_begins_another(store, song_id, monkeypatch):
+    monkeypatch.setattr("easy_pocket.store.songs.edits.pass_keeping.MOST_PASSES", 2)
+    for number in range(3):
+        hits = [("kick", 0.0, 90 + number)]
+        do(store, song_id, "take_pass", length_ticks=7680, tempo_bpm=104, hits=hits)
+    newest, first = (load_take(store.reader, row) for row in takes_of(store.reader, song_id))
+    assert (first.name, len(first.passes)) == ("take 1", 2)
+    assert (newest.name, [one.played.rows for one in newest.passes]) == ("take 2", [[("kick", 0.0, 92)]])

@@ -1,8 +1,8 @@
 // The player: one AudioContext and a look-ahead scheduler. It schedules the times, gains and pans Python gave; it
 // computes no rule of its own. A pass of the stack begins every `length_s`; the anchor is when pass 0 began.
 
+import { wayOut } from "./audio_clock.js";
 import { Audition } from "./audition.js";
-import { CEILING } from "./stage_constants.js";
 import { planWithout } from "./stage_graph.js";
 import { glide } from "./stage_units.js";
 import { TOUCH_S, goRound, jump } from "./player_place.js";
@@ -391,7 +391,7 @@ export class Player extends EventTarget {
   // Seconds into the pass as the ear hears it now, or null.
   get position() {
     if (!this.running) return null;
-    const now = this.context.currentTime - (this.context.outputLatency || 0) - CEILING.latency / 44100;
+    const now = this.context.currentTime - wayOut(this.context);
     if (now < this.began.when) return this.began.at_s;
     if (this.before && now < this.before.until) return Math.max(this.before.from, this.before.from + now - this.before.anchor);
     const heard = now - this.anchor;

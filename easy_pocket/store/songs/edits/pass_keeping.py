@@ -69,14 +69,13 @@ class KeptHow(NamedTuple):
 
 
 def kept_pass(context: EditContext, take: TakeRow | None, played: Played, how: KeptHow, bars: TakeBars) -> Step:
-    """Of a take there is, or a new one."""
-    if take is None:
-        take = _new_take(context, bars, how)
+    """Of a take there is, or a new one; also after a take that is full, so that whoever plays on loses nothing."""
+    rows = passes_of(context.session, take) if take is not None else []
+    full = how.mode == "new" and len(rows) + how.added >= MOST_PASSES
+    if take is None or full:
+        take = _new_take(context, bars, how._replace(added=0))
         return _added(context, take, "pass 1", how, played, [field_patch("take", take, removed=False)])
-    rows = passes_of(context.session, take)
     if how.mode == "new" or len(rows) < how.over:
-        if len(rows) >= MOST_PASSES:
-            raise EditRefusedError(f"This take has {MOST_PASSES} passes, the most there can be: throw some away first.")
         return _added(context, take, _next_name(rows, how.added), how, played, [])
     over = rows[-how.over]
     if how.mode == "top":

@@ -4,13 +4,14 @@ const EARLY_S = 0.25; // so early a hit can still belong to the first slot of th
 const LATE_S = 0.25; // so long after its end a pass is waited for: devices are late
 const SEAM_TICKS = 120; // half a 16th: so early a hit belongs to the next time round, here as on the server
 const EVERY_MS = 50;
+const LATEST_MS = 20; // a hit that came after its pass was sent stands so early in the next one
 const REMEMBERED_S = 120;
 const MOST_REMEMBERED = 6000;
 const MOST_KEPT_AT_ONCE = 8;
 
 /**
  * One hit: at: the audio's time it was struck at, device's latency taken off; round: which playing it was in.
- * @typedef {{ voice: string, velocity: number, at: number, ms: number, source: string, round: any, armed: boolean, sent: boolean, alternate: number }} PlayedHit
+ * @typedef {{ voice: string, velocity: number, at: number, ms: number, source: string, round: any, armed: boolean, sent: boolean, alternate: number, least: number }} PlayedHit
  * @typedef {[string, number, number] | [string, number, number, number]} Row voice, ms, velocity, and which of its sounds
  */
 
@@ -67,7 +68,7 @@ export class PassKeeper extends EventTarget {
     const { clock, latency } = this.screen;
     const at = this.player.context ? clock.heardAt(ms) - latency.of(source) / 1000 : ms / 1000;
     const armed = this.on && this.screen.armed.has(voice);
-    const hit = { voice, velocity, at, ms, source, round: this.now(), armed, sent: false, alternate };
+    const hit = { voice, velocity, at, ms, source, round: this.now(), armed, sent: false, alternate, least: armed ? this.sentUpTo : -1 };
     this.remembered.push(hit);
     const oldest = performance.now() - REMEMBERED_S * 1000;
     while (this.remembered.length > MOST_REMEMBERED || (this.remembered[0]?.ms ?? Infinity) < oldest) this.remembered.shift();
@@ -125,13 +126,14 @@ export class PassKeeper extends EventTarget {
   }
 
   /**
-   * The pass a hit belongs to; -1 for one that was struck before the first of them.
+   * The pass a hit belongs to, none that was sent before it came; -1 for one that was struck before the first of them.
    * @param {any} round
    * @param {PlayedHit} hit
    */
   belongsTo(round, hit) {
     const seam_s = Math.min(EARLY_S, (SEAM_TICKS * 60) / (round.tempo_bpm * 960));
-    return Math.max(-1, Math.floor((hit.at + seam_s - round.anchor) / round.length_s));
+    const number = Math.floor((hit.at + seam_s - round.anchor) / round.length_s);
+    return number < hit.least && number >= 0 ? hit.least : Math.max(-1, number);
   }
 
   // Passes that are over are sent; a hidden page looks once a second, and loses none.
@@ -175,7 +177,10 @@ export class PassKeeper extends EventTarget {
    */
   hitsOf(round, number, wanted) {
     const begin = round.anchor + number * round.length_s;
-    return this.remembered.filter((hit) => hit.round === round && wanted(hit) && hit.at >= begin - EARLY_S && hit.at < begin + round.length_s + EARLY_S).map((hit) => ({ hit, ms: (hit.at - begin) * 1000 }));
+    const late = (/** @type {PlayedHit} */ hit) => hit.at < begin && this.belongsTo(round, hit) === number;
+    return this.remembered
+      .filter((hit) => hit.round === round && wanted(hit) && ((hit.at >= begin - EARLY_S && hit.at < begin + round.length_s + EARLY_S) || late(hit)))
+      .map((hit) => ({ hit, ms: late(hit) ? Math.max((hit.at - begin) * 1000, -LATEST_MS) : (hit.at - begin) * 1000 }));
   }
 
   /**
