@@ -12,6 +12,7 @@ import pytest
 import soundfile
 
 from easy_pocket.cli import main
+from easy_pocket.core.formats.pocket_file import read_song_file
 from easy_pocket.core.song.flatten import flatten
 from easy_pocket.demo.tidewater import slack_water, three_piers
 from easy_pocket.store.songs.load import load_song
@@ -125,3 +126,21 @@ def test_two_songs_of_a_name_are_told_apart_by_number(desk: Any, capsys: pytest.
         slack_water(session)
     assert main(["export", "Slack Water", "-o", "x", "--midi"]) == 2
     assert "2 songs are called 'Slack Water': name one by its number" in capsys.readouterr().err
+
+
+def test_a_song_is_packed_into_one_file_and_unpacked_as_a_new_song(
+    desk: Any, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    assert main(["pack", "three piers", "-o", "piers.pocket"]) == 0
+    capsys.readouterr()
+    assert main(["unpack", "piers.pocket", "--name", "Piers again"]) == 0
+    number = capsys.readouterr().out.split()[0]
+    assert main(["pack", number, "-o", "again.pocket"]) == 0
+    one, other = (read_song_file((tmp_path / name).read_bytes(), name) for name in ("piers.pocket", "again.pocket"))
+    assert other.doc["song"].pop("name") == "Piers again"
+    assert one.doc["song"].pop("name") == "Three Piers"
+    assert one == other
+    (tmp_path / "letter.pocket").write_text("dear all")
+    assert main(["unpack", "letter.pocket"]) == 2
+    assert "letter.pocket" in capsys.readouterr().err
+    assert main(["pack", "no such song", "-o", "x.pocket"]) == 2

@@ -22,6 +22,7 @@ from easy_pocket.cli.ideas import add_ideas
 from easy_pocket.cli.loops import add_loops
 from easy_pocket.cli.perform import add_perform
 from easy_pocket.cli.pocket import add_pocket
+from easy_pocket.cli.pocket_files import add_song_files
 from easy_pocket.cli.render import add_render
 from easy_pocket.cli.songs import add_songs
 from easy_pocket.core.errors import BadValueError, PocketError
@@ -86,6 +87,7 @@ def _parser() -> Parser:
     add_loops(commands)
     add_ideas(commands)
     add_songs(commands)
+    add_song_files(commands)
 
     add_render(commands)
     return parser

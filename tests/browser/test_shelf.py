@@ -277,3 +277,24 @@ def test_the_shelf_lists_the_keys_of_every_song(page: Page) -> None:
     expect(page.locator("#shortcuts")).to_contain_text("play, stop")
     page.click("#shortcuts [data-help]")
     expect(page.locator("#shortcuts")).to_be_hidden()
+
+
+def test_a_song_is_saved_as_a_file_and_brought_back_by_choosing_it(page: Page, address: str, tmp_path: Path) -> None:
+    page.goto("/")
+    card = page.locator(".song-card", has=page.get_by_role("link", name="Three Piers", exact=True)).first
+    count = page.locator(".song-card").count()
+    card.get_by_role("button", name="More with Three Piers").click()
+    with page.expect_download() as saved:
+        card.get_by_role("link", name="save as file").click()
+    assert saved.value.suggested_filename == "Three Piers.pocket"
+    path = tmp_path / "carried.pocket"
+    saved.value.save_as(path)
+    page.set_input_files('[data-bring=midi] input[type="file"]', str(path))
+    page.wait_for_url(re.compile(r"/songs/\d+/bench"))
+    expect(page.locator("#song-name")).to_have_value("Three Piers")
+    page.goto("/")
+    assert page.locator(".song-card").count() == count + 1
+    path.write_bytes(path.read_bytes()[:900])  # cut off on its way
+    page.set_input_files('[data-bring=midi] input[type="file"]', str(path))
+    expect(page.locator("#bring-state")).to_contain_text("carried.pocket")
+    assert page.locator(".song-card").count() == count + 1

@@ -99,12 +99,14 @@ def copied_layered_loops(
     song: SongRow, loop_ids: dict[int, int], section_ids: dict[int, int]
 ) -> list[dict[str, object]]:
     """For a copy of a song whose loops and sections have other ids."""
-    return [
-        {
-            **{name: value for name, value in doc.items() if name != "section_id"},
-            "loop_id": loop_ids[doc["loop_id"]],
-            "section_ids": [section_ids[one] for one in sections_of(doc) if one in section_ids],
-        }
-        for doc in layered_loop_docs_of(song)
-        if doc["loop_id"] in loop_ids
-    ]
+    docs = layered_loop_docs_of(song)
+    return [moved_layer(doc, loop_ids, section_ids) for doc in docs if doc["loop_id"] in loop_ids]
+
+
+def moved_layer(doc: dict[str, Any], loop_ids: dict[int, int], section_ids: dict[int, int]) -> dict[str, object]:
+    """One of them with other ids."""
+    return {
+        **{name: value for name, value in doc.items() if name != "section_id"},
+        "loop_id": loop_ids[doc["loop_id"]],
+        "section_ids": [section_ids[one] for one in sections_of(doc) if one in section_ids],
+    }

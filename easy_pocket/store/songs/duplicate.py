@@ -37,7 +37,9 @@ def duplicate_song(session: Session, song_id: int) -> SongRow:
     ids = {old: row.id for old, row in parts.items()}
     sections = _sections(session, source.sections, copy.id, ids, patterns)
     copy.collision_choices = {
-        moved: choice for key, choice in (source.row.collision_choices or {}).items() if (moved := _double(key, ids))
+        moved: choice
+        for key, choice in (source.row.collision_choices or {}).items()
+        if (moved := moved_double(key, ids))
     }
     loops: dict[int, int] = {}
     asked = select(LoopRow).where(LoopRow.song_id == song_id, LoopRow.removed.is_(False))
@@ -90,6 +92,7 @@ def moved_join(join: dict[str, Any], parts: dict[int, int], patterns: dict[int, 
     return moved
 
 
-def _double(key: str, parts: dict[int, int]) -> str:
+def moved_double(key: str, parts: dict[int, int]) -> str:
+    """What is done where two parts strike a voice: the key of that for a copy; "" where a part is not there."""
     one, other, voice = key.split(":", 2)
     return f"{parts[int(one)]}:{parts[int(other)]}:{voice}" if {int(one), int(other)} <= set(parts) else ""

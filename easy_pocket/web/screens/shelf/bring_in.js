@@ -5,9 +5,12 @@ import { ask } from "../../shared/api.js";
 
 const JOB_MS = 250;
 const MIDI = /\.midi?$/i;
+const SONG = /\.pocket$/i;
+/** @type {Record<string, string>} */
+const DOING = { midi: "reading", song: "opening", loop: "listening to" };
 
 /** @param {File} file */
-export const kindOf = (file) => (MIDI.test(file.name) || file.type === "audio/midi" ? "midi" : "loop");
+export const kindOf = (file) => (SONG.test(file.name) ? "song" : MIDI.test(file.name) || file.type === "audio/midi" ? "midi" : "loop");
 
 /**
  * @param {string} words
@@ -22,13 +25,13 @@ function say(words, wrong = false) {
 
 /**
  * @param {File} file
- * @param {string} kind "midi" or "loop"
+ * @param {string} kind "midi", "song" or "loop"
  * @param {string} [notes] what its unknown notes play
  */
 export async function bringIn(file, kind, notes = "") {
   byId("bring-notes").hidden = true;
-  say(kind === "midi" ? `reading ${file.name}…` : `listening to ${file.name}…`);
-  const address = `/songs/from-${kind}?name=${encodeURIComponent(file.name.slice(-80))}${notes ? `&notes=${encodeURIComponent(notes)}` : ""}`;
+  say(`${DOING[kind]} ${file.name}…`);
+  const address = `/songs/from-${kind}/upload?name=${encodeURIComponent(file.name.slice(-80))}${notes ? `&notes=${encodeURIComponent(notes)}` : ""}`;
   const answer = await ask(address, { method: "POST", body: file, headers: { "Content-Type": "application/octet-stream" } }).catch(() => null);
   const told = await answer?.json().catch(() => null);
   if (!answer?.ok) say(told?.error ?? `${file.name} could not be sent: Easy Pocket did not answer. Try again.`, true);

@@ -11,6 +11,7 @@ from starlette.responses import RedirectResponse, Response
 
 from easy_pocket.core.formats.audio_file import claimed_seconds
 from easy_pocket.core.formats.midi_notes import note_choices, unknown_notes, with_notes
+from easy_pocket.core.formats.pocket_file import read_song_file, write_song_file
 from easy_pocket.core.pattern.timebase import check_tempo, parse_metre
 from easy_pocket.core.pattern.voices import ROLES
 from easy_pocket.jobs.work import analyze_file, read_parts
@@ -24,12 +25,13 @@ from easy_pocket.store.songs.edits.song import SetName
 from easy_pocket.store.songs.load import load_song
 from easy_pocket.store.songs.midi_import import song_from_midi
 from easy_pocket.store.songs.phrases import find_phrase, lines
+from easy_pocket.store.songs.pocket_files import song_contents, song_from_contents
 from easy_pocket.store.songs.selection import ANYWHERE
 from easy_pocket.store.songs.shelf import binned, delete_song, empty_bin, restore_song, shelf
 from easy_pocket.web.screens.bench.phrases_view import line_doc
 from easy_pocket.web.screens.loops.routes import LONG_S
 from easy_pocket.web.screens.shelf.view import bin_lines, shelf_cards
-from easy_pocket.web.shared.dependencies import SongId, Store, edit_from_file
+from easy_pocket.web.shared.dependencies import SongId, Store, download, edit_from_file
 from easy_pocket.web.shared.job_routes import jobs, workers
 from easy_pocket.web.shared.json_response import JsonResponse
 from easy_pocket.web.shared.playing import playing
@@ -91,7 +93,7 @@ def line_playing(store: Store, key: LineKey, tempo_bpm: AskedTempo = 100.0) -> R
     return JsonResponse(playing(song, timings=("felt",)))
 
 
-@router.post("/songs/from-midi")
+@router.post("/songs/from-midi/upload")
 async def create_from_midi(request: Request, store: Store, name: FileName, notes: NoteChoices = "") -> Response:
     """A song of a MIDI file; where it has notes that are no voice of ours, which they are is asked first."""
     known, data = plain_name(name), await read_upload(request)
@@ -110,7 +112,7 @@ async def create_from_midi(request: Request, store: Store, name: FileName, notes
     return await run_in_threadpool(bring_in)
 
 
-@router.post("/songs/from-loop")
+@router.post("/songs/from-loop/upload")
 async def create_from_loop(request: Request, store: Store, name: FileName) -> Response:
     """A song at the tempo and in the metre of an audio loop, with the loop in it. None is made of what cannot be
     heard."""
@@ -130,6 +132,28 @@ async def create_from_loop(request: Request, store: Store, name: FileName) -> Re
     if seconds is not None and seconds > LONG_S:
         return JsonResponse({"job": jobs(request).start(analyze_file, (data, known), begin)}, 202)
     return JsonResponse(await run_in_threadpool(begin, await workers(request).run(analyze_file, data, known)))
+
+
+@router.post("/songs/from-song/upload")
+async def create_from_song_file(request: Request, store: Store, name: FileName) -> Response:
+    """A song that was saved as a file, as a new one."""
+    known, data = plain_name(name), await read_upload(request)
+
+    def open_it() -> Response:
+        contents = read_song_file(data, known)
+        with store.transaction() as session:
+            song = song_from_contents(session, contents, known)
+        return JsonResponse({"address": f"/songs/{song.id}/bench"})
+
+    return await run_in_threadpool(open_it)
+
+
+@router.get("/songs/{song_id}/song.pocket")
+def as_file(store: Store, song_id: SongId) -> Response:
+    """The song with everything it needs, to be opened elsewhere."""
+    with store.transaction() as session:
+        contents = song_contents(session, song_id)
+    return download(write_song_file(contents), contents.doc["song"]["name"], ".pocket", "application/zip")
 
 
 @router.post("/songs/{song_id}/rename")

@@ -211,7 +211,7 @@ class Shelf {
   /** @param {Piece} field */
   chosen(field) {
     const [file] = field.files;
-    if (file) bringIn(file, field.closest("[data-bring]").dataset.bring);
+    if (file) bringIn(file, kindOf(file) === "song" ? "song" : field.closest("[data-bring]").dataset.bring);
     field.value = "";
   }
 

@@ -16,6 +16,7 @@ export const TIPS = {
   ".song-card form button": "Keep the new name",
   "[data-rename]": "Another name",
   ".song-actions [hx-post$=duplicate]": "A copy of the song",
+  ".song-actions a[download]": "The song with its kits, loops and takes in one file (.pocket), to be opened anywhere",
   ".song-actions [hx-post$=delete]": "Into the bin; it can be brought back for 30 days",
   ".bin [hx-post]": "Back to the songs",
 };

@@ -1,0 +1,54 @@
+"""`easy-pocket pack` and `unpack`: a song as one file with everything in it, and back."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+from typing import Any
+
+from easy_pocket.cli.files import PATIENT_BYTES, bounded_bytes, write
+from easy_pocket.cli.songs import find_song, on_shelf
+from easy_pocket.core.formats.pocket_file import read_song_file, write_song_file
+from easy_pocket.store.database import Database
+from easy_pocket.store.songs.pocket_files import song_contents, song_from_contents
+
+
+def add_song_files(commands: Any) -> None:
+    pack = commands.add_parser("pack", help="save a song with its kits, grooves, loops and takes in one file")
+    pack.add_argument("song", metavar="SONG", help="its number, or its name")
+    pack.add_argument("-o", "--out", required=True, metavar="FILE.pocket", help="- for standard output")
+    pack.set_defaults(run=run_pack)
+
+    unpack = commands.add_parser("unpack", help="open a song file as a new song")
+    unpack.add_argument("file", metavar="FILE.pocket", help="- for standard input")
+    unpack.add_argument("--name", default="", help="what the new song is called (default: as in the file)")
+    unpack.set_defaults(run=run_unpack)
+
+
+def run_pack(chosen: argparse.Namespace) -> None:
+    def packing(database: Database) -> None:
+        number = find_song(database.reader, chosen.song)
+        with database.transaction() as session:
+            data = write_song_file(song_contents(session, number))
+        if chosen.out == "-":
+            sys.stdout.buffer.write(data)
+        else:
+            write(chosen.out, data)
+
+    on_shelf(packing)
+
+
+def run_unpack(chosen: argparse.Namespace) -> None:
+    piped = chosen.file == "-"
+    data = sys.stdin.buffer.read(PATIENT_BYTES) if piped else bounded_bytes(chosen.file, "song file")
+    name = "standard input" if piped else os.path.basename(chosen.file)
+    contents = read_song_file(data, name)
+
+    def opening(database: Database) -> None:
+        with database.transaction() as session:
+            row = song_from_contents(session, contents, name, chosen.name)
+            number, called = row.id, row.name
+        print(f"{number:>4}  {called}")
+
+    on_shelf(opening)

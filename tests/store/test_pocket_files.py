@@ -1,0 +1,197 @@
+"""A song as one file: out and in with everything equal, by bytes; and what is no song."""
+
+from __future__ import annotations
+
+import io
+import json
+import zipfile
+from pathlib import Path
+
+import jsonschema_rs
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from easy_pocket.core.errors import PocketError
+from easy_pocket.core.formats.pocket_file import SongContents, read_song_file, write_song_file
+from easy_pocket.core.song.perform_song import perform_song
+from easy_pocket.demo.load import load_demo
+from easy_pocket.demo.tidewater import three_piers
+from easy_pocket.store.kits.kits import kit_names
+from easy_pocket.store.schema.tables import AudioRow, SongRow, TemplateRow
+from easy_pocket.store.songs.create import create_song
+from easy_pocket.store.songs.load import load_song
+from easy_pocket.store.songs.pocket_files import song_contents, song_from_contents
+from easy_pocket.store.songs.shelf import shelf
+from tests.editing import do
+
+SCHEMA = Path("docs/formats/song.schema.json")
+OLD = Path(__file__).parent / "song_files"
+FIRST = OLD / "version-1.pocket"
+
+
+@pytest.fixture
+def demo(store):
+    load_demo(store)
+    return {one.name: one.id for one in shelf(store.reader)}
+
+
+@pytest.fixture
+def piers(store):
+    with store.transaction() as session:
+        return three_piers(session).id
+
+
+def packed(store, song_id):
+    with store.transaction() as session:
+        return write_song_file(song_contents(session, song_id))
+
+
+def opened(store, data, **values):
+    with store.transaction() as session:
+        return song_from_contents(session, read_song_file(data, "x.pocket"), "x.pocket", **values).id
+
+
+def events(store, song_id):
+    with store.transaction() as session:
+        song = load_song(session, song_id).values
+        played = perform_song(song.arrangement)
+        order = {part.id: number for number, part in enumerate(song.parts)}
+        return [(order[one.part.key], one.played_ms.tolist(), one.velocity.tolist()) for one in played.parts]
+
+
+def test_every_demo_song_goes_out_and_in_with_the_same_bytes_after_the_schema(store, demo):
+    assert len(demo) > 3
+    schema = json.loads(SCHEMA.read_text())
+    for name, song_id in demo.items():
+        data = packed(store, song_id)
+        assert packed(store, song_id) == data
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            jsonschema_rs.validate(schema, json.loads(archive.read("song.json")))
+        other = opened(store, data)
+        assert other != song_id
+        assert packed(store, other) == data, name
+        assert events(store, other) == events(store, song_id)
+
+
+def test_kits_and_grooves_that_are_here_are_used_and_those_that_are_not_come_along(store):
+    data = FIRST.read_bytes()
+    opened(store, data)
+    with store.transaction() as session:
+        kits, grooves = len(kit_names(session)), session.query(TemplateRow).count()
+    opened(store, data)
+    with store.transaction() as session:
+        assert (len(kit_names(session)), session.query(TemplateRow).count()) == (kits, grooves)
+    contents = read_song_file(data, "x.pocket")
+    doc = json.loads(json.dumps(contents.doc))
+    doc["kits"][0]["voices"][0]["level_db"] = -7.25
+    doc["grooves"][0]["doc"]["name"] = "Another tide"
+    other = opened(store, write_song_file(SongContents(doc, contents.audio)), name="From elsewhere")
+    with store.transaction() as session:
+        assert (len(kit_names(session)), session.query(TemplateRow).count()) == (kits + 1, grooves + 1)
+        assert session.get_one(SongRow, other).name == "From elsewhere"
+
+
+def test_on_a_bare_shelf_it_opens_with_its_audio(store):
+    keys = list(read_song_file(FIRST.read_bytes(), "x.pocket").audio)
+    with store.transaction() as session:
+        session.query(SongRow).delete()
+        session.query(AudioRow).filter(AudioRow.hash.in_(keys)).delete()
+    assert packed(store, opened(store, FIRST.read_bytes())) == FIRST.read_bytes()
+
+
+@pytest.mark.parametrize("path", sorted(OLD.glob("*.pocket")), ids=lambda path: path.name)
+def test_files_of_every_version_open_for_good(store, path):
+    song_id = opened(store, path.read_bytes())
+    assert sum(len(times) for _, times, _ in events(store, song_id)) > 20
+
+
+@settings(max_examples=10, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
+@given(
+    hits=st.dictionaries(
+        st.tuples(st.sampled_from(["kick", "snare"]), st.integers(0, 31)), st.integers(1, 127), max_size=8
+    ),
+    tempo_bpm=st.floats(40, 220).map(lambda bpm: round(bpm, 2)),
+    sections=st.lists(st.tuples(st.integers(1, 8), st.integers(1, 4)), max_size=3),
+    swing=st.floats(50, 66).map(lambda percent: round(percent, 1)),
+)
+def test_any_song_comes_back_as_it_was(store, hits, tempo_bpm, sections, swing):
+    with store.transaction() as session:
+        song_id = create_song(session, "Any", tempo_bpm=tempo_bpm).id
+    for (voice, slot), velocity in hits.items():
+        do(store, song_id, "write", voice=voice, tick=slot * 240, velocity=velocity)
+    do(store, song_id, "feel", scope="stack", field="swing_percent", value=swing)
+    for bars, repeats in sections:
+        added = do(store, song_id, "section_add").song.sections[-1].id
+        do(store, song_id, "section_set", section_id=added, field="bars", value=bars)
+        do(store, song_id, "section_set", section_id=added, field="repeats", value=repeats)
+    data = packed(store, song_id)
+    other = opened(store, data)
+    assert packed(store, other) == data
+    assert events(store, other) == events(store, song_id)
+
+
+def with_doc(data, change):
+    contents = read_song_file(data, "x.pocket")
+    doc = json.loads(json.dumps(contents.doc))
+    change(doc)
+    return write_song_file(SongContents(doc, contents.audio))
+
+
+HOSTILE = {
+    "a part of a kit there is none of": lambda doc: doc["parts"][0].update(kit_key=99),
+    "hits that are none": lambda doc: doc["patterns"][0].update(hits=[["kick", "x"]]),
+    "hits without end": lambda doc: doc["patterns"][0].update(length_ticks=10**12),
+    "a feel that is a number": lambda doc: doc["parts"][0].update(feel=7),
+    "a name of a thousand letters": lambda doc: doc["parts"][0].update(name="n" * 1000),
+    "no sections' bars": lambda doc: doc["sections"][0].update(bars=-4),
+    "a tempo that is none": lambda doc: doc["song"].update(tempo_bpm=1e300),
+    "no metre": lambda doc: doc["song"].pop("metre_beats"),
+    "a stage of words": lambda doc: doc["song"].update(stage="loud"),
+    "cells of parts that are none": lambda doc: doc["sections"][0].update(cells={"x": {}}),
+    "a voice that cannot be": lambda doc: doc["kits"][0]["voices"][0].update(role="<script>"),
+}
+
+
+@pytest.mark.parametrize("change", HOSTILE.values(), ids=HOSTILE.keys())
+def test_rows_that_are_no_song_are_refused_and_leave_nothing(store, piers, change):
+    data = with_doc(packed(store, piers), change)
+    with store.transaction() as session:
+        before = session.query(SongRow).count(), len(kit_names(session))
+    with pytest.raises(PocketError, match=r"x\.pocket does not hold a song as Easy Pocket writes it"):
+        opened(store, data)
+    with store.transaction() as session:
+        assert (session.query(SongRow).count(), len(kit_names(session))) == before
+
+
+def rewritten(data, **changes):
+    found = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(data)) as old, zipfile.ZipFile(found, "w") as new:
+        for name in old.namelist():
+            content = changes.get(name.split("/")[0].split(".")[0], lambda held: held)(old.read(name))
+            if content is not None:
+                new.writestr(name, content)
+    return found.getvalue()
+
+
+@pytest.mark.parametrize(
+    ("song", "words"),
+    [
+        (lambda text: text.replace(b'"version": 1', b'"version": 2'), "saved by a newer Easy Pocket"),
+        (lambda _: None, "is no song file of Easy Pocket"),
+        (lambda _: b"[" * 100_000, "is no song file of Easy Pocket"),
+        (lambda text: text.replace(b'"parts": [', b'"parts": [7, '), "does not hold a song"),
+    ],
+)
+def test_what_is_no_song_file_is_refused_in_words(store, piers, song, words):
+    data = packed(store, piers)
+    with pytest.raises(PocketError, match=words):
+        read_song_file(rewritten(data, song=song), "x.pocket")
+    with pytest.raises(PocketError):
+        read_song_file(b"PK not a zip", "x.pocket")
+
+
+def test_audio_under_the_name_of_another_is_refused():
+    data = FIRST.read_bytes()
+    with pytest.raises(PocketError, match="is damaged"):
+        read_song_file(rewritten(data, audio=lambda held: held[:-40] + bytes(40)), "x.pocket")
