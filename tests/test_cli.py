@@ -270,3 +270,31 @@ def test_a_written_file_is_whole(desk):
     samples, _ = soundfile.read(io.BytesIO((desk / "out.wav").read_bytes()))
     assert np.isfinite(samples).all()
     assert np.abs(samples).max() < 1
+
+
+def test_a_groove_file_is_turned_into_another_kind(desk):
+    run("groove", "loop.wav", "-o", "g.json", cwd=desk)
+    assert run("groove", "g.json", "-o", "g.csv", cwd=desk).returncode == 0
+    assert run("groove", "g.csv", "-o", "again.json", "--name", "Renamed", cwd=desk).returncode == 0
+    one, again = (load_template((desk / name).read_text(), name) for name in ("g.json", "again.json"))
+    assert again.name == "Renamed"
+    assert again.slots_per_bar == one.slots_per_bar
+    for name, lane in one.lanes.items():
+        np.testing.assert_allclose(again.lanes[name].offset_ms, lane.offset_ms, atol=1e-3)
+        np.testing.assert_allclose(again.lanes[name].accent, lane.accent, atol=1e-3)
+    assert run("groove", "g.json", "-o", "g.mid", cwd=desk).returncode == 0
+    assert run("groove", "g.mid", "-o", "back.json", cwd=desk).returncode == 0
+    assert (desk / "back.json").read_text() == (desk / "g.json").read_text()
+    file = mido.MidiFile(desk / "g.mid")
+    note = next(one for track in file.tracks for one in track if one.type == "note_on" and one.velocity)
+    note.velocity = 3 if note.velocity > 60 else 99  # changed elsewhere: its notes count
+    file.save(desk / "g.mid")
+    assert run("groove", "g.mid", "-o", "changed.json", cwd=desk).returncode == 0
+    changed = load_template((desk / "changed.json").read_text(), "changed.json")
+    assert any(lane.accent != one.lanes[name].accent for name, lane in changed.lanes.items() if name in one.lanes)
+
+
+def test_the_version_is_told(desk):
+    told = run("--version", cwd=desk)
+    assert told.returncode == 0
+    assert told.stdout.startswith("easy-pocket 0.")

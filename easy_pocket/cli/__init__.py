@@ -10,13 +10,15 @@ import json
 import os
 import sys
 from collections.abc import Callable
+from dataclasses import replace
+from importlib.metadata import version
 from pathlib import Path
 from typing import NoReturn
 
 import numpy as np
 
 from easy_pocket.caches import give_core_its_caches
-from easy_pocket.cli.files import listen, say, write_template
+from easy_pocket.cli.files import is_groove_file, listen, read_template, say, write_template
 from easy_pocket.cli.hand import add_hand
 from easy_pocket.cli.ideas import add_ideas
 from easy_pocket.cli.loops import add_loops
@@ -67,6 +69,7 @@ def _refuse(words: str) -> int:
 
 def _parser() -> Parser:
     parser = Parser(prog="easy-pocket", description="Easy Pocket on the command line.")
+    parser.add_argument("--version", action="version", version=f"easy-pocket {version('easy-pocket')}")
     commands = parser.add_subparsers(dest="command", required=True, parser_class=Parser)
 
     listen = commands.add_parser("listen", help="hear tempo, bars, hits and groove in a loop")
@@ -74,8 +77,8 @@ def _parser() -> Parser:
     listen.add_argument("--json", action="store_true", help="print everything as JSON")
     listen.set_defaults(run=run_listen)
 
-    groove = commands.add_parser("groove", help="take a groove template from a loop")
-    groove.add_argument("loop", metavar="LOOP")
+    groove = commands.add_parser("groove", help="take a groove template from a loop, or turn one into another kind")
+    groove.add_argument("loop", metavar="LOOP|GROOVE", help="audio, or a groove as JSON, CSV or MIDI")
     groove.add_argument("-o", "--out", required=True, metavar="T.json")
     groove.add_argument("--name", help="the template's name (default: the file's)")
     groove.add_argument("--bars", type=int, default=1, help=f"bars of the template, 1-{MAX_TEMPLATE_BARS} (default 1)")
@@ -117,6 +120,10 @@ def warn_of_doubt(heard: LoopAnalysis) -> None:
 def run_groove(chosen: argparse.Namespace) -> None:
     if not 1 <= chosen.bars <= MAX_TEMPLATE_BARS:
         raise BadValueError(f"--bars is {chosen.bars}; a template has 1 to {MAX_TEMPLATE_BARS}.")
+    if is_groove_file(chosen.loop):  # into another kind
+        kept = read_template(chosen.loop)
+        write_template(replace(kept, name=chosen.name) if chosen.name else kept, chosen.out)
+        return
     heard = listen(chosen.loop)
     warn_of_doubt(heard)
     name = os.path.basename(chosen.loop)

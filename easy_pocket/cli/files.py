@@ -62,6 +62,15 @@ def _by_ending(of: Of, path: str, to: Literal["read", "write"], otherwise: str) 
         return for_file(of, otherwise, to=to)
 
 
+def is_groove_file(path: str) -> bool:
+    """Whether its ending is that of a groove, not of audio."""
+    try:
+        for_file("groove", path, to="read")
+    except BadValueError:
+        return False
+    return True
+
+
 def read_template(path: str) -> GrooveTemplate:
     """Read a groove in the format of the file's ending; any other ending is read as JSON."""
     as_format = _by_ending("groove", path, "read", "any.json")

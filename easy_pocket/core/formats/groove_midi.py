@@ -2,19 +2,25 @@
 
 from __future__ import annotations
 
+import io
+import json
 from pathlib import PurePath
 
+import mido
 import numpy as np
 
+from easy_pocket.core.errors import PocketError
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.feel.template import GrooveTemplate
 from easy_pocket.core.feel.template_edits import template_from_performance
+from easy_pocket.core.formats.groove_json import dump_template, load_template
 from easy_pocket.core.formats.midi import read_midi
 from easy_pocket.core.formats.midi_writing import write_midi
 from easy_pocket.core.formats.registry import Format, NoOptions, Written, register
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 
 LANE_VOICES = {"low": "kick", "mid": "snare", "high": "hat_closed"}
+TOLD = "easy-pocket-groove "
 ONLY_VOICE = "hat_closed"  # speaks for a groove that has no lanes but "all"
 
 
@@ -30,11 +36,50 @@ def dump_groove_midi(template: GrooveTemplate) -> bytes:
         for tick, offset_ms, accent in zip(ticks.tolist(), lane.offset_ms, lane.accent, strict=True):
             hits.append(Hit(voice, tick, max(1, round(127 * accent)), offset_ms))
     performance = perform(Pattern(length, tuple(hits), template.metre), tempo_bpm=template.tempo_bpm)
-    return write_midi(performance, name=template.name, marker="groove", loop=True).data
+    notes = write_midi(performance, name=template.name, marker="groove", loop=True).data
+    file = mido.MidiFile(file=io.BytesIO(notes))
+    # What notes cannot say exactly: slots that are softer than a note can be, fractions of a tick, words.
+    file.tracks[0].insert(0, mido.MetaMessage("text", text=TOLD + _plain(template)))
+    found = io.BytesIO()
+    file.save(file=found)
+    return found.getvalue()
+
+
+def _plain(template: GrooveTemplate) -> str:
+    """As JSON in plain letters, whatever the encoding of a MIDI file's texts."""
+    return json.dumps(json.loads(dump_template(template)), separators=(",", ":"))
+
+
+def _told(data: bytes, name: str) -> GrooveTemplate | None:
+    """The groove that one of our files tells; None where its notes were changed since, or there is none."""
+    try:
+        file = mido.MidiFile(file=io.BytesIO(data))
+        texts = [one.text for one in file.tracks[0] if one.type == "text" and one.text.startswith(TOLD)]
+        if not texts:
+            return None
+        template = load_template(texts[0].removeprefix(TOLD), name)
+        again = mido.MidiFile(file=io.BytesIO(dump_groove_midi(template)))
+    except (PocketError, OSError, ValueError, EOFError, IndexError, KeyError, TypeError):
+        return None  # it is read as any file is, and refused there in words
+    return template if _notes(file) == _notes(again) else None
+
+
+def _notes(file: mido.MidiFile) -> list[tuple[int, int, int, int]]:
+    """All that sounds: ticks at 960 a quarter, channel, note, velocity."""
+    found = []
+    for track in file.tracks:
+        at = 0
+        for one in track:
+            at += one.time
+            if one.type == "note_on" and one.velocity:
+                found.append((at * 960 // file.ticks_per_beat, one.channel, one.note, one.velocity))
+    return sorted(found)
 
 
 def load_groove_midi(data: bytes, name: str) -> GrooveTemplate:
-    """The groove of a MIDI beat's first bars (8 at most), on the grid its hits lie on."""
+    """The groove of a MIDI beat's first bars (8 at most), on the grid its hits lie on; a groove of ours as it was."""
+    if (known := _told(data, name)) is not None:
+        return known
     beat = read_midi(data, name)
     performance = perform(beat.pattern, tempo_bpm=beat.tempo_bpm)
     step = grid_of(beat.pattern)
