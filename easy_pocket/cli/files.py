@@ -22,8 +22,8 @@ def say(words: str) -> None:
     print(f"easy-pocket: {words}", file=sys.stderr)
 
 
-def bounded_bytes(path: str, what: str) -> bytes:
-    if os.path.getsize(path) > PATIENT_BYTES:
+def bounded_bytes(path: str, what: str, most: int = PATIENT_BYTES) -> bytes:
+    if os.path.getsize(path) > most:
         raise BadValueError(f"{os.path.basename(path)} is too large for a {what}.")
     return Path(path).read_bytes()
 

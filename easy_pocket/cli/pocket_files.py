@@ -7,9 +7,9 @@ import os
 import sys
 from typing import Any
 
-from easy_pocket.cli.files import PATIENT_BYTES, bounded_bytes, write
+from easy_pocket.cli.files import bounded_bytes, write
 from easy_pocket.cli.songs import find_song, on_shelf
-from easy_pocket.core.formats.pocket_file import read_song_file, write_song_file
+from easy_pocket.core.formats.pocket_file import MOST_BYTES, read_song_file, write_song_file
 from easy_pocket.store.database import Database
 from easy_pocket.store.songs.pocket_files import song_contents, song_from_contents
 
@@ -41,7 +41,7 @@ def run_pack(chosen: argparse.Namespace) -> None:
 
 def run_unpack(chosen: argparse.Namespace) -> None:
     piped = chosen.file == "-"
-    data = sys.stdin.buffer.read(PATIENT_BYTES) if piped else bounded_bytes(chosen.file, "song file")
+    data = sys.stdin.buffer.read(MOST_BYTES) if piped else bounded_bytes(chosen.file, "song file", MOST_BYTES)
     name = "standard input" if piped else os.path.basename(chosen.file)
     contents = read_song_file(data, name)
 

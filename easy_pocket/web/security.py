@@ -34,6 +34,8 @@ SAFE_METHODS = {"GET", "HEAD", "OPTIONS"}
 LOCAL_HOSTS = {"127.0.0.1", "localhost", "testserver"}
 MAX_BODY_BYTES = 1_000_000
 MAX_UPLOAD_BYTES = 60_000_000
+MAX_SONG_FILE_BYTES = 300_000_000  # with all its audio
+SONG_FILES = "/songs/from-song/upload"
 BODY_S = 30.0  # for a request to come in whole
 UPLOAD_S = 300.0
 
@@ -114,12 +116,18 @@ def _refusal(method: str, path: str, headers: Headers) -> tuple[int, str] | None
     if method not in SAFE_METHODS and not same_origin(headers):
         return 403, "This request does not come from an Easy Pocket page; nothing was changed."
     declared = headers.get("content-length", "0")
-    if path.endswith("/upload") and declared.isascii() and declared.isdigit() and int(declared) > MAX_UPLOAD_BYTES:
-        return 413, too_large(int(declared))
+    most = MAX_SONG_FILE_BYTES if path == SONG_FILES else MAX_UPLOAD_BYTES
+    if path.endswith("/upload") and declared.isascii() and declared.isdigit() and int(declared) > most:
+        return 413, too_large(int(declared), most)
     return None
 
 
-def too_large(found_bytes: int) -> str:
+def too_large(found_bytes: int, most: int = MAX_UPLOAD_BYTES) -> str:
+    if most == MAX_SONG_FILE_BYTES:
+        return (
+            f"The song file has {found_bytes / 1e6:.0f} MB or more; at most {most // 1_000_000} MB can be opened here: "
+            "open it with 'easy-pocket unpack', or leave loops out where it came from."
+        )
     return (
         f"The file has {found_bytes / 1e6:.0f} MB or more; at most {MAX_UPLOAD_BYTES // 1_000_000} MB can be brought "
         "in: cut out the bars you want, or save it as FLAC."

@@ -225,3 +225,23 @@ def test_a_hit_that_came_after_its_pass_was_sent_is_in_the_next_one(module):
         }""",
     )
     assert found == [[["kick", -20, 90], ["snare", 500, 80]]]
+
+
+def test_the_order_in_which_sections_were_started_with_what_went_round_and_what_was_left_early(module):
+    found = module(
+        "started_order.js",
+        """(m) => {
+            const span = (section, first_bar, bars) => ({ section, first_bar, bars });
+            const player = { addEventListener() {}, now: 19, anchor: 10, turnLength: 4 };
+            const song = { spans: [span(7, 1, 2), span(8, 3, 2), span(9, 5, 1)], bars_s: [0, 2, 4, 6, 8, 10] };
+            const plan = { player, song, heard_s: 8.5 };
+            const order = new m.StartedOrder(plan);
+            order.begin(0, { from_s: 0, to_s: 4 });
+            order.jump(4, 4, false);   // round twice, a third time to its end
+            order.jump(6, 0, false);   // the next one is left after a bar
+            order.jump(4, 4, false);
+            order.jump(4, 8, true);    // another one in its place
+            return order.played;
+        }""",
+    )
+    assert found == [[7, 2], [7, 2], [7, 2], [8, 1], [7, 2], [9, 1]]

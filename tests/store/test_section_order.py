@@ -68,3 +68,9 @@ def test_the_order_there_is_and_sections_there_are_not(store, song_id):
         do(store, song_id, "section_order", played=[(verse, 4), (second, 4)])
     with pytest.raises(PocketError):
         do(store, song_id, "section_order", played=[(99_999, 4)])
+
+
+def test_what_went_round_several_times_has_repeats(store, song_id):
+    verse, second = ids(store, song_id)
+    do(store, song_id, "section_order", played=[(verse, 4), (verse, 4), (second, 2), (second, 2), (second, 1)])
+    assert [(bars, repeats) for _, bars, repeats in plan(store, song_id)] == [(4, 2), (2, 2), (1, 1)]

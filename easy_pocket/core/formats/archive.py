@@ -22,7 +22,9 @@ DAMAGED = (
 )  # fmt: skip
 
 
-def read_archive(data: bytes, name: str, endings: Iterable[str]) -> dict[str, bytes]:
+def read_archive(
+    data: bytes, name: str, endings: Iterable[str], *, most_one: int = MAX_ONE_BYTES, most_all: int = MAX_ALL_BYTES
+) -> dict[str, bytes]:
     """The files with these endings by their plain path, bytes counted while they unfold.
 
     Parameters
@@ -33,6 +35,8 @@ def read_archive(data: bytes, name: str, endings: Iterable[str]) -> dict[str, by
         What the file is called, for messages only.
     endings
         Endings of the files that are wanted, with their dot.
+    most_one, most_all
+        How many bytes one file, and all of them, may unfold to.
 
     Returns
     -------
@@ -42,7 +46,7 @@ def read_archive(data: bytes, name: str, endings: Iterable[str]) -> dict[str, by
     Raises
     ------
     ArchiveRefusedError
-        For what is no zip, holds more than 2,000 files or more than 300 MB.
+        For what is no zip, holds more than 2,000 files or unfolds to too much.
     """
     wanted = tuple(ending.lower() for ending in endings)
     try:
@@ -60,7 +64,7 @@ def read_archive(data: bytes, name: str, endings: Iterable[str]) -> dict[str, by
                     continue
                 if entry.flag_bits & 1:
                     raise ArchiveRefusedError(f"{name} is locked with a password: make the zip without one.")
-                content = _unfold(archive, entry, name, MAX_ALL_BYTES - total)
+                content = _unfold(archive, entry, name, (most_one, most_all), most_all - total)
                 total += len(content)
                 found[path] = content
             return found
@@ -69,16 +73,16 @@ def read_archive(data: bytes, name: str, endings: Iterable[str]) -> dict[str, by
         raise ArchiveRefusedError(f"{name} is no zip file that can be read ({reason}): make it again.") from None
 
 
-def _unfold(archive: zipfile.ZipFile, entry: zipfile.ZipInfo, name: str, left: int) -> bytes:
+def _unfold(archive: zipfile.ZipFile, entry: zipfile.ZipInfo, name: str, most: tuple[int, int], left: int) -> bytes:
     """An entry's bytes; what its header claims about its size is not believed."""
     out = bytearray()
     with archive.open(entry) as opened:
         while piece := opened.read(PIECE):
             out += piece
-            if len(out) > min(MAX_ONE_BYTES, left):
+            if len(out) > min(most[0], left):
                 raise ArchiveRefusedError(
-                    f"{name} unfolds to more than {MAX_ALL_BYTES // 1_000_000} MB, or holds a file of more than "
-                    f"{MAX_ONE_BYTES // 1_000_000} MB: take out what is not needed."
+                    f"{name} unfolds to more than {most[1] // 1_000_000} MB, or holds a file of more than "
+                    f"{most[0] // 1_000_000} MB: take out what is not needed."
                 )
     return bytes(out)
 

@@ -27,6 +27,7 @@ Doc = dict[str, Any]
 FORMAT, VERSION = "easy-pocket song", 1
 TABLES = ("parts", "patterns", "snapshots", "sections", "loops", "takes", "passes", "kits", "grooves")
 MOST_ROWS = 20_000
+MOST_AUDIO_BYTES, MOST_BYTES = 250_000_000, 600_000_000  # a guide of ten minutes is longer than any loop
 AUDIO = re.compile(r"audio/([0-9a-f]{16,64})\.(flac|wav)")
 SHORTEST_FRAMES = 64  # a shorter recording is kept with silence after it
 NO_DATE = (1980, 1, 1, 0, 0, 0)
@@ -64,7 +65,7 @@ def read_song_file(data: bytes, name: str) -> SongContents:
     ArchiveRefusedError
         For what is no song file, is of a newer version, is damaged or holds too much.
     """
-    files = read_archive(data, name, (".json", ".flac", ".wav"))
+    files = read_archive(data, name, (".json", ".flac", ".wav"), most_one=MOST_AUDIO_BYTES, most_all=MOST_BYTES)
     doc = _doc(files.get("song.json"), name)
     audio = {}
     for path, held in files.items():

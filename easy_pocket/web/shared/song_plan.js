@@ -102,7 +102,7 @@ export class SongPlan {
     if (!(await this.ready())) return;
     this.player.songSpan = span;
     await this.player.start("song", from_s);
-    this.started.begin(span ? null : from_s);
+    this.started.begin(from_s, span);
   }
 
   /** @param {number} bar */

@@ -8,14 +8,17 @@ export class StartedOrder {
   /** @param {import("./song_plan.js").SongPlan} plan */
   constructor(plan) {
     this.plan = plan;
-    /** @type {{ from_s: number, until_s: number | null }[]} stretches of the song, one after another */
+    /** @type {{ from_s: number, until_s: number | null, round?: { from_s: number, to_s: number } | null, turns: number }[]} stretches of the song, one after another; round: that went round so many whole times before */
     this.stretches = [];
     plan.player.addEventListener("change", () => plan.player.running || this.offer());
   }
 
-  /** @param {number | null} from_s null: only some of the song goes round */
-  begin(from_s) {
-    this.stretches = from_s === null ? [] : [{ from_s, until_s: null }];
+  /**
+   * @param {number} from_s
+   * @param {{ from_s: number, to_s: number } | null} round what goes round; null: all of it
+   */
+  begin(from_s, round) {
+    this.stretches = [{ from_s, until_s: null, round, turns: 0 }];
   }
 
   /**
@@ -27,8 +30,10 @@ export class StartedOrder {
     if (instead && this.stretches.length > 1) this.stretches.pop();
     const last = this.stretches.at(-1);
     if (!last) return;
+    const { player } = this.plan;
     last.until_s = until_s;
-    this.stretches.push({ from_s: to_s, until_s: null });
+    if (last.round && !instead) last.turns = Math.max(0, Math.floor((player.now - player.anchor) / player.turnLength));
+    this.stretches.push({ from_s: to_s, until_s: null, turns: 0 });
   }
 
   /**
@@ -39,7 +44,8 @@ export class StartedOrder {
     const { song, heard_s } = this.plan;
     /** @type {[number, number][]} */
     const found = [];
-    for (const { from_s, until_s } of this.stretches) {
+    const told = this.stretches.flatMap((one) => [...Array.from({ length: one.round ? one.turns : 0 }, () => ({ from_s: one.round?.from_s ?? 0, until_s: one.round?.to_s ?? 0 })), one]);
+    for (const { from_s, until_s } of told) {
       const first = placeIn(song, from_s + 1e-3).bar;
       const last = placeIn(song, Math.max(until_s ?? heard_s, from_s + 2e-3) - 1e-3).bar;
       let before = 0;

@@ -24,15 +24,15 @@ class TooSlowError(PocketError):
     """A file that does not come in time."""
 
 
-async def read_upload(request: Request) -> bytes:
-    """The body is the file. Raises TooLargeError as soon as it has grown too large, TooSlowError after UPLOAD_S."""
+async def read_upload(request: Request, most: int = MAX_UPLOAD_BYTES) -> bytes:
+    """The body is the file. Raises TooLargeError when it has more bytes than `most`, TooSlowError after UPLOAD_S."""
     data = bytearray()
     try:
         async with asyncio.timeout(UPLOAD_S):
             async for piece in request.stream():
                 data += piece
-                if len(data) > MAX_UPLOAD_BYTES:
-                    raise TooLargeError(too_large(len(data)))
+                if len(data) > most:
+                    raise TooLargeError(too_large(len(data), most))
     except TimeoutError:
         raise TooSlowError(too_slow(UPLOAD_S)) from None
     return bytes(data)

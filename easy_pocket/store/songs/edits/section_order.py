@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import Annotated, Any, Literal, NamedTuple
 
 from pydantic import Field
@@ -42,7 +42,7 @@ class _Stretch(NamedTuple):
 @edit(description="the order that was played: {what}")
 def order_sections(context: EditContext, sent: OrderSections) -> Step:
     song, session = context.song, context.session
-    stretches = list(_stretches(context, sent))
+    stretches = _joined(_stretches(context, sent))
     there: set[int] = set()
     patches: list[Patch] = []
     names = list(song.sections)
@@ -85,3 +85,16 @@ def _stretches(context: EditContext, sent: OrderSections) -> Iterator[_Stretch]:
             whole -= repeats
         if rest:
             yield _Stretch(one, rest, 1)
+
+
+def _joined(stretches: Iterable[_Stretch]) -> list[_Stretch]:
+    """What was played whole several times in a row is one section with its repeats."""
+    found: list[_Stretch] = []
+    for next_one in stretches:
+        last = found[-1] if found else None
+        whole = last is not None and last.one is next_one.one and last.bars == next_one.bars == next_one.one.bars
+        if last is not None and whole and last.repeats + next_one.repeats <= MAX_REPEATS:
+            found[-1] = last._replace(repeats=last.repeats + next_one.repeats)
+        else:
+            found.append(next_one)
+    return found

@@ -31,6 +31,7 @@ from easy_pocket.store.songs.shelf import binned, delete_song, empty_bin, restor
 from easy_pocket.web.screens.bench.phrases_view import line_doc
 from easy_pocket.web.screens.loops.routes import LONG_S
 from easy_pocket.web.screens.shelf.view import bin_lines, shelf_cards
+from easy_pocket.web.security import MAX_SONG_FILE_BYTES, SONG_FILES
 from easy_pocket.web.shared.dependencies import SongId, Store, download, edit_from_file
 from easy_pocket.web.shared.job_routes import jobs, workers
 from easy_pocket.web.shared.json_response import JsonResponse
@@ -134,10 +135,10 @@ async def create_from_loop(request: Request, store: Store, name: FileName) -> Re
     return JsonResponse(await run_in_threadpool(begin, await workers(request).run(analyze_file, data, known)))
 
 
-@router.post("/songs/from-song/upload")
+@router.post(SONG_FILES)
 async def create_from_song_file(request: Request, store: Store, name: FileName) -> Response:
     """A song that was saved as a file, as a new one."""
-    known, data = plain_name(name), await read_upload(request)
+    known, data = plain_name(name), await read_upload(request, MAX_SONG_FILE_BYTES)
 
     def open_it() -> Response:
         contents = read_song_file(data, known)
