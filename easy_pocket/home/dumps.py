@@ -50,7 +50,19 @@ def make_dump(home: Path, url: str, label: str) -> Path:
     folder = home / FOLDER
     stamp = datetime.now(UTC).strftime("%Y-%m-%d-%H%M%S")
     whole = folder / f"{stamp}-{label}.sql.gz"
-    half = whole.with_suffix(".part")
+    write_dump(url, whole)
+    for old in dumps_in(home)[:-KEPT]:
+        old.unlink()
+    return whole
+
+
+def write_dump(url: str, whole: Path) -> None:
+    """Everything in the database as it is at one moment, as SQL into a file that is there whole or not at all.
+
+    Raises LaunchError when it cannot be made.
+    """
+    folder = whole.parent
+    half = whole.with_name(f"{whole.name}.part")
     try:
         folder.mkdir(parents=True, exist_ok=True)
         with _login(url) as (options, schema), gzip.open(half, "wb", compresslevel=4) as out:
@@ -61,16 +73,15 @@ def make_dump(home: Path, url: str, label: str) -> Path:
                 shutil.copyfileobj(dumping.stdout, out, PIECE)
                 reason = dumping.stderr.read().decode(errors="replace").strip()
         if dumping.returncode != 0:
-            raise LaunchError(f"No dump of the songs could be made ({reason[:200]}), so nothing was upgraded.")
+            raise LaunchError(f"No copy of the songs could be made ({reason[:200]}); nothing was changed.")
         with half.open("rb") as written:
             os.fsync(written.fileno())
         half.rename(whole)
     except OSError as error:
         half.unlink(missing_ok=True)
         raise unwritable(folder, error) from None
-    for old in dumps_in(home)[:-KEPT]:
-        old.unlink()
-    return whole
+    finally:
+        half.unlink(missing_ok=True)
 
 
 def load_dump(url: str, dump: Path) -> None:

@@ -1,4 +1,4 @@
-"""`./pocket restore DUMP`: the songs of a dump, in the place of what is there, which is set aside."""
+"""`./pocket restore FILE`: the songs of a backup or a dump, in the place of what is there, which is set aside."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from easy_pocket.home.mariadb import MariaDb
 def restore(home: Path, dump: Path) -> str:
     """Bring a dump back and say in words what was done. Raises LaunchError when it cannot be done."""
     if not dump.is_file():
-        raise LaunchError(f"There is no dump {dump}: name a file of {home / 'dumps'}.")
+        raise LaunchError(f"There is no file {dump}: name a backup, or a dump of {home / 'dumps'}.")
     lock = claim(home, "restoring a dump")
     server = MariaDb(home)
     aside = home / f"db.set-aside-{int(time.time())}"
@@ -39,11 +39,17 @@ def restore(home: Path, dump: Path) -> str:
 
 
 def main() -> int:
-    if len(sys.argv) != 2:
-        print("pocket: name one dump: ./pocket restore var/dumps/NAME.sql.gz", file=sys.stderr)
+    given = sys.argv[1:]
+    into = given.index("--into") if "--into" in given else None
+    home = None
+    if into is not None and into + 1 < len(given):
+        home = Path(given[into + 1]).resolve()
+        del given[into : into + 2]
+    if len(given) != 1:
+        print("pocket: name one file: ./pocket restore songs.sql.gz [--into HOME]", file=sys.stderr)
         return 2
     try:
-        print(restore(home_folder(), Path(sys.argv[1]).resolve()))
+        print(restore(home or home_folder(), Path(given[0]).resolve()))
     except LaunchError as error:
         print(f"pocket: {error}", file=sys.stderr)
         return 1

@@ -75,11 +75,15 @@ def song_contents(session: Session, song_id: int) -> SongContents:
         table: {row["id"]: number for number, row in enumerate(doc[table], 1)} for table in doc if table != "song"
     }
     doc = moved(doc, ids)
-    hashes = {row.audio_hash for row in rows["loops"]} | set(_found(doc["kits"], "audio"))
-    guide = guide_of(song.row.guide)
-    hashes |= {guide.audio_hash} if guide else set()
-    audio = session.scalars(select(AudioRow).where(AudioRow.hash.in_(sorted(one for one in hashes if one))))
+    audio = session.scalars(select(AudioRow).where(AudioRow.hash.in_(sorted(recordings_of(doc)))))
     return SongContents(doc, {row.hash: (row.kind, row.data) for row in audio})
+
+
+def recordings_of(doc: Doc) -> set[str]:
+    """Content hashes of all audio the rows name."""
+    named = {row["audio_hash"] for row in doc["loops"]} | set(_found(doc["kits"], "audio"))
+    guide = guide_of(doc["song"]["guide"])
+    return {one for one in (named | {guide.audio_hash} if guide else named) if one}
 
 
 def _values(row: Any) -> Doc:

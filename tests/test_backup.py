@@ -1,0 +1,93 @@
+"""A backup of the shelf while it runs, brought back elsewhere; and a check that says what is wrong."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from easy_pocket.core.formats.pocket_file import read_song_file, write_song_file
+from easy_pocket.demo.tidewater import three_piers
+from easy_pocket.home.backup import backup
+from easy_pocket.home.check import faults
+from easy_pocket.home.folder import LaunchError
+from easy_pocket.home.restore import restore
+from easy_pocket.home.shelf import open_shelf
+from easy_pocket.store.schema.tables import AudioRow, SongRow
+from easy_pocket.store.songs.pocket_files import song_contents, song_from_contents
+from easy_pocket.store.songs.shelf import shelf
+from tests.editing import do, step
+
+FIRST = Path(__file__).parent / "store/song_files/version-1.pocket"
+
+
+@pytest.fixture
+def song_ids(store: Any) -> dict[str, int]:
+    with store.transaction() as session:
+        session.query(SongRow).delete()
+        three_piers(session)
+        song_from_contents(session, read_song_file(FIRST.read_bytes(), "x.pocket"), "x.pocket")
+    return {one.name: one.id for one in shelf(store.reader)}
+
+
+def packed(database: Any, song_id: int) -> bytes:
+    with database.transaction() as session:
+        return write_song_file(song_contents(session, song_id))
+
+
+def test_a_shelf_is_brought_back_whole_on_another_machine(
+    store: Any, song_ids: dict[str, int], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    do(store, song_ids["Three Piers"], "tempo", tempo_bpm=77.5)
+    before = {name: packed(store, key) for name, key in song_ids.items()}
+    monkeypatch.setenv("EASY_POCKET_DATABASE_URL", store.url)
+    file = tmp_path / "kept" / "songs.sql.gz"
+    assert backup(file).startswith(f"All songs, kits, loops, takes and grooves are in {file}")
+    assert [path.name for path in file.parent.iterdir()] == ["songs.sql.gz"]
+    monkeypatch.delenv("EASY_POCKET_DATABASE_URL")
+    home = tmp_path / "bare"
+    assert "are back" in restore(home, file)
+    monkeypatch.setenv("EASY_POCKET_HOME", str(home))
+    with open_shelf() as database:
+        assert {one.name: packed(database, one.id) for one in shelf(database.reader)} == before
+        assert list(faults(database)) == []
+        assert step(database, song_ids["Three Piers"], "undo").startswith("tempo")  # undo comes along
+        assert packed(database, song_ids["Three Piers"]) != before["Three Piers"]
+
+
+def test_what_is_wrong_on_a_shelf_is_said(store: Any, song_ids: dict[str, int]) -> None:
+    assert list(faults(store)) == []
+    (key,) = read_song_file(FIRST.read_bytes(), "x.pocket").audio
+    with store.transaction() as session:
+        kept = session.get_one(AudioRow, key)
+        kept.data = kept.data[:-64] + bytes(64)
+    (damaged,) = faults(store)
+    assert damaged == f"Lamplighter ({song_ids['Lamplighter']}): the audio {key[:12]} is damaged"
+    with store.transaction() as session:
+        session.get_one(SongRow, song_ids["Three Piers"]).tempo_bpm = -3.0
+    told = list(faults(store))
+    assert any(line.startswith("Three Piers") and "cannot be read" in line for line in told)
+    with store.transaction() as session:
+        session.query(SongRow).delete()
+        session.query(AudioRow).filter(AudioRow.hash == key).delete()
+
+
+def test_a_backup_into_a_folder_or_onto_a_full_disk_is_refused_in_words(
+    store: Any, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("EASY_POCKET_DATABASE_URL", store.url)
+    with pytest.raises(LaunchError, match="is a folder: name a file"):
+        backup(tmp_path)
+    file = tmp_path / "songs.sql.gz"
+    file.write_bytes(b"the backup of yesterday")
+
+    def full(*_: Any, **__: Any) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(shutil, "copyfileobj", full)
+    with pytest.raises(LaunchError, match="the disk is full"):
+        backup(file)
+    assert file.read_bytes() == b"the backup of yesterday"
+    assert [path.name for path in tmp_path.iterdir()] == ["songs.sql.gz"]
