@@ -15,14 +15,12 @@ from hypothesis import strategies as st
 from easy_pocket.core.errors import PocketError
 from easy_pocket.core.formats.pocket_file import SongContents, read_song_file, write_song_file
 from easy_pocket.core.song.perform_song import perform_song
-from easy_pocket.demo.load import load_demo
-from easy_pocket.demo.tidewater import three_piers
+from easy_pocket.demo.tidewater import ferry_bell, slack_water, three_piers
 from easy_pocket.store.kits.kits import kit_names
 from easy_pocket.store.schema.tables import AudioRow, SongRow, TemplateRow
 from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.load import load_song
 from easy_pocket.store.songs.pocket_files import song_contents, song_from_contents
-from easy_pocket.store.songs.shelf import shelf
 from tests.editing import do
 
 SCHEMA = Path("docs/formats/song.schema.json")
@@ -32,8 +30,14 @@ FIRST = OLD / "version-1.pocket"
 
 @pytest.fixture
 def demo(store):
-    load_demo(store)
-    return {one.name: one.id for one in shelf(store.reader)}
+    """The demo's songs, one of them with a take, and one of a file with a loop in it."""
+    with store.transaction() as session:
+        rows = [make(session) for make in (slack_water, ferry_bell, three_piers)]
+        found = {row.name: row.id for row in rows}
+        found["with a loop"] = song_from_contents(session, read_song_file(FIRST.read_bytes(), "x"), "x").id
+    for hits in ([("kick", 4.0, 90), ("snare", 700.0, 80, 1)], [("kick", -3.0, 95)]):
+        do(store, found["Slack Water"], "take_pass", length_ticks=7680, tempo_bpm=72, hits=hits)
+    return found
 
 
 @pytest.fixture
