@@ -10,6 +10,7 @@ import numpy.typing as npt
 from scipy import signal
 
 from easy_pocket.core.sound.tones import RATE_HZ
+from easy_pocket.core.stage.oversampling import both_same
 
 Floats = npt.NDArray[np.floating]
 # Q of the second-order sections of Butterworth filters, and whether a first-order one goes before, by dB an octave.
@@ -143,6 +144,8 @@ def filtered(sections: Floats, audio: Floats) -> Floats:
     """Audio of shape (channels, frames) through sections in a row; none leave it as it is."""
     if not len(sections):
         return audio
+    if both_same(audio):
+        return np.repeat(filtered(sections, audio[:1]), 2, axis=0)
     return np.asarray(signal.sosfilt(sections, audio, axis=1), dtype=audio.dtype)
 
 

@@ -76,11 +76,19 @@ def down(audio: AnyFloats) -> Singles:
     return _by_blocks(audio, DOWN, TIMES, TAPS - 1)[:, : audio.shape[1] // TIMES]
 
 
+def both_same(audio: AnyFloats) -> bool:
+    """Whether it has two channels and they are the same, as of a sound in the middle."""
+    return len(audio) == 2 and bool(np.array_equal(audio[0], audio[1]))
+
+
 def bent_between(audio: AnyFloats, bend: Callable[[Singles], AnyFloats]) -> Singles:
     """Shape (channels, frames): up, through a function of single values, and down, piece by piece.
 
-    What is worked on stays near the processor, so that several of these can run beside each other.
+    What is worked on stays near the processor, so that several of these can run beside each other. Two channels that
+    are the same are worked on once.
     """
+    if both_same(audio):
+        return np.repeat(bent_between(audio[:1], bend), 2, axis=0)
     channels, frames = audio.shape
     step = BLOCK * TIMES
     blocks = -(-frames // BLOCK)
@@ -89,6 +97,7 @@ def bent_between(audio: AnyFloats, bend: Callable[[Singles], AnyFloats]) -> Sing
     found = np.empty((channels, blocks * BLOCK), dtype=np.float32)
     at_once = AT_ONCE // 2
     many = np.zeros(TAPS - 1 + at_once * step, dtype=np.float32)  # what lay before, and a piece of many values
+    windows = np.lib.stride_tricks.sliding_window_view(many, len(DOWN))[::step]
     for channel, out in zip(padded, found, strict=True):
         frame_windows = np.lib.stride_tricks.sliding_window_view(channel, len(UP))[::BLOCK]
         many[: TAPS - 1] = 0
@@ -96,7 +105,7 @@ def bent_between(audio: AnyFloats, bend: Callable[[Singles], AnyFloats]) -> Sing
             piece = np.ascontiguousarray(frame_windows[start : start + at_once]) @ UP
             values = many[TAPS - 1 : TAPS - 1 + piece.size]
             values[:] = bend(piece).reshape(-1)
-            windows = np.lib.stride_tricks.sliding_window_view(many[: TAPS - 1 + piece.size], len(DOWN))[::step]
-            out[start * BLOCK : start * BLOCK + len(piece) * BLOCK] = (np.ascontiguousarray(windows) @ DOWN).reshape(-1)
+            found_here = np.ascontiguousarray(windows[: len(piece)]) @ DOWN
+            out[start * BLOCK : start * BLOCK + len(piece) * BLOCK] = found_here.reshape(-1)
             many[: TAPS - 1] = many[piece.size : piece.size + TAPS - 1].copy()
     return found[:, :frames]
