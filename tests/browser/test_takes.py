@@ -726,7 +726,8 @@ def test_another_sound_of_a_voice_is_chosen_by_its_number_struck_and_written(tak
     plays(takes)
     letter = "asdfghjkl"[column]
     struck = "easyPocket.current.striker.struck"
-    until(takes, "easyPocket.player.buffers.size > 0")
+    there = "easyPocket.player.buffers.get(key) instanceof AudioBuffer"
+    until(takes, f"{json.dumps([own, second])}.every((key) => {there})")
     takes.keyboard.press(letter)
     takes.keyboard.press(f"{column + 1}")
     expect(other).to_have_text("2")
