@@ -31,10 +31,7 @@ def run_pack(chosen: argparse.Namespace) -> None:
         number = find_song(database.reader, chosen.song)
         with database.transaction() as session:
             data = write_song_file(song_contents(session, number))
-        if chosen.out == "-":
-            sys.stdout.buffer.write(data)
-        else:
-            write(chosen.out, data)
+        write(chosen.out, data)
 
     on_shelf(packing)
 

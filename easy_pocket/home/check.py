@@ -6,7 +6,7 @@ import sys
 from collections.abc import Iterator
 
 from easy_pocket.core.errors import PocketError
-from easy_pocket.core.formats.pocket_file import SongContents, read_song_file, write_song_file
+from easy_pocket.core.formats.pocket_file import is_audio_of
 from easy_pocket.core.song.perform_song import perform_song
 from easy_pocket.core.text import counted
 from easy_pocket.home.folder import LaunchError
@@ -29,10 +29,8 @@ def faults(database: Database) -> Iterator[str]:
             continue
         missing = recordings_of(contents.doc) - set(contents.audio)
         yield from (f"{one.name} ({one.id}): the audio {key[:12]} is missing" for key in sorted(missing))
-        for key, kept in contents.audio.items():
-            try:
-                read_song_file(write_song_file(SongContents(contents.doc, {key: kept})), one.name)
-            except PocketError:
+        for key, (_, kept) in contents.audio.items():
+            if not is_audio_of(key, kept):
                 yield f"{one.name} ({one.id}): the audio {key[:12]} is damaged"
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import argparse
 import sys
 import time
 from pathlib import Path
@@ -39,17 +40,12 @@ def restore(home: Path, dump: Path) -> str:
 
 
 def main() -> int:
-    given = sys.argv[1:]
-    into = given.index("--into") if "--into" in given else None
-    home = None
-    if into is not None and into + 1 < len(given):
-        home = Path(given[into + 1]).resolve()
-        del given[into : into + 2]
-    if len(given) != 1:
-        print("pocket: name one file: ./pocket restore songs.sql.gz [--into HOME]", file=sys.stderr)
-        return 2
+    parser = argparse.ArgumentParser(prog="pocket restore")
+    parser.add_argument("file", metavar="FILE", type=Path, help="a backup, or a dump of var/dumps")
+    parser.add_argument("--into", metavar="HOME", type=Path, help="another data folder (default: this one)")
+    chosen = parser.parse_args()
     try:
-        print(restore(home or home_folder(), Path(given[0]).resolve()))
+        print(restore((chosen.into or home_folder()).resolve(), chosen.file.resolve()))
     except LaunchError as error:
         print(f"pocket: {error}", file=sys.stderr)
         return 1

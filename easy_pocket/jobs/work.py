@@ -10,6 +10,7 @@ from easy_pocket.core.feel.template import GrooveTemplate
 from easy_pocket.core.formats.audio_file import read_audio
 from easy_pocket.core.formats.midi import read_midi
 from easy_pocket.core.formats.note_map import nearest_voice
+from easy_pocket.core.formats.pocket_file import SongContents, read_song_file
 from easy_pocket.core.formats.registry import Of, for_file, formats_of
 from easy_pocket.core.formats.sfz import ReadKit, read_sfz
 from easy_pocket.core.formats.song_midi import ReadSong, read_song_midi
@@ -62,6 +63,10 @@ def read_sounds(data: bytes, name: str) -> tuple[list[ImportedSounds], list[Char
 
 def read_kit(data: bytes, name: str) -> ReadKit:
     return read_sfz(data, name)
+
+
+def read_song(data: bytes, name: str) -> SongContents:
+    return read_song_file(data, name)
 
 
 def read_parts(data: bytes, name: str, by_voice: bool) -> ReadSong:

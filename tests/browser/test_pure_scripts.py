@@ -220,11 +220,12 @@ def test_a_hit_that_came_after_its_pass_was_sent_is_in_the_next_one(module):
             keeper.sentUpTo = 3;  // passes 0 to 2 are over
             keeper.take("kick", 90, 15500, "pad");
             keeper.take("snare", 80, 16500, "pad");
+            keeper.take("rim", 70, 15960, "pad");  // early for the first slot: it stays where it was struck
             keeper.send(round, 3, false);
             return sent;
         }""",
     )
-    assert found == [[["kick", -20, 90], ["snare", 500, 80]]]
+    assert found == [[["kick", -20, 90], ["snare", 500, 80], ["rim", -40, 70]]]
 
 
 def test_the_order_in_which_sections_were_started_with_what_went_round_and_what_was_left_early(module):

@@ -153,6 +153,10 @@ HOSTILE = {
     "no metre": lambda doc: doc["song"].pop("metre_beats"),
     "a stage of words": lambda doc: doc["song"].update(stage="loud"),
     "cells of parts that are none": lambda doc: doc["sections"][0].update(cells={"x": {}}),
+    "a guide whose audio is not there": lambda doc: doc["song"].update(
+        guide={"audio_hash": "ab" * 32, "name": "x", "duration_s": 9.0}
+    ),
+    "a part that is of no table": lambda doc: doc["patterns"][0].update(part_id=77),
     "a voice that cannot be": lambda doc: doc["kits"][0]["voices"][0].update(role="<script>"),
 }
 
@@ -166,6 +170,12 @@ def test_rows_that_are_no_song_are_refused_and_leave_nothing(store, piers, chang
         opened(store, data)
     with store.transaction() as session:
         assert (session.query(SongRow).count(), len(kit_names(session))) == before
+
+
+def test_a_loop_that_was_never_heard_is_refused(store):
+    data = with_doc(FIRST.read_bytes(), lambda doc: doc["loops"][0].update(found={}))
+    with pytest.raises(PocketError, match=r"x\.pocket does not hold a song"):
+        opened(store, data)
 
 
 def rewritten(data, **changes):

@@ -59,7 +59,7 @@ def _told(data: bytes, name: str) -> GrooveTemplate | None:
             return None
         template = load_template(texts[0].removeprefix(TOLD), name)
         again = mido.MidiFile(file=io.BytesIO(dump_groove_midi(template)))
-    except (PocketError, OSError, ValueError, EOFError, IndexError, KeyError, TypeError):
+    except (PocketError, OSError, ValueError, EOFError, IndexError, KeyError, TypeError, RecursionError):
         return None  # it is read as any file is, and refused there in words
     return template if _notes(file) == _notes(again) else None
 

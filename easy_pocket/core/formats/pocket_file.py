@@ -73,7 +73,7 @@ def read_song_file(data: bytes, name: str) -> SongContents:
         if found is None:
             continue
         key, kind = found[1], found[2].upper()
-        if not _is_of(key, held):
+        if not is_audio_of(key, held):
             raise ArchiveRefusedError(
                 f"{name} is damaged: the audio {key[:12]} in it is not what it was: save it again."
             )
@@ -106,7 +106,7 @@ def _are_rows(value: object) -> bool:
     return isinstance(value, list) and all(isinstance(one, dict) and isinstance(one.get("id"), int) for one in value)
 
 
-def _is_of(key: str, data: bytes) -> bool:
+def is_audio_of(key: str, data: bytes) -> bool:
     """Whether audio is what its name says: of its bytes, or of its samples."""
     if hashlib.sha256(data).hexdigest() == key:
         return True

@@ -18,7 +18,7 @@ from easy_pocket.core.song.section import MAX_REPEATS
 from easy_pocket.store.grooves.templates import find_template
 from easy_pocket.store.kits.kits import add_kit, kit_from_row
 from easy_pocket.store.loops.layered_loop_rows import moved_layer
-from easy_pocket.store.loops.loops import get_loop, loops_of
+from easy_pocket.store.loops.loops import analysis_from_doc, corrections_from_doc, loops_of
 from easy_pocket.store.schema.tables import (
     AudioRow,
     KitRow,
@@ -37,7 +37,7 @@ from easy_pocket.store.songs.create import MAX_NAME, check_name
 from easy_pocket.store.songs.duplicate import moved_cell, moved_double, moved_join
 from easy_pocket.store.songs.guide import guide_of
 from easy_pocket.store.songs.load import load_song
-from easy_pocket.store.songs.stage_doc import moved_stage
+from easy_pocket.store.songs.stage_doc import moved_stage, stage_of
 from easy_pocket.store.takes.takes import load_take, passes_of, takes_of
 
 Ids = dict[str, dict[Any, Any]]
@@ -48,6 +48,8 @@ ROWS: dict[str, Any] = {
 AS_TEXT = {"patterns": "hits", "snapshots": "hits", "passes": "hits"}  # kept as text that is JSON
 OF = {"patterns": ("part_id", "parts"), "snapshots": ("pattern_id", "patterns"), "passes": ("take_id", "takes")}
 NOT_KEPT = {"removed", "song_id", "revision", "sections_before_flatten"}
+# What reading rows from outside raises when they are not what they should be.
+BROKEN = (SQLAlchemyError, LookupError, TypeError, ValueError, ArithmeticError, AttributeError, RecursionError)
 NOT_A_SONG = "{name} does not hold a song as Easy Pocket writes it: save it again where it came from."
 
 
@@ -168,7 +170,15 @@ def song_from_contents(session: Session, contents: SongContents, file_name: str,
             row = _opened(session, contents, name)
             session.flush()
             _try_out(session, row.id)
-    except (SQLAlchemyError, KeyError, TypeError, ValueError, AttributeError, IndexError, RecursionError) as error:
+    except (
+        SQLAlchemyError,
+        LookupError,
+        TypeError,
+        ValueError,
+        ArithmeticError,
+        AttributeError,
+        RecursionError,
+    ) as error:
         raise BadValueError(NOT_A_SONG.format(name=file_name)) from error
     except PocketError as error:
         raise BadValueError(f"{NOT_A_SONG.format(name=file_name)} ({error})") from error
@@ -177,7 +187,10 @@ def song_from_contents(session: Session, contents: SongContents, file_name: str,
 
 def _opened(session: Session, contents: SongContents, name: str) -> SongRow:
     doc = contents.doc
-    known = set(session.scalars(select(AudioRow.hash).where(AudioRow.hash.in_(list(contents.audio)))))
+    named = recordings_of(doc)
+    known = set(session.scalars(select(AudioRow.hash).where(AudioRow.hash.in_([*contents.audio, *named]))))
+    if missing := named - known - set(contents.audio):
+        raise BadValueError(f"the audio {min(missing)[:12]} is not in it")
     for key, (kind, data) in contents.audio.items():
         if key not in known:
             session.add(AudioRow(hash=key, kind=kind, data=data))
@@ -261,8 +274,9 @@ def _try_out(session: Session, song_id: int) -> None:
         require_range("The repeats of a section", section.repeats, 1, MAX_REPEATS)
     perform_song(song.values.arrangement)
     for loop in loops_of(session, song_id):
-        get_loop(session, song_id, loop.id)
+        analysis_from_doc(loop.found)
+        corrections_from_doc(loop.overruled)
     for take in takes_of(session, song_id):
         load_take(session, take)
     guide_of(song.row.guide)
-    assert song.values.stage is not None
+    stage_of(song.row.stage)

@@ -14,7 +14,7 @@ from easy_pocket.core.takes.sewing import written
 from easy_pocket.core.takes.song_pass import SungSpan, by_sections
 from easy_pocket.core.takes.take_in import TakeIn, taken_in
 from easy_pocket.core.text import counted
-from easy_pocket.store.history.undo_log import Patch, field_patch
+from easy_pocket.store.history.undo_log import Patch
 from easy_pocket.store.schema.tables import TakeRow
 from easy_pocket.store.songs.edits.cells import cell_patch
 from easy_pocket.store.songs.edits.fields import Finite, Id
@@ -29,7 +29,7 @@ from easy_pocket.store.songs.edits.pass_keeping import (
     rows_of_kit,
 )
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, Step, edit
-from easy_pocket.store.songs.edits.takes import free_names, laid_take, rails_for
+from easy_pocket.store.songs.edits.takes import free_names, laid_take, rails_for, swing_for
 from easy_pocket.store.songs.find import find_part, find_section
 from easy_pocket.store.songs.part_rows import MOST_OF_PART, new_pattern
 from easy_pocket.store.takes.takes import find_take, takes_of
@@ -141,11 +141,7 @@ def write_song_take(context: EditContext, sent: WriteSongTake) -> Step:
             "are needed: take some away."
         )
     patches = rails_for(context, part.row.id, [voice for one in takes for voice in one.take.voices])
-    swung = next((one for one in takes if one.finds_swing), None)
-    if swung is not None:
-        found = swung.feel.part
-        feel = {**part.row.feel, "swing_percent": found.swing_percent, "swing_unit": found.swing_unit}
-        patches.append(field_patch("part", part.row, feel=feel))
+    patches += swing_for(part, takes)
     free = free_names({row.name for row in part.patterns})
     for one in takes:
         result = written(one.sewn, one.take.bars, one.feel, one.take.pulls)

@@ -33,6 +33,7 @@ from easy_pocket.store.songs.edits.pass_keeping import (
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, Step, edit
 from easy_pocket.store.songs.find import find_part, find_section
 from easy_pocket.store.songs.part_rows import MOST_OF_PART, in_kit_order, new_pattern, pattern_name
+from easy_pocket.store.songs.song_rows import PartOfRows
 from easy_pocket.store.takes.takes import LaidTake, find_pass, find_take, laid, passes_of, take_from_rows, takes_of
 
 Bar = Annotated[int, Field(ge=0, le=511)]
@@ -225,9 +226,7 @@ def write_take(context: EditContext, sent: WriteTake) -> Step:
     part = find_part(song, row.part_id)
     take = laid_take(context, sent.take_id)
     patches = rails_for(context, take.take.part_id, take.take.voices)
-    if take.finds_swing:
-        feel = {**part.row.feel, "swing_percent": take.feel.part.swing_percent, "swing_unit": take.feel.part.swing_unit}
-        patches.append(field_patch("part", part.row, feel=feel))
+    patches += swing_for(part, [take])
     patches = merged(patches)
     said = {"name": row.name}
     if sent.to == "passes":
@@ -284,6 +283,15 @@ def _patterns_of_passes(context: EditContext, take: LaidTake) -> list[Patch]:
         _, patch = new_pattern(context.session, part.row.id, next(free), pattern)
         patches.append(patch)
     return patches
+
+
+def swing_for(part: PartOfRows, takes: Iterable[LaidTake]) -> list[Patch]:
+    """The swing that was found in the first of them that has any, as the part's; where the part has none."""
+    found = next((one.feel.part for one in takes if one.finds_swing), None)
+    if found is None:
+        return []
+    feel = {**part.row.feel, "swing_percent": found.swing_percent, "swing_unit": found.swing_unit}
+    return [field_patch("part", part.row, feel=feel)]
 
 
 def free_names(taken: set[str]) -> Iterator[str]:

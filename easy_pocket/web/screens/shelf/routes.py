@@ -11,10 +11,10 @@ from starlette.responses import RedirectResponse, Response
 
 from easy_pocket.core.formats.audio_file import claimed_seconds
 from easy_pocket.core.formats.midi_notes import note_choices, unknown_notes, with_notes
-from easy_pocket.core.formats.pocket_file import read_song_file, write_song_file
+from easy_pocket.core.formats.pocket_file import write_song_file
 from easy_pocket.core.pattern.timebase import check_tempo, parse_metre
 from easy_pocket.core.pattern.voices import ROLES
-from easy_pocket.jobs.work import analyze_file, read_parts
+from easy_pocket.jobs.work import analyze_file, read_parts, read_song
 from easy_pocket.store.database import Database
 from easy_pocket.store.songs.begin import song_from_line
 from easy_pocket.store.songs.create import create_song
@@ -140,8 +140,9 @@ async def create_from_song_file(request: Request, store: Store, name: FileName) 
     """A song that was saved as a file, as a new one."""
     known, data = plain_name(name), await read_upload(request, MAX_SONG_FILE_BYTES)
 
+    contents = await workers(request).run(read_song, data, known)
+
     def open_it() -> Response:
-        contents = read_song_file(data, known)
         with store.transaction() as session:
             song = song_from_contents(session, contents, known)
         return JsonResponse({"address": f"/songs/{song.id}/bench"})

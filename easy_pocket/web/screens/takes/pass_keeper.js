@@ -126,13 +126,22 @@ export class PassKeeper extends EventTarget {
   }
 
   /**
+   * The pass in whose time it was struck, early hits of the first slot with it.
+   * @param {any} round
+   * @param {PlayedHit} hit
+   */
+  playedIn(round, hit) {
+    const seam_s = Math.min(EARLY_S, (SEAM_TICKS * 60) / (round.tempo_bpm * 960));
+    return Math.floor((hit.at + seam_s - round.anchor) / round.length_s);
+  }
+
+  /**
    * The pass a hit belongs to, none that was sent before it came; -1 for one that was struck before the first of them.
    * @param {any} round
    * @param {PlayedHit} hit
    */
   belongsTo(round, hit) {
-    const seam_s = Math.min(EARLY_S, (SEAM_TICKS * 60) / (round.tempo_bpm * 960));
-    const number = Math.floor((hit.at + seam_s - round.anchor) / round.length_s);
+    const number = this.playedIn(round, hit);
     return number < hit.least && number >= 0 ? hit.least : Math.max(-1, number);
   }
 
@@ -177,7 +186,7 @@ export class PassKeeper extends EventTarget {
    */
   hitsOf(round, number, wanted) {
     const begin = round.anchor + number * round.length_s;
-    const late = (/** @type {PlayedHit} */ hit) => hit.at < begin && this.belongsTo(round, hit) === number;
+    const late = (/** @type {PlayedHit} */ hit) => this.playedIn(round, hit) < number && this.belongsTo(round, hit) === number;
     return this.remembered
       .filter((hit) => hit.round === round && wanted(hit) && ((hit.at >= begin - EARLY_S && hit.at < begin + round.length_s + EARLY_S) || late(hit)))
       .map((hit) => ({ hit, ms: late(hit) ? Math.max((hit.at - begin) * 1000, -LATEST_MS) : (hit.at - begin) * 1000 }));
