@@ -10,6 +10,7 @@ export class Click {
   constructor(player) {
     this.player = player;
     this.settings = { ...PLAIN, ...kept() };
+    this.lit = false;
     document.addEventListener("input", (event) => this.change(event.target));
     document.addEventListener("change", (event) => this.change(event.target));
     this.show();
@@ -59,8 +60,10 @@ export class Click {
    */
   flash(position) {
     const { clicks } = this.player.heard ?? {};
-    const lit = this.settings.seen && position !== null && clicks?.times_s.some((/** @type {number} */ at, /** @type {number} */ number) => clicks.kinds[number] < 2 && position >= at && position < at + FLASH_S);
-    for (const piece of document.querySelectorAll("#click-chip, .pin")) piece.classList.toggle("beat", Boolean(lit));
+    const lit = Boolean(this.settings.seen && position !== null && clicks?.times_s.some((/** @type {number} */ at, /** @type {number} */ number) => clicks.kinds[number] < 2 && position >= at && position < at + FLASH_S));
+    if (lit === this.lit) return;
+    this.lit = lit;
+    for (const piece of document.querySelectorAll("#click-chip, .pin")) piece.classList.toggle("beat", lit);
   }
 
   show() {

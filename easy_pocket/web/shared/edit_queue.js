@@ -9,6 +9,7 @@ const RETRY_MS = [400, 800, 1500, 3000, 5000];
 const UNREACHED = [502, 503, 504];
 const PATHS = ["edits", "undo", "redo"];
 const MOST_PARKED = 30;
+const MOST_HELD_MS = 120;
 
 export class Edits extends EventTarget {
   /** @type {any} */
@@ -29,6 +30,8 @@ export class Edits extends EventTarget {
     this.seen = Number(sessionStorage.getItem(`${this.key}-seen`) || 0); // the newest revision this tab was told of
     this.sending = false;
     this.attempt = 0;
+    /** @type {Promise<unknown> | null} */
+    this.held = null;
     window.addEventListener("online", () => this.send());
     if (this.queue.length) this.send();
   }
@@ -50,6 +53,14 @@ export class Edits extends EventTarget {
     const replaces = gesture && last && last.gesture === gesture && !(this.sending && this.queue.length === 1);
     if (replaces) this.queue.pop().settle?.(null);
     return this.add({ path: "edits", edit, gesture }, near);
+  }
+
+  /**
+   * The next edit is sent when this is answered, or a moment later: what is heard goes before what is kept.
+   * @param {Promise<unknown>} asked
+   */
+  behind(asked) {
+    this.held = Promise.race([asked, new Promise((go) => setTimeout(go, MOST_HELD_MS))]);
   }
 
   /**
@@ -77,6 +88,9 @@ export class Edits extends EventTarget {
     if (this.sending || !this.queue.length) return;
     this.sending = true;
     clearTimeout(this.timer);
+    const { held } = this;
+    this.held = null;
+    if (held) await held;
     const item = this.queue[0];
     const answer = await this.post(item).catch(() => null);
     if (!answer || UNREACHED.includes(answer.status)) {

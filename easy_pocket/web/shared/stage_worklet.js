@@ -2,6 +2,7 @@
 // easy_pocket/core/stage (compressor.py, drive.py, limiter.py) and computes the same numbers sample by sample.
 
 const FLOOR = 1e-6;
+const SETTLED_DB = 1e-7;
 
 // Everything is in two channels; one that came alone is heard on both sides.
 /** @param {Float32Array[]} input */
@@ -9,6 +10,26 @@ function sides(input) {
   const left = input[0];
   return left ? [left, input[1] ?? left] : null;
 }
+
+/** @param {Float32Array} channel */
+function still(channel) {
+  for (let at = 0; at < channel.length; at += 1) if (channel[at] !== 0) return false;
+  return true;
+}
+
+/**
+ * Both sides sound the same: one is computed.
+ * @param {Float32Array[]} sound
+ */
+function same([left, right]) {
+  if (left === right) return true;
+  for (let at = 0; at < left.length; at += 1) if (left[at] !== right[at]) return false;
+  return true;
+}
+
+/** @param {Float32Array[] | null} sound */
+const silent = (sound) => !sound || (still(sound[0]) && still(sound[1]));
+const PER_DB = Math.LN10 / 20;
 
 class Compressor extends AudioWorkletProcessor {
   /** @param {any} options */
@@ -22,12 +43,15 @@ class Compressor extends AudioWorkletProcessor {
     this.port.onmessage = ({ data }) => (this.numbers = data);
   }
 
-  /** @param {number} level_db */
-  wanted(level_db) {
+  /**
+   * What is taken of a sample of a size, in dB.
+   * @param {number} size
+   */
+  wanted(size) {
     const { threshold_db, ratio, knee_db } = this.numbers;
-    const over = level_db - threshold_db;
+    const over = Math.log(size > FLOOR ? size : FLOOR) / PER_DB - threshold_db;
     const slope = 1 - 1 / ratio;
-    if (knee_db < 0.01) return slope * Math.max(over, 0);
+    if (knee_db < 0.01) return over > 0 ? slope * over : 0;
     if (over <= -knee_db / 2) return 0;
     if (over >= knee_db / 2) return slope * over;
     return (slope * (over + knee_db / 2) ** 2) / (2 * knee_db);
@@ -41,19 +65,27 @@ class Compressor extends AudioWorkletProcessor {
     const sound = sides(inputs[0]);
     const side = this.numbers.fed ? sides(inputs[1]) : sound;
     const [left, right] = outputs[0];
+    this.tell(left.length);
+    if (silent(sound) && silent(side) && this.taken < SETTLED_DB && this.peak < SETTLED_DB) {
+      this.taken = this.peak = 0;
+      return true; // what goes out is still
+    }
     const { attack, release, wet, lift } = this.numbers;
     const dry = 1 - wet;
+    const full = wet * lift;
+    // Softer than this nothing is asked of it, and there is no level to work out.
+    const soft = Math.exp((this.numbers.threshold_db - Math.max(this.numbers.knee_db, 0) / 2) * PER_DB) * 0.999;
     for (let at = 0; at < left.length; at += 1) {
       const size = side ? Math.max(Math.abs(side[0][at]), Math.abs(side[1][at])) : 0;
-      const wanted = this.wanted(20 * Math.log10(Math.max(size, FLOOR)));
-      this.peak = Math.max(wanted, release * this.peak + (1 - release) * wanted);
+      const wanted = size < soft ? 0 : this.wanted(size);
+      const falls = release * this.peak + (1 - release) * wanted;
+      this.peak = wanted > falls ? wanted : falls;
       this.taken = attack * this.taken + (1 - attack) * this.peak;
-      const gain = dry + wet * lift * 10 ** (-this.taken / 20);
+      const gain = dry + full * (this.taken < SETTLED_DB ? 1 : Math.exp(-this.taken * PER_DB));
       left[at] = sound ? sound[0][at] * gain : 0;
       right[at] = sound ? sound[1][at] * gain : 0;
       if (this.taken > this.most) this.most = this.taken;
     }
-    this.tell(left.length);
     return true;
   }
 
@@ -78,8 +110,17 @@ class Drive extends AudioWorkletProcessor {
     this.numbers = numbers;
     this.character = character;
     this.taps = Float64Array.from(taps);
-    this.before = [0, 1].map(() => new Float64Array(this.taps.length / TIMES));
-    this.over = [0, 1].map(() => new Float64Array(this.taps.length + TIMES));
+    this.reach = taps.length / TIMES;
+    // The taps between samples, by their phase: each is one run over what came in.
+    this.phases = [0, 1, 2, 3].map((phase) => Float64Array.from(taps.filter((/** @type {number} */ _tap, /** @type {number} */ number) => number % TIMES === phase), (tap) => TIMES * tap));
+    // Newest first from `at` on; every value is there twice, so a run never goes round.
+    this.before = [0, 1].map(() => new Float64Array(2 * this.reach));
+    this.long = taps.length + TIMES;
+    this.over = [0, 1].map(() => new Float64Array(2 * this.long));
+    this.at = 0;
+    this.overAt = 0;
+    this.quiet = 0; // samples since something came in
+    this.alike = 0; // samples since the sides were not the same
     this.gain = numbers.after;
     this.into = numbers.into;
     this.port.onmessage = ({ data }) => (this.numbers = data);
@@ -111,30 +152,52 @@ class Drive extends AudioWorkletProcessor {
   process(inputs, outputs) {
     const sound = sides(inputs[0]);
     const output = outputs[0];
-    const { taps } = this;
-    const reach = taps.length / TIMES;
-    for (let at = 0; at < output[0].length; at += 1) {
+    const frames = output[0].length;
+    this.quiet = silent(sound) ? this.quiet + frames : 0;
+    if (this.quiet > 2 * this.long) {
+      this.into = this.numbers.into;
+      this.gain = this.numbers.after;
+      return true; // nothing is left in the lines: what goes out is still
+    }
+    const alike = !sound || same(sound);
+    const once = alike && this.alike > 2 * this.long; // the lines hold the same, too
+    if (!once && this.alike > 2 * this.long) this.before[1].set(this.before[0]), this.over[1].set(this.over[0]);
+    this.alike = alike ? this.alike + frames : 0;
+    const sidesDone = once ? 1 : 2;
+    for (let now = 0; now < frames; now += 1) {
       // Moved settings glide over some ms: no click.
       this.into += (this.numbers.into - this.into) * 0.01;
       this.gain += (this.numbers.after - this.gain) * 0.01;
-      for (let side = 0; side < 2; side += 1) {
-        const before = this.before[side];
-        const over = this.over[side];
-        before.copyWithin(1, 0);
-        before[0] = sound ? sound[side][at] : 0;
-        over.copyWithin(TIMES, 0);
-        for (let phase = 0; phase < TIMES; phase += 1) {
-          let sum = 0;
-          for (let tap = 0; tap < reach; tap += 1) sum += taps[TIMES * tap + phase] * before[tap];
-          over[TIMES - 1 - phase] = this.bent(TIMES * sum);
-        }
-        // Of the four new values the first is the one that falls on this sample; those after it belong to later ones.
-        let sum = 0;
-        for (let tap = 0; tap < taps.length; tap += 1) sum += taps[tap] * over[tap + TIMES - 1];
-        output[side][at] = sum * this.gain;
-      }
+      this.at = (this.at || this.reach) - 1;
+      this.overAt = (this.overAt || this.long) - TIMES;
+      for (let side = 0; side < sidesDone; side += 1) output[side][now] = this.gain * this.next(side, sound ? sound[side][now] : 0);
     }
+    if (once) output[1].set(output[0]);
     return true;
+  }
+
+  /**
+   * The next sample of a side.
+   * @param {number} side
+   * @param {number} value
+   */
+  next(side, value) {
+    const { taps, reach, long, phases, at, overAt } = this;
+    const before = this.before[side];
+    const over = this.over[side];
+    before[at] = before[at + reach] = value;
+    for (let phase = 0; phase < TIMES; phase += 1) {
+      const run = phases[phase];
+      let sum = 0;
+      for (let tap = 0; tap < reach; tap += 1) sum += run[tap] * before[at + tap];
+      const place = overAt + TIMES - 1 - phase;
+      over[place] = over[place + long] = this.bent(sum);
+    }
+    // Of the four new values the first is the one that falls on this sample; those after it belong to later ones.
+    const from = overAt + TIMES - 1;
+    let sum = 0;
+    for (let tap = 0; tap < taps.length; tap += 1) sum += taps[tap] * over[from + tap];
+    return sum;
   }
 }
 

@@ -22,7 +22,7 @@ export class Early {
    */
   async hear(where, at, unit) {
     this.wanted = { where, at, unit };
-    if (this.asking || !this.stage.page.player.running) return;
+    if (this.asking) return;
     this.asking = true;
     while (this.wanted) {
       /** @type {{ where: string, at: number, unit: { kind: string, settings?: object } }} */

@@ -26,8 +26,9 @@ def show(request: Request, song: Song) -> Response:
 
 
 @router.post("/stage/unit")
-def unit_alone(sent: UnitDoc) -> Response:
-    """How a unit with these settings sounds, for the page's graph: heard before the edit is made, and kept nowhere."""
+async def unit_alone(sent: UnitDoc) -> Response:
+    """How a unit with these settings sounds, for the page's graph: heard before the edit is made, and kept nowhere.
+    It is worked out at once, in a few ms, and waits for no thread."""
     return JsonResponse({"unit": unit_alone_plan(unit_from_doc(sent.model_dump()))})
 
 

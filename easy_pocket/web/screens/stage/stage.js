@@ -179,7 +179,8 @@ export default class Stage extends Screen {
     const unit = this.chain[at];
     const before = Number(document.querySelector("[data-chain]")?.dataset.before ?? 0);
     const among = this.chain.slice(0, at).filter((/** @type {any} */ one) => one.on !== false).length;
-    if (unit && unit.on !== false && !this.place.startsWith("kit:")) this.early.hear(this.place, among + before, { kind: unit.kind, settings: { ...unit.settings, ...settings } });
+    if (!unit || unit.on === false || this.place.startsWith("kit:") || !this.page.player.running) return;
+    this.edits.behind(this.early.hear(this.place, among + before, { kind: unit.kind, settings: { ...unit.settings, ...settings } }));
   }
 
   /**
@@ -192,8 +193,8 @@ export default class Stage extends Screen {
     const { field } = drag.dataset;
     const where = this.place;
     if (what === "unit") {
-      this.setUnit(Number(at), { settings: { [field]: value } }, drag, gesture);
       this.hearUnit(Number(at), { [field]: value });
+      this.setUnit(Number(at), { settings: { [field]: value } }, drag, gesture);
       return;
     }
     /** @type {Record<string, any>} */

@@ -7,6 +7,7 @@ import { colours, fitted, textFont } from "../../shared/canvas.js";
 const AFTER_EDIT_MS = 350;
 const AFTER_EDIT_PLAYING_MS = 1200; // the sound and what is changed next come first
 const AGAIN_MS = 1500;
+const TOLD_MS = 80; // a number that changes faster is not read
 const LOWEST_DB = -42;
 const SILENT_LUFS = -70;
 const TAKEN_SCALE = 4; // of the picture's height, for a dB that a compressor takes
@@ -21,6 +22,9 @@ export class Whole {
     /** @type {import("../../shared/shapes").Measured | null} */
     this.measured = null;
     this.position = /** @type {number | null} */ (null);
+    this.told = 0; // when the numbers of compressors were written last, ms
+    /** @type {HTMLCanvasElement | null} */
+    this.still = null; // the picture without its needle
     for (const name of ["resize", "tab"]) window.addEventListener(name, () => stage.mounted && this.draw());
   }
 
@@ -108,6 +112,12 @@ export class Whole {
     }
   }
 
+  // Where the needle stands in the picture, in whole pixels.
+  /** @param {number} width */
+  needleAt(width) {
+    return this.position === null || !this.measured ? null : Math.round((this.position / this.measured.length_s) * width);
+  }
+
   draw() {
     const { canvas, measured } = this;
     if (!canvas?.clientWidth || !measured) return;
@@ -145,10 +155,33 @@ export class Whole {
     pen.fillStyle = ink.thread;
     measured.takes.forEach((db, at) => db > 0.05 && pen.fillRect(across(at), 3, Math.max(1, width / measured.takes.length), Math.min(height / 2, db * 4)));
     this.bars(pen, ink, width, height);
-    if (this.position !== null) {
-      pen.fillStyle = ink.thread;
-      pen.fillRect((this.position / measured.length_s) * width - 1, 0, 2, height - 14);
-    }
+    this.still = document.createElement("canvas");
+    this.still.width = canvas.width;
+    this.still.height = canvas.height;
+    this.still.getContext("2d")?.drawImage(/** @type {any} */ (canvas), 0, 0);
+    this.drawNeedle(pen, width, height);
+  }
+
+  /**
+   * @param {CanvasRenderingContext2D} pen
+   * @param {number} width
+   * @param {number} height
+   */
+  drawNeedle(pen, width, height) {
+    const at = this.needleAt(width);
+    this.drawnAt = at;
+    if (at === null) return;
+    pen.fillStyle = colours().thread;
+    pen.fillRect(at - 1, 0, 2, height - 14);
+  }
+
+  // The picture stands; only the needle goes over it, and only where it has moved.
+  moveNeedle() {
+    const { canvas, still } = this;
+    if (!still || !canvas?.clientWidth || this.needleAt(canvas.clientWidth) === this.drawnAt) return;
+    const { pen, width, height } = fitted(canvas);
+    pen.drawImage(still, 0, 0, width, height);
+    this.drawNeedle(pen, width, height);
   }
 
   /**
@@ -171,13 +204,20 @@ export class Whole {
   needle(position) {
     if (position === this.position || !this.stage.mounted) return;
     this.position = this.stage.page.player.mode === "stack" ? position : null;
-    this.draw();
+    this.moveNeedle();
+    const now = performance.now();
+    if (position !== null && now - this.told < TOLD_MS) return;
+    this.told = now;
+    this.tellReductions();
+  }
+
+  // What each compressor of the chain that is shown takes just now.
+  tellReductions() {
     const own = this.stage.place.replace(/^kit:/, "part:");
+    const taken = (this.stage.page.player.stage?.reductions ?? []).filter((/** @type {any} */ { where }) => where === own);
+    if (!taken.length) return;
     const before = Number(document.querySelector("[data-chain]")?.dataset.before ?? 0);
-    for (const { where, at, db } of this.stage.page.player.stage?.reductions ?? []) {
-      const place = where === own ? document.querySelectorAll("[data-taken]") : [];
-      const on = [...place].filter((one) => one.closest(".unit")?.querySelector('[data-unit-on][aria-pressed="true"]'));
-      if (on[at - before]) on[at - before].textContent = db > 0.05 ? `−${db.toFixed(1)}` : "";
-    }
+    const on = [...document.querySelectorAll("[data-taken]")].filter((one) => one.closest(".unit")?.querySelector('[data-unit-on][aria-pressed="true"]'));
+    for (const { at, db } of taken) if (on[at - before]) on[at - before].textContent = db > 0.05 ? `−${db.toFixed(1)}` : "";
   }
 }
