@@ -158,5 +158,6 @@ def _line(performance: Performance, index: int) -> dict[str, object]:
         "amounts_ms": {stage: ms for stage, ms in line.amounts_ms.items() if ms},
         "written_velocity": line.written_velocity,
         "velocity": line.velocity,
+        "sounds": performance.heard is None or bool(performance.heard[index]),
         "amounts_velocity": {stage: steps for stage, steps in line.amounts_velocity.items() if steps},
     }

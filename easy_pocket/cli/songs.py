@@ -54,6 +54,10 @@ def add_songs(commands: Any) -> None:
     bring = commands.add_parser("import-midi", help="make a song of parts from a MIDI file")
     bring.add_argument("file", metavar="FILE")
     bring.add_argument("--by", choices=("track", "voice"), default="track", help="what a part is (default: a track)")
+    bring.add_argument("--channels", choices=("drums", "all"), default="drums",
+                       help="drums: channel 10, where it is used (default); all: every one")  # fmt: skip
+    bring.add_argument("--tracks", choices=("together", "in-turn"),
+                       help="what the tracks of a type 2 file are: parts, or patterns one after another")  # fmt: skip
     bring.add_argument("--kit", default="boathouse", help="the kit the parts are played on")
     bring.set_defaults(run=run_import)
 
@@ -184,7 +188,8 @@ def run_import(chosen: argparse.Namespace) -> None:
     data = bounded_bytes(chosen.file, "MIDI file")
 
     def making(database: Database) -> None:
-        read = read_song_midi(data, name, by_voice=chosen.by == "voice")
+        tracks = chosen.tracks and chosen.tracks.replace("-", " ")
+        read = read_song_midi(data, name, by_voice=chosen.by == "voice", channels=chosen.channels, tracks=tracks)
         with database.transaction() as session:
             row = song_from_midi(session, read, name, kit_key=chosen.kit)
         facts = _facts(read_song(database.reader, row.id))

@@ -62,8 +62,3 @@ def counted(count: int, word: str) -> str:
     ('1 bar', '3 bars')
     """
     return f"{count} {word}{'' if count == 1 else 's'}"
-
-
-def latin(text: str) -> str:
-    """MIDI texts are latin-1; what does not fit becomes '?'."""
-    return text.encode("latin-1", "replace").decode("latin-1")[:120]

@@ -9,6 +9,7 @@ from typing import Any
 from easy_pocket.core.feel.template import GrooveTemplate
 from easy_pocket.core.formats.audio_file import read_audio
 from easy_pocket.core.formats.midi import read_midi
+from easy_pocket.core.formats.midi_drums import Channels, Tracks
 from easy_pocket.core.formats.note_map import nearest_voice
 from easy_pocket.core.formats.pocket_file import SongContents, read_song_file
 from easy_pocket.core.formats.registry import Of, for_file, formats_of
@@ -69,8 +70,10 @@ def read_song(data: bytes, name: str) -> SongContents:
     return read_song_file(data, name)
 
 
-def read_parts(data: bytes, name: str, by_voice: bool) -> ReadSong:
-    return read_song_midi(data, name, by_voice=by_voice)
+def read_parts(
+    data: bytes, name: str, by_voice: bool, channels: Channels = "drums", tracks: Tracks | None = None
+) -> ReadSong:
+    return read_song_midi(data, name, by_voice=by_voice, channels=channels, tracks=tracks)
 
 
 def read_fill(data: bytes, name: str) -> Pattern:

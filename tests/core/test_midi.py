@@ -118,7 +118,10 @@ def test_other_resolutions_and_unknown_notes_are_kept():
 @settings(max_examples=60, deadline=None)
 @given(
     st.lists(
-        st.tuples(st.integers(0, 4000), st.sampled_from([36, 38, 42, 60]), st.integers(1, 127)), min_size=1, max_size=80
+        st.tuples(st.integers(0, 4000), st.sampled_from([36, 38, 42, 60]), st.integers(1, 127)),
+        min_size=1,
+        max_size=80,
+        unique_by=lambda note: note[:2],
     )
 )
 def test_no_note_is_ever_lost(notes):

@@ -4,6 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from easy_pocket.core.formats.midi_drums import Note
 from easy_pocket.core.formats.midi_places import FINE_TICKS, split_places
 from easy_pocket.core.pattern.timebase import GRID_TICKS, ms_per_tick
 
@@ -12,7 +13,7 @@ VOICES = ("kick", "snare", "hat_closed")
 
 
 def written(ticks, voice="hat_closed", tempo_bpm=100.0, length=BAR):
-    return split_places([(tick, voice, 90) for tick in ticks], tempo_bpm, length)
+    return split_places([Note(tick, voice, 90) for tick in ticks], tempo_bpm, length)
 
 
 @pytest.mark.parametrize("name", ["8", "16", "32", "8T", "16T"])
@@ -58,7 +59,7 @@ notes = st.lists(
     min_size=1,
     max_size=40,
     unique_by=lambda note: note[:2],
-).map(sorted)
+).map(lambda found: [Note(*note) for note in sorted(found)])
 
 
 @given(notes, st.floats(40, 300))
@@ -69,7 +70,7 @@ def test_no_note_is_lost_moved_in_time_or_put_on_another(listed, tempo_bpm):
     assert all(0 <= hit.tick < BAR and abs(hit.offset_ms) <= 250 for hit in found)
     tick_ms = ms_per_tick(tempo_bpm)
     times = sorted((hit.voice, round(hit.tick + hit.offset_ms / tick_ms, 3), hit.velocity) for hit in found)
-    assert times == sorted((voice, round(float(tick), 3), velocity) for tick, voice, velocity in listed)
+    assert times == sorted((voice, round(float(tick), 3), velocity) for tick, voice, velocity, _ in listed)
 
 
 @given(notes)

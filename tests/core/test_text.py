@@ -4,7 +4,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from easy_pocket.core.text import counted, latin, one_line, plain_line, several_lines, whole_number
+from easy_pocket.core.formats.midi_text import from_midi, to_midi
+from easy_pocket.core.text import counted, one_line, plain_line, several_lines, whole_number
 
 
 @given(st.text(max_size=300), st.integers(0, 120))
@@ -48,10 +49,10 @@ def test_everything_else_is_none(text):
 
 
 @given(st.text(max_size=300))
-def test_latin_text_fits_into_a_midi_file(text):
-    found = latin(text)
+def test_text_fits_into_a_midi_file_and_comes_back(text):
+    found = to_midi(text)
     assert len(found) <= 120
-    assert len(found.encode("latin-1")) == len(found)
+    assert from_midi(found.encode("utf-8").decode("latin-1"), 120) == found
 
 
 @pytest.mark.parametrize(("count", "words"), [(0, "0 hits"), (1, "1 hit"), (2, "2 hits")])

@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Mapping
 from typing import TypeVar
 
 import mido
+import numpy as np
 
 from easy_pocket.core.errors import MidiRefusedError
 from easy_pocket.core.formats.exchange import ReadPattern
+from easy_pocket.core.formats.midi_drums import Channels, read_tracks
 from easy_pocket.core.formats.midi_places import split_places
+from easy_pocket.core.formats.midi_swing import Swing, found_swing
 from easy_pocket.core.formats.midi_writing import MidiOptions, write
-from easy_pocket.core.formats.note_map import PERCUSSION_CHANNEL, voice_of_note
 from easy_pocket.core.formats.registry import Choice, Format, register
-from easy_pocket.core.pattern.pattern import MAX_HITS, Pattern
+from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.pattern.timebase import MAX_BARS, PPQ, Metre, check_tempo
 
 T = TypeVar("T")
@@ -21,7 +24,7 @@ MAX_BYTES = 8_000_000
 MAX_EVENTS = 300_000  # of all tracks
 
 
-def read_midi(data: bytes, name: str) -> ReadPattern:
+def read_midi(data: bytes, name: str, channels: Channels = "drums") -> ReadPattern:
     """Read the hits of a MIDI file; no note is lost.
 
     Parameters
@@ -30,6 +33,8 @@ def read_midi(data: bytes, name: str) -> ReadPattern:
         The whole file: Standard MIDI File of any type and resolution.
     name
         For messages.
+    channels
+        "drums": channel 10 where it is used; "all": every one.
 
     Returns
     -------
@@ -52,7 +57,7 @@ def read_midi(data: bytes, name: str) -> ReadPattern:
     >>> back.tempo_bpm, [(hit.voice, hit.tick, hit.velocity) for hit in back.pattern.hits]
     (96.0, [('snare', 960, 100)])
     """
-    return _beat(open_midi(data, name), name)
+    return _beat(open_midi(data, name), name, channels)
 
 
 def open_midi(data: bytes, name: str) -> mido.MidiFile:
@@ -120,62 +125,60 @@ def _events(data: bytes, at: int, end: int, most: int) -> int:
     return count
 
 
-def _beat(midi: mido.MidiFile, name: str) -> ReadPattern:
-    scale = PPQ / midi.ticks_per_beat
-    notes: list[tuple[int, int, int, int]] = []
-    tempi: list[tuple[int, float]] = []
-    metres: list[tuple[int, Metre]] = []
-    end = 0.0
-    for track in midi.tracks:
-        now = 0
-        for message in track:
-            now += message.time
-            if message.type == "note_on" and message.velocity > 0:
-                notes.append((now, message.note, message.velocity, message.channel))
-                if len(notes) > MAX_HITS:
-                    raise MidiRefusedError(f"{name} holds more than {MAX_HITS} notes: split it first.")
-            elif message.type == "set_tempo":
-                tempi.append((now, mido.tempo2bpm(max(message.tempo, 1))))
-            elif message.type == "time_signature":
-                metres.append((now, metre_of(message, name)))
-        end = max(end, now * scale)
-    if not notes:
-        raise MidiRefusedError(f"{name} holds no notes: choose a file with drum notes.")
-    remarks = []
-    if any(note[3] == PERCUSSION_CHANNEL for note in notes):
-        left_out = sum(note[3] != PERCUSSION_CHANNEL for note in notes)
-        if left_out:
-            remarks.append(f"{left_out} notes outside the percussion channel (10) were left out.")
-        notes = [note for note in notes if note[3] == PERCUSSION_CHANNEL]
-    tempo_bpm = _single(tempi, 120.0, name, "tempo", scale)
-    metre = _single(metres, Metre(), name, "metre", scale)
+def _beat(midi: mido.MidiFile, name: str, channels: Channels) -> ReadPattern:
+    check_one_pattern(midi, name)
+    read = read_tracks(midi, name, channels)
+    tempo_bpm = _single(read.tempi, 120.0, name, "tempo")
+    metre = _single(read.metres, Metre(), name, "metre")
     check_tempo(tempo_bpm)
-    last = max(note[0] for note in notes) * scale
-    bars = int(max(last, min(end, last + metre.bar_ticks) - 1) // metre.bar_ticks) + 1
+    notes = sorted(note for _, track in read.tracks for note in track)
+    last = notes[-1].tick
+    bars = int(max(last, min(read.end, last + metre.bar_ticks) - 1) // metre.bar_ticks) + 1
     if bars * metre.bar_ticks > MAX_BARS * 3840:
         raise MidiRefusedError(f"{name} is {bars} bars long; at most {MAX_BARS} can be read: split it first.")
-    placed = [(round(tick * scale), voice_of_note(note), velocity) for tick, note, velocity, _ in sorted(notes)]
-    hits = split_places(placed, tempo_bpm, bars * metre.bar_ticks)
-    return ReadPattern(Pattern(bars * metre.bar_ticks, hits, metre), tempo_bpm, tuple(remarks))
+    swing = found_swing(np.array([note.tick for note in notes]))
+    hits = split_places(notes, tempo_bpm, bars * metre.bar_ticks, swing)
+    return ReadPattern(Pattern(bars * metre.bar_ticks, hits, metre), tempo_bpm, read.remarks + swing_words(swing))
 
 
-def metre_of(message: mido.MetaMessage, name: str) -> Metre:
-    """Read the metre of a time signature; raises MidiRefusedError for one that bars cannot be counted in."""
-    if message.denominator not in (2, 4, 8, 16) or not 1 <= message.numerator <= 32:
-        raise MidiRefusedError(f"{name} has a metre of {message.numerator}/{message.denominator}, which is not known.")
-    return Metre(message.numerator, message.denominator)
+def swing_words(swing: Swing | None) -> tuple[str, ...]:
+    """What is said of a swing that was found."""
+    return (
+        (f"Its {swing.unit}ths swing at {swing.percent:g} %: they are written on the {swing.unit}th.",) if swing else ()
+    )
 
 
-def _single(changes: list[tuple[int, T]], default: T, name: str, what: str, scale: float) -> T:
-    """The one value a file has; a second, different one is refused with its place."""
-    ordered = sorted(changes, key=lambda change: change[0])
-    for tick, value in ordered[1:]:
-        if value != ordered[0][1]:
+class TracksAskedError(MidiRefusedError):
+    """A type 2 file: its tracks are patterns of their own, and nothing said how they are meant."""
+
+
+def check_one_pattern(midi: mido.MidiFile, name: str) -> None:
+    """Raises TracksAskedError for a type 2 file of several tracks: they are patterns of their own."""
+    tracks = sum(any(m.type == "note_on" and m.velocity for m in track) for track in midi.tracks)
+    if midi.type == 2 and tracks > 1:
+        raise TracksAskedError(
+            f"{name} is of type 2: its {tracks} tracks are patterns of their own, not one beat. Bring it in as a song, "
+            "where you say whether they play together or in turn, or save it as type 1."
+        )
+
+
+def _shown(value: object) -> str:
+    return f"{value:.4g}" if isinstance(value, float) else str(value)
+
+
+def _single(changes: Mapping[int, T], default: T, name: str, what: str) -> T:
+    """The one value a file has; a second, different one is refused with its place.
+
+    What comes first after the beginning changes what holds when nothing is said.
+    """
+    begin = changes.get(0, default)
+    for tick, value in sorted(changes.items()):
+        if value != begin:
             raise MidiRefusedError(
-                f"{name} changes its {what} from {ordered[0][1]} to {value} at beat {tick * scale / PPQ + 1:g}: "
+                f"{name} changes its {what} from {_shown(begin)} to {_shown(value)} at beat {tick / PPQ + 1:g}: "
                 f"split the file there, one {what} in each."
             )
-    return ordered[0][1] if ordered else default
+    return begin
 
 
 register(

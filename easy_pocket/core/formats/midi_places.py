@@ -2,22 +2,35 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
 
+from easy_pocket.core.formats.midi_drums import Note
+from easy_pocket.core.formats.midi_swing import Swing
+from easy_pocket.core.pattern.articulation import MAX_SPAN_TICKS, PLAIN, Articulation
 from easy_pocket.core.pattern.pattern import Hit
 from easy_pocket.core.pattern.timebase import GRID_TICKS, PPQ, ms_per_tick
 
+Ints = npt.NDArray[np.int64]
 FINE_TICKS = 4  # 2-3 ms: what a file's own resolution can be off by
 
 
-def split_places(notes: list[tuple[int, str, int]], tempo_bpm: float, length_ticks: int) -> tuple[Hit, ...]:
-    """Notes as (tick, voice, velocity) to hits: slot plus own offset, none lost.
+def split_places(
+    notes: Sequence[Note],
+    tempo_bpm: float,
+    length_ticks: int,
+    swing: Swing | None = None,
+    *,
+    in_feel: bool = False,
+) -> tuple[Hit, ...]:
+    """Notes to hits: slot plus own offset, none lost.
 
-    A note on a slot of any grid is written there; on a quintuplet's only where its voice plays two of a beat, for a
-    single one is more likely swung. Others go to the nearest slot of the grid that suits the file best, with what
+    A note on a slot of any grid is written there; on one of five, seven or twelve a beat only where its voice plays
+    two or three of a beat, for a single one is more likely swung. With a swing, what it moves is written on the 8th
+    or 16th that it moves. Others go to the nearest slot of the grid that suits the file best, with what
     is left as their own offset; where a voice already has a hit there, to the nearest free tick.
 
     Parameters
@@ -28,22 +41,67 @@ def split_places(notes: list[tuple[int, str, int]], tempo_bpm: float, length_tic
         Quarter notes a minute.
     length_ticks
         Length of the pattern in ticks.
+    swing
+        What the notes swing by, as `found_swing` tells.
+    in_feel
+        Whether a feel will play that swing: then offsets are what is left beside it.
 
     Returns
     -------
     tuple[Hit, ...]
         As many hits as notes.
     """
-    ticks = np.array([note[0] for note in notes], dtype=np.int64)
-    # The quintuplets last: what another grid explains is no quintuplet.
-    steps = sorted(set(GRID_TICKS.values()), key=lambda step: (step == GRID_TICKS["quint"], step))
+    ticks = np.array([note.tick for note in notes], dtype=np.int64)
+    straight = ticks if swing is None else _unswung(ticks, swing)
+    slots = _slots(straight, [note.voice for note in notes])
+    tick_ms = ms_per_tick(tempo_bpm)
+    taken: set[tuple[str, int]] = set()
+    placed: dict[str, list[list[int]]] = {}
+    for (tick, voice, velocity, length), slot in zip(notes, slots.tolist(), strict=True):
+        place = slot if slot < length_ticks else length_ticks - 1
+        if (voice, place) in taken or abs(tick - place) * tick_ms > 200.0:
+            place = _free_tick(voice, min(tick, length_ticks - 1), length_ticks, taken)
+        taken.add((voice, place))
+        placed.setdefault(voice, []).append([tick, place, velocity, length])
+    for rows in placed.values():
+        _in_order_of_time(rows, length_ticks)
+    played, places = np.array([row[:2] for rows in placed.values() for row in rows], dtype=np.int64).reshape(-1, 2).T
+    left = played - places - (swing.moves(places) if swing and in_feel else 0.0)
+    offsets = iter((left * tick_ms).tolist())
+    return tuple(
+        Hit(voice, place, velocity, next(offsets), articulation=_stopped(length))
+        for voice, rows in placed.items()
+        for _, place, velocity, length in rows
+    )
+
+
+def _stopped(length_ticks: int) -> Articulation:
+    return Articulation(length_ticks=min(length_ticks, MAX_SPAN_TICKS)) if length_ticks else PLAIN
+
+
+def _unswung(ticks: Ints, swing: Swing) -> Ints:
+    """Where they would lie without their swing: each pair bent back."""
+    pair, share = swing.pair_ticks, swing.percent / 100
+    phase = (ticks % pair) / pair
+    back = np.where(phase < share, phase / (2 * share), 0.5 + (phase - share) / (2 * (1 - share)))
+    return np.asarray(np.rint(ticks - ticks % pair + back * pair), dtype=np.int64)
+
+
+def _slots(ticks: Ints, voices: list[str]) -> Ints:
+    """The slot of each note."""
     on_grid = np.zeros(len(ticks), dtype=bool)
     slots = ticks.copy()
-    for step in steps:
+    quint = GRID_TICKS["quint"]
+    # Those a single note is hardly on come last: what another grid explains is none of theirs.
+    for step in sorted(set(GRID_TICKS.values()) - {quint}):
         nearest = np.rint(ticks / step).astype(np.int64) * step
         close = ~on_grid & (np.abs(ticks - nearest) <= FINE_TICKS)
-        if step == GRID_TICKS["quint"]:
-            close &= _in_company([note[1] for note in notes], nearest, close)
+        slots[close] = nearest[close]
+        on_grid |= close
+    for a_beat, least in ((PPQ // quint, 2), (12, 2), (7, 3)):
+        nearest = np.rint(np.rint(ticks * a_beat / PPQ) * PPQ / a_beat).astype(np.int64)
+        close = ~on_grid & (np.abs(ticks - nearest) <= FINE_TICKS)
+        close &= _in_company(voices, nearest, close, least)
         slots[close] = nearest[close]
         on_grid |= close
     if not on_grid.all():
@@ -52,26 +110,11 @@ def split_places(notes: list[tuple[int, str, int]], tempo_bpm: float, length_tic
         distance = [np.abs(ticks - np.rint(ticks / step) * step).mean() / step for step in grids]
         step = grids[int(np.argmin(distance))]
         slots[loose] = np.rint(ticks[loose] / step).astype(np.int64) * step
-    tick_ms = ms_per_tick(tempo_bpm)
-    taken: set[tuple[str, int]] = set()
-    placed: dict[str, list[list[int]]] = {}
-    for (tick, voice, velocity), slot in zip(notes, slots.tolist(), strict=True):
-        place = slot if slot < length_ticks else length_ticks - 1
-        if (voice, place) in taken or abs(tick - place) * tick_ms > 200.0:
-            place = _free_tick(voice, min(tick, length_ticks - 1), length_ticks, taken)
-        taken.add((voice, place))
-        placed.setdefault(voice, []).append([tick, place, velocity])
-    for rows in placed.values():
-        _in_order_of_time(rows, length_ticks)
-    return tuple(
-        Hit(voice, place, velocity, (tick - place) * tick_ms)
-        for voice, rows in placed.items()
-        for tick, place, velocity in rows
-    )
+    return slots
 
 
 def _in_order_of_time(rows: list[list[int]], length_ticks: int) -> None:
-    """Notes of one voice as [tick, place, velocity] in order of time.
+    """Notes of one voice as [tick, place, velocity, length] in order of time.
 
     Where two would swap their places, both are written where they are played.
     """
@@ -89,14 +132,16 @@ def _in_order_of_time(rows: list[list[int]], length_ticks: int) -> None:
         taken.add(("", row[1]))
 
 
-def _in_company(voices: list[str], slots: npt.NDArray[np.int64], close: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
-    """Which of the close notes have another one of their voice in the same beat, on another of its quintuplet slots."""
+def _in_company(voices: list[str], slots: Ints, close: npt.NDArray[np.bool_], least: int) -> npt.NDArray[np.bool_]:
+    """Which of the close notes are one of so many of their voice in the same beat, each on another slot of it."""
     inner = close & (slots % PPQ > 0)
     beats: dict[tuple[str, int], set[int]] = {}
     for voice, slot, wanted in zip(voices, slots.tolist(), inner.tolist(), strict=True):
         if wanted:
             beats.setdefault((voice, slot // PPQ), set()).add(slot)
-    found = [len(beats.get((voice, slot // PPQ), ())) > 1 for voice, slot in zip(voices, slots.tolist(), strict=True)]
+    found = [
+        len(beats.get((voice, slot // PPQ), ())) >= least for voice, slot in zip(voices, slots.tolist(), strict=True)
+    ]
     return np.array(found, dtype=bool)
 
 

@@ -14,15 +14,15 @@ import numpy.typing as npt
 from easy_pocket.core.feel.perform import Performance
 from easy_pocket.core.feel.strokes import Strokes, strokes
 from easy_pocket.core.formats.exchange import PartLine, PatternOptions, PatternToWrite
-from easy_pocket.core.formats.note_map import PERCUSSION_CHANNEL, note_of_voice
+from easy_pocket.core.formats.midi_text import WRITTEN_AS, to_midi
+from easy_pocket.core.formats.midi_track import Manner, note_track
 from easy_pocket.core.formats.registry import Written
-from easy_pocket.core.pattern.timebase import PPQ, ms_per_tick
-from easy_pocket.core.text import latin
+from easy_pocket.core.pattern.timebase import PPQ, Metre, ms_per_tick
 
 PRE_ROLL = "one bar of pre-roll was set before bar 1, for hits that come before it."
 
 
-NOTE_TICKS = 60
+CLOCKS = 24  # a quarter
 
 
 @dataclass(frozen=True)
@@ -46,6 +46,7 @@ def write_midi(
     seed: int = 0,
     part: str = "Drums",
     others: Sequence[PartLine] = (),
+    manner: Manner = Manner(),
 ) -> WrittenMidi:
     """A performance as a file: a track of notes on channel 10, tempo, metre, a marker at the start.
 
@@ -76,6 +77,8 @@ def write_midi(
         Name of its own track.
     others
         Further tracks, of parts that play with it.
+    manner
+        How pedals and ornaments are written.
 
     Returns
     -------
@@ -96,8 +99,11 @@ def write_midi(
     pre_roll = 1 if not loop and any(one.min(initial=0) < 0 for one in ticks) else 0
     shift = pre_roll * performance.metre.bar_ticks
     conductor = _conductor(performance, name, marker, pre_roll)
-    tracks = [_note_track(line, at + shift, length + shift) for line, at in zip(lines, ticks, strict=True)]
-    midi = mido.MidiFile(type=file_type, ticks_per_beat=PPQ)
+    tracks = [
+        note_track(line, at + shift, length + shift, _written(line), manner)
+        for line, at in zip(lines, ticks, strict=True)
+    ]
+    midi = mido.MidiFile(type=file_type, ticks_per_beat=PPQ, charset=WRITTEN_AS)
     if file_type == 0:
         midi.tracks.append(mido.merge_tracks([conductor, *tracks]))
     else:
@@ -111,18 +117,31 @@ def write_midi(
 def _conductor(performance: Performance, name: str, marker: str | None, pre_roll: int) -> mido.MidiTrack:
     """Tempo, metre and a marker."""
     conductor = mido.MidiTrack()
-    conductor.append(mido.MetaMessage("track_name", name=latin(name), time=0))
+    conductor.append(mido.MetaMessage("track_name", name=to_midi(name), time=0))
     conductor.append(mido.MetaMessage("set_tempo", tempo=round(60_000_000 / performance.tempo_bpm), time=0))
-    conductor.append(
-        mido.MetaMessage(
-            "time_signature", numerator=performance.metre.beats, denominator=performance.metre.unit, time=0
-        )
-    )
+    conductor.append(metre_message(performance.metre))
     if pre_roll:
         conductor.append(mido.MetaMessage("marker", text="pre-roll", time=0))
     if marker:
-        conductor.append(mido.MetaMessage("marker", text=latin(marker), time=pre_roll * performance.metre.bar_ticks))
+        conductor.append(mido.MetaMessage("marker", text=to_midi(marker), time=pre_roll * performance.metre.bar_ticks))
     return conductor
+
+
+def metre_message(metre: Metre) -> mido.MetaMessage:
+    """A time signature; a metronome clicks on the beats one taps: dotted ones in 6/8 and 9/8."""
+    return mido.MetaMessage(
+        "time_signature",
+        numerator=metre.beats,
+        denominator=metre.unit,
+        clocks_per_click=metre.pulse_ticks * CLOCKS // PPQ,
+        time=0,
+    )
+
+
+def _written(line: PartLine) -> npt.NDArray[np.bool_]:
+    """Which strokes sound."""
+    heard = np.array([voice in line.heard for voice in line.hits.voices], dtype=bool)
+    return heard[line.hits.voice_index[line.struck.hit]] if len(heard) else np.zeros(len(line.struck.hit), dtype=bool)
 
 
 def _ticks(struck: Strokes, length_ms: float, per_ms: float, *, loop: bool) -> npt.NDArray[np.int64]:
@@ -131,43 +150,18 @@ def _ticks(struck: Strokes, length_ms: float, per_ms: float, *, loop: bool) -> n
     return np.where(ticks >= round(length_ms * per_ms), 0, ticks) if loop else ticks
 
 
-def _note_track(line: PartLine, ticks: npt.NDArray[np.int64], end: int) -> mido.MidiTrack:
-    """The strokes that sound, each note ended before the next of its kind begins."""
-    voices, struck = line.hits.voices, line.struck
-    numbers = [line.note_map.get(voice, note_of_voice(voice)) for voice in voices]
-    written = np.array([voice in line.heard for voice in voices], dtype=bool)
-    order = np.argsort(ticks, kind="stable")
-    order = order[written[line.hits.voice_index[struck.hit[order]]]] if len(order) else order
-    events: list[tuple[int, int, int, int]] = []
-    last_on: dict[int, int] = {}
-    for hit in order[::-1].tolist():  # backwards, so that a note ends before the next of its kind begins
-        number, tick = numbers[line.hits.voice_index[struck.hit[hit]]], int(ticks[hit])
-        off = min(tick + NOTE_TICKS, max(last_on.get(number, max(end, tick + 1)), tick + 1))
-        last_on[number] = tick
-        events.append((tick, 1, number, int(struck.velocity[hit])))
-        events.append((off, 0, number, 0))
-    events.sort()
-    track = mido.MidiTrack()
-    track.append(mido.MetaMessage("track_name", name=latin(line.name), time=0))
-    now = 0
-    for tick, on, number, velocity in events:
-        kind = "note_on" if on else "note_off"
-        track.append(mido.Message(kind, note=number, velocity=velocity, channel=PERCUSSION_CHANNEL, time=tick - now))
-        now = tick
-    track.append(mido.MetaMessage("end_of_track", time=max(end - now, 0)))
-    return track
-
-
 @dataclass(frozen=True)
 class MidiOptions(PatternOptions):
     """How a pattern is written.
 
     file_type: of the standard; 0 has one track, 1 has tempo and metre in a track of their own. only: all that plays, or
-    the selected part alone.
+    the selected part alone. pedal, ornaments: see Manner.
     """
 
     file_type: Literal["0", "1"] = "1"
     only: Literal["all", "part"] = "all"
+    pedal: bool = False
+    ornaments: Literal["notes", "text"] = "notes"
 
 
 def write(given: PatternToWrite, options: MidiOptions) -> Written:
@@ -182,5 +176,6 @@ def write(given: PatternToWrite, options: MidiOptions) -> Written:
         heard=given.heard,
         part=given.part,
         others=given.others,
+        manner=Manner(options.pedal, options.ornaments),
     )
     return Written(written.data, (PRE_ROLL,) if written.pre_roll_bars else ())

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 import mido
@@ -12,20 +12,30 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.errors import MidiRefusedError
-from easy_pocket.core.formats.exchange import SongOptions, SongToWrite
-from easy_pocket.core.formats.midi import metre_of, open_midi
+from easy_pocket.core.formats.exchange import PartLine, SongOptions, SongToWrite
+from easy_pocket.core.formats.midi import check_one_pattern, open_midi, swing_words
+from easy_pocket.core.formats.midi_drums import (
+    Channels,
+    Note,
+    ReadTracks,
+    Tracks,
+    in_turn,
+    one_after_another,
+    read_tracks,
+)
 from easy_pocket.core.formats.midi_places import split_places
-from easy_pocket.core.formats.midi_writing import NOTE_TICKS, PRE_ROLL, WrittenMidi
-from easy_pocket.core.formats.note_map import PERCUSSION_CHANNEL, note_of_voice, voice_of_note
+from easy_pocket.core.formats.midi_swing import Swing, found_swing
+from easy_pocket.core.formats.midi_text import WRITTEN_AS, to_midi
+from easy_pocket.core.formats.midi_track import Manner, note_track
+from easy_pocket.core.formats.midi_writing import PRE_ROLL, WrittenMidi, metre_message
 from easy_pocket.core.formats.registry import Choice, Format, Written, register
-from easy_pocket.core.pattern.pattern import MAX_HITS, Hit
+from easy_pocket.core.pattern.pattern import Hit
 from easy_pocket.core.pattern.timebase import MAX_BARS, MAX_TEMPO_BPM, MIN_TEMPO_BPM, PPQ, Metre, ms_per_tick
 from easy_pocket.core.pattern.voices import voice_name
 from easy_pocket.core.song.arrangement import Arrangement
 from easy_pocket.core.song.part import audible_parts
 from easy_pocket.core.song.perform_song import PartPerformance, SongPerformance
 from easy_pocket.core.sound.events import audible
-from easy_pocket.core.text import latin, one_line
 
 Ints = npt.NDArray[np.int64]
 Bools = npt.NDArray[np.bool_]
@@ -54,6 +64,7 @@ def write_song_midi(
     name: str = "Easy Pocket",
     by: str = "part",
     early: bool | None = None,
+    manner: Manner = Manner(),
 ) -> WrittenMidi:
     """by: a track for each "part", or for each "voice" of each part.
 
@@ -73,6 +84,8 @@ def write_song_midi(
         A track for each "part", or for each "voice" of each part.
     early
         Whether a sound begins before the first beat, so that a bar of pre-roll is needed; None asks the hits.
+    manner
+        How pedals and ornaments are written.
 
     Returns
     -------
@@ -87,19 +100,20 @@ def write_song_midi(
     early = bool(early) or first < 0
     bar_ticks = song.spans[0].metre.bar_ticks if song.spans else song.metre.bar_ticks
     shift = bar_ticks if early else 0
-    midi = mido.MidiFile(type=1, ticks_per_beat=PPQ)
+    midi = mido.MidiFile(type=1, ticks_per_beat=PPQ, charset=WRITTEN_AS)
     midi.tracks.append(_conductor(song, name, shift))
     end = song.length_ticks + shift
     for one in played.parts:
         for title, mine in _tracks_of(one, by, _heard(one, heard_parts)):
-            midi.tracks.append(_track(one, title, mine, ticks_of[one.part.key] + shift, note_maps, end))
+            line = PartLine(title, one.hits, one.struck, note_maps.get(one.part.key, {}), set())
+            midi.tracks.append(note_track(line, ticks_of[one.part.key] + shift, end, mine, manner))
     out = io.BytesIO()
     midi.save(file=out)
     return WrittenMidi(out.getvalue(), 1 if early else 0)
 
 
 def _conductor(song: Arrangement, name: str, shift: int) -> mido.MidiTrack:
-    events: list[tuple[int, mido.MetaMessage]] = [(0, mido.MetaMessage("track_name", name=latin(name)))]
+    events: list[tuple[int, mido.MetaMessage]] = [(0, mido.MetaMessage("track_name", name=to_midi(name)))]
     if shift:
         events.append((0, mido.MetaMessage("marker", text="pre-roll")))
     tempo = metre = None
@@ -110,9 +124,9 @@ def _conductor(song: Arrangement, name: str, shift: int) -> mido.MidiTrack:
             events.append((at, mido.MetaMessage("set_tempo", tempo=round(60_000_000 / tempo))))
         if span.metre != metre:
             metre = span.metre
-            events.append((at, mido.MetaMessage("time_signature", numerator=metre.beats, denominator=metre.unit)))
+            events.append((at, metre_message(metre)))
         events.append(
-            (span.start_tick + shift, mido.MetaMessage("marker", text=latin(_marker(span.section.name, span.turn))))
+            (span.start_tick + shift, mido.MetaMessage("marker", text=to_midi(_marker(span.section.name, span.turn))))
         )
     track = mido.MidiTrack()
     now = 0
@@ -144,37 +158,6 @@ def _tracks_of(one: PartPerformance, by: str, heard: Bools) -> list[tuple[str, B
     ]
 
 
-def _track(
-    one: PartPerformance,
-    title: str,
-    mine: Bools,
-    ticks: Ints,
-    note_maps: Mapping[int, Mapping[str, int]],
-    end: int,
-) -> mido.MidiTrack:
-    track = mido.MidiTrack()
-    track.append(mido.MetaMessage("track_name", name=latin(title), time=0))
-    notes = note_maps.get(one.part.key, {})
-    numbers = [notes.get(voice, note_of_voice(voice)) for voice in one.hits.voices]
-    chosen = np.flatnonzero(mine)
-    chosen = chosen[np.argsort(ticks[chosen], kind="stable")]
-    events: list[tuple[int, int, int, int]] = []
-    next_on: dict[int, int] = {}
-    for stroke in chosen[::-1].tolist():  # backwards, so that a note ends before the next of its kind begins
-        number, tick = numbers[one.hits.voice_index[one.struck.hit[stroke]]], int(ticks[stroke])
-        off = min(tick + NOTE_TICKS, max(next_on.get(number, tick + NOTE_TICKS), tick + 1))
-        next_on[number] = tick
-        events += [(tick, 1, number, int(one.struck.velocity[stroke])), (off, 0, number, 0)]
-    events.sort()
-    now = 0
-    for tick, on, number, velocity in events:
-        kind = "note_on" if on else "note_off"
-        track.append(mido.Message(kind, note=number, velocity=velocity, channel=PERCUSSION_CHANNEL, time=tick - now))
-        now = tick
-    track.append(mido.MetaMessage("end_of_track", time=max(end - now, 0)))
-    return track
-
-
 @dataclass(frozen=True)
 class ReadPart:
     """A track: its hits, ticks from the song's beginning, off-grid places kept as own offsets."""
@@ -200,18 +183,27 @@ class ReadSong:
     parts: tuple[ReadPart, ...]
     sections: tuple[ReadSection, ...]
     remarks: tuple[str, ...] = field(default=())
+    swing: Swing | None = None  # what the hits lie on: the feel plays it
+    left_out: int = 0  # notes of other channels than the drums'
 
     @property
     def length_ticks(self) -> int:
         return sum(section.bars * section.metre.bar_ticks for section in self.sections)
 
 
-def read_song_midi(data: bytes, name: str, *, by_voice: bool = False) -> ReadSong:
+def read_song_midi(
+    data: bytes,
+    name: str,
+    *,
+    by_voice: bool = False,
+    channels: Channels = "drums",
+    tracks: Tracks | None = None,
+) -> ReadSong:
     """A file with any number of tracks, tempi and metres.
 
     A track with notes is a part (with `by_voice` each of its voices is one); markers begin sections, and so does
-    every change of tempo or metre. No note of the percussion channel is lost; a bar of pre-roll as the program
-    writes it is kept as a section of that name.
+    every change of tempo or metre. No note that is read is lost; swing is found and left to the
+    feel. A bar of pre-roll as the program writes it is kept as a section of that name.
 
     Parameters
     ----------
@@ -221,6 +213,10 @@ def read_song_midi(data: bytes, name: str, *, by_voice: bool = False) -> ReadSon
         Name of the file, for messages and for the song.
     by_voice
         Whether each voice of a track becomes a part.
+    channels
+        "drums": channel 10 where it is used; "all": every one.
+    tracks
+        What the tracks of a type 2 file are: parts that play together, or patterns one after another.
 
     Returns
     -------
@@ -230,61 +226,48 @@ def read_song_midi(data: bytes, name: str, *, by_voice: bool = False) -> ReadSon
     Raises
     ------
     MidiRefusedError
-        For a damaged file, one without notes, or more than 512 bars, 64 parts or 128 sections.
+        For a damaged file, one without notes, a type 2 file of which nothing is said, or more than 512 bars,
+        64 parts or 128 sections.
     """
     midi = open_midi(data, name)
-    scale = PPQ / midi.ticks_per_beat
-    tracks: list[tuple[str, list[tuple[int, str, int]]]] = []
-    tempi, metres, markers = {0: 120.0}, {0: Metre()}, {}
-    count, left_out, end = 0, 0, 0
-    drums_only = any(m.type == "note_on" and m.channel == PERCUSSION_CHANNEL for t in midi.tracks for m in t)
-    for number, track in enumerate(midi.tracks):
-        now, notes, title = 0, [], ""
-        for message in track:
-            now += message.time
-            tick = round(now * scale)
-            if message.type == "note_on" and message.velocity > 0:
-                if drums_only and message.channel != PERCUSSION_CHANNEL:
-                    left_out += 1
-                    continue
-                notes.append((tick, voice_of_note(message.note), message.velocity))
-                count += 1
-                if count > MAX_HITS:
-                    raise MidiRefusedError(f"{name} holds more than {MAX_HITS} notes: split it first.")
-            elif message.type == "set_tempo":
-                tempi[tick] = mido.tempo2bpm(max(message.tempo, 1))
-            elif message.type == "time_signature":
-                metres[tick] = metre_of(message, name)
-            elif message.type == "marker" and one_line(message.text, 80):
-                markers[tick] = one_line(message.text, 80)
-            elif message.type == "track_name" and not title:
-                title = one_line(message.name, 80)
-        if notes:
-            tracks.append((title or f"Track {number + 1}", notes))
-            end = max(end, max(tick for tick, _, _ in notes) + 1)
-        end = max(end, min(round(now * scale), end + 4 * 3840))
-    if not tracks:
-        raise MidiRefusedError(f"{name} holds no notes: choose a file with drum notes.")
-    for tempo in tempi.values():
+    if midi.type == 2 and tracks == "in turn":
+        alone = [one for one in in_turn(midi) if any(m.type == "note_on" and m.velocity for m in one.tracks[0])]
+        read = (
+            one_after_another(read_tracks(one, name, channels) for one in alone) if alone else read_tracks(midi, name)
+        )
+    else:
+        if tracks is None:
+            check_one_pattern(midi, name)
+        read = read_tracks(midi, name, channels)
+    for tempo in read.tempi.values():
         if not MIN_TEMPO_BPM <= tempo <= MAX_TEMPO_BPM:
             raise MidiRefusedError(
                 f"{name} has a tempo of {tempo:.1f} bpm; {MIN_TEMPO_BPM:g} to {MAX_TEMPO_BPM:g} can be read."
             )
-    sections = _sections(tempi, metres, markers, end, name)
+    sections = _sections({0: 120.0} | read.tempi, {0: Metre()} | read.metres, read.markers, read.end, name)
+    swing = _swing_of(read, sections)
     parts = [
-        ReadPart(title, _in_sections(notes, sections)) for title, notes in (_by_voice(tracks) if by_voice else tracks)
+        ReadPart(title, _in_sections(notes, sections, swing))
+        for title, notes in (_by_voice(read.tracks) if by_voice else read.tracks)
     ]
     if len(parts) > MOST_TRACKS:
         raise MidiRefusedError(f"{name} has {len(parts)} parts; {MOST_TRACKS} can be read: leave some tracks out.")
-    remarks = (f"{left_out} notes outside the percussion channel (10) were left out.",) if left_out else ()
-    return ReadSong(tuple(parts), tuple(section for _, section in sections), remarks)
+    remarks = read.remarks + swing_words(swing)
+    return ReadSong(tuple(parts), tuple(section for _, section in sections), remarks, swing, read.left_out)
 
 
-def _by_voice(tracks: list[tuple[str, list[tuple[int, str, int]]]]) -> list[tuple[str, list[tuple[int, str, int]]]]:
-    parted: dict[tuple[str, str], list[tuple[int, str, int]]] = {}
+def _swing_of(read: ReadTracks, sections: list[tuple[int, ReadSection]]) -> Swing | None:
+    """The swing of all parts, where every section is whole pairs of it."""
+    swing = found_swing(np.array([note.tick for _, notes in read.tracks for note in notes]))
+    whole = swing and all(section.metre.bar_ticks % swing.pair_ticks == 0 for _, section in sections)
+    return swing if whole else None
+
+
+def _by_voice(tracks: list[tuple[str, list[Note]]]) -> list[tuple[str, list[Note]]]:
+    parted: dict[tuple[str, str], list[Note]] = {}
     for title, notes in tracks:
         for note in notes:
-            parted.setdefault((title if len(tracks) > 1 else "", note[1]), []).append(note)
+            parted.setdefault((title if len(tracks) > 1 else "", note.voice), []).append(note)
     return [
         (f"{title}: {voice_name(voice)}" if title else voice_name(voice).capitalize(), notes)
         for (title, voice), notes in parted.items()
@@ -315,20 +298,18 @@ def _sections(
     return found
 
 
-def _in_sections(notes: list[tuple[int, str, int]], sections: list[tuple[int, ReadSection]]) -> tuple[Hit, ...]:
+def _in_sections(notes: list[Note], sections: list[tuple[int, ReadSection]], swing: Swing | None) -> tuple[Hit, ...]:
     starts = np.array([start for start, _ in sections])
-    of = np.searchsorted(starts, [note[0] for note in notes], side="right") - 1
+    of = np.searchsorted(starts, [note.tick for note in notes], side="right") - 1
+    inside: list[list[Note]] = [[] for _ in sections]
+    for note, number in zip(notes, of.tolist(), strict=True):
+        inside[number].append(note._replace(tick=note.tick - int(starts[number])))
     hits: list[Hit] = []
-    for number, (start, section) in enumerate(sections):
-        inside = [
-            (tick - start, voice, velocity)
-            for (tick, voice, velocity), one in zip(notes, of.tolist(), strict=True)
-            if one == number
-        ]
-        if inside:
+    for mine, (start, section) in zip(inside, sections, strict=True):
+        if mine:
             length = section.bars * section.metre.bar_ticks
-            placed = split_places(sorted(inside), section.tempo_bpm, length)
-            hits += [Hit(hit.voice, hit.tick + start, hit.velocity, hit.offset_ms) for hit in placed]
+            placed = split_places(sorted(mine), section.tempo_bpm, length, swing, in_feel=True)
+            hits += [replace(hit, tick=hit.tick + start) for hit in placed]
     return tuple(hits)
 
 
@@ -337,11 +318,25 @@ class SongMidiOptions(SongOptions):
     """by: what a track is."""
 
     by: Literal["part", "voice"] = field(default="part", metadata={"help": "what a track is (default: part)"})
+    pedal: bool = field(
+        default=False, metadata={"help": "MIDI: the hat's pedal as controller 4 before each of its hits"}
+    )
+    ornaments: Literal["notes", "text"] = field(
+        default="notes",
+        metadata={"help": "MIDI: flams, drags, ratchets and rolls as single notes, or one note and text"},
+    )
 
 
 def write(given: SongToWrite, options: SongMidiOptions) -> Written:
     """Write a whole song as it is played."""
-    written = write_song_midi(given.played, given.note_maps, name=given.name, by=options.by, early=given.early)
+    written = write_song_midi(
+        given.played,
+        given.note_maps,
+        name=given.name,
+        by=options.by,
+        early=given.early,
+        manner=Manner(options.pedal, options.ornaments),
+    )
     return Written(written.data, (PRE_ROLL,) if written.pre_roll_bars else ())
 
 

@@ -31,6 +31,8 @@ def song_from_midi(session: Session, read: ReadSong, name: str, *, kit_key: str 
     first = read.sections[0]
     title = name.rsplit(".", 1)[0][:80] or "song"
     song = create_song(session, title, tempo_bpm=first.tempo_bpm, metre=first.metre, kit_key=kit.key)
+    if read.swing:
+        song.feel = {**song.feel, "swing_percent": read.swing.percent, "swing_unit": read.swing.unit}
     loaded_part = session.query(PartRow).filter_by(song_id=song.id).one()
     session.query(SectionRow).filter_by(song_id=song.id).delete()
     length = read.length_ticks

@@ -10,6 +10,8 @@ from starlette.requests import Request
 from starlette.responses import RedirectResponse, Response
 
 from easy_pocket.core.formats.audio_file import claimed_seconds
+from easy_pocket.core.formats.midi import TracksAskedError
+from easy_pocket.core.formats.midi_drums import Channels, Tracks
 from easy_pocket.core.formats.midi_notes import note_choices, unknown_notes, with_notes
 from easy_pocket.core.formats.pocket_file import write_song_file
 from easy_pocket.core.pattern.timebase import check_tempo, parse_metre
@@ -95,15 +97,28 @@ def line_playing(store: Store, key: LineKey, tempo_bpm: AskedTempo = 100.0) -> R
 
 
 @router.post("/songs/from-midi/upload")
-async def create_from_midi(request: Request, store: Store, name: FileName, notes: NoteChoices = "") -> Response:
-    """A song of a MIDI file; where it has notes that are no voice of ours, which they are is asked first."""
+async def create_from_midi(
+    request: Request,
+    store: Store,
+    name: FileName,
+    notes: NoteChoices = "",
+    channels: Channels | None = None,
+    tracks: Tracks | None = None,
+) -> Response:
+    """A song of a MIDI file; what can be meant in two ways is asked first: tracks of a type 2 file, notes of other
+    channels, and which notes that are no voice of ours play what."""
     known, data = plain_name(name), await read_upload(request)
-    read = await workers(request).run(read_parts, data, known, False)
+    try:
+        read = await workers(request).run(read_parts, data, known, False, channels or "drums", tracks)
+    except TracksAskedError as asking:
+        return JsonResponse({"asked_tracks": str(asking)})
     asked = unknown_notes(read)
     chosen = note_choices(notes)
-    if any(one.note not in chosen for one in asked):
-        return JsonResponse({"asked": [{"note": one.note, "count": one.count, "nearest": one.nearest} for one in asked],
-                             "voices": [[role, voice.name] for role, voice in ROLES.items()]})  # fmt: skip
+    others = read.left_out if channels is None else 0
+    if others or any(one.note not in chosen for one in asked):
+        notes_asked = [{"note": one.note, "count": one.count, "nearest": one.nearest} for one in asked]
+        voices = [[role, voice.name] for role, voice in ROLES.items()]
+        return JsonResponse({"asked": notes_asked, "others": others, "voices": voices})
 
     def bring_in() -> Response:
         with store.transaction() as session:
