@@ -1,38 +1,23 @@
-"""The command line: listen, groove, perform, pocket, render; uses of loops, ideas, and songs.
+"""The command line. Each command is in a module of its own, which is imported when it is called.
 
-Bad input gives one line on stderr, exit code 2 and no file.
+Bad input gives one line on stderr, exit code 2 and no file; what is nobody's mistake gives exit code 1.
 """
 
 from __future__ import annotations
 
 import argparse
-import json
+import errno
 import os
 import sys
-from collections.abc import Callable
-from dataclasses import replace
-from importlib.metadata import version
-from pathlib import Path
+from collections.abc import Callable, Sequence
+from importlib import import_module
 from typing import NoReturn
 
-import numpy as np
+from easy_pocket.cli.commands import COMMANDS
+from easy_pocket.core.errors import PocketError
 
-from easy_pocket.caches import give_core_its_caches
-from easy_pocket.cli.files import is_groove_file, listen, read_template, say, write_template
-from easy_pocket.cli.hand import add_hand
-from easy_pocket.cli.ideas import add_ideas
-from easy_pocket.cli.loops import add_loops
-from easy_pocket.cli.perform import add_perform
-from easy_pocket.cli.pocket import add_pocket
-from easy_pocket.cli.pocket_files import add_song_files
-from easy_pocket.cli.render import add_render
-from easy_pocket.cli.songs import add_songs
-from easy_pocket.core.errors import BadValueError, PocketError
-from easy_pocket.core.feel.template import MAX_TEMPLATE_BARS
-from easy_pocket.core.formats.analysis_json import analysis_doc
-from easy_pocket.core.listen.beat_check import beat_doubt
-from easy_pocket.core.listen.groove import extract_template
-from easy_pocket.core.listen.loop_analysis import LoopAnalysis
+STOPPED = 130
+OWN_FAULTS = (errno.ENOSPC, errno.EDQUOT, errno.EIO, errno.EROFS)
 
 
 class Parser(argparse.ArgumentParser):
@@ -42,90 +27,90 @@ class Parser(argparse.ArgumentParser):
 
 
 def main(arguments: list[str] | None = None) -> int:
-    parser = _parser()
-    chosen = parser.parse_args(arguments)
+    given = sys.argv[1:] if arguments is None else arguments
+    parser = make_parser(given)
+    if "_ARGCOMPLETE" in os.environ:
+        _complete(parser)
+    chosen = parser.parse_args(given)
     command: Callable[[argparse.Namespace], None] = chosen.run
+    from easy_pocket.caches import give_core_its_caches  # numpy: not needed to print a help
+
     give_core_its_caches()
     try:
+        _check_output(chosen)
         command(chosen)
         sys.stdout.flush()
     except PocketError as error:
-        return _refuse(str(error))
+        return _told(str(error), getattr(error, "exit_code", 2))
     except BrokenPipeError:  # who reads has had enough
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return 0
     except KeyboardInterrupt:
-        say("stopped.")
-        return 130
+        return _told("stopped.", STOPPED)
     except OSError as error:
-        return _refuse(f"{error.filename or 'the file'}: {error.strerror or error}.")
+        words = f"{error.filename or 'the file'}: {error.strerror or error}."
+        return _told(words, 1 if error.errno in OWN_FAULTS else 2)
     return 0
 
 
-def _refuse(words: str) -> int:
+def _told(words: str, code: int) -> int:
     print("easy-pocket: " + " ".join(words.split()), file=sys.stderr)
-    return 2
+    return code
 
 
-def _parser() -> Parser:
-    parser = Parser(prog="easy-pocket", description="Easy Pocket on the command line.")
-    parser.add_argument("--version", action="version", version=f"easy-pocket {version('easy-pocket')}")
-    commands = parser.add_subparsers(dest="command", required=True, parser_class=Parser)
+def _check_output(chosen: argparse.Namespace) -> None:
+    """Raises PocketError where a file and JSON would both go to the standard output."""
+    if getattr(chosen, "out", None) == "-" and getattr(chosen, "json", False):
+        raise PocketError("-o - and --json both want the standard output: name a file for one of them.")
 
-    listen = commands.add_parser("listen", help="hear tempo, bars, hits and groove in a loop")
-    listen.add_argument("loop", metavar="LOOP")
-    listen.add_argument("--json", action="store_true", help="print everything as JSON")
-    listen.set_defaults(run=run_listen)
 
-    groove = commands.add_parser("groove", help="take a groove template from a loop, or turn one into another kind")
-    groove.add_argument("loop", metavar="LOOP|GROOVE", help="audio, or a groove as JSON, CSV or MIDI")
-    groove.add_argument("-o", "--out", required=True, metavar="T.json")
-    groove.add_argument("--name", help="the template's name (default: the file's)")
-    groove.add_argument("--bars", type=int, default=1, help=f"bars of the template, 1-{MAX_TEMPLATE_BARS} (default 1)")
-    groove.set_defaults(run=run_groove)
+def _complete(parser: argparse.ArgumentParser) -> None:
+    import argcomplete
 
-    add_perform(commands)
-    add_hand(commands)
-    add_pocket(commands)
-    add_loops(commands)
-    add_ideas(commands)
-    add_songs(commands)
-    add_song_files(commands)
+    argcomplete.autocomplete(parser)
 
-    add_render(commands)
+
+def make_parser(given: Sequence[str] = (), *, whole: bool = False) -> Parser:
+    """A parser that knows the options of the command that is called, or of all; of the others what they are for."""
+    parser = Parser(
+        prog="easy-pocket",
+        description="Easy Pocket on the command line. - stands for standard input or output wherever a file is meant.",
+        epilog="Exit codes: 0 done; 1 it could not be done here (no database, disk full); 2 what was given does not "
+        "fit, and a line says why. 'easy-pocket COMMAND --help' has an example of each.",
+    )
+    parser.add_argument("--version", action=_Version, nargs=0, help="print the version")
+    commands = parser.add_subparsers(dest="command", required=True, parser_class=Parser, metavar="COMMAND")
+    words = {*given, *os.environ.get("COMP_LINE", "").split()}
+    added: set[str] = set()
+    for name, one in COMMANDS.items():
+        if not whole and name not in words:
+            commands.add_parser(name, help=one.help)
+        elif one.module not in added:
+            added.add(one.module)
+            import_module(f"easy_pocket.cli.{one.module}").add(_Adder(commands, words, whole=whole))
     return parser
 
 
-def run_listen(chosen: argparse.Namespace) -> None:
-    name = os.path.basename(chosen.loop)
-    heard = listen(chosen.loop)
-    doc = analysis_doc(heard, name)
-    warn_of_doubt(heard)
-    if chosen.json:
-        print(json.dumps(doc))
-        return
-    bars_s = np.diff(doc["bar_lines_s"])
-    moves = f"; its bars last {bars_s.min():.3f} to {bars_s.max():.3f} s" if np.ptp(bars_s) > 1e-4 else ""
-    swing = "no off-beats" if doc["swing_percent"] is None else f"swing {doc['swing_percent']:.1f} %"
-    print(f"{name}: {doc['tempo_bpm']:.2f} bpm, {doc['bars']} bars of {doc['beats_per_bar']}/{doc['beat_unit']}, "
-          f"{len(doc['onsets'])} hits, {swing}, confidence {100 * doc['confidence']:.0f} %{moves}")  # fmt: skip
+class _Adder:
+    """Adds the commands of a module that are asked for, each with its help and its example."""
+
+    def __init__(self, commands: argparse._SubParsersAction[Parser], words: set[str], *, whole: bool) -> None:
+        self.commands, self.words, self.whole = commands, words, whole
+
+    def add_parser(self, name: str, *, more: str = "") -> argparse.ArgumentParser:
+        one = COMMANDS[name]
+        if not self.whole and name not in self.words:
+            return Parser()  # another command of the same module: nothing asks for it
+        words = f"{more}\n\n" if more else ""
+        return self.commands.add_parser(
+            name, help=one.help, description=one.help[0].upper() + one.help[1:] + ".",
+            epilog=f"{words}Example: easy-pocket {one.example}", formatter_class=argparse.RawDescriptionHelpFormatter,
+        )  # fmt: skip
 
 
-def warn_of_doubt(heard: LoopAnalysis) -> None:
-    """Warn on stderr when the beat is doubtful; stdout holds only what was asked for."""
-    if words := beat_doubt(heard.onsets, heard.reading):
-        say(words)
+class _Version(argparse.Action):
+    def __call__(self, parser: argparse.ArgumentParser, *_: object) -> None:
+        from importlib.metadata import version
 
-
-def run_groove(chosen: argparse.Namespace) -> None:
-    if not 1 <= chosen.bars <= MAX_TEMPLATE_BARS:
-        raise BadValueError(f"--bars is {chosen.bars}; a template has 1 to {MAX_TEMPLATE_BARS}.")
-    if is_groove_file(chosen.loop):  # into another kind
-        kept = read_template(chosen.loop)
-        write_template(replace(kept, name=chosen.name) if chosen.name else kept, chosen.out)
-        return
-    heard = listen(chosen.loop)
-    warn_of_doubt(heard)
-    name = os.path.basename(chosen.loop)
-    template = extract_template(heard.onsets, heard.reading, chosen.name or Path(name).stem, name, chosen.bars)
-    write_template(template, chosen.out)
+        print(f"easy-pocket {version('easy-pocket')}")
+        parser.exit()

@@ -2,19 +2,25 @@
 
 from __future__ import annotations
 
+import io
 import os
 import sys
 import tempfile
 from pathlib import Path
-from typing import Literal
+from typing import Literal, cast
 
+from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.template import GrooveTemplate
 from easy_pocket.core.formats.audio_file import read_audio
 from easy_pocket.core.formats.exchange import PatternToWrite, ReadPattern
+from easy_pocket.core.formats.midi import read_midi
+from easy_pocket.core.formats.midi_drums import Channels
 from easy_pocket.core.formats.registry import Format, Of, for_file
 from easy_pocket.core.listen.loop_analysis import LoopAnalysis, analyze_loop
 
+STANDARD_INPUT = "standard input"
+AUDIO_BEGINS = (b"RIFF", b"RF64", b"fLaC", b"OggS", b"FORM", b"ID3", b"\xff")
 PATIENT_BYTES = 200_000_000  # a file larger than this is not read into memory
 
 
@@ -22,20 +28,46 @@ def say(words: str) -> None:
     print(f"easy-pocket: {words}", file=sys.stderr)
 
 
+def told(words: str, out: str) -> None:
+    """Tell what was done; on the error output where the standard output holds the file."""
+    print(words, file=sys.stderr if out == "-" else sys.stdout, flush=True)
+
+
+def file_name(path: str) -> str:
+    """What a file is called in messages and names."""
+    return STANDARD_INPUT if path == "-" else os.path.basename(path)
+
+
+def plain_stem(path: str) -> str:
+    """Its name without folder and ending, for what is made from it."""
+    return "Easy Pocket" if path in ("-", STANDARD_INPUT) else Path(path).stem
+
+
 def bounded_bytes(path: str, what: str, most: int = PATIENT_BYTES) -> bytes:
+    """A file, or of "-" the standard input; raises BadValueError for more than so many bytes."""
+    if path == "-":
+        data = sys.stdin.buffer.read(most + 1)
+        if len(data) > most:
+            raise BadValueError(f"What comes in is too large for a {what}.")
+        return data
     if os.path.getsize(path) > most:
         raise BadValueError(f"{os.path.basename(path)} is too large for a {what}.")
     return Path(path).read_bytes()
 
 
+def read_sound(path: str) -> Audio:
+    return read_audio(bounded_bytes(path, "loop") if path == "-" else path, file_name(path))
+
+
 def listen(path: str) -> LoopAnalysis:
-    return analyze_loop(read_audio(path, os.path.basename(path)))
+    return analyze_loop(read_sound(path))
 
 
-def read_beat(path: str) -> ReadPattern:
+def read_beat(path: str, channels: Channels = "drums") -> ReadPattern:
     """Read a beat in the format of the file's ending; any other ending is read as MIDI."""
     as_format = _by_ending("pattern", path, "read", "any.mid")
-    beat: ReadPattern = as_format.content(bounded_bytes(path, f"{as_format.title} file"), os.path.basename(path))
+    data, name = bounded_bytes(path, f"{as_format.title} file"), file_name(path)
+    beat: ReadPattern = read_midi(data, name, channels) if as_format.name == "midi" else as_format.content(data, name)
     for remark in beat.remarks:
         say(remark)
     return beat
@@ -63,7 +95,9 @@ def _by_ending(of: Of, path: str, to: Literal["read", "write"], otherwise: str) 
 
 
 def is_groove_file(path: str) -> bool:
-    """Whether its ending is that of a groove, not of audio."""
+    """Whether its ending is that of a groove, not of audio; what comes in from outside is told by how it begins."""
+    if path == "-":
+        return not _begins().startswith(AUDIO_BEGINS)
     try:
         for_file("groove", path, to="read")
     except BadValueError:
@@ -71,10 +105,18 @@ def is_groove_file(path: str) -> bool:
     return True
 
 
+def _begins() -> bytes:
+    """The first bytes of the standard input, which stay there."""
+    return cast(io.BufferedReader, sys.stdin.buffer).peek(4)[:4]
+
+
 def read_template(path: str) -> GrooveTemplate:
-    """Read a groove in the format of the file's ending; any other ending is read as JSON."""
-    as_format = _by_ending("groove", path, "read", "any.json")
-    template: GrooveTemplate = as_format.content(bounded_bytes(path, "groove template"), os.path.basename(path))
+    """Read a groove in the format of the file's ending; otherwise as JSON, standard input as what it is."""
+    otherwise = "any.json"
+    if path == "-" and not _begins().startswith(b"{"):
+        otherwise = "any.mid" if _begins() == b"MThd" else "any.csv"
+    as_format = _by_ending("groove", path, "read", otherwise)
+    template: GrooveTemplate = as_format.content(bounded_bytes(path, "groove template"), file_name(path))
     return template
 
 

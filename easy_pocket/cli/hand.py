@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import argparse
 import json
-import os
-from pathlib import Path
 from typing import Any
 
-from easy_pocket.cli.files import bounded_bytes, read_beat, say, write
+from easy_pocket.cli.files import bounded_bytes, file_name, plain_stem, read_beat, say, write
+from easy_pocket.cli.files import told as tell
 from easy_pocket.core.formats.exchange import ReadPattern
 from easy_pocket.core.formats.hand_json import dump_hand, hand_to_doc, load_hand
 from easy_pocket.core.pattern.timebase import ms_per_tick
@@ -16,8 +15,8 @@ from easy_pocket.core.takes.hand import Hand, TakeToLearn, learn_hand
 from easy_pocket.core.takes.played import TakeBars, played_from_rows
 
 
-def add_hand(commands: Any) -> None:
-    learn = commands.add_parser("hand", help="learn a player's hand from MIDI takes")
+def add(commands: Any) -> None:
+    learn = commands.add_parser("hand")
     learn.add_argument("takes", nargs="+", metavar="TAKE.mid", help="takes played to a click, 32 hits in all at least")
     learn.add_argument("-o", "--out", required=True, metavar="HAND.json")
     learn.add_argument("--name", help="what the hand is called (default: the name of the file)")
@@ -27,13 +26,13 @@ def add_hand(commands: Any) -> None:
 
 def run_hand(chosen: argparse.Namespace) -> None:
     takes = [take_of(read_beat(path)) for path in chosen.takes]
-    hand = learn_hand(takes, chosen.name or Path(chosen.out).stem)
+    hand = learn_hand(takes, chosen.name or plain_stem(chosen.out))
     write(chosen.out, dump_hand(hand).encode())
     if chosen.json:
         print(json.dumps(hand_to_doc(hand)))
     else:
         for line in told(hand):
-            print(line)
+            tell(line, chosen.out)
     if hand.unknown:
         say(hand.unknown)
 
@@ -60,4 +59,4 @@ def told(hand: Hand) -> list[str]:
 
 
 def read_hand(path: str) -> Hand:
-    return load_hand(bounded_bytes(path, "hand"), os.path.basename(path))
+    return load_hand(bounded_bytes(path, "hand"), file_name(path))

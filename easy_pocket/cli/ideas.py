@@ -5,10 +5,10 @@ from __future__ import annotations
 import argparse
 import json
 import os
-from pathlib import Path
 from typing import Any
 
-from easy_pocket.cli.files import read_beat, say, write_pattern
+from easy_pocket.cli.files import file_name, plain_stem, read_beat, say, write_pattern
+from easy_pocket.cli.files import told as tell
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.exchange import PatternToWrite, ReadPattern
@@ -27,8 +27,8 @@ from easy_pocket.core.pattern.voices import VOICE_GROUPS, check_voice
 from easy_pocket.samples import house_kits
 
 
-def add_ideas(commands: Any) -> None:
-    fill = commands.add_parser("fill", help="fills for the end of a MIDI beat")
+def add(commands: Any) -> None:
+    fill = commands.add_parser("fill")
     _common(fill, "DIR", many=True)
     fill.add_argument("--beats", type=float, help="length of the fill (default: half a bar)")
     fill.add_argument("--bar", type=int, help="the bar it ends in (default: the last)")
@@ -43,7 +43,7 @@ def add_ideas(commands: Any) -> None:
                       help="by two hands and two feet (default)")  # fmt: skip
     fill.set_defaults(run=run_fill)
 
-    vary = commands.add_parser("vary", help="variations of a MIDI beat")
+    vary = commands.add_parser("vary")
     _common(vary, "DIR", many=True)
     vary.add_argument("--changes", type=int, help="single changes (default 3, or as many as the distance takes)")
     vary.add_argument("--distance", type=float, help="how far from the beat, 0-1")
@@ -51,7 +51,7 @@ def add_ideas(commands: Any) -> None:
     vary.add_argument("--playable", action="store_true", help="no harder to play than the beat is")
     vary.set_defaults(run=run_vary)
 
-    longer = commands.add_parser("grow", help="a MIDI beat made longer, no bar like another")
+    longer = commands.add_parser("grow")
     _common(longer, "OUT.mid", many=False)
     longer.add_argument("--bars", type=int, default=8, help="of the beat then (default 8)")
     longer.add_argument("--changes", type=int, default=2, help="hits by which bars differ at least (default 2)")
@@ -134,7 +134,7 @@ def run_grow(chosen: argparse.Namespace) -> None:
     beat, scene = _scene(chosen)
     settings = GrowSettings(chosen.bars, chosen.changes, chosen.bigger, chosen.fill)
     done = grow(scene, settings, chosen.seed)
-    write_pattern(_played(done.idea.pattern(), beat, Path(chosen.out).stem), chosen.out)
+    write_pattern(_played(done.idea.pattern(), beat, plain_stem(chosen.out)), chosen.out)
     if chosen.json:
         plan = [
             {
@@ -146,10 +146,10 @@ def run_grow(chosen: argparse.Namespace) -> None:
             }
             for bar in done.plan
         ]
-        print(json.dumps({**idea_doc(done.idea), "file": os.path.basename(chosen.out), "plan": plan}, indent=1))
+        print(json.dumps({**idea_doc(done.idea), "file": file_name(chosen.out), "plan": plan}, indent=1))
         return
     for bar in done.plan:
-        print(f"bar {bar.bar}: {bar.words}")
+        tell(f"bar {bar.bar}: {bar.words}", chosen.out)
 
 
 def _keep(

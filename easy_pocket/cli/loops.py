@@ -4,17 +4,16 @@ from __future__ import annotations
 
 import argparse
 import json
-import os
 from pathlib import Path
 from typing import Any
 
-from easy_pocket.cli.files import read_beat, say, write, write_pattern
+from easy_pocket.cli.files import plain_stem, read_beat, read_sound, say, told, write, write_pattern
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.feel import FeelScopes
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.feel.timing_comparison import gap, side_of
-from easy_pocket.core.formats.audio_file import read_audio, write_audio
+from easy_pocket.core.formats.audio_file import write_audio
 from easy_pocket.core.formats.exchange import PatternToWrite
 from easy_pocket.core.formats.slice_kit import slice_files
 from easy_pocket.core.listen.loop_analysis import LoopAnalysis, analyze_loop
@@ -29,8 +28,8 @@ from easy_pocket.core.pattern.voices import check_voice
 WORST = 12
 
 
-def add_loops(commands: Any) -> None:
-    hits = commands.add_parser("hits", help="write a loop's rhythm as MIDI, with true offsets and velocities")
+def add(commands: Any) -> None:
+    hits = commands.add_parser("hits")
     hits.add_argument("loop", metavar="LOOP")
     hits.add_argument("-o", "--out", required=True, metavar="OUT.mid")
     hits.add_argument(
@@ -39,16 +38,14 @@ def add_loops(commands: Any) -> None:
     hits.add_argument("--json", action="store_true", help="print the hits with their certainty")
     hits.set_defaults(run=run_hits)
 
-    slices = commands.add_parser(
-        "slices", help="cut a loop into WAV slices, with an SFZ and the MIDI that replays them"
-    )
+    slices = commands.add_parser("slices")
     slices.add_argument("loop", metavar="LOOP")
     slices.add_argument("-o", "--out", required=True, metavar="DIR")
     slices.add_argument("--by", choices=CUTS, default="hits", help="cut at the hits (default) or on the grid")
     slices.add_argument("--slots", type=int, default=1, help="slots in a slice of the grid (default 1)")
     slices.set_defaults(run=run_slices)
 
-    sit = commands.add_parser("sit-in", help="move a beat's hits to those of a loop")
+    sit = commands.add_parser("sit-in")
     sit.add_argument("midi", metavar="IN.mid")
     sit.add_argument("loop", metavar="LOOP")
     sit.add_argument("-o", "--out", required=True, metavar="OUT.mid")
@@ -58,7 +55,7 @@ def add_loops(commands: Any) -> None:
     sit.add_argument("--json", action="store_true", help="print the gap before and after as JSON")
     sit.set_defaults(run=run_sit_in)
 
-    retime = commands.add_parser("retime", help="play a loop at another tempo, its slices set anew")
+    retime = commands.add_parser("retime")
     retime.add_argument("loop", metavar="LOOP")
     retime.add_argument("-o", "--out", required=True, metavar="OUT.wav")
     retime.add_argument("--tempo", type=float, required=True, help="bpm of quarter notes")
@@ -68,7 +65,7 @@ def add_loops(commands: Any) -> None:
 
 
 def _heard(path: str) -> tuple[Audio, LoopAnalysis]:
-    audio = read_audio(path, os.path.basename(path))
+    audio = read_sound(path)
     return audio, analyze_loop(audio)
 
 
@@ -81,7 +78,7 @@ def run_hits(chosen: argparse.Namespace) -> None:
     groups = with_kit_voices(group_hits(audio, heard.onsets), _voices(chosen.voices))
     found = beat_from_groups(heard.onsets, heard.reading, groups)
     performance = perform(found.pattern, tempo_bpm=heard.reading.tempo_bpm)
-    write_pattern(PatternToWrite(performance, Path(chosen.out).stem, loop=True), chosen.out)
+    write_pattern(PatternToWrite(performance, plain_stem(chosen.out), loop=True), chosen.out)
     if found.left_out:
         say(f"{found.left_out} hits before bar one were left out.")
     if chosen.json:
@@ -89,12 +86,12 @@ def run_hits(chosen: argparse.Namespace) -> None:
         return
     counts = ", ".join(f"{len(group.hits)} {group.voice}" for group in groups)
     unsure = sum(found.certainty < 0.5)
-    print(f"{audio.name}: {counts}{f'; {unsure} unsure' if unsure else ''}")
+    told(f"{audio.name}: {counts}{f'; {unsure} unsure' if unsure else ''}", chosen.out)
 
 
 def run_slices(chosen: argparse.Namespace) -> None:
     audio, heard = _heard(chosen.loop)
-    name, folder = Path(chosen.loop).stem, Path(chosen.out)
+    name, folder = plain_stem(chosen.loop), Path(chosen.out)
     files = slice_files(audio, heard, name, chosen.by, chosen.slots)
     (folder / "samples").mkdir(parents=True, exist_ok=True)
     for path, data in files.items():
@@ -131,7 +128,7 @@ def run_sit_in(chosen: argparse.Namespace) -> None:
             ],
         })  # fmt: skip
     result = perform(done.tightening.after, tempo_bpm=beat.tempo_bpm, loop=False)
-    write_pattern(PatternToWrite(result, Path(chosen.out).stem), chosen.out)
+    write_pattern(PatternToWrite(result, plain_stem(chosen.out)), chosen.out)
     doc = {
         "moved": int(done.tightening.moved.sum()),
         "led": int(done.led.sum()),
@@ -144,7 +141,7 @@ def run_sit_in(chosen: argparse.Namespace) -> None:
         return
     sizes = ["nothing near" if one["mean_size_ms"] is None else f"{one['mean_size_ms']:.2f} ms" for one in figures]
     went = f"{doc['moved']} of {doc['hits']} hits moved, {doc['led']} led by a hit of the loop"
-    print(f"{went}; gap {sizes[0]} before, {sizes[1]} after")
+    told(f"{went}; gap {sizes[0]} before, {sizes[1]} after", chosen.out)
 
 
 def run_retime(chosen: argparse.Namespace) -> None:

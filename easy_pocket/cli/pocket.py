@@ -5,10 +5,9 @@ from __future__ import annotations
 import argparse
 import json
 import math
-import os
 from typing import Any
 
-from easy_pocket.cli.files import listen, read_beat
+from easy_pocket.cli.files import file_name, listen, read_beat
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.perform import Performance, perform
 from easy_pocket.core.feel.pocket import SwingMeasure, measure_swing, pocket_by_voice
@@ -19,8 +18,8 @@ from easy_pocket.core.pattern.timebase import GRID_TICKS, ms_per_tick, place_nam
 WORST = 12
 
 
-def add_pocket(commands: Any) -> None:
-    measure = commands.add_parser("pocket", help="measure where hits sit, and the gap between two beats")
+def add(commands: Any) -> None:
+    measure = commands.add_parser("pocket")
     measure.add_argument("one", metavar="A.mid")
     measure.add_argument("other", metavar="B.mid|LOOP", nargs="?", help="a beat or an audio loop to compare with")
     measure.add_argument("--grid", choices=tuple(GRID_TICKS), default="16", help="what a slot is (default 16)")
@@ -30,7 +29,7 @@ def add_pocket(commands: Any) -> None:
 
 def _side(path: str, tempo_bpm: float | None) -> tuple[Side, Performance]:
     """A file as one side, at a tempo (default: its own)."""
-    name = os.path.basename(path)
+    name = file_name(path)
     if name.lower().endswith((".mid", ".midi")):
         beat = read_beat(path)
         performance = perform(beat.pattern, tempo_bpm=tempo_bpm or beat.tempo_bpm)

@@ -3,24 +3,22 @@
 from __future__ import annotations
 
 import argparse
-import os
-import sys
 from typing import Any
 
-from easy_pocket.cli.files import bounded_bytes, write
-from easy_pocket.cli.songs import find_song, on_shelf
+from easy_pocket.cli.files import bounded_bytes, file_name, write
+from easy_pocket.cli.on_shelf import find_song, on_shelf
 from easy_pocket.core.formats.pocket_file import MOST_BYTES, read_song_file, write_song_file
 from easy_pocket.store.database import Database
 from easy_pocket.store.songs.pocket_files import song_contents, song_from_contents
 
 
-def add_song_files(commands: Any) -> None:
-    pack = commands.add_parser("pack", help="save a song with its kits, grooves, loops and takes in one file")
+def add(commands: Any) -> None:
+    pack = commands.add_parser("pack")
     pack.add_argument("song", metavar="SONG", help="its number, or its name")
     pack.add_argument("-o", "--out", required=True, metavar="FILE.pocket", help="- for standard output")
     pack.set_defaults(run=run_pack)
 
-    unpack = commands.add_parser("unpack", help="open a song file as a new song")
+    unpack = commands.add_parser("unpack")
     unpack.add_argument("file", metavar="FILE.pocket", help="- for standard input")
     unpack.add_argument("--name", default="", help="what the new song is called (default: as in the file)")
     unpack.set_defaults(run=run_unpack)
@@ -37,9 +35,8 @@ def run_pack(chosen: argparse.Namespace) -> None:
 
 
 def run_unpack(chosen: argparse.Namespace) -> None:
-    piped = chosen.file == "-"
-    data = sys.stdin.buffer.read(MOST_BYTES) if piped else bounded_bytes(chosen.file, "song file", MOST_BYTES)
-    name = "standard input" if piped else os.path.basename(chosen.file)
+    name = file_name(chosen.file)
+    data = bounded_bytes(chosen.file, "song file", MOST_BYTES)
     contents = read_song_file(data, name)
 
     def opening(database: Database) -> None:

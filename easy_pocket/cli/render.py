@@ -6,12 +6,11 @@ import argparse
 import os
 import sys
 from dataclasses import replace
-from pathlib import Path
 from typing import Any
 
 import numpy as np
 
-from easy_pocket.cli.files import bounded_bytes, read_beat, write
+from easy_pocket.cli.files import bounded_bytes, file_name, plain_stem, read_beat, write
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.perform import perform
@@ -35,8 +34,8 @@ from easy_pocket.core.stage.units import Music
 from easy_pocket.samples import house_kits, shipped_samples
 
 
-def add_render(commands: Any) -> None:
-    render = commands.add_parser("render", help="play a MIDI beat on a kit into a WAV file")
+def add(commands: Any) -> None:
+    render = commands.add_parser("render")
     render.add_argument("midi", metavar="IN.mid")
     render.add_argument("-o", "--out", required=True, metavar="OUT.wav")
     render.add_argument(
@@ -53,7 +52,7 @@ def run_render(chosen: argparse.Namespace) -> None:
     stage = Stage()
     if chosen.stage:
         data = bounded_bytes(chosen.stage, "Stage")
-        stage = read_stage(data, os.path.basename(chosen.stage), one_part=True)
+        stage = read_stage(data, file_name(chosen.stage), one_part=True)
     beat = read_beat(chosen.midi)
     performance = perform(on_voices_of(kit, beat.pattern), tempo_bpm=beat.tempo_bpm, loop=chosen.loop)
     part = PlayedPart(1, play_columns(performance, kit, loop=chosen.loop), kit)
@@ -66,7 +65,7 @@ def run_render(chosen: argparse.Namespace) -> None:
     if not chosen.loop:
         mix = without_silent_end(mix, round((length_s + before_s) * RATE_HZ))
     audio = mix.audio if chosen.stage else mix.before
-    made = Audio(np.ascontiguousarray(audio.T, dtype=np.float32), RATE_HZ, Path(chosen.out).stem)
+    made = Audio(np.ascontiguousarray(audio.T, dtype=np.float32), RATE_HZ, plain_stem(chosen.out))
     write(chosen.out, write_audio(made, "WAV", chosen.bits))
 
 

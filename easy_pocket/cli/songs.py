@@ -1,18 +1,18 @@
-"""Songs of the shelf: listed, exported as the page exports them, made from a MIDI file."""
+"""Songs of the shelf: exported as the page exports them, made from a MIDI file."""
 
 from __future__ import annotations
 
 import argparse
-import json
 import os
 import re
 import sys
 from pathlib import Path
 from typing import Any
 
-from easy_pocket.cli.files import bounded_bytes, say, write
+from easy_pocket.cli.files import bounded_bytes, file_name, say, write
 from easy_pocket.cli.format_options import add_format_options, format_options
-from easy_pocket.core.errors import BadValueError, PocketError
+from easy_pocket.cli.on_shelf import find_song, on_shelf
+from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.midi_writing import write_midi
 from easy_pocket.core.formats.registry import Format, Of, written
@@ -21,22 +21,16 @@ from easy_pocket.core.formats.stems_zip import stem_files
 from easy_pocket.core.song.flat_patterns import flat_patterns
 from easy_pocket.core.song.flatten import flatten
 from easy_pocket.core.text import counted
-from easy_pocket.home.folder import LaunchError
-from easy_pocket.home.shelf import open_shelf
 from easy_pocket.store.database import Database, Reader
 from easy_pocket.store.songs.exports import GIVEN, write_song
 from easy_pocket.store.songs.load import read_song
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.songs.midi_import import song_from_midi
-from easy_pocket.store.songs.shelf import shelf
+from easy_pocket.store.songs.song_facts import song_facts
 
 
-def add_songs(commands: Any) -> None:
-    listed = commands.add_parser("songs", help="list the songs of the shelf")
-    listed.add_argument("--json", action="store_true", help="print them as JSON")
-    listed.set_defaults(run=run_songs)
-
-    export = commands.add_parser("export", help="write a song as MIDI, WAV, or flat patterns")
+def add(commands: Any) -> None:
+    export = commands.add_parser("export")
     export.add_argument("song", metavar="SONG", help="its number, or its name")
     export.add_argument("-o", "--out", required=True, metavar="DIR")
     for one in _single_files("song"):
@@ -51,7 +45,7 @@ def add_songs(commands: Any) -> None:
     export.add_argument("--flat", action="store_true", help="a MIDI file per part, every hit where it is written")
     export.set_defaults(run=run_export)
 
-    bring = commands.add_parser("import-midi", help="make a song of parts from a MIDI file")
+    bring = commands.add_parser("import-midi")
     bring.add_argument("file", metavar="FILE")
     bring.add_argument("--by", choices=("track", "voice"), default="track", help="what a part is (default: a track)")
     bring.add_argument("--channels", choices=("drums", "all"), default="drums",
@@ -60,57 +54,6 @@ def add_songs(commands: Any) -> None:
                        help="what the tracks of a type 2 file are: parts, or patterns one after another")  # fmt: skip
     bring.add_argument("--kit", default="boathouse", help="the kit the parts are played on")
     bring.set_defaults(run=run_import)
-
-
-def on_shelf(run: Any) -> None:
-    """Run with the database of the shelf. Raises PocketError when it cannot be opened."""
-    try:
-        with open_shelf() as database:
-            run(database)
-    except LaunchError as error:
-        raise PocketError(str(error)) from None
-
-
-def run_songs(chosen: argparse.Namespace) -> None:
-    def listing(database: Database) -> None:
-        rows = [_facts(read_song(database.reader, one.id)) for one in shelf(database.reader)]
-        if chosen.json:
-            print(json.dumps(rows))
-            return
-        for row in rows:
-            minutes, seconds = divmod(round(row["length_s"]), 60)
-            print(f"{row['id']:>4}  {row['name']}: {row['tempo_bpm']:g} bpm, {row['metre']}, {row['bars']} bars, "
-                  f"{minutes}:{seconds:02d}, {len(row['parts'])} parts, {len(row['sections'])} sections")  # fmt: skip
-
-    on_shelf(listing)
-
-
-def _facts(song: LoadedSong) -> dict[str, Any]:
-    arrangement = song.arrangement
-    return {
-        "id": song.id,
-        "name": song.name,
-        "tempo_bpm": song.base_tempo_bpm,
-        "metre": str(song.metre),
-        "bars": arrangement.bars,
-        "length_s": round(arrangement.length_ms / 1000, 3),
-        "parts": [part.name for part in arrangement.parts],
-        "sections": [{"name": one.name, "bars": one.bars, "repeats": one.repeats} for one in arrangement.sections],
-    }
-
-
-def find_song(reader: Reader, wanted: str) -> int:
-    """Find a song by its number or its name; raises BadValueError when there is none, or several of that name."""
-    songs = shelf(reader)
-    if wanted.isascii() and wanted.isdecimal() and any(str(one.id) == wanted for one in songs):
-        return int(wanted)
-    named = [one.id for one in songs if one.name.lower() == wanted.lower()]
-    if len(named) > 1:
-        numbers = ", ".join(map(str, sorted(named)))
-        raise BadValueError(f"{len(named)} songs are called '{wanted[:60]}': name one by its number ({numbers}).")
-    if not named:
-        raise BadValueError(f"There is no song '{wanted[:60]}' on the shelf: 'easy-pocket songs' lists them.")
-    return named[0]
 
 
 def run_export(chosen: argparse.Namespace) -> None:
@@ -184,7 +127,7 @@ def plain(name: str) -> str:
 
 
 def run_import(chosen: argparse.Namespace) -> None:
-    name = os.path.basename(chosen.file)
+    name = file_name(chosen.file)
     data = bounded_bytes(chosen.file, "MIDI file")
 
     def making(database: Database) -> None:
@@ -192,7 +135,7 @@ def run_import(chosen: argparse.Namespace) -> None:
         read = read_song_midi(data, name, by_voice=chosen.by == "voice", channels=chosen.channels, tracks=tracks)
         with database.transaction() as session:
             row = song_from_midi(session, read, name, kit_key=chosen.kit)
-        facts = _facts(read_song(database.reader, row.id))
+        facts = next(one for one in song_facts(database.reader) if one["id"] == row.id)
         for remark in read.remarks:
             say(remark)
         held = ((facts["bars"], "bar"), (len(facts["parts"]), "part"), (len(facts["sections"]), "section"))

@@ -10,7 +10,6 @@ from pathlib import Path
 
 from easy_pocket.home.folder import claim, home_folder, release
 from easy_pocket.home.mariadb import SCHEMA, USER, MariaDb
-from easy_pocket.home.upgrade import bring_up_to_date
 from easy_pocket.store.database import Database
 
 
@@ -26,6 +25,8 @@ def open_shelf() -> Iterator[Database]:
         finally:
             database.close()
         return
+    from easy_pocket.home.upgrade import bring_up_to_date  # heavy, and not needed while the program runs
+
     lock = claim(home, "a command")
     server = MariaDb(home)
     try:

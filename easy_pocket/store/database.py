@@ -7,8 +7,6 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, TypeVar
 
-from alembic import command
-from alembic.config import Config
 from sqlalchemy import Engine, Executable, create_engine
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -106,6 +104,9 @@ class Database:
             yield session
 
     def migrate(self, to: str = "head") -> None:
+        from alembic import command  # heavy, and not needed to read
+        from alembic.config import Config
+
         config = Config()
         config.set_main_option("script_location", str(MIGRATIONS))
         with self.engine.begin() as connection:

@@ -208,6 +208,36 @@ def test_a_midi_file_becomes_a_song_and_unknown_notes_are_asked_for(page: Page, 
     take_off(page, address)
 
 
+def test_tracks_of_type_2_and_other_channels_are_asked_about_first(page: Page, address: str, tmp_path: Path) -> None:
+    midi = mido.MidiFile(type=2, ticks_per_beat=960)
+    for title, notes in (("Verse", ((36, 9), (38, 9))), ("Fill", ((38, 9), (47, 2)))):
+        track = mido.MidiTrack([mido.MetaMessage("track_name", name=title, time=0)])
+        track += [
+            mido.Message("note_on", note=note, velocity=90, channel=channel, time=960 * number)
+            for number, (note, channel) in enumerate(notes)
+        ]
+        midi.tracks.append(track)
+    path = tmp_path / "two-turns.mid"
+    midi.save(str(path))
+    shelf(page)
+    page.set_input_files('[data-bring=midi] input[type="file"]', str(path))
+    asked = page.locator("#bring-notes")
+    expect(asked).to_contain_text("two-turns.mid is of type 2")
+    page.keyboard.press("Tab")  # the choice has the keys; the next is the button
+    page.keyboard.press("Enter")
+    expect(asked).to_contain_text("two-turns.mid has notes outside the drums' channel (10).")
+    expect(asked).to_contain_text("1 note on other channels")
+    asked.locator("select").select_option("all")
+    asked.locator("text=Bring it in").click()
+    page.wait_for_url(re.compile(r"/bench$"))
+    drawn(page)
+    assert page.evaluate("easyPocket.screens.bench.rails.voices()") == ["kick", "snare", "tom_mid"]
+    page.locator('[data-screen-link="song"]').click()
+    until(page, "easyPocket.screen === 'song'")
+    assert page.evaluate("easyPocket.screens.song.data.sections.map((one) => one.name)") == ["Verse", "Fill"]
+    take_off(page, address)
+
+
 def beat() -> bytes:
     """A plain beat of noise at 100 bpm, two bars."""
     rate, rng = 44100, np.random.default_rng(3)

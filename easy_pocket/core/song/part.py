@@ -9,12 +9,12 @@ from easy_pocket.core.errors import BadValueError, require_range
 from easy_pocket.core.feel.feel import FeelScopes
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.pattern.timebase import MAX_BARS
-from easy_pocket.core.sound.events import MAX_LEVEL_DB, VoiceMix
+from easy_pocket.core.sound.events import VoiceMix
+from easy_pocket.core.sound.levels import MAX_LEVEL_DB, MIN_LEVEL_DB
 
 MOST_MARKS = 64
 MOST_IN_ORDER = 64
 MIN_CYCLE_TICKS = 120
-MIN_LEVEL_DB = -60.0
 
 
 @dataclass(frozen=True)

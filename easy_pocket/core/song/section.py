@@ -9,8 +9,7 @@ from easy_pocket.core.errors import BadValueError, require_range
 from easy_pocket.core.feel.feel import STRAIGHT, Feel
 from easy_pocket.core.pattern.timebase import MAX_BARS, Metre, check_tempo
 from easy_pocket.core.pattern.voices import check_voice
-from easy_pocket.core.song.part import MIN_LEVEL_DB
-from easy_pocket.core.sound.events import MAX_LEVEL_DB
+from easy_pocket.core.sound.levels import MAX_LEVEL_DB, MIN_LEVEL_DB
 
 ORDER = 0  # in place of a pattern: the part's own order of them
 MAX_REPEATS = 64

@@ -23,7 +23,6 @@ Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 
 CUT_FADE_S = 0.006  # a choked sound dies over this, without a click
-MAX_LEVEL_DB = 12.0
 
 
 @dataclass(frozen=True)

@@ -9,12 +9,11 @@ from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.pattern.pattern import Pattern
-from easy_pocket.core.pattern.timebase import Metre, ms_per_tick, parse_metre
 from easy_pocket.store.database import Reads
 from easy_pocket.store.kits.kits import load_kits
 from easy_pocket.store.schema.tables import PartRow, PatternRow, SectionRow, SongRow
-from easy_pocket.store.songs.cells import resolved
 from easy_pocket.store.songs.load import load_song
+from easy_pocket.store.songs.song_facts import song_length
 from easy_pocket.store.songs.stored_patterns import pattern_of
 
 BIN_DAYS = 30  # so long a deleted song can be brought back
@@ -67,21 +66,10 @@ def shelf(session: Reads) -> list[ShelfSong]:
             pattern_of(song, drawn[first.id]),
             kits[first.kit_key].name,
             len(parts[song.id]),
-            *_length(song, tuple(sections.get(song.id, ()))),
+            *song_length(song, tuple(sections.get(song.id, ()))),
         )
         for song, first in zip(songs, firsts, strict=True)
     ]
-
-
-def _length(song: SongRow, sections: tuple[SectionRow, ...]) -> tuple[int, float]:
-    """Bars and seconds, repeats counted; each section at its own tempo and metre where it has them."""
-    bars, seconds = 0, 0.0
-    for one in resolved(sections):
-        metre = parse_metre(one.metre) if one.metre else Metre(song.metre_beats, song.metre_unit)
-        count = one.bars * one.repeats
-        bars += count
-        seconds += count * metre.bar_ticks * ms_per_tick(one.tempo_bpm or song.tempo_bpm) / 1000
-    return bars, seconds
 
 
 def _first_patterns(session: Reads, parts: list[int]) -> dict[int, PatternRow]:

@@ -7,7 +7,8 @@ from typing import Literal
 from easy_pocket.core.errors import EditRefusedError, require_range
 from easy_pocket.core.pattern.timebase import GRID_NAMES, GRID_TICKS, check_tempo
 from easy_pocket.core.pattern.voices import ROLES, check_voice, voice_name
-from easy_pocket.core.sound.events import MAX_LEVEL_DB, VoiceMix
+from easy_pocket.core.sound.events import VoiceMix
+from easy_pocket.core.sound.levels import MAX_LEVEL_DB, MIN_LEVEL_DB
 from easy_pocket.store.history.undo_log import field_patch
 from easy_pocket.store.kits.kits import load_kit
 from easy_pocket.store.songs.create import check_name
@@ -62,7 +63,7 @@ def set_mix(context: EditContext, sent: SetMix) -> Step:
     if sent.voice not in part.voices:
         raise EditRefusedError("This part has no rail for that voice: add the voice first.")
     if sent.field == "level_db":
-        require_range("The level", value, -60.0, MAX_LEVEL_DB, "dB")
+        require_range("The level", value, MIN_LEVEL_DB, MAX_LEVEL_DB, "dB")
     elif sent.field == "pan":
         require_range("The pan", value, -1.0, 1.0)
     else:

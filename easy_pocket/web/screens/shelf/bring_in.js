@@ -121,6 +121,7 @@ function askTracks(file, answers) {
 function askNotes(file, { asked, others, voices }, answers) {
   const channels = others ? choice(`${others} note${others === 1 ? "" : "s"} on other channels`, [["drums", "left out"], ["all", "are read, too"]], "drums", "Notes on other channels") : null;
   const notes = asked.map(({ note, count, nearest }) => ({ note, ...choice(`note ${note}, ${count} hit${count === 1 ? "" : "s"}`, [...voices, ["", "leave it out"]], nearest, `Note ${note} plays`) }));
+  for (const { note, select } of notes) select.dataset.note = String(note);
   const words = asked.length ? `${file.name} has notes that are no voice of ours. What shall they play?` : `${file.name} has notes outside the drums' channel (10).`;
   askAbout(file, words, [...(channels ? [channels.line] : []), ...notes.map((one) => one.line)], () => ({
     ...answers,
