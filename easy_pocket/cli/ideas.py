@@ -12,6 +12,7 @@ from easy_pocket.cli.files import told as tell
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.exchange import PatternToWrite, ReadPattern
+from easy_pocket.core.formats.idea_json import idea_doc
 from easy_pocket.core.ideas.change import Idea
 from easy_pocket.core.ideas.fill_endings import ENDINGS
 from easy_pocket.core.ideas.fill_settings import SUBDIVISIONS, FillSettings
@@ -21,7 +22,7 @@ from easy_pocket.core.ideas.grow import GrowSettings, grow
 from easy_pocket.core.ideas.idea_context import IdeaContext, window
 from easy_pocket.core.ideas.variation_kinds import KINDS
 from easy_pocket.core.ideas.variations import VariationSettings, variations
-from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.pattern.timebase import place_name
 from easy_pocket.core.pattern.voices import VOICE_GROUPS, check_voice
 from easy_pocket.samples import house_kits
@@ -171,33 +172,3 @@ def _keep(
 
 def _played(pattern: Pattern, beat: ReadPattern, name: str) -> PatternToWrite:
     return PatternToWrite(perform(pattern, tempo_bpm=beat.tempo_bpm, loop=False), name)
-
-
-def idea_doc(idea: Idea) -> dict[str, Any]:
-    """An idea with every change in data and words."""
-    return {
-        "kind": idea.kind,
-        "words": idea.words,
-        "tags": list(idea.tags),
-        "seed": idea.seed,
-        "facts": idea.facts,
-        "changes": [
-            {
-                "kind": change.kind,
-                "words": change.words,
-                "gone": [_hit_doc(hit, idea.before) for hit in change.gone],
-                "come": [_hit_doc(hit, idea.before) for hit in change.come],
-            }
-            for change in idea.changes
-        ],
-    }
-
-
-def _hit_doc(hit: Hit, pattern: Pattern) -> dict[str, object]:
-    return {
-        "voice": hit.voice,
-        "tick": hit.tick,
-        "place": place_name(hit.tick, pattern.metre),
-        "velocity": hit.velocity,
-        "offset_ms": hit.offset_ms,
-    }

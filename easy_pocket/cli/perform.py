@@ -21,14 +21,14 @@ from easy_pocket.cli.files import (
 from easy_pocket.cli.hand import read_hand
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.feel import SETTINGS, Feel, FeelScopes
-from easy_pocket.core.feel.perform import Performance, perform
-from easy_pocket.core.feel.stages import TIME_STAGES, VELOCITY_STAGES
+from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.feel.template_edits import describe_fit
 from easy_pocket.core.feel.tighten import Tighten, tighten
 from easy_pocket.core.formats.exchange import PatternToWrite
+from easy_pocket.core.formats.ledger_json import ledger_doc
 from easy_pocket.core.formats.note_map import nearest_voice
 from easy_pocket.core.pattern.pattern import Pattern
-from easy_pocket.core.pattern.timebase import GRID_TICKS, check_tempo, place_name
+from easy_pocket.core.pattern.timebase import GRID_TICKS, check_tempo
 from easy_pocket.core.pattern.voices import ROLES, VOICE_GROUPS, check_voice
 from easy_pocket.core.takes.hand_player import played_by
 
@@ -190,33 +190,3 @@ def _value(option: str, field: str, text: str) -> Any:
         raise BadValueError(
             f"--{option} has '{text[:30]}', which is no number: write it like --{option} 4 or --{option} snare=4."
         ) from None
-
-
-def ledger_doc(performance: Performance) -> dict[str, object]:
-    """Every hit with what moved it: straight_ms + the sum of amounts_ms is played_ms."""
-    return {
-        "tempo_bpm": performance.tempo_bpm,
-        "metre": str(performance.metre),
-        "stages_ms": list(TIME_STAGES),
-        "stages_velocity": list(VELOCITY_STAGES),
-        "hits": [_line(performance, index) for index in range(len(performance.hits.tick))],
-    }
-
-
-def _line(performance: Performance, index: int) -> dict[str, object]:
-    line, metre = performance.ledger(index), performance.metre
-    bar, inside = divmod(line.tick, metre.bar_ticks)
-    return {
-        "voice": line.voice,
-        "place": place_name(line.tick, metre),
-        "bar": bar + 1,
-        "beat": inside // metre.beat_ticks + 1,
-        "tick": line.tick,
-        "straight_ms": line.straight_ms,
-        "played_ms": line.played_ms,
-        "amounts_ms": {stage: ms for stage, ms in line.amounts_ms.items() if ms},
-        "written_velocity": line.written_velocity,
-        "velocity": line.velocity,
-        "sounds": performance.heard is None or bool(performance.heard[index]),
-        "amounts_velocity": {stage: steps for stage, steps in line.amounts_velocity.items() if steps},
-    }

@@ -7,7 +7,9 @@ from pathlib import PurePath
 from typing import Any
 
 from easy_pocket.core.feel.template import GrooveTemplate
+from easy_pocket.core.formats.analysis_json import analysis_doc
 from easy_pocket.core.formats.audio_file import read_audio
+from easy_pocket.core.formats.groove_json import template_to_doc
 from easy_pocket.core.formats.midi import read_midi
 from easy_pocket.core.formats.midi_drums import Channels, Tracks
 from easy_pocket.core.formats.note_map import nearest_voice
@@ -16,6 +18,7 @@ from easy_pocket.core.formats.registry import Of, for_file, formats_of
 from easy_pocket.core.formats.sfz import ReadKit, read_sfz
 from easy_pocket.core.formats.song_midi import ReadSong, read_song_midi
 from easy_pocket.core.formats.sound_files import ImportedSounds, import_sounds
+from easy_pocket.core.listen.groove import extract_template
 from easy_pocket.core.listen.loop_analysis import analyze_loop
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.progress import OnProgress, no_progress
@@ -53,6 +56,13 @@ def analyze_file(data: bytes, name: str, on_progress: OnProgress = no_progress) 
     heard = analyze_loop(audio, on_progress=on_progress)
     on_progress(0.95, "keeping it")
     return AnalyzedFile(name, stored(audio), heard)
+
+
+def heard_groove(data: bytes, name: str, bars: int, on_progress: OnProgress = no_progress) -> dict[str, object]:
+    """What is heard in a loop, and its groove, as plain values. Raises AudioRefusedError or NoHitsError."""
+    heard = analyze_file(data, name, on_progress).heard
+    groove = extract_template(heard.onsets, heard.reading, name.rsplit(".", 1)[0], name, bars)
+    return {"heard": analysis_doc(heard, name), "groove": template_to_doc(groove)}
 
 
 def read_sounds(data: bytes, name: str) -> tuple[list[ImportedSounds], list[Character], list[str]]:

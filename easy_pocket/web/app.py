@@ -11,6 +11,8 @@ from easy_pocket.jobs.jobs import Jobs
 from easy_pocket.jobs.workers import Workers
 from easy_pocket.store.database import Database
 from easy_pocket.web import errors, operations, screens, static_routes  # noqa: F401 - screens register themselves
+from easy_pocket.web.api import pages as api_pages
+from easy_pocket.web.api.app import make_api
 from easy_pocket.web.envelope import Envelope
 from easy_pocket.web.help import routes as help_routes
 from easy_pocket.web.security import Guard
@@ -33,9 +35,13 @@ def make_app(database: Database, *, workers: Workers | None = None, home: Path |
         *(router for screen in in_order() for router in screen.routers),
         *(
             routes.router
-            for routes in (help_routes, job_routes, audio_routes, export_routes, operations, static_routes)
+            for routes in (help_routes, job_routes, audio_routes, export_routes, operations, static_routes, api_pages)
         ),
     ):
         app.include_router(router)
     errors.install(app)
+    api = make_api()
+    for name in ("database", "home", "jobs"):
+        setattr(api.state, name, getattr(app.state, name))
+    app.mount("/api/v1", api)
     return app

@@ -36,6 +36,8 @@ MAX_BODY_BYTES = 1_000_000
 MAX_UPLOAD_BYTES = 60_000_000
 MAX_SONG_FILE_BYTES = 300_000_000  # with all its audio
 SONG_FILES = "/songs/from-song/upload"
+API = "/api/v1/"
+API_UPLOADS = (f"{API}listen", f"{API}beats/from-midi")
 BODY_S = 30.0  # for a request to come in whole
 UPLOAD_S = 300.0
 
@@ -68,7 +70,7 @@ class Guard:
         if refusal is not None:
             status, words = refusal
             await JSONResponse({"error": words}, status)(scope, receive, send)
-        elif scope["method"] in SAFE_METHODS or scope["path"].endswith("/upload"):
+        elif scope["method"] in SAFE_METHODS or is_upload(scope["path"]):
             await self.app(scope, receive, send)  # uploads count their own bytes
         else:
             await self._bounded(scope, receive, send)
@@ -105,6 +107,11 @@ class Guard:
         await self.app(scope, replay, send)
 
 
+def is_upload(path: str) -> bool:
+    """Whether a body may be a whole file: it is counted where it is read."""
+    return path.endswith("/upload") or path in API_UPLOADS
+
+
 def too_slow(limit_s: float) -> str:
     return f"The request did not come whole within {limit_s:.0f} seconds; nothing was changed. Send it again."
 
@@ -113,11 +120,13 @@ def _refusal(method: str, path: str, headers: Headers) -> tuple[int, str] | None
     host = headers.get("host", "").rsplit(":", 1)[0]
     if host not in LOCAL_HOSTS:
         return 421, "Easy Pocket answers on 127.0.0.1 and localhost only."
-    if method not in SAFE_METHODS and not same_origin(headers):
+    # A program has no origin; its token, which no page of another can send, is asked for by each route.
+    by_token = path.startswith(API) and headers.get("authorization", "").lower().startswith("bearer ")
+    if method not in SAFE_METHODS and not by_token and not same_origin(headers):
         return 403, "This request does not come from an Easy Pocket page; nothing was changed."
     declared = headers.get("content-length", "0")
     most = MAX_SONG_FILE_BYTES if path == SONG_FILES else MAX_UPLOAD_BYTES
-    if path.endswith("/upload") and declared.isascii() and declared.isdigit() and int(declared) > most:
+    if is_upload(path) and declared.isascii() and declared.isdigit() and int(declared) > most:
         return 413, too_large(int(declared), most)
     return None
 

@@ -314,3 +314,15 @@ def row_values(row: Any) -> dict[str, object]:
     """What a row holds, but its id and when it came to be."""
     left_out = ("id", "created_at", "changed_at", "deleted_at", "made_at")
     return {column.key: getattr(row, column.key) for column in row.__table__.columns if column.key not in left_out}
+
+
+class TokenRow(Base):
+    """Lets a program in. scope: "read" or "write". digest: SHA-256 of the token, which is kept nowhere."""
+
+    __tablename__ = "token"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    name: Mapped[str] = mapped_column(String(120))
+    scope: Mapped[str] = mapped_column(String(10))
+    digest: Mapped[str] = mapped_column(String(64), index=True)
+    made_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
+    used_at: Mapped[datetime | None] = mapped_column(DateTime)

@@ -47,6 +47,11 @@ def song_facts(reader: Reads) -> list[SongFacts]:
     return [_facts(song, parts.get(song.id, []), tuple(sections.get(song.id, ()))) for song in songs]
 
 
+def facts_of(reader: Reads, song_id: int) -> SongFacts:
+    """Those of one song; raises StopIteration when it is not on the shelf."""
+    return next(one for one in song_facts(reader) if one["id"] == song_id)
+
+
 def _facts(song: SongRow, parts: list[str], sections: tuple[SectionRow, ...]) -> SongFacts:
     bars, seconds = song_length(song, sections)
     return {

@@ -13,7 +13,7 @@ from markdown_it.token import Token
 DOCS = Path(__file__).resolve().parents[3] / "docs"
 PAGES = (
     "shelf", "bench", "feel", "loops", "grooves", "ideas", "song", "kit", "stage", "takes",
-    "glossary", "formats", "command-line",
+    "glossary", "formats", "command-line", "programs",
 )  # fmt: skip
 EXCERPT = 110  # characters round the first word that was found
 MOST_FOUND = 30

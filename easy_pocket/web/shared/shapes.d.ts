@@ -865,6 +865,7 @@ export interface ArticulationFields {
   passes?: number;
   locked?: boolean;
   backwards?: boolean;
+  fade_ms?: number;
   into?: string;
 }
 

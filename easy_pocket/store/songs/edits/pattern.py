@@ -51,6 +51,7 @@ class ArticulationFields(Strict):
     passes: int = Field(0, ge=-1000, le=10_000)
     locked: bool = False
     backwards: bool = False
+    fade_ms: Finite = 0.0
     into: Annotated[str, Field(max_length=30)] = ""
 
 

@@ -30,6 +30,7 @@ from easy_pocket.store.songs.phrases import find_phrase, lines
 from easy_pocket.store.songs.pocket_files import song_contents, song_from_contents
 from easy_pocket.store.songs.selection import ANYWHERE
 from easy_pocket.store.songs.shelf import binned, delete_song, empty_bin, restore_song, shelf
+from easy_pocket.store.tokens import tokens
 from easy_pocket.web.screens.bench.phrases_view import line_doc
 from easy_pocket.web.screens.loops.routes import LONG_S
 from easy_pocket.web.screens.shelf.view import bin_lines, shelf_cards
@@ -61,7 +62,12 @@ def show(request: Request, store: Store) -> Response:
     reader = store.reader
     offered = [line_doc(line) for line in lines(reader)]
     offered.sort(key=lambda line: line["group"] != "break")  # whole beats first
-    values = {"cards": shelf_cards(shelf(reader)), "bin": bin_lines(binned(reader)), "lines": offered}
+    values = {
+        "cards": shelf_cards(shelf(reader)),
+        "bin": bin_lines(binned(reader)),
+        "lines": offered,
+        "tokens": tokens(reader),
+    }
     return page(request, "shelf/shelf.html", values)
 
 

@@ -1,0 +1,1 @@
+"""The interface for programs: /api/v1, typed, versioned, with tokens."""
