@@ -238,6 +238,41 @@ def test_tracks_of_type_2_and_other_channels_are_asked_about_first(page: Page, a
     take_off(page, address)
 
 
+def test_a_program_is_let_in_by_a_token_and_out_again(page: Page, address: str) -> None:
+    shelf(page)
+    page.locator("[role=tab]", has_text="Programs").click()
+    name = page.locator('#programs [name="name"]')
+    name.fill("night script")
+    page.locator('#programs [name="scope"]').select_option("write")
+    page.locator("text=make a token").click()
+    token = page.locator("[data-token]")
+    expect(token).to_be_focused()  # to be copied
+    expect(page.locator("#programs")).to_contain_text("night script")
+    expect(page.locator("#programs")).to_contain_text("reads and changes · not used yet")
+    headers = {"Authorization": f"Bearer {token.input_value()}"}
+    assert page.request.get(f"{address}/api/v1/songs", headers=headers).ok
+    page.reload()
+    expect(page.locator("[data-token]")).to_have_count(0)  # shown once
+    page.locator("[role=tab]", has_text="Programs").click()
+    expect(page.locator("#programs")).to_contain_text("used ")
+    page.locator('[aria-label="Take the token night script away"]').click()
+    expect(page.locator("#programs .bin-line")).to_have_count(0)
+    expect(name).to_be_focused()  # the keys are not dead
+    assert page.request.get(f"{address}/api/v1/songs", headers=headers).status == 401
+    page.locator("text=make a token").click()
+    assert page.evaluate("document.querySelector('#programs [name=name]').validity.valueMissing")
+
+
+def test_what_programs_can_do_is_read_on_a_page(page: Page) -> None:
+    asked: list[str] = []
+    page.on("request", lambda request: asked.append(request.url))
+    page.goto("/api/docs")
+    expect(page.locator(".opblock-summary-path").first).to_contain_text("/songs")
+    expect(page.locator("#api")).to_contain_text("tempi in quarter notes a minute")
+    origin = page.evaluate("location.origin")
+    assert all(url.startswith((origin, "data:")) for url in asked)
+
+
 def beat() -> bytes:
     """A plain beat of noise at 100 bpm, two bars."""
     rate, rng = 44100, np.random.default_rng(3)

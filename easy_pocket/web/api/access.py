@@ -11,7 +11,7 @@ from starlette.exceptions import HTTPException
 from easy_pocket.store.tokens import Scope, scope_of
 from easy_pocket.web.shared.dependencies import Store
 
-bearer = HTTPBearer(auto_error=False, description="A token that was made on the page Programs.")
+bearer = HTTPBearer(auto_error=False, description="A token that was made on the Shelf, under Programs.")
 Given = Annotated[HTTPAuthorizationCredentials | None, Security(bearer)]
 
 
@@ -19,9 +19,9 @@ def allowed(request: Request, store: Store, given: Given) -> Scope:
     """What the token of this request allows. Raises HTTPException 401 without one that is known."""
     found = scope_of(store, given.credentials) if given else None
     if found is None:
-        words = "This needs a token: make one on the page Programs and send it as 'Authorization: Bearer TOKEN'."
+        words = "This needs a token: make one on the Shelf, under Programs; send it as 'Authorization: Bearer TOKEN'."
         if given:
-            words = "This token is not known, or was taken away: make another one on the page Programs."
+            words = "This token is not known, or was taken away: make another one on the Shelf, under Programs."
         raise HTTPException(401, words, {"WWW-Authenticate": "Bearer"})
     return found
 
@@ -29,7 +29,7 @@ def allowed(request: Request, store: Store, given: Given) -> Scope:
 def may_write(scope: Annotated[Scope, Depends(allowed)]) -> None:
     """Raises HTTPException 403 for a token that only reads."""
     if scope != "write":
-        raise HTTPException(403, "This token only reads: make one on the page Programs that may change songs.")
+        raise HTTPException(403, "This token only reads: make one on the Shelf, under Programs, that may change songs.")
 
 
 Writes = Depends(may_write)

@@ -8,7 +8,7 @@ from easy_pocket.web.api import making, problems, songs
 from easy_pocket.web.api.access import allowed
 
 DESCRIPTION = (
-    "Everything the pages do, for programs. Each request needs a token, made on the page Programs: "
+    "Everything the pages do, for programs. Each request needs a token, made on the Shelf, under Programs: "
     "`Authorization: Bearer TOKEN`. Times are in ms, places in ticks (960 a quarter note), tempi in quarter notes a "
     "minute. Errors are problem details (RFC 9457)."
 )

@@ -35,4 +35,4 @@ def away(request: Request, store: Store, token_id: RowId) -> Response:
     """From now on it lets nobody in."""
     with store.transaction() as session:
         take_token_away(session, token_id)
-    return page(request, "shelf/_programs.html", {"tokens": tokens(store.reader)})
+    return page(request, "shelf/_programs.html", {"tokens": tokens(store.reader), "focus": True})
