@@ -18,6 +18,7 @@ from easy_pocket.home.folder import LaunchError, unwritable
 
 FOLDER = "dumps"
 KEPT = 3
+DAILY, KEPT_DAILY = "daily", 7
 PIECE = 1 << 20
 
 
@@ -46,14 +47,24 @@ def _login(url: str) -> Iterator[tuple[list[str], str]]:
 
 
 def make_dump(home: Path, url: str, label: str) -> Path:
-    """Everything in the database, as SQL; the three newest are kept. Raises LaunchError when it cannot be made."""
+    """Everything in the database, as SQL. Raises LaunchError when it cannot be made.
+
+    Of those made daily the seven newest are kept, of others the three newest.
+    """
     folder = home / FOLDER
     stamp = datetime.now(UTC).strftime("%Y-%m-%d-%H%M%S")
     whole = folder / f"{stamp}-{label}.sql.gz"
     write_dump(url, whole)
-    for old in dumps_in(home)[:-KEPT]:
+    daily = daily_dumps(home)
+    others = [one for one in dumps_in(home) if one not in daily]
+    for old in (*daily[:-KEPT_DAILY], *others[:-KEPT]):
         old.unlink()
     return whole
+
+
+def daily_dumps(home: Path) -> list[Path]:
+    """Those that were made by themselves, the oldest first."""
+    return [one for one in dumps_in(home) if one.name.endswith(f"-{DAILY}.sql.gz")]
 
 
 def write_dump(url: str, whole: Path) -> None:

@@ -85,6 +85,7 @@ def _serve(url: str, listener: socket.socket, address: str, home: Path, *, own: 
 
     from easy_pocket.demo.load import load_demo
     from easy_pocket.home.upgrade import bring_up_to_date
+    from easy_pocket.home.upkeep import Upkeep
     from easy_pocket.jobs import work
     from easy_pocket.jobs.workers import Workers
     from easy_pocket.launch.warm import WarmUp
@@ -110,7 +111,7 @@ def _serve(url: str, listener: socket.socket, address: str, home: Path, *, own: 
     print(f"Easy Pocket is at {address}  (Ctrl-C stops it)", flush=True)
     app: FastAPI | None = None
     workers = Workers(url)
-    warming = WarmUp(store)
+    warming, upkeep = WarmUp(store), Upkeep(store, home)
     try:
         app = make_app(store, workers=workers, home=home)
         workers.schedule(work.ready)  # one is there before it is needed
@@ -122,6 +123,7 @@ def _serve(url: str, listener: socket.socket, address: str, home: Path, *, own: 
             app.state.jobs.close()
         workers.close()
         warming.stop()
+        upkeep.stop()
         store.close()
 
 

@@ -16,6 +16,7 @@ from easy_pocket.caches import cache_sizes
 from easy_pocket.store.database import Database
 from easy_pocket.store.failures import failure_of
 from easy_pocket.store.schema.revisions import head_revision, present_revision
+from easy_pocket.store.upkeep import sizes
 from easy_pocket.web.shared.dependencies import Store
 from easy_pocket.web.shared.job_routes import jobs
 from easy_pocket.web.shared.json_response import JsonResponse
@@ -40,7 +41,17 @@ def ready(request: Request, store: Store) -> Response:
         "jobs": _jobs(request),
     }
     well = all(check["ok"] for check in checks.values())
-    return JsonResponse({"ready": well, "checks": checks, "caches": cache_sizes()}, 200 if well else 503)
+    told = {"ready": well, "checks": checks, "kept": _kept(store), "caches": cache_sizes()}
+    return JsonResponse(told, 200 if well else 503)
+
+
+def _kept(store: Database) -> dict[str, float]:
+    """How much is kept, in MB."""
+    try:
+        found = sizes(store.reader)
+    except SQLAlchemyError:
+        return {}
+    return {name: round(getattr(found, name) / 1e6, 1) for name in ("songs", "audio", "history")}
 
 
 def _database(store: Database) -> dict[str, object]:

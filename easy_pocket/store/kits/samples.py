@@ -26,7 +26,8 @@ def save_samples(session: Session, audio: dict[str, Frames]) -> None:
     """Keep audio by its content key; what is there already is left alone."""
     if not audio:
         return
-    known = set(session.scalars(select(AudioRow.hash).where(AudioRow.hash.in_(list(audio)))))
+    asked = select(AudioRow.hash).where(AudioRow.hash.in_(list(audio)))
+    known = set(session.scalars(asked.with_for_update(read=True)))  # held against being cleaned away
     for key, x in audio.items():
         if key in known:
             continue

@@ -41,7 +41,7 @@ def stored(audio: Audio) -> StoredAudio:
 
 def save_audio(session: Session, audio: StoredAudio) -> str:
     """Keep it, once; returns its content hash."""
-    if session.scalar(select(AudioRow.hash).where(AudioRow.hash == audio.digest)) is None:
+    if session.scalar(select(AudioRow.hash).where(AudioRow.hash == audio.digest).with_for_update(read=True)) is None:
         session.add(AudioRow(hash=audio.digest, kind=audio.kind, data=audio.data))
     return audio.digest
 

@@ -188,7 +188,8 @@ def song_from_contents(session: Session, contents: SongContents, file_name: str,
 def _opened(session: Session, contents: SongContents, name: str) -> SongRow:
     doc = contents.doc
     named = recordings_of(doc)
-    known = set(session.scalars(select(AudioRow.hash).where(AudioRow.hash.in_([*contents.audio, *named]))))
+    asked = select(AudioRow.hash).where(AudioRow.hash.in_([*contents.audio, *named]))
+    known = set(session.scalars(asked.with_for_update(read=True)))  # held against being cleaned away
     if missing := named - known - set(contents.audio):
         raise BadValueError(f"the audio {min(missing)[:12]} is not in it")
     for key, (kind, data) in contents.audio.items():

@@ -31,6 +31,7 @@ from easy_pocket.store.songs.pocket_files import song_contents, song_from_conten
 from easy_pocket.store.songs.selection import ANYWHERE
 from easy_pocket.store.songs.shelf import binned, delete_song, empty_bin, restore_song, shelf
 from easy_pocket.store.tokens import tokens
+from easy_pocket.store.upkeep import sizes
 from easy_pocket.web.screens.bench.phrases_view import line_doc
 from easy_pocket.web.screens.loops.routes import LONG_S
 from easy_pocket.web.screens.shelf.view import bin_lines, shelf_cards
@@ -51,7 +52,8 @@ NoteChoices = Annotated[str, Query(max_length=4000)]  # "22:hat_closed,26:hat_op
 
 
 def _cards(request: Request, store: Database) -> Response:
-    values = {"cards": shelf_cards(shelf(store.reader)), "bin": bin_lines(binned(store.reader))}
+    reader = store.reader
+    values = {"cards": shelf_cards(shelf(reader)), "bin": bin_lines(binned(reader)), "kept": sizes(reader)}
     return page(request, "shelf/_cards.html", values)
 
 
@@ -67,6 +69,7 @@ def show(request: Request, store: Store) -> Response:
         "bin": bin_lines(binned(reader)),
         "lines": offered,
         "tokens": tokens(reader),
+        "kept": sizes(reader),
     }
     return page(request, "shelf/shelf.html", values)
 
