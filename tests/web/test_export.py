@@ -8,15 +8,18 @@ import pyloudnorm
 import pytest
 import soundfile
 import soxr
+from mutagen.flac import FLAC
 
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.archive import read_archive
 from easy_pocket.core.sound.events import play_events
 from easy_pocket.core.sound.mixdown import mixdown
 from easy_pocket.core.stage.limiter import true_peak_db
+from easy_pocket.demo.tidewater import three_piers
 from easy_pocket.store.songs.create import create_song
-from easy_pocket.store.songs.load import load_song
+from easy_pocket.store.songs.load import load_song, read_song
 from easy_pocket.store.songs.selection import Selection
+from tests.core.test_audio_marks import chunks, markers
 from tests.drums import ROCK, beat
 from tests.editing import do
 
@@ -243,3 +246,24 @@ def test_midi_and_audio_start_together_and_say_so(client, song, store):
     with soundfile.SoundFile(io.BytesIO(data)) as file:
         assert file.comment == ""
     assert "pre-roll" not in client.get(f"/songs/{song.id}/song.mid").content.decode("latin-1")
+
+
+def test_a_wav_says_where_bars_and_sections_begin_and_a_loop_that_it_goes_round(client, store):
+    with store.transaction() as session:
+        number = three_piers(session).id
+    song = read_song(store.reader, number)
+    bar_s = song.metre.bar_ticks / 960 * 60 / song.tempo_bpm
+    loop = client.get(f"/songs/{number}/pattern.wav").content
+    first = markers(loop)
+    assert [label for _, label in first] == [f"bar {bar + 1}" for bar in range(len(first))]
+    assert [at / 44_100 for at, _ in first] == [pytest.approx(bar * bar_s, abs=1e-4) for bar in range(len(first))]
+    assert b"smpl" in chunks(loop)
+    whole = client.get(f"/songs/{number}/song.wav?rate=48000").content
+    assert b"smpl" not in chunks(whole)
+    starts = [(span.start_ms / 1000, span.section.name) for span in song.arrangement.spans]
+    shift = markers(whole)[0][0] / 48_000  # a bar of pre-roll, where a sound begins early
+    assert [label for _, label in markers(whole)] == [name for _, name in starts]
+    assert [at / 48_000 - shift for at, _ in markers(whole)] == [pytest.approx(at, abs=1e-4) for at, _ in starts]
+    flac = FLAC(io.BytesIO(client.get(f"/songs/{number}/pattern.flac").content))
+    assert flac["bpm"] == [f"{song.tempo_bpm:g}"]
+    assert flac["title"] == [song.name]

@@ -7,6 +7,7 @@ from typing import Literal
 
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.formats.audio_file import write_audio
+from easy_pocket.core.formats.audio_marks import Marks, with_marks
 from easy_pocket.core.formats.exchange import (
     AudioOptions,
     MixChoice,
@@ -17,6 +18,7 @@ from easy_pocket.core.formats.exchange import (
     SpanOptions,
 )
 from easy_pocket.core.formats.registry import Choice, Format, Written, register
+from easy_pocket.core.pattern.timebase import ms_per_tick
 from easy_pocket.core.stage.finish import as_file_audio, at_loudness
 
 Kind = Literal["WAV", "FLAC"]
@@ -49,7 +51,7 @@ def choice_of(options: object) -> MixChoice:
     )
 
 
-def finished(given: MixToWrite, options: AudioOptions, kind: Kind) -> bytes:
+def finished(given: MixToWrite, options: AudioOptions, kind: Kind, marks: Marks | None = None) -> bytes:
     """The mix under its ceiling, as loud, at the rate and with the bits that are asked for.
 
     Parameters
@@ -60,6 +62,8 @@ def finished(given: MixToWrite, options: AudioOptions, kind: Kind) -> bytes:
         Rate, bits, loudness, and whether it goes round.
     kind
         "WAV" or "FLAC".
+    marks
+        What the file says of its music, None for nothing.
 
     Returns
     -------
@@ -73,7 +77,30 @@ def finished(given: MixToWrite, options: AudioOptions, kind: Kind) -> bytes:
     if options.loudness:
         audio = at_loudness(given.mix.whole, given.ceiling_db, options.loudness, loops=given.loops)
     made = as_file_audio(audio, given.name, rate_hz=int(options.rate), bits=bits, loops=given.loops)
-    return write_audio(made, kind, bits, comment=pre_roll_words(given))
+    data = write_audio(made, kind, bits, comment=pre_roll_words(given))
+    return with_marks(data, kind, marks, len(made.samples), made.rate_hz) if marks else data
+
+
+def marks_of(source: PatternToWrite | SongToWrite, made: MixToWrite, options: object) -> Marks:
+    """What a file of this says: bars of a loop, sections of a song."""
+    if isinstance(source, PatternToWrite):
+        played = source.performance
+        bar_ms = played.metre.bar_ticks * ms_per_tick(played.tempo_bpm)
+        bars = int(played.length_ms / bar_ms + 0.999)
+        starts = tuple((made.pre_roll_s + bar * bar_ms / 1000, f"bar {bar + 1}") for bar in range(bars))
+        return Marks(source.name, played.tempo_bpm, starts, made.loops)
+    song, choice = source.played.song, choice_of(options)
+    first_ms = song.bar_starts_ms[choice.from_bar] if choice.bars else 0.0
+    last_ms = song.bar_starts_ms[min(choice.from_bar + choice.bars, song.bars)] if choice.bars else song.length_ms
+    spans = [one for one in song.spans if first_ms - 0.5 <= one.start_ms < last_ms - 0.5]
+    tempi = {one.tempo_bpm for one in song.spans if one.start_ms < last_ms and one.start_ms + one.length_ms > first_ms}
+    starts = tuple((made.pre_roll_s + (one.start_ms - first_ms) / 1000, one.section.name) for one in spans)
+    return Marks(source.name, tempi.pop() if len(tempi) == 1 else None, starts, made.loops)
+
+
+def _written(given: PatternToWrite | SongToWrite, options: AudioOptions, kind: Kind) -> Written:
+    made = given.mix(choice_of(options))
+    return Written(finished(made, options, kind, marks_of(given, made, options)))
 
 
 def pre_roll_words(given: MixToWrite) -> str:
@@ -83,12 +110,12 @@ def pre_roll_words(given: MixToWrite) -> str:
 
 def write_wav(given: PatternToWrite | SongToWrite, options: AudioOptions) -> Written:
     """Mix it and write the mix."""
-    return Written(finished(given.mix(choice_of(options)), options, "WAV"))
+    return _written(given, options, "WAV")
 
 
 def write_flac(given: PatternToWrite | SongToWrite, options: AudioOptions) -> Written:
     """Mix it and write the mix."""
-    return Written(finished(given.mix(choice_of(options)), options, "FLAC"))
+    return _written(given, options, "FLAC")
 
 
 for _name, _title, _write in (("wav", "WAV", write_wav), ("flac", "FLAC", write_flac)):
