@@ -12,9 +12,13 @@ from easy_pocket.core.formats.pocket_file import read_song_file, write_song_file
 from easy_pocket.demo.tidewater import three_piers
 from easy_pocket.home.backup import backup
 from easy_pocket.home.check import faults
+from easy_pocket.home.dumps import load_dump, write_dump
 from easy_pocket.home.folder import LaunchError
+from easy_pocket.home.mariadb import MariaDb
 from easy_pocket.home.restore import restore
 from easy_pocket.home.shelf import open_shelf
+from easy_pocket.home.upgrade import bring_up_to_date
+from easy_pocket.store.database import Database
 from easy_pocket.store.schema.tables import AudioRow, SongRow
 from easy_pocket.store.songs.pocket_files import song_contents, song_from_contents
 from easy_pocket.store.songs.shelf import shelf
@@ -55,6 +59,23 @@ def test_a_shelf_is_brought_back_whole_on_another_machine(
         assert list(faults(database)) == []
         assert step(database, song_ids["Three Piers"], "undo").startswith("tempo")  # undo comes along
         assert packed(database, song_ids["Three Piers"]) != before["Three Piers"]
+
+
+def test_a_shelf_moves_to_another_server(store: Any, song_ids: dict[str, int], tmp_path: Path) -> None:
+    """As the docs say: a backup is loaded into an empty schema there, and the program is started on it."""
+    before = {name: packed(store, key) for name, key in song_ids.items()}
+    write_dump(store.url, tmp_path / "songs.sql.gz")
+    server = MariaDb(tmp_path / "there")
+    try:
+        url = server.start()
+        load_dump(url, tmp_path / "songs.sql.gz")
+        moved = Database(url)
+        bring_up_to_date(moved, tmp_path, own=False)
+        assert {one.name: packed(moved, one.id) for one in shelf(moved.reader)} == before
+        assert list(faults(moved)) == []
+        moved.close()
+    finally:
+        server.stop()
 
 
 def test_what_is_wrong_on_a_shelf_is_said(store: Any, song_ids: dict[str, int]) -> None:

@@ -15,8 +15,8 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.audio_file import write_audio
+from easy_pocket.core.formats.kit_file import read_any_kit
 from easy_pocket.core.formats.note_map import nearest_voice
-from easy_pocket.core.formats.sfz import read_sfz
 from easy_pocket.core.formats.stage_json import read_stage
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.pattern.voices import stand_in
@@ -39,7 +39,7 @@ def add(commands: Any) -> None:
     render.add_argument("midi", metavar="IN.mid")
     render.add_argument("-o", "--out", required=True, metavar="OUT.wav")
     render.add_argument(
-        "--kit", default="boathouse", help="boathouse, signal_box, net_loft, dry_dock, or a zip with an SFZ kit"
+        "--kit", default="boathouse", help="boathouse, signal_box, net_loft, dry_dock, a kit file, or a zip with an SFZ"
     )
     render.add_argument("--loop", action="store_true", help="exactly as long as the bars, tails wrapped round")
     render.add_argument("--bits", type=int, choices=(16, 24, 32), default=16)
@@ -84,13 +84,15 @@ def on_voices_of(kit: Kit, pattern: Pattern) -> Pattern:
 
 
 def _kit(name: str) -> tuple[Kit, SampleSource]:
-    """A kit of the house by its key, or one read from a zip with an SFZ."""
-    if name.lower().endswith(".zip"):
-        read = read_sfz(bounded_bytes(name, "kit"), os.path.basename(name))
+    """A kit of the house by its key, or one read from a kit file or a zip with an SFZ."""
+    if name.lower().endswith((".zip", ".pocketkit")):
+        read = read_any_kit(bounded_bytes(name, "kit"), os.path.basename(name))
         for remark in read.remarks:
             print(f"easy-pocket: {remark}", file=sys.stderr)
         return read.kit, read.audio.__getitem__
     kits = house_kits()
     if name not in kits:
-        raise BadValueError(f"There is no kit '{name[:40]}'; there are {', '.join(kits)}, or name a zip with an SFZ.")
+        raise BadValueError(
+            f"There is no kit '{name[:40]}'; there are {', '.join(kits)}, or name a kit file or a zip with an SFZ."
+        )
     return kits[name], shipped_samples

@@ -10,12 +10,13 @@ from easy_pocket.core.feel.template import GrooveTemplate
 from easy_pocket.core.formats.analysis_json import analysis_doc
 from easy_pocket.core.formats.audio_file import read_audio
 from easy_pocket.core.formats.groove_json import template_to_doc
+from easy_pocket.core.formats.kit_file import read_any_kit
 from easy_pocket.core.formats.midi import read_midi
 from easy_pocket.core.formats.midi_drums import Channels, Tracks
 from easy_pocket.core.formats.note_map import nearest_voice
 from easy_pocket.core.formats.pocket_file import SongContents, read_song_file
 from easy_pocket.core.formats.registry import Of, for_file, formats_of
-from easy_pocket.core.formats.sfz import ReadKit, read_sfz
+from easy_pocket.core.formats.sfz import ReadKit
 from easy_pocket.core.formats.song_midi import ReadSong, read_song_midi
 from easy_pocket.core.formats.sound_files import ImportedSounds, import_sounds
 from easy_pocket.core.listen.groove import extract_template
@@ -73,7 +74,7 @@ def read_sounds(data: bytes, name: str) -> tuple[list[ImportedSounds], list[Char
 
 
 def read_kit(data: bytes, name: str) -> ReadKit:
-    return read_sfz(data, name)
+    return read_any_kit(data, name)
 
 
 def read_song(data: bytes, name: str) -> SongContents:

@@ -196,6 +196,8 @@ register(
             Choice("as felt", {"timing": "felt"}),
             Choice("this part alone", {"timing": "felt", "only": "part"}),
             Choice("straight", {"timing": "straight"}),
+            Choice("with the hat's pedal", {"timing": "felt", "pedal": "true"}),
+            Choice("ornaments as text", {"timing": "felt", "ornaments": "text"}),
         ),
         label=" {timing}",
     )

@@ -351,7 +351,12 @@ register(
         write=write,
         read=read_song_midi,
         options=SongMidiOptions,
-        choices=(Choice("a track per part", {"by": "part"}), Choice("a track per voice", {"by": "voice"})),
+        choices=(
+            Choice("a track per part", {"by": "part"}),
+            Choice("a track per voice", {"by": "voice"}),
+            Choice("with the hat's pedal", {"pedal": "true"}),
+            Choice("ornaments as text", {"ornaments": "text"}),
+        ),
         label=" song",
     )
 )
