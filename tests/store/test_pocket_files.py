@@ -16,6 +16,7 @@ from easy_pocket.core.errors import PocketError
 from easy_pocket.core.formats.pocket_file import SongContents, read_song_file, write_song_file
 from easy_pocket.core.song.perform_song import perform_song
 from easy_pocket.demo.tidewater import ferry_bell, slack_water, three_piers
+from easy_pocket.store.ideas.log import log_idea, logged_ideas
 from easy_pocket.store.kits.kits import kit_names
 from easy_pocket.store.schema.tables import AudioRow, SongRow, TemplateRow
 from easy_pocket.store.songs.create import create_song
@@ -135,6 +136,61 @@ def test_any_song_comes_back_as_it_was(store, hits, tempo_bpm, sections, swing):
     assert events(store, other) == events(store, song_id)
 
 
+IDEA = {
+    "words": "new snare at 2.3", "key": "abc", "tags": ["busier"], "seed": 4, "length_ticks": 7680, "facts": {},
+    "changes": [{"kind": "add", "gone": [], "come": [["snare", 5760, 74, 0.0]], "words": "new snare at 2.3"}],
+}  # fmt: skip
+
+
+def with_ideas(store, song_id):
+    """The song with an idea that is pinned, one that was taken, and one that was dropped."""
+    with store.transaction() as session:
+        song = load_song(session, song_id).values
+        for number, state in enumerate(("pinned", "taken", "dropped")):
+            log_idea(session, song, "vary", state, {**IDEA, "seed": number})
+
+
+def test_ideas_that_were_kept_come_along(store, piers):
+    plain = packed(store, piers)
+    with_ideas(store, piers)
+    data = packed(store, piers)
+    assert read_song_file(data, "x.pocket").doc["ideas"][0]["doc"] == {**IDEA, "seed": 0}
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        told = json.loads(archive.read("song.json"))
+    assert told["version"] == 2
+    jsonschema_rs.validate(json.loads(SCHEMA.read_text()), told)
+    with zipfile.ZipFile(io.BytesIO(plain)) as archive:
+        assert json.loads(archive.read("song.json"))["version"] == 1  # older programs can read it
+    other = opened(store, data)
+    assert packed(store, other) == data
+    with store.transaction() as session:
+        song = load_song(session, other).values
+        rows = logged_ideas(session, song)
+        assert sorted(row.state for row in rows) == ["pinned", "taken"]
+        log_idea(session, song, "vary", "pinned", {**IDEA, "seed": 0})  # it is known, not kept twice
+        assert len(logged_ideas(session, song)) == 2
+
+
+NO_IDEAS = {
+    "of no pattern": lambda idea: idea.update(pattern_id=99),
+    "in no state": lambda idea: idea.update(state="lost"),
+    "without words": lambda idea: idea["doc"].pop("words"),
+    "with a tag that is a number": lambda idea: idea["doc"].update(tags=[7]),
+    "without end": lambda idea: idea["doc"].update(length_ticks=10**9),
+    "with hits that are none": lambda idea: idea["doc"]["changes"][0].update(come=[["snare", "x", 1, 0.0]]),
+    "too loud": lambda idea: idea["doc"]["changes"][0].update(come=[["snare", 0, 700, 0.0]]),
+    "that is a list": lambda idea: idea.update(doc=[]),
+}
+
+
+@pytest.mark.parametrize("change", NO_IDEAS.values(), ids=NO_IDEAS.keys())
+def test_ideas_that_are_none_are_refused(store, piers, change):
+    with_ideas(store, piers)
+    data = with_doc(packed(store, piers), lambda doc: change(doc["ideas"][0]))
+    with pytest.raises(PocketError, match=r"x\.pocket does not hold a song"):
+        opened(store, data)
+
+
 def with_doc(data, change):
     contents = read_song_file(data, "x.pocket")
     doc = json.loads(json.dumps(contents.doc))
@@ -191,7 +247,7 @@ def rewritten(data, **changes):
 @pytest.mark.parametrize(
     ("song", "words"),
     [
-        (lambda text: text.replace(b'"version": 1', b'"version": 2'), "saved by a newer Easy Pocket"),
+        (lambda text: text.replace(b'"version": 1', b'"version": 3'), "saved by a newer Easy Pocket"),
         (lambda _: None, "is no song file of Easy Pocket"),
         (lambda _: b"[" * 100_000, "is no song file of Easy Pocket"),
         (lambda text: text.replace(b'"parts": [', b'"parts": [7, '), "does not hold a song"),

@@ -24,8 +24,9 @@ from easy_pocket.core.sound.one_shot import content_key
 from easy_pocket.core.sound.sample_format import fixed
 
 Doc = dict[str, Any]
-FORMAT, VERSION = "easy-pocket song", 1
+FORMAT, VERSION = "easy-pocket song", 2
 TABLES = ("parts", "patterns", "snapshots", "sections", "loops", "takes", "passes", "kits", "grooves")
+LATER = {"ideas": 2}  # by the version that has them; left out where empty, so that older programs can read it
 MOST_ROWS = 20_000
 MOST_AUDIO_BYTES, MOST_BYTES = 250_000_000, 600_000_000  # a guide of ten minutes is longer than any loop
 AUDIO = re.compile(r"audio/([0-9a-f]{16,64})\.(flac|wav)")
@@ -43,7 +44,8 @@ class SongContents:
 
 def write_song_file(contents: SongContents) -> bytes:
     """The same contents give the same bytes."""
-    told = {"format": FORMAT, "version": VERSION, **contents.doc}
+    doc = {table: rows for table, rows in contents.doc.items() if rows or table not in LATER}
+    told = {"format": FORMAT, "version": max([1, *(LATER[table] for table in doc if table in LATER)]), **doc}
     text = json.dumps(told, ensure_ascii=False, sort_keys=True, indent=1)
     files = {"song.json": text.encode()}
     for key, (kind, data) in sorted(contents.audio.items()):
@@ -94,12 +96,13 @@ def _doc(text: bytes | None, name: str) -> Doc:
             f"{name} was saved by a newer Easy Pocket (version {str(version)[:20]} of the file; this one reads up to "
             f"{VERSION}): bring this Easy Pocket up to date."
         )
-    rows = [doc.get(table, []) for table in TABLES]
+    tables = (*TABLES, *LATER)
+    rows = [doc.get(table, []) for table in tables]
     if not isinstance(doc.get("song"), dict) or not all(_are_rows(one) for one in rows):
         raise ArchiveRefusedError(f"{name} does not hold a song as Easy Pocket writes it: save it again.")
     if sum(map(len, rows)) > MOST_ROWS:
         raise ArchiveRefusedError(f"{name} holds more than {MOST_ROWS} rows, more than a song can have.")
-    return {"song": doc["song"], **dict(zip(TABLES, rows, strict=True))}
+    return {"song": doc["song"], **dict(zip(tables, rows, strict=True))}
 
 
 def _are_rows(value: object) -> bool:

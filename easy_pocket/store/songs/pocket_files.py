@@ -16,11 +16,13 @@ from easy_pocket.core.pattern.timebase import MAX_BARS
 from easy_pocket.core.song.perform_song import perform_song
 from easy_pocket.core.song.section import MAX_REPEATS
 from easy_pocket.store.grooves.templates import find_template
+from easy_pocket.store.ideas.log import check_stored_idea
 from easy_pocket.store.kits.kits import add_kit, kit_from_row
 from easy_pocket.store.loops.layered_loop_rows import moved_layer
 from easy_pocket.store.loops.loops import analysis_from_doc, corrections_from_doc, loops_of
 from easy_pocket.store.schema.tables import (
     AudioRow,
+    IdeaRow,
     KitRow,
     LoopRow,
     PartRow,
@@ -43,10 +45,16 @@ from easy_pocket.store.takes.takes import load_take, passes_of, takes_of
 Ids = dict[str, dict[Any, Any]]
 ROWS: dict[str, Any] = {
     "parts": PartRow, "patterns": PatternRow, "snapshots": SnapshotRow, "sections": SectionRow, "loops": LoopRow,
-    "takes": TakeRow, "passes": PassRow,
+    "takes": TakeRow, "passes": PassRow, "ideas": IdeaRow,
 }  # fmt: skip
-AS_TEXT = {"patterns": "hits", "snapshots": "hits", "passes": "hits"}  # kept as text that is JSON
-OF = {"patterns": ("part_id", "parts"), "snapshots": ("pattern_id", "patterns"), "passes": ("take_id", "takes")}
+AS_TEXT = {"patterns": "hits", "snapshots": "hits", "passes": "hits", "ideas": "doc"}  # kept as text that is JSON
+OF = {
+    "patterns": ("part_id", "parts"), "snapshots": ("pattern_id", "patterns"), "passes": ("take_id", "takes"),
+    "ideas": ("pattern_id", "patterns"),
+}  # fmt: skip
+IDEA_STATES = ("pinned", "taken")  # those that were dropped stay where they are
+PLAIN_TEXT: dict[str, Any] = {"separators": (",", ":")}
+TEXT_OF: dict[str, dict[str, Any]] = {"ideas": {"sort_keys": True}}  # as they are compared, see ideas/log.py
 NOT_KEPT = {"removed", "song_id", "revision", "sections_before_flatten"}
 # What reading rows from outside raises when they are not what they should be.
 BROKEN = (SQLAlchemyError, LookupError, TypeError, ValueError, ArithmeticError, AttributeError, RecursionError)
@@ -67,6 +75,8 @@ def song_contents(session: Session, song_id: int) -> SongContents:
     patterns = [pattern.id for pattern in rows["patterns"]]
     asked = select(SnapshotRow).where(SnapshotRow.pattern_id.in_(patterns), SnapshotRow.removed.is_(False))
     rows["snapshots"] = list(session.scalars(asked.order_by(SnapshotRow.id)))
+    kept = IdeaRow.pattern_id.in_(patterns), IdeaRow.song_id == song_id, IdeaRow.state.in_(IDEA_STATES)
+    rows["ideas"] = list(session.scalars(select(IdeaRow).where(*kept).order_by(IdeaRow.id)))
     doc: Doc = {"song": _values(song.row), **{table: [_row_doc(table, row) for row in rows[table]] for table in ROWS}}
     kits = list(dict.fromkeys(part.kit_key for part in rows["parts"]))
     doc["kits"] = [_kit_doc(session.get_one(KitRow, key)) for key in kits]
@@ -208,7 +218,8 @@ def _opened(session: Session, contents: SongContents, name: str) -> SongRow:
         for values in doc[table]:
             row = kind(**_known(kind, values))
             if table in AS_TEXT:
-                row.hits = json.dumps(values["hits"], separators=(",", ":"))
+                kept = values[AS_TEXT[table]]
+                setattr(row, AS_TEXT[table], json.dumps(kept, **TEXT_OF.get(table, PLAIN_TEXT)))
             if hasattr(kind, "song_id"):
                 row.song_id = song.id
             if table == "parts":
@@ -279,5 +290,9 @@ def _try_out(session: Session, song_id: int) -> None:
         corrections_from_doc(loop.overruled)
     for take in takes_of(session, song_id):
         load_take(session, take)
+    for idea in session.scalars(select(IdeaRow).where(IdeaRow.song_id == song_id)):
+        if idea.state not in IDEA_STATES:
+            raise ValueError(idea.state)
+        check_stored_idea(idea.doc)
     guide_of(song.row.guide)
     stage_of(song.row.stage)
