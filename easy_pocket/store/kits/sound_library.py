@@ -66,6 +66,7 @@ def keep_measured(session: Session, new: Iterable[tuple[NewSound, Character | No
             back = row.removed
             if back:
                 row.removed, row.name, row.role, row.version = False, one.name, one.role, version
+                row.removed_at = None
             rows.append((row, back))
     return rows
 
@@ -128,6 +129,7 @@ def remove_sound(session: Session, sound_id: int, removed: bool = True) -> Sound
     if row is None:
         raise BadValueError("There is no such sound.")
     row.removed, row.version = removed, _next_version(session)
+    row.removed_at = datetime.now(UTC).replace(tzinfo=None) if removed else None
     return row
 
 

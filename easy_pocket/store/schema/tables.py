@@ -177,6 +177,7 @@ class SoundRow(Base):
     favourite: Mapped[bool] = mapped_column(Boolean, server_default="0", default=False)
     used_at: Mapped[datetime | None] = mapped_column(DATETIME(fsp=3))
     removed: Mapped[bool] = mapped_column(Boolean, server_default="0", default=False)
+    removed_at: Mapped[datetime | None] = mapped_column(DateTime)
     version: Mapped[int] = mapped_column(BigInteger)
 
 

@@ -26,6 +26,7 @@ from easy_pocket.store.loops.loops import (
     get_loop,
     load_audio,
 )
+from easy_pocket.store.schema.tables import LoopRow
 from easy_pocket.store.songs.edits.fields import Finite, Id, Strict, Tick, Voices
 from easy_pocket.store.songs.edits.loop_corrections import LoopChange, apply_correction
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, FileEdit, Preparation, Step, edit
@@ -63,6 +64,21 @@ class TakeLoop(Edit):
 def take_loop(context: EditContext, sent: TakeLoop) -> Step:
     row = get_loop(context.session, context.song.row.id, sent.loop_id)
     return Step([field_patch("loop", row, removed=True)], said={"name": row.name})
+
+
+class BringLoopBack(Edit):
+    """Out of the bin: a loop that was removed, as it was."""
+
+    kind: Literal["loop_back"]
+    loop_id: Id
+
+
+@edit(description="bring back {name}")
+def bring_loop_back(context: EditContext, sent: BringLoopBack) -> Step:
+    row = context.session.get(LoopRow, sent.loop_id)
+    if row is None or row.song_id != context.song.row.id or not row.removed:
+        raise EditRefusedError("This loop is not in the bin any more: look at the song's loops.")
+    return Step([field_patch("loop", row, removed=False)], said={"name": row.name}, made=row.id)
 
 
 class CorrectLoop(Edit):

@@ -17,11 +17,13 @@ from easy_pocket.core.formats.pocket_file import write_song_file
 from easy_pocket.core.pattern.timebase import check_tempo, parse_metre
 from easy_pocket.core.pattern.voices import ROLES
 from easy_pocket.jobs.work import analyze_file, read_parts, read_song
-from easy_pocket.store.database import Database
+from easy_pocket.store.bin import binned_things
+from easy_pocket.store.database import Database, Reader
+from easy_pocket.store.kits.sound_library import remove_sound
 from easy_pocket.store.songs.begin import song_from_line
 from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.duplicate import duplicate_song
-from easy_pocket.store.songs.edits.loops import AnalyzedFile, BringInLoop
+from easy_pocket.store.songs.edits.loops import AnalyzedFile, BringInLoop, BringLoopBack
 from easy_pocket.store.songs.edits.pipeline import SentEdit, make_edit
 from easy_pocket.store.songs.edits.song import SetName
 from easy_pocket.store.songs.load import load_song
@@ -34,9 +36,9 @@ from easy_pocket.store.tokens import tokens
 from easy_pocket.store.upkeep import sizes
 from easy_pocket.web.screens.bench.phrases_view import line_doc
 from easy_pocket.web.screens.loops.routes import LONG_S
-from easy_pocket.web.screens.shelf.view import bin_lines, shelf_cards
+from easy_pocket.web.screens.shelf.view import bin_lines, shelf_cards, thing_lines
 from easy_pocket.web.security import MAX_SONG_FILE_BYTES, SONG_FILES
-from easy_pocket.web.shared.dependencies import SongId, Store, download, edit_from_file
+from easy_pocket.web.shared.dependencies import RowId, SongId, Store, download, edit_from_file
 from easy_pocket.web.shared.job_routes import jobs, workers
 from easy_pocket.web.shared.json_response import JsonResponse
 from easy_pocket.web.shared.playing import playing
@@ -53,8 +55,16 @@ NoteChoices = Annotated[str, Query(max_length=4000)]  # "22:hat_closed,26:hat_op
 
 def _cards(request: Request, store: Database) -> Response:
     reader = store.reader
-    values = {"cards": shelf_cards(shelf(reader)), "bin": bin_lines(binned(reader)), "kept": sizes(reader)}
-    return page(request, "shelf/_cards.html", values)
+    return page(request, "shelf/_cards.html", {"cards": shelf_cards(shelf(reader)), **_bin(reader)})
+
+
+def _bin(reader: Reader) -> dict[str, object]:
+    """What is in the bin, and how much is kept in all."""
+    return {
+        "bin": bin_lines(binned(reader)),
+        "things": thing_lines(binned_things(reader)),
+        "kept": sizes(reader),
+    }
 
 
 @router.get("/")
@@ -66,10 +76,9 @@ def show(request: Request, store: Store) -> Response:
     offered.sort(key=lambda line: line["group"] != "break")  # whole beats first
     values = {
         "cards": shelf_cards(shelf(reader)),
-        "bin": bin_lines(binned(reader)),
         "lines": offered,
         "tokens": tokens(reader),
-        "kept": sizes(reader),
+        **_bin(reader),
     }
     return page(request, "shelf/shelf.html", values)
 
@@ -199,6 +208,20 @@ def duplicate(request: Request, store: Store, song_id: SongId) -> Response:
 def delete(request: Request, store: Store, song_id: SongId) -> Response:
     with store.transaction() as session:
         delete_song(session, song_id)
+    return _cards(request, store)
+
+
+@router.post("/bin/sounds/{sound_id}/back")
+def sound_back(request: Request, store: Store, sound_id: RowId) -> Response:
+    with store.transaction() as session:
+        remove_sound(session, sound_id, removed=False)
+    return _cards(request, store)
+
+
+@router.post("/bin/songs/{song_id}/loops/{loop_id}/back")
+def loop_back(request: Request, store: Store, song_id: SongId, loop_id: RowId) -> Response:
+    """An edit of its song: undo takes it away again."""
+    make_edit(store, song_id, SentEdit(BringLoopBack(kind="loop_back", loop_id=loop_id)))
     return _cards(request, store)
 
 

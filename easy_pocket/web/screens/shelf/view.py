@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 
 from easy_pocket.core.pattern.voices import ROLES
+from easy_pocket.store.bin import BinnedThing
 from easy_pocket.store.songs.shelf import BinnedSong, ShelfSong
 
 PICTURE_VOICES = 6
@@ -59,6 +60,28 @@ def shelf_cards(songs: list[ShelfSong], now: datetime | None = None) -> list[She
 
 def bin_lines(songs: list[BinnedSong], now: datetime | None = None) -> list[BinLine]:
     return [_bin_line(song, (song.gone_at - (now or _now())).total_seconds() / 86_400) for song in songs]
+
+
+@dataclass(frozen=True)
+class ThingLine:
+    """address: that brings it back."""
+
+    name: str
+    words: str
+    address: str
+
+
+def thing_lines(things: list[BinnedThing], now: datetime | None = None) -> list[ThingLine]:
+    """Sounds and loops in the bin."""
+    found = []
+    for one in things:
+        if one.gone_at is None:
+            found.append(ThingLine(one.name, f"loop of {one.song_name}", f"/bin/songs/{one.song}/loops/{one.id}/back"))
+            continue
+        days = max(0, round((one.gone_at - (now or _now())).total_seconds() / 86_400))
+        words = f"sound, gone in {days} day{'s' if days != 1 else ''}" if days else "sound, gone today"
+        found.append(ThingLine(one.name, words, f"/bin/sounds/{one.id}/back"))
+    return found
 
 
 def _bin_line(song: BinnedSong, days: float) -> BinLine:
