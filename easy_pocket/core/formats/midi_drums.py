@@ -150,8 +150,9 @@ class _Once:
             self.pedal.append((now, message.value))
 
     def as_voices(self, scale: float) -> list[Note]:
+        voices = {note: voice_of_note(note) for _, note in self.notes}
         found = [
-            Note(round(tick * scale), voice_of_note(note), velocity, self._length(tick, note, scale))
+            Note(round(tick * scale), voices[note], velocity, self._length(tick, note, scale) if self.pressed else 0)
             for (tick, note), velocity in sorted(self.notes.items())
         ]
         return self._by_pedal(found, scale)

@@ -303,13 +303,14 @@ def _in_sections(notes: list[Note], sections: list[tuple[int, ReadSection]], swi
     of = np.searchsorted(starts, [note.tick for note in notes], side="right") - 1
     inside: list[list[Note]] = [[] for _ in sections]
     for note, number in zip(notes, of.tolist(), strict=True):
-        inside[number].append(note._replace(tick=note.tick - int(starts[number])))
+        start = sections[number][0]
+        inside[number].append(Note(note.tick - start, note.voice, note.velocity, note.length_ticks) if start else note)
     hits: list[Hit] = []
     for mine, (start, section) in zip(inside, sections, strict=True):
         if mine:
             length = section.bars * section.metre.bar_ticks
             placed = split_places(sorted(mine), section.tempo_bpm, length, swing, in_feel=True)
-            hits += [replace(hit, tick=hit.tick + start) for hit in placed]
+            hits += [replace(hit, tick=hit.tick + start) for hit in placed] if start else placed
     return tuple(hits)
 
 
