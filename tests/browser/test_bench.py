@@ -358,8 +358,13 @@ def test_a_database_that_dies_while_editing_loses_nothing(bench, app_folder):
     told = subprocess.run(["pgrep", "-n", "-f", f"mariadbd.*{app_folder}/db"], capture_output=True, text=True)
     found = told.stdout.split()
     assert found, "the application's own database server runs"
-    os.kill(int(found[0]), signal.SIGKILL)
-    for tick in (0, 480):  # at once, before it is started again
+
+    def dying(route):  # as the edit is on its way: before it is started again
+        os.kill(int(found[0]), signal.SIGKILL)
+        route.continue_()
+
+    bench.route("**/edits", dying, times=1)
+    for tick in (0, 480):
         bench.evaluate(f"easyPocket.edits.push({{kind: 'write', voice: 'hat_open', tick: {tick}, velocity: 96}})")
     expect(bench.locator("#banner")).to_contain_text("database does not answer")
     until(bench, "easyPocket.edits.queue.length === 0", 30)
