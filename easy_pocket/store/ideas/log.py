@@ -14,7 +14,6 @@ from easy_pocket.core.errors import BadValueError, PocketError, require_range
 from easy_pocket.core.feel.feel import DEFAULTS, first_set
 from easy_pocket.core.ideas.change import Change, with_changes
 from easy_pocket.core.ideas.idea_context import IdeaContext
-from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.pattern.timebase import MAX_BARS
 from easy_pocket.store.database import Reads
 from easy_pocket.store.hits_json import hits_to_rows, rows_to_hits
@@ -52,20 +51,6 @@ def change_to_doc(change: Change) -> StoredChange:
 
 def change_from_doc(doc: StoredChange) -> Change:
     return Change(doc["kind"], tuple(rows_to_hits(doc["gone"])), tuple(rows_to_hits(doc["come"])), doc["words"])
-
-
-def check_stored_idea(text: str) -> None:
-    """Raises ValueError, LookupError, TypeError or BadValueError for what cannot be an idea that was logged."""
-    doc = json.loads(text)
-    words, tags = [doc["words"], doc["key"]], doc["tags"]
-    if not all(isinstance(one, str) for one in (*words, *tags)) or not isinstance(doc["seed"], int):
-        raise ValueError("idea")
-    require_range("The length", int(doc["length_ticks"]), 10, MAX_BARS * 3840, "ticks")
-    for change in doc["changes"]:
-        made = change_from_doc(change)
-        Pattern(MAX_BARS * 3840, made.come)
-        if not isinstance(made.words, str) or not isinstance(made.kind, str):
-            raise ValueError("change")
 
 
 def with_idea(song: LoadedSong, changes: Sequence[Change], length_ticks: int) -> LoadedSong:

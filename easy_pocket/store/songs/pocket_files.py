@@ -16,7 +16,6 @@ from easy_pocket.core.pattern.timebase import MAX_BARS
 from easy_pocket.core.song.perform_song import perform_song
 from easy_pocket.core.song.section import MAX_REPEATS
 from easy_pocket.store.grooves.templates import find_template
-from easy_pocket.store.ideas.log import check_stored_idea
 from easy_pocket.store.kits.kits import add_kit, kit_from_row
 from easy_pocket.store.loops.layered_loop_rows import moved_layer
 from easy_pocket.store.loops.loops import analysis_from_doc, corrections_from_doc, loops_of
@@ -38,6 +37,7 @@ from easy_pocket.store.schema.tables import (
 from easy_pocket.store.songs.create import MAX_NAME, check_name
 from easy_pocket.store.songs.duplicate import moved_cell, moved_double, moved_join
 from easy_pocket.store.songs.guide import guide_of
+from easy_pocket.store.songs.kept_ideas import check_kept_idea
 from easy_pocket.store.songs.load import load_song
 from easy_pocket.store.songs.stage_doc import moved_stage, stage_of
 from easy_pocket.store.takes.takes import load_take, passes_of, takes_of
@@ -293,6 +293,6 @@ def _try_out(session: Session, song_id: int) -> None:
     for idea in session.scalars(select(IdeaRow).where(IdeaRow.song_id == song_id)):
         if idea.state not in IDEA_STATES:
             raise ValueError(idea.state)
-        check_stored_idea(idea.doc)
+        check_kept_idea(idea.doc)
     guide_of(song.row.guide)
     stage_of(song.row.stage)
