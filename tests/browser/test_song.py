@@ -344,7 +344,9 @@ def test_a_section_is_taken_away_as_audio(page, song):
     info = soundfile.info(download.value.path())
     assert info.frames == pytest.approx(2 * 4 * 60 / 104 * 44_100, abs=2)
     page.locator("[aria-controls='export-menu']").click()
+    expect(page.locator("#export-span option:checked")).to_have_text("Verse 2")  # as the bars beside it say
     page.locator("#export-to").fill("1")
+    expect(page.locator("#export-from")).to_have_value("3")
     page.locator("#export-menu a[href*='song.wav']").first.click()
     expect(page.locator("#note")).to_contain_text("Bars 3 to 1 are none")
 

@@ -35,6 +35,9 @@ function offerSpans() {
     return Object.assign(document.createElement("option"), { value: `${first} ${first + Number(section.dataset.bars) - 1}`, textContent: section.querySelector("b")?.textContent ?? "section" });
   });
   menu.replaceChildren(menu.options[0], ...sections);
+  // What was chosen before still stands in the bars beside it.
+  const bars = `${byId("export-from").value} ${byId("export-to").value}`;
+  menu.value = sections.some(({ value }) => value === bars) ? bars : "";
 }
 
 /** @param {Piece} menu */
