@@ -18,14 +18,17 @@ from easy_pocket.core.formats.groove_json import template_from_doc
 from easy_pocket.core.formats.ledger_json import ledger_doc
 from easy_pocket.core.formats.midi_writing import write_midi
 from easy_pocket.core.formats.song_midi import read_song_midi
+from easy_pocket.core.pattern.articulation import FIELDS, Articulation
+from easy_pocket.core.pattern.pattern import Hit
 from easy_pocket.demo.tidewater import slack_water, three_piers
 from easy_pocket.jobs.workers import Workers
 from easy_pocket.store.database import Database
+from easy_pocket.store.songs.edits.pattern import ArticulationFields
 from easy_pocket.store.songs.load import read_song
 from easy_pocket.store.songs.song_files import song_as_midi
 from easy_pocket.store.tokens import make_token, take_token_away, tokens
 from easy_pocket.web.api.app import make_api
-from easy_pocket.web.api.models import Beat
+from easy_pocket.web.api.models import Beat, HitModel
 from easy_pocket.web.app import make_app
 from tests.drums import ROCK, SWUNG, beat, rendered, wav_bytes
 
@@ -265,3 +268,11 @@ def test_what_it_can_do_is_described_whole() -> None:
             assert one.get("description"), (path, method)
     kinds = json.dumps(described["components"]["schemas"]["SentEditModel"])
     assert "oneOf" in kinds  # the same models as the page's edits
+
+
+def test_no_field_of_a_hit_is_lost_on_its_way_in() -> None:
+    assert set(ArticulationFields.model_fields) == set(FIELDS)
+    backwards = Hit("kick", 480, 90, 1.5, 1, Articulation(backwards=True, length_ticks=480, fade_ms=20.0, into="snare"))
+    rolled = Hit("snare", 960, 70, articulation=Articulation("roll", 12, 960, "slowing", -20, room_percent=40))
+    for hit in (backwards, rolled):
+        assert HitModel.model_validate_json(HitModel.of(hit).model_dump_json(exclude_unset=True)).hit == hit
