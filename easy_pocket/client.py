@@ -17,7 +17,7 @@ from pathlib import Path
 from typing import Any, Self, TypeVar
 
 import httpx
-from pydantic import BaseModel, TypeAdapter
+from pydantic import BaseModel
 
 from easy_pocket.core.errors import PocketError
 from easy_pocket.web.api.models import (
@@ -92,8 +92,7 @@ class Client:
         return kind.model_validate_json(self._ask(method, path, **_body(sent), **more).content)
 
     def _many(self, kind: type[M], method: str, path: str, sent: BaseModel | None = None, **more: Any) -> list[M]:
-        found = self._ask(method, path, **_body(sent), **more).content
-        return TypeAdapter(list[kind]).validate_json(found)  # type: ignore[valid-type]
+        return [kind.model_validate(one) for one in self._ask(method, path, **_body(sent), **more).json()]
 
     # Songs ---------------------------------------------------------------------------------------------------------
     def songs(self) -> Iterator[SongModel]:

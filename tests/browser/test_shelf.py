@@ -250,6 +250,7 @@ def test_a_program_is_let_in_by_a_token_and_out_again(page: Page, address: str) 
     expect(page.locator("#programs")).to_contain_text("night script")
     expect(page.locator("#programs")).to_contain_text("reads and changes · not used yet")
     headers = {"Authorization": f"Bearer {token.input_value()}"}
+    expect(name).to_have_value("")  # ready for another
     assert page.request.get(f"{address}/api/v1/songs", headers=headers).ok
     page.reload()
     expect(page.locator("[data-token]")).to_have_count(0)  # shown once
@@ -261,6 +262,13 @@ def test_a_program_is_let_in_by_a_token_and_out_again(page: Page, address: str) 
     assert page.request.get(f"{address}/api/v1/songs", headers=headers).status == 401
     page.locator("text=make a token").click()
     assert page.evaluate("document.querySelector('#programs [name=name]').validity.valueMissing")
+    name.fill("hurried")
+    page.keyboard.press("Enter")
+    page.keyboard.press("Enter")  # before the first is answered: one token, and it is shown
+    expect(page.locator("[data-token]")).to_be_focused()
+    expect(page.locator("#programs .bin-line")).to_have_count(1)
+    page.locator('[aria-label="Take the token hurried away"]').click()
+    expect(page.locator("#programs .bin-line")).to_have_count(0)
 
 
 def test_what_programs_can_do_is_read_on_a_page(page: Page) -> None:

@@ -56,7 +56,7 @@ def with_marks(data: bytes, kind: str, marks: Marks, frames: int, rate_hz: int) 
 
 def _with_tags(data: bytes, marks: Marks) -> bytes:
     file = io.BytesIO(data)
-    flac = FLAC(file)  # type: ignore[no-untyped-call]
+    flac = FLAC(file)  # type: ignore[no-untyped-call]  # the library says nothing of its types
     flac["TITLE"] = marks.title
     if marks.tempo_bpm is not None:
         flac["BPM"] = f"{marks.tempo_bpm:g}"

@@ -1,4 +1,4 @@
-"""Tokens: what lets a program in, and what it may do; and when a sound went into the bin."""
+"""Tokens: what lets a program in, and what it may do."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -20,9 +20,7 @@ def upgrade() -> None:
         sa.Column("used_at", sa.DateTime()),
     )
     repeatable.create_index("ix_token_digest", "token", ["digest"])
-    repeatable.add_column("sound", sa.Column("removed_at", sa.DateTime()))
 
 
 def downgrade() -> None:
-    op.drop_column("sound", "removed_at")
     op.drop_table("token")
