@@ -1,5 +1,6 @@
 """`python -m easy_pocket.launch` as a user meets it: starts, stops, refuses in words, survives being killed."""
 
+import gzip
 import json
 import os
 import re
@@ -8,6 +9,7 @@ import socket
 import subprocess
 import sys
 import time
+import urllib.error
 import urllib.request
 from pathlib import Path
 
@@ -122,6 +124,52 @@ def test_a_taken_port_is_refused_in_words(tmp_path):
             RuntimeError, match=f"Port {port} .* is taken: stop what uses it, or start with --port {port + 1}"
         ):
             start_app(tmp_path / "h", port=port)
+
+
+def upload(address, path, data):
+    headers = {"Origin": address, "Content-Type": "application/octet-stream", "Accept": "application/json"}
+    with urllib.request.urlopen(urllib.request.Request(address + path, data, headers)) as answer:
+        return json.loads(answer.read())
+
+
+def shown_songs(address):
+    return set(re.findall(r'data-name="([^"]+)"', get(address)))
+
+
+def told_on_shelf(address):
+    """What the Shelf says once it has started anew."""
+    end = time.monotonic() + 60
+    while time.monotonic() < end:
+        try:
+            page = get(address)
+        except OSError:
+            continue
+        told = re.search(r'id="bring-state"[^>]*>([^<]+)<', page)
+        if told:
+            return told[1]
+    raise AssertionError("it did not start anew")
+
+
+def test_a_backup_is_saved_from_the_page_and_brought_back_over_what_came_after(fresh, tmp_path):
+    process, address = fresh()
+    before = shown_songs(address)
+    with urllib.request.urlopen(f"{address}/backup") as answer:
+        backup = answer.read()
+    urllib.request.urlopen(urllib.request.Request(f"{address}/songs", b"name=Too+late", {"Origin": address}))
+    assert shown_songs(address) == before | {"too late"}
+    with pytest.raises(urllib.error.HTTPError) as refused:
+        upload(address, "/backups/upload?name=letter.gz", b"dear all")
+    assert "letter.gz is no backup of Easy Pocket" in json.loads(refused.value.read())["error"]
+    upload(address, "/backups/upload?name=shelf.sql.gz", backup)
+    assert told_on_shelf(address).startswith("The backup is back. What was there before lies in db.set-aside-")
+    assert shown_songs(address) == before
+    cut_off = gzip.compress(gzip.decompress(backup)[:20_000] + b";\nno sql at all;\n")
+    upload(address, "/backups/upload?name=cut.sql.gz", cut_off)
+    assert told_on_shelf(address).startswith("The backup could not be brought back; all is as it was.")
+    assert shown_songs(address) == before
+    process.send_signal(signal.SIGINT)
+    assert process.wait(30) == 0
+    assert gone(servers_of(tmp_path))
 
 
 def test_no_demo_is_an_empty_shelf(fresh):

@@ -53,6 +53,7 @@ COMMANDS = {
     "unpack": Command(
         "pocket_files", "open a song file as a new song", "unpack lamplighter.pocket --name 'Second lamp'"
     ),
+    "history": Command("history", "list the steps of a song to undo, or keep fewer", "history Lamplighter --keep 100"),
     "completion": Command(
         "completion", "print what makes a shell complete these commands", "completion bash"
     ),

@@ -16,6 +16,7 @@ def add(commands: Any) -> None:
     pack = commands.add_parser("pack")
     pack.add_argument("song", metavar="SONG", help="its number, or its name")
     pack.add_argument("-o", "--out", required=True, metavar="FILE.pocket", help="- for standard output")
+    pack.add_argument("--history", action="store_true", help="with every step to undo, and what those need")
     pack.set_defaults(run=run_pack)
 
     unpack = commands.add_parser("unpack")
@@ -28,7 +29,7 @@ def run_pack(chosen: argparse.Namespace) -> None:
     def packing(database: Database) -> None:
         number = find_song(database.reader, chosen.song)
         with database.transaction() as session:
-            data = write_song_file(song_contents(session, number))
+            data = write_song_file(song_contents(session, number, history=chosen.history))
         write(chosen.out, data)
 
     on_shelf(packing)

@@ -13,8 +13,9 @@ from easy_pocket.home.folder import LaunchError
 from easy_pocket.home.shelf import open_shelf
 from easy_pocket.store.database import Database
 from easy_pocket.store.songs.load import read_song
-from easy_pocket.store.songs.pocket_files import recordings_of, song_contents
+from easy_pocket.store.songs.pocket_files import song_contents
 from easy_pocket.store.songs.shelf import shelf
+from easy_pocket.store.songs.song_doc import recordings_of
 
 
 def faults(database: Database) -> Iterator[str]:

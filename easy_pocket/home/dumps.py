@@ -7,6 +7,7 @@ import os
 import shutil
 import subprocess
 import tempfile
+import zlib
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime
@@ -76,17 +77,11 @@ def write_dump(url: str, whole: Path) -> None:
     half = whole.with_name(f"{whole.name}.part")
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        with _login(url) as (options, schema), gzip.open(half, "wb", compresslevel=4) as out:
-            command = [tool("mariadb-dump"), *options, "--single-transaction", "--quick", "--hex-blob", schema]
-            with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE) as dumping:
-                assert dumping.stdout is not None
-                assert dumping.stderr is not None
-                shutil.copyfileobj(dumping.stdout, out, PIECE)
-                reason = dumping.stderr.read().decode(errors="replace").strip()
-        if dumping.returncode != 0:
-            raise LaunchError(f"No copy of the songs could be made ({reason[:200]}); nothing was changed.")
-        with half.open("rb") as written:
-            os.fsync(written.fileno())
+        with half.open("wb") as out:
+            for piece in dumped(url):
+                out.write(piece)
+            out.flush()
+            os.fsync(out.fileno())
         half.rename(whole)
     except OSError as error:
         half.unlink(missing_ok=True)
@@ -95,16 +90,46 @@ def write_dump(url: str, whole: Path) -> None:
         half.unlink(missing_ok=True)
 
 
+def dumped(url: str) -> Iterator[bytes]:
+    """The same piece by piece. Raises LaunchError when it cannot be made, after the first pieces perhaps."""
+    packing = zlib.compressobj(4, wbits=31)  # gzip
+    with _login(url) as (options, schema):
+        command = [tool("mariadb-dump"), *options, "--single-transaction", "--quick", "--hex-blob", schema]
+        with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE) as dumping:
+            assert dumping.stdout is not None
+            assert dumping.stderr is not None
+            try:
+                while piece := dumping.stdout.read(PIECE):
+                    if packed := packing.compress(piece):
+                        yield packed
+            except GeneratorExit:  # who asked for it went away
+                dumping.kill()
+                raise
+            reason = dumping.stderr.read().decode(errors="replace").strip()
+    if dumping.returncode != 0:
+        raise LaunchError(f"No copy of the songs could be made ({reason[:200]}); nothing was changed.")
+    yield packing.flush()
+
+
+def is_dump(dump: Path) -> bool:
+    """Whether a file begins as a dump of ours does."""
+    try:
+        with gzip.open(dump, "rb") as content:
+            return b"MariaDB dump" in content.read(400)
+    except (OSError, EOFError, zlib.error):
+        return False
+
+
 def load_dump(url: str, dump: Path) -> None:
     """Load a dump into an empty database. Raises LaunchError for a file that is no dump."""
     with _login(url) as (options, schema), gzip.open(dump, "rb") as content:
-        command = [tool("mariadb"), *options, schema]
+        command = [tool("mariadb"), *options, "--sandbox", schema]  # what it holds runs as SQL and in no other way
         with subprocess.Popen(command, stdin=subprocess.PIPE, stderr=subprocess.PIPE) as loading:
             assert loading.stdin is not None
             assert loading.stderr is not None
             try:
                 shutil.copyfileobj(content, loading.stdin, PIECE)
-            except (gzip.BadGzipFile, EOFError):
+            except (gzip.BadGzipFile, EOFError, zlib.error):
                 loading.kill()
                 raise LaunchError(f"{dump} is no dump of Easy Pocket, or it is cut off: choose another one.") from None
             except BrokenPipeError:

@@ -18,6 +18,19 @@ def restore(home: Path, dump: Path) -> str:
     if not dump.is_file():
         raise LaunchError(f"There is no file {dump}: name a backup, or a dump of {home / 'dumps'}.")
     lock = claim(home, "restoring a dump")
+    try:
+        aside = bring_back(home, dump)
+    finally:
+        release(lock)
+    kept = f" What was there before is {aside}." if aside else ""
+    return f"The songs of {dump.name} are back.{kept} Start Easy Pocket as always."
+
+
+def bring_back(home: Path, dump: Path) -> Path | None:
+    """The folder must be held, and no database run on it. Gives where what was there before is now.
+
+    Raises LaunchError when it cannot be done; all is as it was then.
+    """
     server = MariaDb(home)
     aside = home / f"db.set-aside-{int(time.time())}"
     try:
@@ -31,12 +44,9 @@ def restore(home: Path, dump: Path) -> str:
             if server.data.exists():
                 server.data.rename(home / f"db.not-restored-{int(time.time())}")
             aside.rename(server.data)
-        release(lock)
         raise
     server.stop()
-    release(lock)
-    kept = f" What was there before is {aside}." if aside.exists() else ""
-    return f"The songs of {dump.name} are back.{kept} Start Easy Pocket as always."
+    return aside if aside.exists() else None
 
 
 def main() -> int:

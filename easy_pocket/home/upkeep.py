@@ -13,7 +13,7 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from easy_pocket.home.dumps import DAILY, daily_dumps, make_dump
 from easy_pocket.home.folder import LaunchError
-from easy_pocket.store.bin import empty_sounds
+from easy_pocket.store.bin import empty_things
 from easy_pocket.store.database import Database
 from easy_pocket.store.schema.tables import SongRow
 from easy_pocket.store.songs.shelf import empty_bin
@@ -54,11 +54,11 @@ def keep_up(store: Database, home: Path, candidates: set[str]) -> set[str]:
     if os.environ.get(SETTING, DAILY) != "off" and dump_is_due(store, home):
         log.info("a dump was made", extra={"facts": {"dump": make_dump(home, store.url, DAILY).name}})
     with store.transaction() as session:
-        gone, sounds = empty_bin(session), empty_sounds(session)
+        gone, things = empty_bin(session), empty_things(session)
     unused = unused_audio(store)
     cleaned = clean_audio(store, candidates & unused)
-    if gone or sounds or cleaned:
-        log.info("cleaned", extra={"facts": {"songs": gone, "sounds": sounds, "audio": cleaned}})
+    if gone or things or cleaned:
+        log.info("cleaned", extra={"facts": {"songs": gone, "things": things, "audio": cleaned}})
     return unused
 
 

@@ -14,6 +14,7 @@ from typing import IO
 
 from easy_pocket import logs
 from easy_pocket.caches import give_core_its_caches
+from easy_pocket.home.asked_restore import carry_out
 from easy_pocket.home.folder import LaunchError, claim, home_folder, release
 from easy_pocket.home.mariadb import MariaDb
 
@@ -35,6 +36,7 @@ def main() -> int:
     database: MariaDb | None = None
     lock: IO[str] | None = None
     home = home_folder()
+    anew = False
     try:
         listener = _listen(chosen.port)
         address = f"http://{HOST}:{chosen.port}"
@@ -43,9 +45,10 @@ def main() -> int:
         give_core_its_caches()
         url = os.environ.get("EASY_POCKET_DATABASE_URL")
         if not url:
+            carry_out(home)
             database = MariaDb(home)
             url = database.start()
-        _serve(url, listener, address, home, own=database is not None, demo=not chosen.no_demo)
+        anew = _serve(url, listener, address, home, own=database is not None, demo=not chosen.no_demo)
     except LaunchError as error:
         log.error("not started: %s", error, extra={"told": True})
         print(f"pocket: {error}", file=sys.stderr)
@@ -58,6 +61,8 @@ def main() -> int:
         if lock is not None:
             log.info("stopped")
             release(lock)
+    if anew:  # in the place of this process, so that nothing of it is left
+        os.execv(sys.executable, [sys.executable, "-m", "easy_pocket.launch", *sys.argv[1:]])
     return 0
 
 
@@ -78,7 +83,8 @@ def _listen(port: int) -> socket.socket:
     return listener
 
 
-def _serve(url: str, listener: socket.socket, address: str, home: Path, *, own: bool, demo: bool) -> None:
+def _serve(url: str, listener: socket.socket, address: str, home: Path, *, own: bool, demo: bool) -> bool:
+    """Whether the program shall be started anew."""
     import uvicorn
     from fastapi import FastAPI
     from sqlalchemy.exc import SQLAlchemyError
@@ -117,7 +123,16 @@ def _serve(url: str, listener: socket.socket, address: str, home: Path, *, own: 
         workers.schedule(work.ready)  # one is there before it is needed
         log.info("serving", extra={"facts": {"address": address, "home": str(home)}})
         config = uvicorn.Config(app, log_config=None, access_log=False, timeout_graceful_shutdown=3)
-        uvicorn.Server(config).run(sockets=[listener])
+        server = uvicorn.Server(config)
+        anew: list[bool] = []
+
+        def restart() -> None:
+            anew.append(True)
+            server.should_exit = True
+
+        app.state.restart = restart if own else None
+        server.run(sockets=[listener])
+        return bool(anew)
     finally:  # Ctrl-C comes as an exception, at any moment: what was begun is ended, or the program would wait for it
         if app is not None:
             app.state.jobs.close()

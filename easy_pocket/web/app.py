@@ -27,6 +27,7 @@ def make_app(database: Database, *, workers: Workers | None = None, home: Path |
     app = FastAPI(title="Easy Pocket", docs_url=None, redoc_url=None, openapi_url=None)
     app.state.database = database
     app.state.home = home or Path.cwd()
+    app.state.restart = None  # given by who can start the program anew
     app.state.jobs = Jobs(workers or Workers(database.url))
     app.add_middleware(GZipMiddleware, minimum_size=SMALL_BYTES, compresslevel=4)  # audio it leaves as it is
     app.add_middleware(Guard)

@@ -36,6 +36,9 @@ MAX_BODY_BYTES = 1_000_000
 MAX_UPLOAD_BYTES = 60_000_000
 MAX_SONG_FILE_BYTES = 300_000_000  # with all its audio
 SONG_FILES = "/songs/from-song/upload"
+BACKUPS = "/backups/upload"
+MAX_BACKUP_BYTES = 8_000_000_000
+BACKUP_S = 3600.0
 API = "/api/v1/"
 API_UPLOADS = (f"{API}listen", f"{API}beats/from-midi")
 BODY_S = 30.0  # for a request to come in whole
@@ -125,7 +128,7 @@ def _refusal(method: str, path: str, headers: Headers) -> tuple[int, str] | None
     if method not in SAFE_METHODS and not by_token and not same_origin(headers):
         return 403, "This request does not come from an Easy Pocket page; nothing was changed."
     declared = headers.get("content-length", "0")
-    most = MAX_SONG_FILE_BYTES if path == SONG_FILES else MAX_UPLOAD_BYTES
+    most = {SONG_FILES: MAX_SONG_FILE_BYTES, BACKUPS: MAX_BACKUP_BYTES}.get(path, MAX_UPLOAD_BYTES)
     if is_upload(path) and declared.isascii() and declared.isdigit() and int(declared) > most:
         return 413, too_large(int(declared), most)
     return None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gzip
 import io
 import re
 from pathlib import Path
@@ -124,6 +125,56 @@ def test_a_song_is_played_from_its_card_and_one_at_a_time(page: Page) -> None:
     expect(playing(page)).to_contain_text("Slack Water")
     page.keyboard.press("Space")
     expect(card(page, "Slack Water").locator(".card-place")).to_have_text(re.compile(r"22 bars · 1:13"))
+
+
+def test_space_plays_after_a_click_on_a_tab_and_presses_one_reached_by_tab(page: Page) -> None:
+    shelf(page)
+    page.get_by_role("tab", name="Kits").click()
+    page.keyboard.press("Space")
+    expect(playing(page)).to_have_count(1)
+    page.keyboard.press("Space")
+    expect(playing(page)).to_have_count(0)
+    page.keyboard.press("Tab")
+    page.keyboard.press("Shift+Tab")
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("Space")
+    expect(page.get_by_role("tab", name="Backup")).to_have_attribute("aria-selected", "true")
+    expect(playing(page)).to_have_count(0)
+
+
+def test_a_backup_is_saved_and_asked_about_before_it_takes_the_place_of_all(page: Page, tmp_path: Path) -> None:
+    shelf(page)
+    page.get_by_role("tab", name="Backup").click()
+    with page.expect_download() as saved:
+        page.locator("[data-backup]").click()
+    saved.value.save_as(tmp_path / "b.sql.gz")
+    assert b"MariaDB dump" in gzip.decompress((tmp_path / "b.sql.gz").read_bytes())[:400]
+    page.set_input_files("[data-bring-backup]", tmp_path / "b.sql.gz")
+    ask = page.locator("#backup-ask")
+    expect(ask).to_contain_text("All songs here make way for those of b.sql.gz")
+    ask.get_by_role("button", name="leave it").click()
+    expect(ask).to_be_hidden()
+    (tmp_path / "letter.gz").write_bytes(b"dear all")
+    page.set_input_files("[data-bring-backup]", tmp_path / "letter.gz")
+    ask.get_by_role("button", name="bring it back").click()
+    expect(ask).to_contain_text("letter.gz is no backup of Easy Pocket")
+
+
+def test_a_history_is_shortened_from_the_card(page: Page, song: str) -> None:
+    page.goto(f"{song}/bench")
+    drawn(page)
+    for tempo in ("91", "92", "93"):
+        page.fill("#tempo", tempo)
+        page.press("#tempo", "Enter")
+        until(page, f"document.querySelector('#undo').title.includes('tempo {tempo}')")
+    shelf(page)
+    shown = page.locator(f"#card-{song.rsplit('/', 1)[1]}")
+    shown.locator(".more").click()
+    shown.locator("[data-shorten]").click()
+    expect(shown.locator(".history-form")).to_contain_text(re.compile(r"\d+ steps to undo"))
+    shown.locator(".history-form input").fill("1")
+    shown.locator(".history-form input").press("Enter")
+    expect(shown.locator(".history-form")).to_contain_text("1 step to undo")
 
 
 def test_of_a_song_and_its_shelf_only_one_sounds(page: Page, song: str) -> None:

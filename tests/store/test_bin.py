@@ -11,7 +11,7 @@ from sqlalchemy import select, update
 
 from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.formats.pocket_file import read_song_file
-from easy_pocket.store.bin import binned_things, empty_sounds
+from easy_pocket.store.bin import binned_things, empty_things
 from easy_pocket.store.kits.sound_library import remove_sound
 from easy_pocket.store.loops.loops import loops_of
 from easy_pocket.store.schema.tables import SoundRow
@@ -64,13 +64,13 @@ def test_a_sound_waits_for_thirty_days(store: Any) -> None:
         assert (line.name, line.words) == (name, "sound, gone in 30 days")
         assert line.address == f"/bin/sounds/{number}/back"
         with store.transaction() as session:
-            assert empty_sounds(session) == 0
+            assert empty_things(session) == 0
             remove_sound(session, number, removed=False)
         assert binned_things(store.reader) == []
         long_ago = datetime.now(UTC).replace(tzinfo=None) - timedelta(days=31)
         with store.transaction() as session:
             session.execute(update(SoundRow).where(SoundRow.id == number).values(removed_at=long_ago))
-            assert empty_sounds(session) == 0  # it is not in the bin
+            assert empty_things(session) == 0  # it is not in the bin
     finally:
         with store.transaction() as session:
             remove_sound(session, number, removed=False)
@@ -84,7 +84,7 @@ def test_what_was_in_the_bin_long_enough_is_gone(store: Any) -> None:
         values["removed_at"] = datetime.now(UTC).replace(tzinfo=None) - timedelta(days=31)
         session.add(SoundRow(**values))
     with store.transaction() as session:
-        assert empty_sounds(session) == 1
+        assert empty_things(session) == 1
         assert session.scalar(select(SoundRow.id).where(SoundRow.key == "for-the-bin")) is None
         assert session.get(SoundRow, like.id) is not None
 

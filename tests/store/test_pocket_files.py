@@ -18,11 +18,16 @@ from easy_pocket.core.song.perform_song import perform_song
 from easy_pocket.demo.tidewater import ferry_bell, slack_water, three_piers
 from easy_pocket.store.ideas.log import log_idea, logged_ideas
 from easy_pocket.store.kits.kits import kit_names
-from easy_pocket.store.schema.tables import AudioRow, SongRow, TemplateRow
+from easy_pocket.store.history.undo_log import NothingToUndoError, change_list
+from easy_pocket.store.schema.tables import AudioRow, HandRow, SongRow, TemplateRow
 from easy_pocket.store.songs.create import create_song
-from easy_pocket.store.songs.load import load_song
+from easy_pocket.store.songs.load import load_song, read_song
 from easy_pocket.store.songs.pocket_files import song_contents, song_from_contents
-from tests.editing import do
+from easy_pocket.store.songs.selection import Selection
+from easy_pocket.store.songs.song_history import shorten
+from easy_pocket.store.takes.hands import hands
+from easy_pocket.store.takes.takes import takes_of
+from tests.editing import do, step
 
 SCHEMA = Path("docs/formats/song.schema.json")
 OLD = Path(__file__).parent / "song_files"
@@ -234,6 +239,127 @@ def test_a_loop_that_was_never_heard_is_refused(store):
         opened(store, data)
 
 
+def steps_back(store, song_id, count):
+    return [step(store, song_id, "undo") for _ in range(count)]
+
+
+def with_a_past(store, song_id):
+    """Changes of every table a song has, some of them taken back."""
+    part = load(store, song_id).parts[0].id
+    do(store, song_id, "part_add", name="Second", kit_key="net_loft")
+    second = load(store, song_id).parts[-1].id
+    do(store, song_id, "section_add")
+    section = load(store, song_id).sections[-1].id
+    do(store, song_id, "section_set", section_id=section, field="bars", value=3)
+    do(store, song_id, "section_take", section_id=section)
+    do(store, song_id, "take_pass", length_ticks=7680, tempo_bpm=94, hits=[("kick", 4.0, 90)])
+    do(store, song_id, "kit_new", name="Own", source="new")
+    do(store, song_id, "part_take", part_id=second)
+    do(store, song_id, "tempo", tempo_bpm=101.5)
+    do(store, song_id, "song_flat")
+    do(store, song_id, "feel", scope="stack", field="swing_percent", value=61)
+    do(store, song_id, "feel", scope="part", field="jitter_ms", value=4, selection=Selection(part))
+    step(store, song_id, "undo")
+
+
+def load(store, song_id):
+    return read_song(store.reader, song_id)
+
+
+def test_history_goes_along_when_it_is_wanted_and_every_step_can_be_taken_back_and_made_again(store, piers):
+    with_a_past(store, piers)
+    data = with_history(store, piers)
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        told = json.loads(archive.read("song.json"))
+    assert told["version"] == 3
+    jsonschema_rs.validate(json.loads(SCHEMA.read_text()), told)
+    assert the_song(store, piers)["history"] == []
+    other = opened(store, data)
+    assert [one["words"] for one in changes(store, other)] == [one["words"] for one in changes(store, piers)]
+    count = len([one for one in changes(store, piers) if not one["undone"]])
+    for number in range(count):  # the two go back side by side
+        assert step(store, other, "undo") == step(store, piers, "undo")
+        assert the_song(store, other) == the_song(store, piers), number
+    for _ in range(count + 1):
+        assert step(store, other, "redo") == step(store, piers, "redo")
+    assert packed(store, other) == packed(store, piers)
+    assert events(store, other) == events(store, piers)
+
+
+def the_song(store, song_id):
+    return read_song_file(packed(store, song_id), "x").doc
+
+
+def with_history(store, song_id):
+    with store.transaction() as session:
+        return write_song_file(song_contents(session, song_id, history=True))
+
+
+def changes(store, song_id):
+    return change_list(store.reader, song_id)
+
+
+NO_HISTORY = {
+    "of a table there is none of": lambda step: step["patches"][0].update(table="token"),
+    "that takes a row of another song": lambda step: step["patches"][0].update(fields={"song_id": [1, 2]}),
+    "of a field there is none of": lambda step: step["patches"][0].update(fields={"__class__": [1, 2]}),
+    "of no value": lambda step: step["patches"][0].update(fields={"tempo_bpm": ["x" * 9, 1]}),
+    "that is a list": lambda step: step.update(patches=[[]]),
+    "without words": lambda step: step.pop("words"),
+}
+
+
+@pytest.mark.parametrize("change", NO_HISTORY.values(), ids=NO_HISTORY.keys())
+def test_history_that_is_none_is_refused(store, piers, change):
+    do(store, piers, "tempo", tempo_bpm=101.5)
+    data = with_doc(with_history(store, piers), lambda doc: change(doc["history"][-1]))
+    with pytest.raises(PocketError, match=r"x\.pocket does not hold a song"):
+        opened(store, data)
+
+
+def test_undo_in_an_opened_song_leaves_kits_that_were_here_before(store, piers):
+    do(store, piers, "kit_name", name="Tarred")
+    other = opened(store, with_history(store, piers))
+    assert "rename the kit" not in " ".join(one["words"] for one in changes(store, other))
+    assert load(store, other).parts[0].kit_key == load(store, piers).parts[0].kit_key
+
+
+def test_a_hand_that_was_learned_in_the_song_comes_along_once(store, piers):
+    hits = [("kick" if n % 2 else "snare", n * 300.0 + n % 3, 80 + n % 7) for n in range(32)]
+    do(store, piers, "take_pass", length_ticks=7680 * 4, tempo_bpm=100, hits=hits)
+    with store.transaction() as session:
+        take = takes_of(session, piers)[0].id
+    do(store, piers, "hand_keep", take_id=take, name="Harbour hand")
+    data = packed(store, piers)
+    (hand,) = read_song_file(data, "x").doc["hands"]
+    assert hand["name"] == "Harbour hand"
+    opened(store, data)
+    assert [one.name for one in hands(store.reader)].count("Harbour hand") == 1  # it is here
+    with store.transaction() as session:
+        session.query(HandRow).filter(HandRow.house.is_(None)).delete()
+    opened(store, data)
+    assert [one.name for one in hands(store.reader)].count("Harbour hand") == 1
+    broken = with_doc(data, lambda doc: doc["hands"][0].update(doc={"slots": "many"}))
+    with pytest.raises(PocketError, match=r"x\.pocket does not hold a song"):
+        opened(store, broken)
+
+
+def test_a_history_is_shortened_from_its_far_end_and_the_song_stays(store, piers):
+    for number in range(6):
+        do(store, piers, "tempo", tempo_bpm=100 + number)
+    step(store, piers, "undo")
+    before = packed(store, piers)
+    with store.transaction() as session:
+        assert shorten(session, piers, 9) == 0
+        assert shorten(session, piers, 2) == 3
+    assert [one["undone"] for one in changes(store, piers)] == [True, False, False]
+    assert packed(store, piers) == before
+    steps_back(store, piers, 2)
+    assert load(store, piers).tempo_bpm == 102
+    with pytest.raises(NothingToUndoError):
+        step(store, piers, "undo")
+
+
 def rewritten(data, **changes):
     found = io.BytesIO()
     with zipfile.ZipFile(io.BytesIO(data)) as old, zipfile.ZipFile(found, "w") as new:
@@ -247,7 +373,7 @@ def rewritten(data, **changes):
 @pytest.mark.parametrize(
     ("song", "words"),
     [
-        (lambda text: text.replace(b'"version": 1', b'"version": 3'), "saved by a newer Easy Pocket"),
+        (lambda text: text.replace(b'"version": 1', b'"version": 9'), "saved by a newer Easy Pocket"),
         (lambda _: None, "is no song file of Easy Pocket"),
         (lambda _: b"[" * 100_000, "is no song file of Easy Pocket"),
         (lambda text: text.replace(b'"parts": [', b'"parts": [7, '), "does not hold a song"),

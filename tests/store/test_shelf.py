@@ -25,7 +25,7 @@ from easy_pocket.store.songs.edits.loops import AnalyzedFile, BringInLoop
 from easy_pocket.store.songs.edits.pipeline import SentEdit, make_edit
 from easy_pocket.store.songs.load import load_song, read_song
 from easy_pocket.store.songs.phrases import find_phrase, lines
-from easy_pocket.store.songs.shelf import BIN_DAYS, binned, delete_song, empty_bin, restore_song, shelf
+from easy_pocket.store.songs.shelf import binned, delete_song, empty_bin, restore_song, shelf
 from tests.drums import ROCK, beat, rendered, template
 from tests.editing import do, step
 
@@ -54,7 +54,7 @@ def test_the_bin_is_emptied_of_what_waited_long_enough_but_never_of_the_last_son
     with store.transaction() as session:
         for song_id in songs:
             delete_song(session, song_id)
-        for song_id, days in zip(songs, (BIN_DAYS + 2, BIN_DAYS + 1, BIN_DAYS - 1), strict=True):
+        for song_id, days in zip(songs, (32, 31, 29), strict=True):
             session.get(SongRow, song_id).deleted_at -= timedelta(days=days)
     now = datetime.now(UTC).replace(tzinfo=None)
     waiting = binned(store.reader)

@@ -24,10 +24,14 @@ from easy_pocket.core.sound.one_shot import content_key
 from easy_pocket.core.sound.sample_format import fixed
 
 Doc = dict[str, Any]
-FORMAT, VERSION = "easy-pocket song", 2
+FORMAT, VERSION = "easy-pocket song", 3
 TABLES = ("parts", "patterns", "snapshots", "sections", "loops", "takes", "passes", "kits", "grooves")
-LATER = {"ideas": 2}  # by the version that has them; left out where empty, so that older programs can read it
-MOST_ROWS = 20_000
+LATER = {
+    "ideas": 2,
+    "hands": 3,
+    "history": 3,
+}  # by the version that has them; left out where empty, so that older programs can read it
+MOST_ROWS = 40_000
 MOST_AUDIO_BYTES, MOST_BYTES = 250_000_000, 600_000_000  # a guide of ten minutes is longer than any loop
 AUDIO = re.compile(r"audio/([0-9a-f]{16,64})\.(flac|wav)")
 SHORTEST_FRAMES = 64  # a shorter recording is kept with silence after it

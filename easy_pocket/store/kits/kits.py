@@ -5,9 +5,10 @@ from __future__ import annotations
 import json
 import uuid
 from collections.abc import Collection
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
+from datetime import UTC, datetime
 
-from sqlalchemy import func, select
+from sqlalchemy import ColumnElement, func, or_, select
 from sqlalchemy.orm import Session
 
 from easy_pocket.caches import ByteCache
@@ -76,7 +77,7 @@ def load_kits(session: Reads, keys: Collection[str]) -> dict[str, Kit]:
 
 def add_kit(session: Session, kit: Kit) -> KitRow:
     """Add a kit of the user's own under a new key."""
-    count = session.scalar(select(func.count(KitRow.key))) or 0
+    count = session.scalar(select(func.count(KitRow.key)).where(_there())) or 0
     if count >= MAX_KITS:
         raise BadValueError(f"There are {count} kits, the most there can be.")
     voices = [voice_to_doc(voice) for voice in kit.voices]
@@ -86,10 +87,71 @@ def add_kit(session: Session, kit: Kit) -> KitRow:
     return row
 
 
+def _there() -> ColumnElement[bool]:
+    """Kits that are not in the bin; one a part plays on never is."""
+    used = select(PartRow.kit_key).where(PartRow.removed.is_(False))
+    return or_(KitRow.removed_at.is_(None), KitRow.key.in_(used))
+
+
 def kit_names(session: Reads) -> dict[str, str]:
     """Names by key, in the order of the names."""
-    rows = session.execute(select(KitRow.key, KitRow.name).order_by(KitRow.name, KitRow.key))
+    rows = session.execute(select(KitRow.key, KitRow.name).where(_there()).order_by(KitRow.name, KitRow.key))
     return {row.key: row.name for row in rows}
+
+
+@dataclass(frozen=True)
+class ListedKit:
+    """songs: names of those on the shelf that use it. house: it is not the user's to throw away."""
+
+    key: str
+    name: str
+    voices: int
+    songs: tuple[str, ...]
+    house: bool
+
+
+def listed_kits(reads: Reads) -> list[ListedKit]:
+    """All kits in the order of their names."""
+    used: dict[str, list[str]] = {}
+    asked = (
+        select(PartRow.kit_key, SongRow.name)
+        .join(SongRow, SongRow.id == PartRow.song_id)
+        .where(PartRow.removed.is_(False), SongRow.deleted_at.is_(None))
+        .distinct()
+        .order_by(SongRow.name)
+    )
+    for key, name in reads.execute(asked):
+        used.setdefault(key, []).append(name)
+    house = house_kits()
+    rows = reads.scalars(select(KitRow).where(_there()).order_by(KitRow.name, KitRow.key))
+    return [
+        ListedKit(row.key, row.name, len(row.voices), tuple(used.get(row.key, ())), row.key in house) for row in rows
+    ]
+
+
+def throw_kit(session: Session, key: str) -> KitRow:
+    """Into the bin. Raises BadValueError for one that a song plays on, or that is of the house."""
+    row = session.get(KitRow, key, with_for_update=True)
+    if row is None:
+        raise BadValueError("This kit is gone already.")
+    if key in house_kits():
+        raise BadValueError(f"{row.name} belongs to the house: it stays.")
+    songs = songs_with_kit(session, key)
+    if songs:
+        raise BadValueError(
+            f"{songs} song{'s play' if songs > 1 else ' plays'} on {row.name}: put {'them' if songs > 1 else 'it'} on "
+            "another kit first."
+        )
+    row.removed_at = datetime.now(UTC).replace(tzinfo=None)
+    return row
+
+
+def bring_kit_back(session: Session, key: str) -> KitRow:
+    row = session.get(KitRow, key)
+    if row is None:
+        raise BadValueError("This kit is gone for good.")
+    row.removed_at = None
+    return row
 
 
 def songs_with_kit(session: Reads, key: str) -> int:
@@ -103,7 +165,7 @@ def songs_with_kit(session: Reads, key: str) -> int:
 
 
 def all_kits(session: Reads) -> list[Kit]:
-    return [kit_from_row(row) for row in session.scalars(select(KitRow).order_by(KitRow.name))]
+    return [kit_from_row(row) for row in session.scalars(select(KitRow).where(_there()).order_by(KitRow.name))]
 
 
 _served: ByteCache[KitVoice] = ByteCache("voices told to pages", 32 << 20, lambda voice: VOICE_BYTES)

@@ -95,15 +95,7 @@ def _in_sections(
     return replace(settings, from_bar=first, to_bar=last)
 
 
-def copied_layered_loops(
-    song: SongRow, loop_ids: dict[int, int], section_ids: dict[int, int]
-) -> list[dict[str, object]]:
-    """For a copy of a song whose loops and sections have other ids."""
-    docs = layered_loop_docs_of(song)
-    return [moved_layer(doc, loop_ids, section_ids) for doc in docs if doc["loop_id"] in loop_ids]
-
-
-def moved_layer(doc: dict[str, Any], loop_ids: dict[int, int], section_ids: dict[int, int]) -> dict[str, object]:
+def moved_layer(doc: dict[str, Any], loop_ids: Mapping[int, int], section_ids: Mapping[int, int]) -> dict[str, object]:
     """One of them with other ids."""
     return {
         **{name: value for name, value in doc.items() if name != "section_id"},

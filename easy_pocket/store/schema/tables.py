@@ -147,7 +147,8 @@ class SectionRow(Base):
 
 
 class KitRow(Base):
-    """edited: it is the user's now, and a new version of the program leaves it as it is."""
+    """edited: it is the user's now, and a new version of the program leaves it as it is. removed_at: when it went into
+    the bin; one that a part plays on is there all the same (undo may have brought the part back to it)."""
 
     __tablename__ = "kit"
     key: Mapped[str] = mapped_column(String(40), primary_key=True)
@@ -155,6 +156,7 @@ class KitRow(Base):
     voices: Mapped[list[Any]] = mapped_column(JSON)
     key_note: Mapped[int | None] = mapped_column(Integer)
     edited: Mapped[bool] = mapped_column(Boolean, server_default="0", default=False)
+    removed_at: Mapped[datetime | None] = mapped_column(DateTime)
 
 
 class SoundRow(Base):

@@ -9,14 +9,13 @@ from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.pattern.pattern import Pattern
+from easy_pocket.store.bin_days import bin_days, kept_since
 from easy_pocket.store.database import Reads
 from easy_pocket.store.kits.kits import load_kits
-from easy_pocket.store.schema.tables import PartRow, PatternRow, SectionRow, SongRow
+from easy_pocket.store.schema.tables import ChangeRow, PartRow, PatternRow, SectionRow, SongRow
 from easy_pocket.store.songs.load import load_song
 from easy_pocket.store.songs.song_facts import song_length
 from easy_pocket.store.songs.stored_patterns import pattern_of
-
-BIN_DAYS = 30  # so long a deleted song can be brought back
 
 
 @dataclass(frozen=True)
@@ -30,7 +29,8 @@ class BinnedSong:
 
 @dataclass(frozen=True)
 class ShelfSong:
-    """pattern: the first of its first part, for the picture. bars: of the song, repeats counted."""
+    """pattern: the first of its first part, for the picture. bars: of the song, repeats counted.
+    steps: of its history."""
 
     id: int
     name: str
@@ -41,6 +41,7 @@ class ShelfSong:
     parts: int
     bars: int
     length_s: float
+    steps: int = 0
 
 
 def shelf(session: Reads) -> list[ShelfSong]:
@@ -56,6 +57,8 @@ def shelf(session: Reads) -> list[ShelfSong]:
     sections: dict[int, list[SectionRow]] = {}
     for section in session.scalars(select(SectionRow).order_by(SectionRow.position, SectionRow.id)):
         sections.setdefault(section.song_id, []).append(section)
+    counted = select(ChangeRow.song_id, func.count(ChangeRow.id)).group_by(ChangeRow.song_id)
+    steps: dict[int, int] = {row[0]: row[1] for row in session.execute(counted)}
     kits = load_kits(session, list(dict.fromkeys(part.kit_key for part in firsts)))
     return [
         ShelfSong(
@@ -67,6 +70,7 @@ def shelf(session: Reads) -> list[ShelfSong]:
             kits[first.kit_key].name,
             len(parts[song.id]),
             *song_length(song, tuple(sections.get(song.id, ()))),
+            steps.get(song.id, 0),
         )
         for song, first in zip(songs, firsts, strict=True)
     ]
@@ -104,16 +108,16 @@ def binned(session: Reads) -> list[BinnedSong]:
     asked = (
         select(SongRow).where(SongRow.deleted_at.is_not(None)).order_by(SongRow.deleted_at.desc(), SongRow.id.desc())
     )
-    days = timedelta(days=BIN_DAYS)
+    days = timedelta(days=bin_days())
     return [BinnedSong(row.id, row.name, row.deleted_at + days) for row in session.scalars(asked) if row.deleted_at]
 
 
-def empty_bin(session: Session) -> int:
-    """Take out for good, with all that belongs to them, the songs that waited long enough; how many they were.
+def empty_bin(session: Session, *, at_once: bool = False) -> int:
+    """Take out for good, with all that belongs to them, the songs that waited long enough, or all; how many they were.
 
     The very last one stays: a database without any song is a new one, and gets the demo.
     """
-    old = SongRow.deleted_at < _now() - timedelta(days=BIN_DAYS)
+    old = SongRow.deleted_at.is_not(None) if at_once else SongRow.deleted_at < kept_since()
     gone = list(session.scalars(select(SongRow.id).where(old).order_by(SongRow.deleted_at)))
     if len(gone) == session.scalar(select(func.count(SongRow.id))):
         gone = gone[:-1]

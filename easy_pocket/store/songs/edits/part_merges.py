@@ -15,12 +15,12 @@ from easy_pocket.core.song.stage_sound import voice_place
 from easy_pocket.store.history.undo_log import Patch, field_patch
 from easy_pocket.store.schema.tables import PartRow
 from easy_pocket.store.songs.cells import Doc
-from easy_pocket.store.songs.duplicate import moved_cell, moved_join
 from easy_pocket.store.songs.edits.cells import cell_patch
 from easy_pocket.store.songs.edits.fields import Id
 from easy_pocket.store.songs.edits.parts import OfPart
 from easy_pocket.store.songs.edits.registry import EditContext, Preparation, Step, edit
 from easy_pocket.store.songs.find import find_part
+from easy_pocket.store.songs.moved_rows import moved_cell, moved_join
 from easy_pocket.store.songs.part_rows import free_name, in_kit_order, new_part, new_pattern, part_values
 from easy_pocket.store.songs.song_rows import PartOfRows, SongRows
 from easy_pocket.store.songs.stage_doc import with_places_copied

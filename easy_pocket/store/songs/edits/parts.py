@@ -23,12 +23,12 @@ from easy_pocket.store.kits.kits import load_kit
 from easy_pocket.store.loops.loops import get_loop
 from easy_pocket.store.schema.tables import PartRow
 from easy_pocket.store.songs.create import check_name
-from easy_pocket.store.songs.duplicate import moved_cell
 from easy_pocket.store.songs.edits.cells import cell_patch
 from easy_pocket.store.songs.edits.fields import Finite, Id, KitKey, Name, Voices
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, Preparation, Step, edit
 from easy_pocket.store.songs.find import find_part
 from easy_pocket.store.songs.loop_uses import loop_beat
+from easy_pocket.store.songs.moved_rows import moved_cell
 from easy_pocket.store.songs.part_rows import (
     free_name,
     in_kit_order,

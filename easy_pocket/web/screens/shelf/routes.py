@@ -16,14 +16,13 @@ from easy_pocket.core.formats.midi_notes import note_choices, unknown_notes, wit
 from easy_pocket.core.formats.pocket_file import write_song_file
 from easy_pocket.core.pattern.timebase import check_tempo, parse_metre
 from easy_pocket.core.pattern.voices import ROLES
+from easy_pocket.home.asked_restore import told
 from easy_pocket.jobs.work import analyze_file, read_parts, read_song
-from easy_pocket.store.bin import binned_things
-from easy_pocket.store.database import Database, Reader
-from easy_pocket.store.kits.sound_library import remove_sound
+from easy_pocket.store.bin import empty_things
 from easy_pocket.store.songs.begin import song_from_line
 from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.duplicate import duplicate_song
-from easy_pocket.store.songs.edits.loops import AnalyzedFile, BringInLoop, BringLoopBack
+from easy_pocket.store.songs.edits.loops import AnalyzedFile, BringInLoop
 from easy_pocket.store.songs.edits.pipeline import SentEdit, make_edit
 from easy_pocket.store.songs.edits.song import SetName
 from easy_pocket.store.songs.load import load_song
@@ -31,14 +30,13 @@ from easy_pocket.store.songs.midi_import import song_from_midi
 from easy_pocket.store.songs.phrases import find_phrase, lines
 from easy_pocket.store.songs.pocket_files import song_contents, song_from_contents
 from easy_pocket.store.songs.selection import ANYWHERE
-from easy_pocket.store.songs.shelf import binned, delete_song, empty_bin, restore_song, shelf
+from easy_pocket.store.songs.shelf import delete_song, empty_bin, restore_song
 from easy_pocket.store.tokens import tokens
-from easy_pocket.store.upkeep import sizes
 from easy_pocket.web.screens.bench.phrases_view import line_doc
 from easy_pocket.web.screens.loops.routes import LONG_S
-from easy_pocket.web.screens.shelf.view import bin_lines, shelf_cards, thing_lines
+from easy_pocket.web.screens.shelf.view import answer_cards, shelf_values
 from easy_pocket.web.security import MAX_SONG_FILE_BYTES, SONG_FILES
-from easy_pocket.web.shared.dependencies import RowId, SongId, Store, download, edit_from_file
+from easy_pocket.web.shared.dependencies import SongId, Store, download, edit_from_file
 from easy_pocket.web.shared.job_routes import jobs, workers
 from easy_pocket.web.shared.json_response import JsonResponse
 from easy_pocket.web.shared.playing import playing
@@ -53,32 +51,19 @@ LineKey = Annotated[str, Path(max_length=80)]
 NoteChoices = Annotated[str, Query(max_length=4000)]  # "22:hat_closed,26:hat_open"
 
 
-def _cards(request: Request, store: Database) -> Response:
-    reader = store.reader
-    return page(request, "shelf/_cards.html", {"cards": shelf_cards(shelf(reader)), **_bin(reader)})
-
-
-def _bin(reader: Reader) -> dict[str, object]:
-    """What is in the bin, and how much is kept in all."""
-    return {
-        "bin": bin_lines(binned(reader)),
-        "things": thing_lines(binned_things(reader)),
-        "kept": sizes(reader),
-    }
-
-
 @router.get("/")
 def show(request: Request, store: Store) -> Response:
     with store.transaction() as session:
         empty_bin(session)
+        empty_things(session)
     reader = store.reader
     offered = [line_doc(line) for line in lines(reader)]
     offered.sort(key=lambda line: line["group"] != "break")  # whole beats first
     values = {
-        "cards": shelf_cards(shelf(reader)),
         "lines": offered,
         "tokens": tokens(reader),
-        **_bin(reader),
+        **shelf_values(request, reader),
+        "told": told(request.app.state.home),
     }
     return page(request, "shelf/shelf.html", values)
 
@@ -184,49 +169,35 @@ async def create_from_song_file(request: Request, store: Store, name: FileName) 
 
 
 @router.get("/songs/{song_id}/song.pocket")
-def as_file(store: Store, song_id: SongId) -> Response:
-    """The song with everything it needs, to be opened elsewhere."""
+def as_file(store: Store, song_id: SongId, history: bool = False) -> Response:
+    """The song with everything it needs, to be opened elsewhere. history: with its steps to undo."""
     with store.transaction() as session:
-        contents = song_contents(session, song_id)
+        contents = song_contents(session, song_id, history=history)
     return download(write_song_file(contents), contents.doc["song"]["name"], ".pocket", "application/zip")
 
 
 @router.post("/songs/{song_id}/rename")
 def rename(request: Request, store: Store, song_id: SongId, name: Text) -> Response:
     make_edit(store, song_id, SentEdit(SetName(kind="name", name=name)))
-    return _cards(request, store)
+    return answer_cards(request, store)
 
 
 @router.post("/songs/{song_id}/duplicate")
 def duplicate(request: Request, store: Store, song_id: SongId) -> Response:
     with store.transaction() as session:
         duplicate_song(session, song_id)
-    return _cards(request, store)
+    return answer_cards(request, store)
 
 
 @router.post("/songs/{song_id}/delete")
 def delete(request: Request, store: Store, song_id: SongId) -> Response:
     with store.transaction() as session:
         delete_song(session, song_id)
-    return _cards(request, store)
-
-
-@router.post("/bin/sounds/{sound_id}/back")
-def sound_back(request: Request, store: Store, sound_id: RowId) -> Response:
-    with store.transaction() as session:
-        remove_sound(session, sound_id, removed=False)
-    return _cards(request, store)
-
-
-@router.post("/bin/songs/{song_id}/loops/{loop_id}/back")
-def loop_back(request: Request, store: Store, song_id: SongId, loop_id: RowId) -> Response:
-    """An edit of its song: undo takes it away again."""
-    make_edit(store, song_id, SentEdit(BringLoopBack(kind="loop_back", loop_id=loop_id)))
-    return _cards(request, store)
+    return answer_cards(request, store)
 
 
 @router.post("/songs/{song_id}/restore")
 def restore(request: Request, store: Store, song_id: SongId) -> Response:
     with store.transaction() as session:
         restore_song(session, song_id)
-    return _cards(request, store)
+    return answer_cards(request, store)

@@ -4,9 +4,10 @@ import { byId } from "../../shared/dom.js";
 import { ask } from "../../shared/api.js";
 import { placeIn } from "../../shared/schedule.js";
 import { Player } from "../../shared/player.js";
-import { isTyping, lettersAreOn } from "../../shared/keys.js";
+import { isPressedBySpace, isTyping, lettersAreOn } from "../../shared/keys.js";
 import { showNote } from "../../shared/notes.js";
 import { bringIn, kindOf } from "./bring_in.js";
+import { bringBack } from "./backup.js";
 import { LineChoice } from "./line_choice.js";
 import { addTips } from "../../shared/tip.js";
 import { TIPS } from "./tips.js";
@@ -25,10 +26,16 @@ class Shelf {
     /** @type {number[]} */
     this.taps = [];
     this.line = new LineChoice(this);
+    this.byPointer = this.byTab = false; // how what has the focus was reached: Space presses it, or plays
+    document.addEventListener("pointerdown", () => (this.byPointer = true), true);
+    document.addEventListener("focusin", () => (this.byTab = !this.byPointer));
     this.player.addEventListener("change", () => this.show());
     document.addEventListener("click", (event) => this.click(event));
     document.addEventListener("input", (event) => event.target.id === "find-song" && this.find());
-    document.addEventListener("change", (event) => event.target.dataset?.bringFile !== undefined && this.chosen(event.target));
+    document.addEventListener("change", (event) => {
+      if (event.target.dataset?.bringFile !== undefined) this.chosen(event.target);
+      else if (event.target.dataset?.bringBackup !== undefined) this.backupChosen(event.target);
+    });
     window.addEventListener("keydown", (event) => this.key(event), true); // before the song's page, if there is one
     for (const name of ["dragover", "dragleave", "drop"]) document.addEventListener(name, (event) => this.drop(event));
     document.body.addEventListener("htmx:afterSettle", (event) => event.detail.elt?.id === "cards" && this.arranged());
@@ -69,10 +76,18 @@ class Shelf {
     else if (dataset.order) this.order(dataset.order);
     else if (dataset.tempoStep) this.step(Number(dataset.tempoStep));
     else if (dataset.beginTap !== undefined) this.tap();
+    else if (dataset.bringDump) bringBack((button.getAttribute("aria-label") ?? "").replace("Bring back ", ""), "/backups/dump", new URLSearchParams({ name: dataset.bringDump }), "application/x-www-form-urlencoded");
     else if (dataset.rename !== undefined) {
       button.closest("[x-data='popover']").dispatchEvent(new KeyboardEvent("keydown", { key: "Escape" }));
       button.closest(".song-card").dispatchEvent(new CustomEvent("rename"));
     } else if (button.id === "play" && this.player.running) this.player.stop(); // of the song in the header: one at a time
+  }
+
+  /** @param {PageEvent["target"]} field */
+  backupChosen(field) {
+    const [file] = field.files;
+    field.value = "";
+    if (file) bringBack(file.name, `/backups/upload?${new URLSearchParams({ name: file.name.slice(-80) })}`, file, "application/octet-stream");
   }
 
   // Playing -------------------------------------------------------------------------------------------------------------
@@ -136,6 +151,7 @@ class Shelf {
   // Keys ----------------------------------------------------------------------------------------------------------------
   /** @param {PageEvent} event */
   key(event) {
+    this.byPointer = false;
     if (!this.box) return;
     const field = byId("find-song");
     if (event.key === "Escape" && event.target === field) {
@@ -149,7 +165,7 @@ class Shelf {
       event.preventDefault();
       this.tempo.focus();
       this.tempo.select();
-    } else if (event.key === " " && !isTyping(event.target) && !event.target.matches?.("button:focus-visible, a.button, label")) {
+    } else if (event.key === " " && !isTyping(event.target) && !isPressedBySpace(event.target, this.byTab)) {
       if (this.page?.player.running || this.page?.drawing) return; // its own page stops it; or another screen is on its way
       event.preventDefault();
       event.stopPropagation();

@@ -17,6 +17,10 @@ export const TIPS = {
   "[data-rename]": "Another name",
   ".song-actions [hx-post$=duplicate]": "A copy of the song",
   ".song-actions a[download]": "The song with its kits, loops and takes in one file (.pocket), to be opened anywhere",
-  ".song-actions [hx-post$=delete]": "Into the bin; it can be brought back for 30 days",
+  ".song-actions [hx-post$=delete]": "Into the bin; it can be brought back for a while",
+  ".song-actions a[download][href$='history=true']": "The same with every step to undo, and what those need",
+  "[data-shorten]": "Forget older steps to undo; the song stays as it is",
+  ".history-form button[type=submit]": "Forgotten for good",
+  ".history-form input": "How many of the newest steps can still be undone",
   ".bin [hx-post]": "Back to the songs",
 };

@@ -5,9 +5,18 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
+from starlette.requests import Request
+from starlette.responses import Response
+
 from easy_pocket.core.pattern.voices import ROLES
-from easy_pocket.store.bin import BinnedThing
-from easy_pocket.store.songs.shelf import BinnedSong, ShelfSong
+from easy_pocket.home.dumps import dumps_in
+from easy_pocket.store.bin import BinnedThing, binned_things
+from easy_pocket.store.bin_days import bin_days
+from easy_pocket.store.database import Database, Reader
+from easy_pocket.store.kits.kits import listed_kits
+from easy_pocket.store.songs.shelf import BinnedSong, ShelfSong, binned, shelf
+from easy_pocket.store.upkeep import sizes
+from easy_pocket.web.shared.render import page
 
 PICTURE_VOICES = 6
 MAX_STROKES = 240
@@ -23,7 +32,8 @@ class Stroke:
 
 @dataclass(frozen=True)
 class ShelfCard:
-    """strokes and lanes: of the picture, in percent. length_s: of the whole song. changed_s: how long ago."""
+    """strokes and lanes: of the picture, in percent. length_s: of the whole song. changed_s: how long ago.
+    steps: of its history."""
 
     id: int
     name: str
@@ -36,6 +46,7 @@ class ShelfCard:
     changed_s: float
     strokes: tuple[Stroke, ...]
     lanes: tuple[float, ...]
+    steps: int
 
     @property
     def length_words(self) -> str:
@@ -64,11 +75,12 @@ def bin_lines(songs: list[BinnedSong], now: datetime | None = None) -> list[BinL
 
 @dataclass(frozen=True)
 class ThingLine:
-    """address: that brings it back."""
+    """address: that brings it back. ends: it does not wait for ever."""
 
     name: str
     words: str
     address: str
+    ends: bool = True
 
 
 def thing_lines(things: list[BinnedThing], now: datetime | None = None) -> list[ThingLine]:
@@ -76,11 +88,15 @@ def thing_lines(things: list[BinnedThing], now: datetime | None = None) -> list[
     found = []
     for one in things:
         if one.gone_at is None:
-            found.append(ThingLine(one.name, f"loop of {one.song_name}", f"/bin/songs/{one.song}/loops/{one.id}/back"))
+            found.append(
+                ThingLine(
+                    one.name, f"loop of {one.song_name}", f"/bin/songs/{one.song}/loops/{one.id}/back", ends=False
+                )
+            )
             continue
         days = max(0, round((one.gone_at - (now or _now())).total_seconds() / 86_400))
-        words = f"sound, gone in {days} day{'s' if days != 1 else ''}" if days else "sound, gone today"
-        found.append(ThingLine(one.name, words, f"/bin/sounds/{one.id}/back"))
+        words = f"{one.kind}, gone in {days} day{'s' if days != 1 else ''}" if days else f"{one.kind}, gone today"
+        found.append(ThingLine(one.name, words, f"/bin/{one.kind}s/{one.id}/back"))
     return found
 
 
@@ -113,7 +129,7 @@ def _card(song: ShelfSong, now: datetime) -> ShelfCard:
     changed = (now - song.changed_at).total_seconds()
     return ShelfCard(
         song.id, song.name, song.tempo_bpm, str(pattern.metre), song.bars, song.length_s, played, _ago(changed),
-        changed, tuple(strokes), tuple(bottoms.values()),
+        changed, tuple(strokes), tuple(bottoms.values()), song.steps,
     )  # fmt: skip
 
 
@@ -125,3 +141,33 @@ def _ago(seconds: float) -> str:
     if seconds < 129_600:
         return f"{round(seconds / 3600)} h ago"
     return f"{round(seconds / 86_400)} days ago"
+
+
+def shelf_values(request: Request, reader: Reader) -> dict[str, object]:
+    """Songs, what is in the bin, kits, dumps, and how much is kept in all."""
+    return {
+        "cards": shelf_cards(shelf(reader)),
+        "bin": bin_lines(binned(reader)),
+        "bin_days": bin_days(),
+        "things": thing_lines(binned_things(reader)),
+        "kept": sizes(reader),
+        "kits": listed_kits(reader),
+        "dumps": [
+            DumpLine(one.name, one.stat().st_size / 1e6, datetime.fromtimestamp(one.stat().st_mtime, UTC))
+            for one in dumps_in(request.app.state.home)[::-1]
+        ],
+    }
+
+
+def answer_cards(request: Request, store: Database) -> Response:
+    """The cards, and what stands beside them, as they are now."""
+    return page(request, "shelf/_cards.html", shelf_values(request, store.reader))
+
+
+@dataclass(frozen=True)
+class DumpLine:
+    """One of our own dumps; made: in UTC."""
+
+    name: str
+    size_mb: float
+    made: datetime
