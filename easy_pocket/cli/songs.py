@@ -94,8 +94,7 @@ def _files(reader: Reader, song: LoadedSong, chosen: argparse.Namespace) -> list
         patterns = flat_patterns(arrangement, flatten(arrangement))
         for number, part in enumerate(song.parts, start=1):
             played = perform(patterns[part.id], tempo_bpm=song.base_tempo_bpm, straight=True, loop=False)
-            notes = {voice.role: voice.midi_note for voice in song.kits[part.kit_key].voices}
-            data = write_midi(played, name=part.name, note_map=notes).data
+            data = write_midi(played, name=part.name, note_map=song.notes_of(part.kit_key)).data
             files.append((f"{stem} {number:02d} {plain(part.name)}.mid", data))
     return files
 

@@ -16,7 +16,7 @@ from easy_pocket.web.api.app import make_api
 from easy_pocket.web.envelope import Envelope
 from easy_pocket.web.help import routes as help_routes
 from easy_pocket.web.security import Guard
-from easy_pocket.web.shared import audio_routes, export_routes, job_routes
+from easy_pocket.web.shared import audio_routes, export_routes, job_routes, key_table
 from easy_pocket.web.shared.screen import in_order
 
 SMALL_BYTES = 1_000
@@ -36,7 +36,16 @@ def make_app(database: Database, *, workers: Workers | None = None, home: Path |
         *(router for screen in in_order() for router in screen.routers),
         *(
             routes.router
-            for routes in (help_routes, job_routes, audio_routes, export_routes, operations, static_routes, api_pages)
+            for routes in (
+                help_routes,
+                job_routes,
+                audio_routes,
+                export_routes,
+                key_table,
+                operations,
+                static_routes,
+                api_pages,
+            )
         ),
     ):
         app.include_router(router)

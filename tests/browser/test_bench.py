@@ -407,6 +407,27 @@ def test_text_is_at_least_twelve_pixels_and_readable(bench):
     assert faint == []
 
 
+def test_a_voice_gets_another_note_in_the_export_menu_and_undo_gives_it_back(bench, tmp_path):
+    def notes():
+        with bench.expect_download() as download:
+            bench.click("#export-menu >> text=a track per voice")
+        download.value.save_as(tmp_path / "a.mid")
+        return {m.note for m in mido.MidiFile(tmp_path / "a.mid") if m.type == "note_on"} & {38, 40}
+
+    bench.click("[aria-controls=export-menu]")
+    bench.click("#export-keys summary")
+    field = bench.get_by_label("MIDI note of Snare", exact=True)
+    field.fill("40")
+    field.press("Enter")
+    expect(bench.locator(".key-line.own")).to_contain_text("Snare")
+    assert notes() == {40}
+    bench.keyboard.press("Escape")
+    bench.keyboard.press("Control+z")
+    bench.click("[aria-controls=export-menu]")
+    expect(field).to_have_value("38")
+    assert notes() == {38}
+
+
 def test_export_downloads_what_the_song_is_called(bench, tmp_path):
     def fetched(words):
         bench.click("text=Export")

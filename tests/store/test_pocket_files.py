@@ -16,9 +16,9 @@ from easy_pocket.core.errors import PocketError
 from easy_pocket.core.formats.pocket_file import SongContents, read_song_file, write_song_file
 from easy_pocket.core.song.perform_song import perform_song
 from easy_pocket.demo.tidewater import ferry_bell, slack_water, three_piers
+from easy_pocket.store.history.undo_log import NothingToUndoError, change_list
 from easy_pocket.store.ideas.log import log_idea, logged_ideas
 from easy_pocket.store.kits.kits import kit_names
-from easy_pocket.store.history.undo_log import NothingToUndoError, change_list
 from easy_pocket.store.schema.tables import AudioRow, HandRow, SongRow, TemplateRow
 from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.load import load_song, read_song

@@ -21,7 +21,8 @@ from easy_pocket.store.songs.load import load_song, read_song
 from easy_pocket.store.songs.selection import Selection
 from tests.core.test_audio_marks import chunks, markers
 from tests.drums import ROCK, beat
-from tests.editing import do
+from tests.editing import do, step
+from tests.web.test_takes import data
 
 
 @pytest.fixture
@@ -224,6 +225,30 @@ def test_this_pattern_as_midi_holds_all_that_plays(client, song, store):
     do(store, song.id, "part_set", part_id=hands.id, field="mute", value=False)
     do(store, song.id, "part_set", part_id=hands.id, field="solo", value=True)
     assert list(notes_of(client.get(f"/songs/{song.id}/pattern.mid").content)) == ["Hands"]
+
+
+def test_the_song_has_notes_of_its_own_in_its_files_and_on_pads(client, song, store):
+    def struck(address="song.mid"):
+        found = notes_of(client.get(f"/songs/{song.id}/{address}").content)
+        return {note for notes in found.values() for _, note in notes}
+
+    assert struck() == {36, 38, 42}
+    do(store, song.id, "key", voice="snare", note=40)
+    assert struck() == struck("pattern.mid") == {36, 40, 42}
+    pads = {pad["voice"]: pad["note"] for pad in data(client, song.id)["pads"]}
+    assert (pads["snare"], pads["kick"]) == (40, 36)
+    do(store, song.id, "key", voice="kick", note=40)
+    assert "Also Kick: one file cannot tell them apart" in client.get(f"/songs/{song.id}/keys").text
+    assert step(store, song.id, "undo") == "note of kick 40"
+    do(store, song.id, "keys_all", like="general_midi")
+    assert struck() == {36, 38, 42}
+    do(store, song.id, "keys_all", like="kits")
+    assert step(store, song.id, "undo") == "notes as the kits say"
+    assert len(read_song(store.reader, song.id).key_map) > 8
+    do(store, song.id, "keys_all", like="kits")
+    do(store, song.id, "key", voice="snare", note=40)
+    do(store, song.id, "key", voice="snare", note=None)
+    assert read_song(store.reader, song.id).key_map == {}
 
 
 def test_midi_and_audio_start_together_and_say_so(client, song, store):

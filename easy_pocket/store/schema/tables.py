@@ -47,6 +47,7 @@ class SongRow(Base):
     )  # the sections before the song was written out flat, as JSON
     guide: Mapped[Doc | None] = mapped_column(JSON)  # a long piece of audio under it: see songs/guide.py
     stage: Mapped[Doc | None] = mapped_column(JSON)  # where its sounds stand: see songs/stage_doc.py
+    key_map: Mapped[Doc | None] = mapped_column(JSON)  # MIDI notes by voice, where they are not those of the kits
     revision: Mapped[int] = mapped_column(Integer)
     created_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
     changed_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())

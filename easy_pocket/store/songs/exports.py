@@ -37,7 +37,7 @@ def pattern_to_write(reader: Reader, song: LoadedSong, options: Any, on_progress
         performance,
         song.name,
         section=song.section_name,
-        note_map={voice.role: voice.midi_note for voice in song.kit.voices},
+        note_map=song.notes_of(song.kit.key),
         heard=audible(performance.hits.voices, song.mix) if mine else (),
         loop=True,
         mix=partial(pattern_to_mix, reader, song, options.timing, on_progress=on_progress),
@@ -49,7 +49,7 @@ def pattern_to_write(reader: Reader, song: LoadedSong, options: Any, on_progress
 def _line(song: LoadedSong, one: PlacedPart) -> PartLine:
     """A part beside the pattern."""
     voices = one.performance.hits.voices
-    notes = {voice.role: voice.midi_note for voice in song.kits[one.part.kit].voices}
+    notes = song.notes_of(one.part.kit)
     return PartLine(one.part.name, one.performance.hits, one.struck, notes, audible(voices, one.part.mix))
 
 
@@ -59,7 +59,7 @@ def song_to_write(reader: Reader, song: LoadedSong, options: Any, on_progress: O
     return SongToWrite(
         played,
         song.name,
-        {part.id: {voice.role: voice.midi_note for voice in song.kits[part.kit_key].voices} for part in song.parts},
+        {part.id: song.notes_of(part.kit_key) for part in song.parts},
         mix=partial(song_to_mix, reader, song, on_progress=on_progress),
         stage=song.stage,
         early=starts_early([one.columns for one in played_parts(song, played)]),

@@ -108,6 +108,7 @@ def _assembled(
         samples=sample_source(reader_of(session)),
         selection=selection,
         guide_doc=row.guide,
+        key_map=row.key_map or {},
         layered_loops=tuple(layered_loops(session, row, bars_played(sections, mine.id, pattern.id, metre))),
     )
     return SongRows(row, parts, part.row, pattern, sections, section, shown, values)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
@@ -149,6 +149,11 @@ class LoadedSong:
     selection: Selection = ANYWHERE
     layered_loops: tuple[LayeredLoop, ...] = ()
     guide_doc: Doc | None = None  # as stored (guide.py)
+    key_map: Mapping[str, int] = field(default_factory=dict)  # MIDI notes by voice that are not those of the kits
+
+    def notes_of(self, kit_key: str) -> dict[str, int]:
+        """The MIDI note of each voice of a kit, in this song."""
+        return {voice.role: self.key_map.get(voice.role, voice.midi_note) for voice in self.kits[kit_key].voices}
 
     @cached_property
     def tempo_bpm(self) -> float:

@@ -40,6 +40,7 @@ ROWS: dict[str, Any] = {
 AS_TEXT = {"patterns": "hits", "snapshots": "hits", "passes": "hits", "ideas": "doc"}  # kept as text that is JSON
 IDEA_STATES = ("pinned", "taken")  # those that were dropped stay where they are
 NOT_KEPT = {"removed", "song_id", "revision", "sections_before_flatten"}
+ONLY_WHERE_SET = {"key_map"}  # so that older files come back with the same bytes
 HISTORY_KEEPS = {"removed", "sections_before_flatten"}  # what undo may need
 
 
@@ -116,7 +117,11 @@ def _of(steps: Iterable[Doc], table: str) -> set[Any]:
 
 
 def _values(row: Any, kept: set[str]) -> Doc:
-    return {name: value for name, value in row_values(row).items() if name not in NOT_KEPT or (name in kept and value)}
+    return {
+        name: value
+        for name, value in row_values(row).items()
+        if (name not in NOT_KEPT or (name in kept and value)) and not (name in ONLY_WHERE_SET and value is None)
+    }
 
 
 def _row_doc(table: str, row: Any, kept: set[str]) -> Doc:

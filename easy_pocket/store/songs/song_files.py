@@ -10,5 +10,5 @@ from easy_pocket.store.songs.loaded import LoadedSong
 
 def song_as_midi(song: LoadedSong, by: str = "part", timing: str = "felt") -> WrittenMidi:
     played = perform_song(song.arrangement, straight=timing == "straight")
-    maps = {part.id: {voice.role: voice.midi_note for voice in song.kits[part.kit_key].voices} for part in song.parts}
+    maps = {part.id: song.notes_of(part.kit_key) for part in song.parts}
     return write_song_midi(played, maps, name=song.name, by=by)

@@ -5,6 +5,7 @@ import { byId } from "./dom.js";
 import { ask } from "./api.js";
 import { Edits } from "./edit_queue.js";
 import { takeAway } from "./exports.js";
+import { KeyTable } from "./key_table.js";
 import { swapFragments, swapScreen } from "./fragments.js";
 import { GoTo } from "./go_to.js";
 import { Header } from "./header.js";
@@ -58,6 +59,7 @@ export class Page {
     this.keyList = new KeyList(() => this.keyTables);
     this.goTo = new GoTo(this);
     this.help = new HelpPanel();
+    new KeyTable(this);
     this.listen();
     this.showSong();
     this.arrive();

@@ -6,7 +6,7 @@ from easy_pocket.core.formats.note_map import voice_of_note
 from easy_pocket.core.pattern.voices import stand_in
 from easy_pocket.core.song.stage_sound import voice_place
 from easy_pocket.core.sound.events import VoiceMix
-from easy_pocket.core.sound.kit import Kit, KitVoice, audio_key
+from easy_pocket.core.sound.kit import KitVoice, audio_key
 from easy_pocket.core.sound.velocity import gains
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.web.screens.takes.shapes import OtherSound, Pad
@@ -19,7 +19,7 @@ def pad_of(song: LoadedSong, voice: KitVoice) -> Pad:
         "voice": voice.role,
         "name": voice.title,
         "glyph": voice.sign,
-        "note": voice.midi_note,
+        "note": song.notes_of(song.kit.key)[voice.role],
         "audio": [audio_key(voice, number) for number in range(len(voice.stretches))],
         "sound": voice.stretch_of.tolist(),
         "others": [_other(voice.alternate(number)) for number in range(1, len(voice.alternates) + 1)],
@@ -35,12 +35,12 @@ def _other(voice: KitVoice) -> OtherSound:
     return {"audio": audio, "sound": voice.stretch_of.tolist()}
 
 
-def notes_of(kit: Kit) -> dict[int, str]:
-    """Which voice of a kit a MIDI note strikes: its own note, else General MIDI's with the nearest voice there is."""
-    found = {}
+def notes_of(song: LoadedSong) -> dict[int, str]:
+    """Which voice of the kit a MIDI note strikes: its own note, else General MIDI's with the nearest voice there is."""
+    found, kit = {}, song.kit
     for note in range(35, 82):
         voice = voice_of_note(note)
         there = voice if voice in kit.roles else stand_in(voice, kit.roles)
         if there in kit.roles:
             found[note] = there
-    return {**found, **{voice.midi_note: voice.role for voice in kit.voices}}
+    return {**found, **{note: voice for voice, note in song.notes_of(kit.key).items()}}

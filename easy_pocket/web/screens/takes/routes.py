@@ -171,7 +171,7 @@ def quay(
     performance = quay_beat(
         song.pattern, song.kit.roles, HOUSE_HANDS[hand], song.tempo_bpm, bars=bars, passes=passes, seed=seed
     )
-    notes = {voice.role: voice.midi_note for voice in song.kit.voices}
+    notes = song.notes_of(song.kit.key)
     known = [row for row in performance.rows if row[0] in notes]
     answer: QuayData = {
         "time_s": [round(row[1] / 1000, 6) for row in known],

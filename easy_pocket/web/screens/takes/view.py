@@ -292,7 +292,7 @@ class TakesView:
         return {
             "pads": self.pads,
             "columns": list(self.columns),
-            "notes": notes_of(song.kit),
+            "notes": notes_of(song),
             "sections": {key: ticks for key, _, ticks in self.sections},
             "kit": song.kit.key,
             "part": song.part.id,
