@@ -13,6 +13,7 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.template import GrooveTemplate
 from easy_pocket.core.formats.audio_file import read_audio
+from easy_pocket.core.formats.audio_hints import read_hints
 from easy_pocket.core.formats.exchange import PatternToWrite, ReadPattern
 from easy_pocket.core.formats.midi import read_midi
 from easy_pocket.core.formats.midi_drums import Channels
@@ -60,7 +61,22 @@ def read_sound(path: str) -> Audio:
 
 
 def listen(path: str) -> LoopAnalysis:
-    return analyze_loop(read_sound(path))
+    """What is heard in a loop, in the light of what its file says."""
+    if path == "-":
+        data = bounded_bytes(path, "loop")
+        return analyze_loop(read_audio(data, file_name(path)), hints=read_hints(data))
+    return analyze_loop(read_sound(path), hints=read_hints(Path(path).read_bytes()))
+
+
+def heard_in(path: str) -> tuple[Audio, LoopAnalysis]:
+    """The same with the audio."""
+    if path == "-":
+        data = bounded_bytes(path, "loop")
+        audio = read_audio(data, file_name(path))
+    else:
+        audio = read_sound(path)
+        data = Path(path).read_bytes()
+    return audio, analyze_loop(audio, hints=read_hints(data))
 
 
 def read_beat(path: str, channels: Channels = "drums") -> ReadPattern:

@@ -7,8 +7,7 @@ import json
 from pathlib import Path
 from typing import Any
 
-from easy_pocket.cli.files import plain_stem, read_beat, read_sound, say, told, write, write_pattern
-from easy_pocket.core.audio import Audio
+from easy_pocket.cli.files import heard_in, plain_stem, read_beat, say, told, write, write_pattern
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.feel import FeelScopes
 from easy_pocket.core.feel.perform import perform
@@ -16,7 +15,6 @@ from easy_pocket.core.feel.timing_comparison import gap, side_of
 from easy_pocket.core.formats.audio_file import write_audio
 from easy_pocket.core.formats.exchange import PatternToWrite
 from easy_pocket.core.formats.slice_kit import slice_files
-from easy_pocket.core.listen.loop_analysis import LoopAnalysis, analyze_loop
 from easy_pocket.core.listen.loop_beat import beat_from_groups
 from easy_pocket.core.listen.loop_side import side_of_loop
 from easy_pocket.core.listen.sit_in import SitIn, sit_in
@@ -64,17 +62,12 @@ def add(commands: Any) -> None:
     retime.set_defaults(run=run_retime)
 
 
-def _heard(path: str) -> tuple[Audio, LoopAnalysis]:
-    audio = read_sound(path)
-    return audio, analyze_loop(audio)
-
-
 def _voices(text: str | None) -> tuple[str, ...]:
     return tuple(check_voice(one.strip()) for one in text.split(",") if one.strip()) if text else ()
 
 
 def run_hits(chosen: argparse.Namespace) -> None:
-    audio, heard = _heard(chosen.loop)
+    audio, heard = heard_in(chosen.loop)
     groups = with_kit_voices(group_hits(audio, heard.onsets), _voices(chosen.voices))
     found = beat_from_groups(heard.onsets, heard.reading, groups)
     performance = perform(found.pattern, tempo_bpm=heard.reading.tempo_bpm)
@@ -90,7 +83,7 @@ def run_hits(chosen: argparse.Namespace) -> None:
 
 
 def run_slices(chosen: argparse.Namespace) -> None:
-    audio, heard = _heard(chosen.loop)
+    audio, heard = heard_in(chosen.loop)
     name, folder = plain_stem(chosen.loop), Path(chosen.out)
     files = slice_files(audio, heard, name, chosen.by, chosen.slots)
     (folder / "samples").mkdir(parents=True, exist_ok=True)
@@ -104,7 +97,7 @@ def run_slices(chosen: argparse.Namespace) -> None:
 
 def run_sit_in(chosen: argparse.Namespace) -> None:
     beat = read_beat(chosen.midi)
-    audio, heard = _heard(chosen.loop)
+    audio, heard = heard_in(chosen.loop)
     step = GRID_TICKS[chosen.grid]
     wanted = SitIn(chosen.strength, _voices(chosen.voices), step)
     done = sit_in(beat.pattern, FeelScopes(), beat.tempo_bpm, heard.onsets, heard.reading, wanted)
@@ -146,7 +139,7 @@ def run_sit_in(chosen: argparse.Namespace) -> None:
 
 def run_retime(chosen: argparse.Namespace) -> None:
     tempo_bpm = check_tempo(chosen.tempo)
-    audio, heard = _heard(chosen.loop)
+    audio, heard = heard_in(chosen.loop)
     if not heard.onsets.time_s.size:
         raise BadValueError(f"{audio.name} holds no hits to cut at.")
     cuts = cut_slices(heard.onsets, heard.reading, chosen.by)

@@ -9,6 +9,7 @@ from typing import Any
 from easy_pocket.core.feel.template import GrooveTemplate
 from easy_pocket.core.formats.analysis_json import analysis_doc
 from easy_pocket.core.formats.audio_file import read_audio
+from easy_pocket.core.formats.audio_hints import read_hints
 from easy_pocket.core.formats.groove_json import template_to_doc
 from easy_pocket.core.formats.kit_file import read_any_kit
 from easy_pocket.core.formats.midi import read_midi
@@ -54,7 +55,7 @@ def ready() -> None:
 def analyze_file(data: bytes, name: str, on_progress: OnProgress = no_progress) -> AnalyzedFile:
     """Read and analyse an audio file. Raises AudioRefusedError or NoHitsError."""
     audio = read_audio(data, name)
-    heard = analyze_loop(audio, on_progress=on_progress)
+    heard = analyze_loop(audio, on_progress=on_progress, hints=read_hints(data))
     on_progress(0.95, "keeping it")
     return AnalyzedFile(name, stored(audio), heard)
 

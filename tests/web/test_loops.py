@@ -8,6 +8,7 @@ import pytest
 from easy_pocket.core.feel.feel import Feel
 from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.load import load_song
+from tests.core.test_audio_hints import EIGHTHS, marked
 from tests.drums import ROCK, SWUNG, beat, raw_wav, rendered, wav_bytes
 
 
@@ -66,6 +67,18 @@ def test_half_double_bars_metre_and_the_one(client, song_id, loop):
     edited(client, song_id, loop, "loop_correct", change={"kind": "one", "time_s": 60 / 88.5 + 0.01})
     lines = re.findall(r'class="w-bar" data-at="([\d.]+)"', client.get(loop).text)
     assert float(lines[0]) == pytest.approx(60 / 88.5, abs=0.003)
+
+
+def test_what_the_file_says_still_counts_after_a_correction(client, song_id, store):
+    audio, _ = rendered(EIGHTHS, 120.0)
+    plain = client.post(f"/songs/{song_id}/loops/upload?name=plain.wav", content=wav_bytes(audio.samples)).json()
+    assert "60.0" not in fact(client.get(plain["address"]).text).values()
+    tagged = marked(audio, "FLAC", tempo_bpm=60.0)
+    loop = client.post(f"/songs/{song_id}/loops/upload?name=tag.flac", content=tagged).json()["address"]
+    found = fact(client.get(loop).text)
+    assert "60.0" in found.values(), found
+    edited(client, song_id, loop, "loop_correct", change={"kind": "sensitivity", "value": 0.45})
+    assert "60.0" in fact(client.get(loop).text).values()
 
 
 def test_the_tempo_is_followed_bar_by_bar_on_request_and_undone(client, song_id, loop):

@@ -12,9 +12,10 @@ from easy_pocket.core.listen.bar_context import select_with_bars
 from easy_pocket.core.listen.beat_tracking import line_times
 from easy_pocket.core.listen.candidates import CLEAR_DB, refine
 from easy_pocket.core.listen.drifting_tempo import followed
+from easy_pocket.core.listen.file_hints import NO_HINTS, FileHints, in_their_light
 from easy_pocket.core.listen.onsets import Onsets, chosen, find_candidates, measure, sound_log_odds
 from easy_pocket.core.listen.preparation import RATE_HZ, Prepared, prepare
-from easy_pocket.core.listen.ranked_readings import rank_readings
+from easy_pocket.core.listen.ranked_readings import rank_readings, with_confidence
 from easy_pocket.core.listen.reading import Reading, counted_beats
 from easy_pocket.core.listen.sound_groups import StoredGroup
 from easy_pocket.core.listen.tempo import grid_fit, read_free, read_trimmed
@@ -65,15 +66,19 @@ class Corrections:
 
 @dataclass(frozen=True)
 class LoopAnalysis:
-    """What a loop holds: its hits, the reading in force, and the readings offered."""
+    """What a loop holds: its hits, the reading in force, and the readings offered. hints: what its file says."""
 
     onsets: Onsets
     reading: Reading
     readings: tuple[Reading, ...] = field(default=())
+    hints: FileHints = NO_HINTS
 
 
 def analyze_loop(
-    audio: Audio, corrections: Corrections | None = None, on_progress: OnProgress = no_progress
+    audio: Audio,
+    corrections: Corrections | None = None,
+    on_progress: OnProgress = no_progress,
+    hints: FileHints = NO_HINTS,
 ) -> LoopAnalysis:
     """Find hits, tempo and bars.
 
@@ -85,6 +90,8 @@ def analyze_loop(
         What a hand has set: bars, hits, sensitivity; None for nothing.
     on_progress
         Called with the share that is done, 0 to 1, and words.
+    hints
+        What the file says of its tempo and bars: it counts with what is heard.
 
     Returns
     -------
@@ -107,7 +114,9 @@ def analyze_loop(
             readings = rank_readings(onsets)
         except NoHitsError as error:
             raise NoHitsError(f"{prepared.name}: {error}") from None
-    return LoopAnalysis(onsets, _overruled(onsets, readings[0], corrections), tuple(readings))
+    if hints != NO_HINTS:
+        readings = with_confidence(in_their_light(readings, hints, onsets.duration_s))
+    return LoopAnalysis(onsets, _overruled(onsets, readings[0], corrections), tuple(readings), hints)
 
 
 def _found(

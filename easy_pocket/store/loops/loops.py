@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.formats.audio_file import read_audio, write_audio
+from easy_pocket.core.listen.file_hints import NO_HINTS, FileHints
 from easy_pocket.core.listen.loop_analysis import Corrections, LoopAnalysis
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.reading import Grid, Reading
@@ -121,6 +122,7 @@ def analysis_to_doc(heard: LoopAnalysis) -> dict[str, Any]:
         "middle_ms": onsets.middle_ms.tolist(),
         "reading": reading_to_doc(heard.reading),
         "readings": [reading_to_doc(reading) for reading in heard.readings],
+        **({"hints": asdict(heard.hints)} if heard.hints != NO_HINTS else {}),
     }
 
 
@@ -134,7 +136,14 @@ def analysis_from_doc(doc: dict[str, Any]) -> LoopAnalysis:
         np.asarray(doc.get("middle_ms", ()), dtype=np.float64),
     )
     readings = tuple(reading_from_doc(reading) for reading in doc["readings"])
-    return LoopAnalysis(onsets, reading_from_doc(doc["reading"]), readings)
+    return LoopAnalysis(onsets, reading_from_doc(doc["reading"]), readings, _hints_from_doc(doc.get("hints") or {}))
+
+
+def _hints_from_doc(doc: dict[str, Any]) -> FileHints:
+    loop_s = doc.get("loop_s")
+    return FileHints(
+        doc.get("tempo_bpm"), loop_s and (float(loop_s[0]), float(loop_s[1])), tuple(doc.get("markers_s", ()))
+    )
 
 
 def reading_to_doc(reading: Reading) -> dict[str, object]:
