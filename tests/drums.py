@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import struct
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
@@ -13,11 +14,15 @@ from easy_pocket.core.feel.feel import Feel, FeelScopes
 from easy_pocket.core.feel.perform import Performance, perform
 from easy_pocket.core.feel.template import GrooveTemplate, Lane
 from easy_pocket.core.formats.audio_file import write_audio
+from easy_pocket.core.formats.exchange import KitToWrite
+from easy_pocket.core.formats.sfz_writing import SfzOptions, write_sfz
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.timebase import COMMON_TIME, Metre
 from easy_pocket.core.sound.events import play_events
 from easy_pocket.core.sound.house_kits import HOUSE_KITS
+from easy_pocket.core.sound.kit import Kit
 from easy_pocket.core.sound.mixdown import mixdown
+from easy_pocket.core.sound.sound import SampleSource, no_samples
 
 LEVELS = {"X": 112, "x": 88, "o": 60, "-": 40}
 
@@ -102,3 +107,8 @@ def raw_wav(data: bytes, *, rate_hz: int = 44_100, bits: int = 16, claimed: int 
     out.write(struct.pack("<IHHIIHH", 16, 1, 1, rate_hz, rate_hz * bits // 8, bits // 8, bits))
     out.write(b"data" + struct.pack("<I", size & 0xFFFFFFFF) + data)
     return out.getvalue()
+
+
+def written_sfz(kit: Kit, samples: SampleSource = no_samples, **options: Any) -> bytes:
+    """A kit as SFZ in a zip."""
+    return write_sfz(KitToWrite(kit, samples), SfzOptions(**options)).data

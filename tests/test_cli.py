@@ -18,10 +18,9 @@ from easy_pocket.core.feel.feel import Feel
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.groove_json import dump_template, load_template
 from easy_pocket.core.formats.midi_writing import write_midi
-from easy_pocket.core.formats.sfz import write_sfz
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.samples import house_kits
-from tests.drums import ROCK, SWUNG, beat, raw_wav, rendered, template, wav_bytes
+from tests.drums import ROCK, SWUNG, beat, raw_wav, rendered, template, wav_bytes, written_sfz
 
 
 def run(*arguments, cwd):
@@ -179,7 +178,7 @@ def test_render_puts_a_beat_through_a_stage_of_any_parts(desk):
 
 
 def test_render_plays_sampled_kits_and_kits_from_a_zip(desk):
-    (desk / "loft.zip").write_bytes(write_sfz(house_kits()["net_loft"]))
+    (desk / "loft.zip").write_bytes(written_sfz(house_kits()["net_loft"]))
     for kit, out in (("dry_dock", "dock.wav"), ("net_loft", "loft.wav"), ("loft.zip", "zip.wav")):
         done = run("render", "in.mid", "--kit", kit, "-o", out, "--loop", "--bits", 32, cwd=desk)
         assert (done.returncode, done.stderr) == (0, "")

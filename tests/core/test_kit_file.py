@@ -10,9 +10,9 @@ from hypothesis import strategies as st
 from easy_pocket.core.errors import ArchiveRefusedError, KitRefusedError
 from easy_pocket.core.formats.archive import read_archive, write_archive
 from easy_pocket.core.formats.kit_file import read_any_kit, read_kit_file, write_kit_file
-from easy_pocket.core.formats.sfz import write_sfz
 from easy_pocket.core.sound.kit import Kit, voice_audio
 from easy_pocket.samples import house_kits, shipped_samples
+from tests.drums import written_sfz
 
 KITS = house_kits()
 
@@ -81,4 +81,4 @@ def test_damaged_bytes_never_make_a_kit(noise, at):
 def test_either_kind_of_kit_is_told_by_what_is_in_it():
     kit = KITS["boathouse"]
     assert read_any_kit(write_kit_file(kit, shipped_samples), "x.zip").kit.voices == kit.voices
-    assert read_any_kit(write_sfz(kit, shipped_samples), "x.pocketkit").kit.roles[:2] == ("kick", "snare")
+    assert read_any_kit(written_sfz(kit, shipped_samples), "x.pocketkit").kit.roles[:2] == ("kick", "snare")

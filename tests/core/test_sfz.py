@@ -14,7 +14,7 @@ from easy_pocket.core.errors import ArchiveRefusedError, KitRefusedError
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.archive import plain_path, write_archive
 from easy_pocket.core.formats.audio_file import read_audio, write_audio
-from easy_pocket.core.formats.sfz import read_sfz, write_sfz
+from easy_pocket.core.formats.sfz import read_sfz
 from easy_pocket.core.formats.sfz_text import parse_sfz
 from easy_pocket.core.formats.sounds_zip import write_one_shots
 from easy_pocket.core.sound.events import play_events
@@ -24,7 +24,7 @@ from easy_pocket.core.sound.layer import Layer
 from easy_pocket.core.sound.mixdown import mixdown
 from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.samples import dry_dock, shipped_samples
-from tests.drums import ROCK, beat
+from tests.drums import ROCK, beat, written_sfz
 
 NET_LOFT = HOUSE_KITS["net_loft"]
 
@@ -77,7 +77,7 @@ def thump(hz=80.0, seconds=0.2, level=0.7):
     "kit", [rich_kit(), HOUSE_KITS["boathouse"], dry_dock()], ids=["rich", "boathouse", "dry dock"]
 )
 def test_a_kit_written_and_read_again_sounds_the_same(kit):
-    read = read_sfz(write_sfz(kit, shipped_samples), "kit.zip")
+    read = read_sfz(written_sfz(kit, shipped_samples), "kit.zip")
     assert read.remarks == []
     assert read.kit.roles == kit.roles
     assert [len(voice.alternates) for voice in read.kit.voices] == [len(voice.alternates) for voice in kit.voices]
@@ -87,7 +87,7 @@ def test_a_kit_written_and_read_again_sounds_the_same(kit):
 
 
 def test_what_a_voice_is_called_mapped_and_cut_by_comes_back():
-    read = read_sfz(write_sfz(rich_kit(), shipped_samples), "kit.zip").kit
+    read = read_sfz(written_sfz(rich_kit(), shipped_samples), "kit.zip").kit
     snare = read.voice("snare")
     assert (snare.name, snare.note, snare.level_db) == ("Harbour snare", 40, -3.5)
     assert snare.velocity_level == pytest.approx(0.8, abs=0.002)
@@ -98,7 +98,7 @@ def test_what_a_voice_is_called_mapped_and_cut_by_comes_back():
 def test_switches_take_keys_that_no_voice_has():
     kit = rich_kit()
     kick = replace(kit.voice("kick"), note=2)
-    with zipfile.ZipFile(io.BytesIO(write_sfz(replace(kit, voices=(kick, kit.voice("snare")))))) as archive:
+    with zipfile.ZipFile(io.BytesIO(written_sfz(replace(kit, voices=(kick, kit.voice("snare")))))) as archive:
         text = archive.read(archive.namelist()[0]).decode()
     assert "sw_lokey=3" in text
     assert "sw_default=3" in text

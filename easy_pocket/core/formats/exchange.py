@@ -120,10 +120,11 @@ class SongToWrite:
 
 @dataclass(frozen=True)
 class KitToWrite:
-    """A kit, and where the audio of its sampled sounds comes from."""
+    """A kit, and where the audio of its sampled sounds comes from. tempo_bpm: of echoes that are printed."""
 
     kit: Kit
     samples: SampleSource = no_samples
+    tempo_bpm: float = 120.0
 
 
 @dataclass(frozen=True)

@@ -13,80 +13,30 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 import soxr
 
-from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import KitRefusedError, PocketError
-from easy_pocket.core.formats.archive import plain_path, read_archive, write_archive
-from easy_pocket.core.formats.audio_file import read_audio, write_audio
+from easy_pocket.core.formats.archive import plain_path, read_archive
+from easy_pocket.core.formats.audio_file import read_audio
 from easy_pocket.core.formats.exchange import KitToWrite
-from easy_pocket.core.formats.registry import Choice, Format, NoOptions, Written, register
+from easy_pocket.core.formats.registry import Choice, Format, Written, register
 from easy_pocket.core.formats.sfz_text import parse_sfz
+from easy_pocket.core.formats.sfz_writing import SfzOptions, write_sfz
 from easy_pocket.core.pattern.voices import DRUMS, NEAREST_ROLE, ROLES
-from easy_pocket.core.sound.events import CUT_FADE_S
-from easy_pocket.core.sound.kit import MAX_ALTERNATES, MAX_LAYERS, ROLE_LUFS, Kit, KitVoice, voice_audio
+from easy_pocket.core.sound.kit import MAX_ALTERNATES, MAX_LAYERS, ROLE_LUFS, Kit, KitVoice
 from easy_pocket.core.sound.layer import LIMITS as LAYER_LIMITS
 from easy_pocket.core.sound.layer import Layer
 from easy_pocket.core.sound.loudness import hit_loudness_lufs
 from easy_pocket.core.sound.one_shot import MAX_ONE_SHOT_S, content_key
 from easy_pocket.core.sound.role import guess_role
 from easy_pocket.core.sound.sample_format import Frames
-from easy_pocket.core.sound.sound import MAX_SAMPLES, SAMPLED, Sample, SampleSource, Sound, no_samples
+from easy_pocket.core.sound.sound import MAX_SAMPLES, SAMPLED, Sample, Sound
 from easy_pocket.core.sound.tones import RATE_HZ
-from easy_pocket.core.sound.velocity import LOUDNESS_POWER, gains
-from easy_pocket.core.text import plain_line
+from easy_pocket.core.sound.velocity import LOUDNESS_POWER
 
 AUDIO_ENDINGS = (".wav", ".flac", ".ogg", ".aif", ".aiff", ".mp3")
 SFZ_CURVE_POWER = 2.0  # of velocity, where a file says nothing else
 MOST_REMARKS = 40
 MAX_KIT_S = 900.0  # of audio in all
 FAR_OFF_DB = 6.0  # a kit that is so much louder or softer than ours on the whole is moved to where ours are
-
-
-def write_sfz(kit: Kit, samples: SampleSource = no_samples) -> bytes:
-    """The zip's bytes.
-
-    Alternate sounds are chosen by key switches: the lowest keys without a voice, the first of them for the voices' own
-    sounds.
-    """
-    files: dict[str, bytes] = {}
-    lines = [
-        f"// {plain_line(kit.name)}, a drum kit",
-        "<control>",
-        "default_path=samples/",
-        "<global>",
-        "loop_mode=one_shot",
-    ]
-    groups = {voice.choke_group or voice.role: number for number, voice in enumerate(kit.voices, 1)}
-    switch = _switches(kit)
-    if any(voice.alternates for voice in kit.voices):
-        lines += [f"sw_lokey={switch}", f"sw_hikey={switch + MAX_ALTERNATES}", f"sw_default={switch}"]
-    for voice in kit.voices:
-        lines += ["", "<group>", f"group_label={plain_line(voice.title)}", f"key={voice.midi_note}"]
-        lines += [f"volume={voice.level_db:.6f}", f"pan={100 * voice.pan:.4f}"]
-        if voice.choke_group or not voice.rings:
-            number = groups[voice.choke_group or voice.role]
-            lines += [f"group={number}", f"off_by={number}", "off_mode=time", f"off_time={CUT_FADE_S}"]
-        if voice.vary_cents:
-            lines.append(f"pitch_random={2 * voice.vary_cents:.4f}")
-        if voice.vary_db:
-            lines.append(f"amp_random={2 * voice.vary_db:.4f}")
-        curve = gains(voice.velocity_level)
-        lines.append(" ".join(f"amp_velcurve_{velocity}={curve[velocity]:.7f}" for velocity in range(1, 128)))
-        for turn in range(len(voice.alternates) + 1):
-            struck = voice.alternate(turn)
-            stem = f"{voice.role}-{turn}" if turn else voice.role
-            asked = f"sw_last={switch + turn} " if voice.alternates else ""
-            for number, stretch in enumerate(struck.stretches):
-                file = f"{stem}-{number + 1}.wav"
-                lines.append(f"<region> {asked}lovel={stretch.low} hivel={stretch.high} sample={file}")
-                audio = Audio(voice_audio(struck, number, samples), RATE_HZ, file)
-                files[f"samples/{file}"] = write_audio(audio, "WAV", 24)
-    return write_archive({f"{plain_line(kit.name)}.sfz": ("\n".join(lines) + "\n").encode(), **files})
-
-
-def _switches(kit: Kit) -> int:
-    """The first of the lowest keys in a row that no voice has, one for each turn."""
-    taken = {voice.midi_note for voice in kit.voices}
-    return next(key for key in range(128) if not taken & set(range(key, key + MAX_ALTERNATES + 1)))
 
 
 @dataclass
@@ -335,9 +285,9 @@ def _velocity_level(region: dict[str, str]) -> float:
     return float(min(track * SFZ_CURVE_POWER / LOUDNESS_POWER, 1.0))
 
 
-def write(given: KitToWrite, _options: NoOptions) -> Written:
+def write(given: KitToWrite, options: SfzOptions) -> Written:
     """Write a kit with its samples."""
-    return Written(write_sfz(given.kit, given.samples))
+    return write_sfz(given, options)
 
 
 register(
@@ -350,6 +300,11 @@ register(
         "with its samples",
         write=write,
         read=read_sfz,
-        choices=(Choice("Save as SFZ with samples"),),
+        options=SfzOptions,
+        choices=(
+            Choice("Save as SFZ with samples"),
+            Choice("chains printed", {"chains": "printed"}),
+            Choice("sounds in turn", {"turns": "round_robin"}),
+        ),
     )
 )

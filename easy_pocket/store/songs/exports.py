@@ -67,7 +67,7 @@ def song_to_write(reader: Reader, song: LoadedSong, options: Any, on_progress: O
 
 
 def kit_to_write(_reader: Reader, song: LoadedSong, _options: Any, _on_progress: OnProgress) -> KitToWrite:
-    return KitToWrite(song.kit, song.samples)
+    return KitToWrite(song.kit, song.samples, song.tempo_bpm)
 
 
 GIVEN: Mapping[Of, Callable[[Reader, LoadedSong, Any, OnProgress], Any]] = {
