@@ -1,5 +1,5 @@
 """`./pocket bench [NAME ...]`: listen, perform, feel, mixdown, edit, kit, heard, drawn, ideas, song, song_page,
-served, stage, stage_page, takes, page; and, by their names only, played_in and soak."""
+served, stage, stage_page, takes, page; and, by their names only, files, played_in and soak."""
 
 import sys
 
@@ -7,6 +7,7 @@ from bench import (
     drawn,
     edit,
     feel,
+    files,
     heard,
     ideas,
     kit,
@@ -41,13 +42,14 @@ ALL = {
     "stage": stage.run,
     "stage_page": stage_page.run,
     "takes": takes.run,
+    "files": files.run,
     "played_in": played_in.run,
     "page": page.run,
     "soak": soak.run,
 }
 
 
-BY_NAME = ("soak", "played_in")  # they take long
+BY_NAME = ("soak", "played_in", "files")  # they take long
 
 
 def main() -> None:

@@ -232,7 +232,7 @@ def test_three_dumps_are_kept_and_one_is_brought_back(made: Path, home: Path) ->
     database.close()
     server.stop()
     kept = dumps_in(home)
-    assert [path.name.partition("number-")[2] for path in kept] == ["2.sql.gz", "3.sql.gz", "4.sql.gz"]
+    assert [path.name.partition("number-")[2] for path in kept] == ["2.shelf.tar", "3.shelf.tar", "4.shelf.tar"]
     assert "are back" in restore(home, kept[-1])
     assert whole(home) == wanted
     assert len(list(home.glob("db.set-aside-*"))) == 1
@@ -242,6 +242,6 @@ def test_a_file_that_is_no_dump_changes_nothing(made: Path, home: Path) -> None:
     shutil.copytree(made, home)
     wrong = home / "wrong.sql.gz"
     wrong.write_bytes(b"no dump at all")
-    with pytest.raises(LaunchError, match="is no dump"):
+    with pytest.raises(LaunchError, match="is no backup"):
         restore(home, wrong)
     assert len(whole(home)) >= 3

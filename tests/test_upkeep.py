@@ -127,7 +127,7 @@ def test_seven_daily_dumps_are_kept_and_three_others(store: Any, tmp_path: Path)
     folder.mkdir()
     for number in range(9):
         for label in ("daily", "before-0012"):
-            one = folder / f"2026-11-{10 + number}-000000-{label}.sql.gz"
+            one = folder / f"2026-11-{10 + number}-000000-{label}.shelf.tar"
             one.write_bytes(b"")
             os.utime(one, (1e9 + number, 1e9 + number))
     newest = make_dump(tmp_path, store.url, "daily")

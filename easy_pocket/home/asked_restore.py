@@ -13,8 +13,8 @@ from easy_pocket.home.folder import LaunchError
 from easy_pocket.home.restore import bring_back
 
 log = logging.getLogger(__name__)
-FOLDER, FILE, TOLD = "bring-back", "backup.sql.gz", "told.txt"
-NO_DUMP = "{name} is no backup of Easy Pocket: choose a file that ./pocket backup or the Shelf saved (.sql.gz)."
+FOLDER, FILE, TOLD = "bring-back", "backup", "told.txt"
+NO_DUMP = "{name} is no backup of Easy Pocket: choose a file that ./pocket backup or the Shelf saved (.tar)."
 
 
 async def take_in(home: Path, pieces: AsyncIterator[bytes], name: str, most_bytes: int) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import gzip
 import os
 import shutil
@@ -15,17 +16,22 @@ from pathlib import Path
 
 from sqlalchemy import make_url
 
+from easy_pocket.core.progress import OnProgress, no_progress
+from easy_pocket.home.backup_file import Backup, backup_of, is_backup, load_backup
 from easy_pocket.home.folder import LaunchError, unwritable
 
 FOLDER = "dumps"
 KEPT = 3
 DAILY, KEPT_DAILY = "daily", 7
+ENDING, OLD_ENDING = ".shelf.tar", ".sql.gz"
 PIECE = 1 << 20
+GZIP = b"\x1f\x8b"
 
 
 def dumps_in(home: Path) -> list[Path]:
     """List the dumps of a folder, the oldest first."""
-    return sorted((home / FOLDER).glob("*.sql.gz"), key=lambda path: path.stat().st_mtime)
+    found = [path for path in (home / FOLDER).glob("*") if path.name.endswith((ENDING, OLD_ENDING))]
+    return sorted(found, key=lambda path: path.stat().st_mtime)
 
 
 def tool(name: str) -> str:
@@ -54,7 +60,7 @@ def make_dump(home: Path, url: str, label: str) -> Path:
     """
     folder = home / FOLDER
     stamp = datetime.now(UTC).strftime("%Y-%m-%d-%H%M%S")
-    whole = folder / f"{stamp}-{label}.sql.gz"
+    whole = folder / f"{stamp}-{label}{ENDING}"
     write_dump(url, whole)
     daily = daily_dumps(home)
     others = [one for one in dumps_in(home) if one not in daily]
@@ -65,11 +71,11 @@ def make_dump(home: Path, url: str, label: str) -> Path:
 
 def daily_dumps(home: Path) -> list[Path]:
     """Those that were made by themselves, the oldest first."""
-    return [one for one in dumps_in(home) if one.name.endswith(f"-{DAILY}.sql.gz")]
+    return [one for one in dumps_in(home) if one.name.endswith((f"-{DAILY}{ENDING}", f"-{DAILY}{OLD_ENDING}"))]
 
 
-def write_dump(url: str, whole: Path) -> None:
-    """Everything in the database as it is at one moment, as SQL into a file that is there whole or not at all.
+def write_dump(url: str, whole: Path, on_progress: OnProgress = no_progress) -> None:
+    """Everything in the database as it is at one moment, into a file that is there whole or not at all.
 
     Raises LaunchError when it cannot be made.
     """
@@ -78,33 +84,33 @@ def write_dump(url: str, whole: Path) -> None:
     try:
         folder.mkdir(parents=True, exist_ok=True)
         with half.open("wb") as out:
-            for piece in dumped(url):
+            for piece in dumped(url, on_progress).pieces:
                 out.write(piece)
             out.flush()
             os.fsync(out.fileno())
         half.rename(whole)
     except OSError as error:
-        half.unlink(missing_ok=True)
         raise unwritable(folder, error) from None
     finally:
         half.unlink(missing_ok=True)
 
 
-def dumped(url: str) -> Iterator[bytes]:
-    """The same piece by piece. Raises LaunchError when it cannot be made, after the first pieces perhaps."""
+def dumped(url: str, on_progress: OnProgress = no_progress) -> Backup:
+    """The same piece by piece. Raises LaunchError when it cannot be made."""
+    return backup_of(url, _sql(url), on_progress)
+
+
+def _sql(url: str) -> Iterator[bytes]:
+    """All but the recordings, packed."""
     packing = zlib.compressobj(4, wbits=31)  # gzip
     with _login(url) as (options, schema):
-        command = [tool("mariadb-dump"), *options, "--single-transaction", "--quick", "--hex-blob", schema]
+        command = [tool("mariadb-dump"), *options, "--single-transaction", "--quick", "--hex-blob"]
+        command += [f"--ignore-table-data={schema}.audio", schema]
         with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE) as dumping:
             assert dumping.stdout is not None
             assert dumping.stderr is not None
-            try:
-                while piece := dumping.stdout.read(PIECE):
-                    if packed := packing.compress(piece):
-                        yield packed
-            except GeneratorExit:  # who asked for it went away
-                dumping.kill()
-                raise
+            while piece := dumping.stdout.read(PIECE):
+                yield packing.compress(piece)
             reason = dumping.stderr.read().decode(errors="replace").strip()
     if dumping.returncode != 0:
         raise LaunchError(f"No copy of the songs could be made ({reason[:200]}); nothing was changed.")
@@ -112,30 +118,45 @@ def dumped(url: str) -> Iterator[bytes]:
 
 
 def is_dump(dump: Path) -> bool:
-    """Whether a file begins as a dump of ours does."""
+    """Whether a file begins as one of ours does, of now or of before."""
     try:
         with gzip.open(dump, "rb") as content:
             return b"MariaDB dump" in content.read(400)
     except (OSError, EOFError, zlib.error):
-        return False
+        return is_backup(dump)
 
 
 def load_dump(url: str, dump: Path) -> None:
-    """Load a dump into an empty database. Raises LaunchError for a file that is no dump."""
-    with _login(url) as (options, schema), gzip.open(dump, "rb") as content:
+    """Load one into an empty database. Raises LaunchError for a file that is none."""
+    with dump.open("rb") as content:
+        packed = content.read(2) == GZIP
+    if not packed:
+        load_backup(url, dump, lambda pieces: _load_sql(url, dump, pieces))
+        return
+    with gzip.open(dump, "rb") as sql:
+        _load_sql(url, dump, iter(lambda: sql.read(PIECE), b""))
+
+
+def _load_sql(url: str, dump: Path, pieces: Iterator[bytes]) -> None:
+    with _login(url) as (options, schema):
         command = [tool("mariadb"), *options, "--sandbox", schema]  # what it holds runs as SQL and in no other way
         with subprocess.Popen(command, stdin=subprocess.PIPE, stderr=subprocess.PIPE) as loading:
             assert loading.stdin is not None
             assert loading.stderr is not None
             try:
-                shutil.copyfileobj(content, loading.stdin, PIECE)
+                for piece in pieces:
+                    loading.stdin.write(piece)
             except (gzip.BadGzipFile, EOFError, zlib.error):
                 loading.kill()
                 raise LaunchError(f"{dump} is no dump of Easy Pocket, or it is cut off: choose another one.") from None
+            except LaunchError:
+                loading.kill()
+                raise
             except BrokenPipeError:
                 pass  # the tool says why
             finally:
-                loading.stdin.close()
+                with contextlib.suppress(BrokenPipeError):
+                    loading.stdin.close()
             reason = loading.stderr.read().decode(errors="replace").strip()
     if loading.returncode != 0:
         raise LaunchError(f"{dump} could not be brought back ({reason[:200]}).")

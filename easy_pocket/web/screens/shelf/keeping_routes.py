@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable
-from itertools import chain
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Path
@@ -85,13 +84,15 @@ def shorten_history(request: Request, store: Store, song_id: SongId, keep: Keep)
 @router.get("/backup")
 def backup(store: Store) -> Response:
     """Everything on the shelf in one file, as it is made; one that breaks off is refused when it is brought back."""
-    headers = {"Content-Disposition": 'attachment; filename="easy-pocket.sql.gz"', "Content-Encoding": "identity"}
-    pieces = dumped(store.url)
     try:
-        first = next(pieces)  # what cannot begin is told as an error
+        made = dumped(store.url)
     except LaunchError as error:
         raise PocketError(str(error)) from None
-    return StreamingResponse(chain([first], pieces), media_type="application/gzip", headers=headers)
+    headers = {
+        "Content-Disposition": 'attachment; filename="easy-pocket.tar"', "Content-Encoding": "identity",
+        "Content-Length": str(made.size),
+    }  # fmt: skip
+    return StreamingResponse(made.pieces, media_type="application/x-tar", headers=headers)
 
 
 @router.post(BACKUPS)
