@@ -13,6 +13,7 @@ import numpy as np
 import soxr
 from scipy import signal
 
+from bench.aging import TONAL_DB, ToneOf, aged, beneath, made_tone, tonal_part
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.formats.audio_file import write_audio
 from easy_pocket.core.pattern.pattern import Hit, Pattern
@@ -70,10 +71,17 @@ SoundOf = Callable[[str, np.random.Generator], np.ndarray | None]
 
 
 def made_loops(
-    count: int, seed: int = 1, kits: tuple[str, ...] = (), sound_of: SoundOf | None = None, busier: bool = False
+    count: int,
+    seed: int = 1,
+    kits: tuple[str, ...] = (),
+    sound_of: SoundOf | None = None,
+    busier: bool = False,
+    age: float = 0.0,
+    tone_of: ToneOf = made_tone,
 ) -> Iterator[MadeLoop]:
     """So many loops, style after style; kits: the keys of those they may use (all that ship when empty). busier: with
-    soft hits by chance, mostly on the same slots of every bar, and now and then with a drum or two alone."""
+    soft hits by chance, mostly on the same slots of every bar, and now and then with a drum or two alone. age: the
+    share of them that has gone through what aging.py holds, with pitched parts made of tone_of."""
     known = house_kits()
     chosen = [known[key] for key in (kits or tuple(key for key in known if key != "net_loft"))]
     for number in range(count):
@@ -85,6 +93,8 @@ def made_loops(
             np.random.default_rng([seed, number]),
             sound_of,
             busier,
+            np.random.default_rng([seed, number, 7]) if number % 100 < 100 * age else None,
+            tone_of,
         )
 
 
@@ -125,6 +135,8 @@ def _loop(
     dice: np.random.Generator,
     sound_of: SoundOf | None = None,
     busier: bool = False,
+    aging: np.random.Generator | None = None,
+    tone_of: ToneOf = made_tone,
 ) -> MadeLoop:
     metre, step, per_beat, tempi, _ = STYLES[style]
     tempo_bpm = round(float(dice.uniform(*tempi)), 1)
@@ -152,6 +164,11 @@ def _loop(
         tonal.any()
     )
     mixed = _effects(mixed, ends == "wrap", dice)
+    if aging is not None:
+        if not tonal.any() and aging.random() < 0.7:
+            under = tonal_part(length_s, tempo_bpm, lead_s, total, aging, tone_of)
+            mixed = beneath(mixed, under, float(aging.uniform(TONAL_DB - 6, TONAL_DB + 1)))
+        mixed = aged(mixed, ends == "wrap", aging)
     truth = {
         "name": name, "file": f"{name}.wav", "duration_s": total / RATE, "tempo_bpm": tempo_bpm * metre.unit / 4,
         "beats_per_bar": metre.beats, "beat_unit": metre.unit, "bars": pattern.bars, "bar_one_s": lead_s,
@@ -307,9 +324,9 @@ def _template(on_progress: list[dict], slots: int) -> dict[str, Any]:
     }
 
 
-def write_made(folder: Path, count: int, seed: int) -> None:
+def write_made(folder: Path, count: int, seed: int, age: float = 0.0) -> None:
     """NAME.wav and NAME.truth.json for each."""
     folder.mkdir(parents=True, exist_ok=True)
-    for loop in made_loops(count, seed):
+    for loop in made_loops(count, seed, age=age):
         (folder / f"{loop.name}.wav").write_bytes(write_audio(loop.audio, "WAV", 16))
         (folder / f"{loop.name}.truth.json").write_text(json.dumps(loop.truth))

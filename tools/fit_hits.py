@@ -16,11 +16,14 @@ from multiprocessing import Pool
 from pathlib import Path
 
 import numpy as np
+import soxr
 from fit_kinds import PROGRAMS, _hits, sound_of, soundfont
 from fitted import MADE, made_of, save
 from scipy import signal
 from sklearn.neural_network import MLPClassifier, MLPRegressor
+from soundfont_hits import render_tones
 
+from bench.aging import made_tone
 from bench.made_loops import MadeLoop, made_loops
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import NoHitsError
@@ -44,6 +47,10 @@ STARTS = 4  # networks fitted from different starts
 HIDDEN = {"sound": 48, "bars": 24, "together": 48}
 HIT_S, MISS_S = 0.0025, 0.005  # a place so near a hit is one; one farther off is none; between them nothing is learnt
 FIRST_SEED = 1000  # no bench or test uses these
+AGED = 0.5  # share of the loops that has gone through what bench/aging.py holds
+TONES = (0, 4, 16, 24, 32, 33, 38, 48, 61, 81, 88)  # melodic programs of the SoundFont; others are for held-out figures
+TONE_NOTES = list(range(28, 84, 5))
+_tones: dict[int, dict[int, np.ndarray]] = {}
 
 
 @dataclass(frozen=True)
@@ -90,13 +97,29 @@ def stillness(dice: np.random.Generator) -> Audio:
     return Audio((0.5 * x / np.abs(x).max()).astype(np.float32), RATE_HZ, "still")
 
 
+def any_tone(kind: str, note: int, length_s: float, dice: np.random.Generator) -> np.ndarray:
+    """Of the SoundFont mostly, moved to the note it shall be; else made."""
+    if dice.random() < 0.3 or not _tones:
+        return made_tone(kind, note, length_s, dice)
+    known = _tones[int(dice.choice(list(_tones)))]
+    nearest = min(known, key=lambda one: abs(one - note))
+    x = soxr.resample(known[nearest][: 3 * RATE_HZ], RATE_HZ * 2 ** ((note - nearest) / 12), RATE_HZ).astype(np.float64)
+    x = x[max(int(np.argmax(np.abs(x) > 0.02 * np.abs(x).max())) - 40, 0) :]
+    x = x[: max(round(length_s * RATE_HZ), 1000)].copy()
+    end = min(len(x), int(0.03 * RATE_HZ))
+    x[-end:] *= np.linspace(1, 0, end)
+    return x
+
+
 def any_sound(voice: str, dice: np.random.Generator) -> np.ndarray | None:
     return burst(dice) if dice.random() < 0.2 else sound_of(voice, dice)
 
 
 def loops_of(batch: tuple[int, bool]) -> Iterator[MadeLoop]:
     seed, own = batch
-    return made_loops(A_BATCH, seed, sound_of=None if own else any_sound, busier=seed % 2 == 0)
+    return made_loops(
+        A_BATCH, seed, sound_of=None if own else any_sound, busier=seed % 2 == 0, age=AGED, tone_of=any_tone
+    )
 
 
 def nearest_hits(loop: MadeLoop, times_s: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -229,6 +252,7 @@ def main() -> None:
         "data_seed": FIRST_SEED,
     }
     without = {int(one) for one in args.without.split(",") if one}
+    _tones.update({program: render_tones(program, TONE_NOTES) for program in TONES})
     _hits.update(soundfont(tuple(program for program in PROGRAMS if program not in without)))
     with Pool() as pool:
         batched = pool.map(by_sound, batches(args.loops, args.own == "yes"), chunksize=1)

@@ -25,16 +25,25 @@ NOTES = {
 
 def render(kit_program: int, strikes: list[tuple[int, int]]) -> list[npt.NDArray[np.float32]]:
     """Every (note, velocity) struck alone on a percussion program: mono audio of APART_S each."""
+    return _rendered(9, kit_program, strikes)
+
+
+def render_tones(program: int, notes: list[int]) -> dict[int, npt.NDArray[np.float32]]:
+    """Every note held alone on a melodic program: mono audio of APART_S each."""
+    return dict(zip(notes, _rendered(0, program, [(note, 96) for note in notes]), strict=True))
+
+
+def _rendered(channel: int, program: int, strikes: list[tuple[int, int]]) -> list[npt.NDArray[np.float32]]:
     with tempfile.TemporaryDirectory() as folder:
         midi, wav = Path(folder) / "hits.mid", Path(folder) / "hits.wav"
         file = mido.MidiFile(ticks_per_beat=480)
         track = mido.MidiTrack()
         file.tracks.append(track)
         track.append(mido.MetaMessage("set_tempo", tempo=1_000_000, time=0))
-        track.append(mido.Message("program_change", channel=9, program=kit_program, time=0))
+        track.append(mido.Message("program_change", channel=channel, program=program, time=0))
         for note, velocity in strikes:
-            track.append(mido.Message("note_on", channel=9, note=note, velocity=velocity, time=0))
-            track.append(mido.Message("note_off", channel=9, note=note, velocity=0, time=480 * APART_S))
+            track.append(mido.Message("note_on", channel=channel, note=note, velocity=velocity, time=0))
+            track.append(mido.Message("note_off", channel=channel, note=note, velocity=0, time=480 * APART_S))
         file.save(midi)
         quiet = ["-n", "-i", "-q", "-R", "0", "-C", "0", "-r", str(RATE_HZ), "-g", "1.0", "-O", "float"]
         subprocess.run(["fluidsynth", *quiet, "-F", wav, SOUNDFONT, midi], check=True, capture_output=True)
