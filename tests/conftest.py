@@ -20,6 +20,9 @@ from easy_pocket.store.database import Database
 from easy_pocket.store.kits.kits import save_house_kits
 from easy_pocket.store.schema.tables import Base, KitRow, PartRow
 from easy_pocket.web.app import make_app
+from tests.cli_desk import cli_desk
+
+__all__ = ["cli_desk"]  # a fixture
 
 settings.register_profile("steady", deadline=None, derandomize=True)
 settings.register_profile("deep", deadline=None, print_blob=True)  # new examples every time

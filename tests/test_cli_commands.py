@@ -8,9 +8,7 @@ import shlex
 import subprocess
 import sys
 from pathlib import Path
-from typing import Any
 
-import numpy as np
 import pytest
 
 from easy_pocket.cli import main, make_parser
@@ -19,44 +17,20 @@ from easy_pocket.core.feel.feel import Feel, FeelScopes
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.groove_json import load_template
 from easy_pocket.core.formats.midi import read_midi
-from easy_pocket.core.formats.midi_writing import write_midi
-from easy_pocket.core.pattern.pattern import Hit, Pattern
-from easy_pocket.demo.tidewater import slack_water
-from tests.drums import ROCK, SWUNG, beat, rendered, wav_bytes
+from tests.drums import ROCK, beat
 
 DOCS = Path(__file__).parents[1] / "docs/command-line.md"
 COMMAND = str(Path(sys.executable).with_name("easy-pocket"))
 HEAVY = ("numpy", "scipy", "sqlalchemy", "mido", "soundfile")
 
 
-def take() -> bytes:
-    rng = np.random.default_rng(4)
-    hits = tuple(Hit("hat_closed", 240 * slot, 80, float(rng.normal(3, 4))) for slot in range(64))
-    return write_midi(perform(Pattern(4 * 3840, hits), tempo_bpm=100, loop=False)).data
-
-
-@pytest.fixture
-def desk(store: Any, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Path:
-    """What the examples name, and the demo's song on the shelf."""
-    monkeypatch.setenv("EASY_POCKET_DATABASE_URL", store.url)
-    monkeypatch.chdir(tmp_path)
-    audio, _ = rendered(beat(SWUNG), 88.5, Feel(swing_percent=60))
-    (tmp_path / "loop.wav").write_bytes(wav_bytes(audio.samples))
-    (tmp_path / "beat.mid").write_bytes(write_midi(perform(beat(ROCK), tempo_bpm=104)).data)
-    (tmp_path / "take.mid").write_bytes(take())
-    (tmp_path / "feel.json").write_text('{"swing": 57, "seed": 3, "voices": {"snare": {"push": 8}}}')
-    with store.transaction() as session:
-        slack_water(session).name = "Lamplighter"
-    return tmp_path
-
-
-def test_every_example_works_and_is_in_the_docs(desk: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_every_example_works_and_is_in_the_docs(cli_desk: Path, capsys: pytest.CaptureFixture[str]) -> None:
     docs = DOCS.read_text()
     for name, one in COMMANDS.items():
         assert f"    easy-pocket {one.example}\n" in docs, name
-        before = {path: path.stat().st_mtime_ns for path in desk.rglob("*")}
+        before = {path: path.stat().st_mtime_ns for path in cli_desk.rglob("*")}
         assert main(shlex.split(one.example)) == 0, name
-        made = [path for path in desk.rglob("*") if before.get(path) != path.stat().st_mtime_ns]
+        made = [path for path in cli_desk.rglob("*") if before.get(path) != path.stat().st_mtime_ns]
         assert made or capsys.readouterr().out, name
 
 
@@ -74,7 +48,7 @@ def test_nothing_heavy_is_loaded_for_help() -> None:
     assert "import-midi" in done.stdout
 
 
-def test_a_list_of_songs_loads_nothing_that_computes(desk: Path) -> None:
+def test_a_list_of_songs_loads_nothing_that_computes(cli_desk: Path) -> None:
     code = "import sys; from easy_pocket.cli import main; main(['songs'])\n" \
            "print('scipy' in sys.modules, file=sys.stderr)"  # fmt: skip
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
@@ -86,16 +60,16 @@ def piped(data: bytes, *arguments: str) -> subprocess.CompletedProcess[bytes]:
     return subprocess.run([COMMAND, *arguments], input=data, capture_output=True, check=False)
 
 
-def test_files_may_be_pipes(desk: Path) -> None:
-    felt = piped((desk / "beat.mid").read_bytes(), "perform", "-", "-o", "-", "--push", "12")
+def test_files_may_be_pipes(cli_desk: Path) -> None:
+    felt = piped((cli_desk / "beat.mid").read_bytes(), "perform", "-", "-o", "-", "--push", "12")
     assert felt.returncode == 0, felt.stderr
     assert {round(hit.offset_ms) for hit in read_midi(felt.stdout, "x.mid").pattern.hits} == {12}
-    loop = (desk / "loop.wav").read_bytes()
+    loop = (cli_desk / "loop.wav").read_bytes()
     groove = piped(loop, "groove", "-", "-o", "-")
     template = load_template(groove.stdout, "x.json")
-    again = piped(groove.stdout, "groove", "-", "-o", str(desk / "again.mid"))
+    again = piped(groove.stdout, "groove", "-", "-o", str(cli_desk / "again.mid"))
     assert again.returncode == 0, again.stderr
-    back = piped((desk / "again.mid").read_bytes(), "groove", "-", "-o", "-")
+    back = piped((cli_desk / "again.mid").read_bytes(), "groove", "-", "-o", "-")
     assert load_template(back.stdout, "x.json") == template
     heard = piped(loop, "listen", "-", "--json")
     assert json.loads(heard.stdout)["tempo_bpm"] == pytest.approx(88.5, abs=0.2)
@@ -104,7 +78,7 @@ def test_files_may_be_pipes(desk: Path) -> None:
     assert b"standard input: " in rhythm.stderr  # the figures go beside the file
 
 
-def test_a_file_and_json_do_not_go_to_one_place(desk: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_a_file_and_json_do_not_go_to_one_place(cli_desk: Path, capsys: pytest.CaptureFixture[str]) -> None:
     assert main(["hits", "loop.wav", "-o", "-", "--json"]) == 2
     assert "both want the standard output" in capsys.readouterr().err
 
@@ -133,22 +107,22 @@ def test_commands_and_options_are_completed(line: str, found: str, tmp_path: Pat
     assert found in answers.read_text().split()
 
 
-def test_a_watched_beat_is_done_again_when_its_file_changes(desk: Path) -> None:
+def test_a_watched_beat_is_done_again_when_its_file_changes(cli_desk: Path) -> None:
     command = [COMMAND, "watch", "beat.mid", "--feel", "feel.json", "-o", "out.mid", "--push", "2"]
     with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True) as watching:
         assert watching.stdout
         assert watching.stderr
         assert watching.stdout.readline().startswith("out.mid: written")
-        first = (desk / "out.mid").read_bytes()
-        (desk / "feel.json").write_text('{"swing": ')
+        first = (cli_desk / "out.mid").read_bytes()
+        (cli_desk / "feel.json").write_text('{"swing": ')
         assert "feel.json is no JSON" in watching.stderr.readline()
-        assert (desk / "out.mid").read_bytes() == first
-        (desk / "feel.json").write_text('{"push": 20}')
+        assert (cli_desk / "out.mid").read_bytes() == first
+        (cli_desk / "feel.json").write_text('{"push": 20}')
         assert watching.stdout.readline().startswith("out.mid: written")
         watching.terminate()
     pattern = beat(ROCK)
     expected = perform(pattern, FeelScopes(Feel(push_ms=2.0)), tempo_bpm=104)
-    back = read_midi((desk / "out.mid").read_bytes(), "x.mid").pattern
+    back = read_midi((cli_desk / "out.mid").read_bytes(), "x.mid").pattern
     assert len(back.hits) == len(expected.hits.tick)
     assert {round(hit.offset_ms) for hit in back.hits} == {2}  # what is given on the line comes on top of the file
 
@@ -165,11 +139,11 @@ def test_a_watched_beat_is_done_again_when_its_file_changes(desk: Path) -> None:
         ("[" * 5000, "no JSON"),
     ],
 )
-def test_a_feel_that_is_none_is_said(desk: Path, text: str, words: str, capsys: pytest.CaptureFixture[str]) -> None:
-    (desk / "feel.json").write_text(text)
+def test_a_feel_that_is_none_is_said(cli_desk: Path, text: str, words: str, capsys: pytest.CaptureFixture[str]) -> None:
+    (cli_desk / "feel.json").write_text(text)
     assert main(["perform", "beat.mid", "-o", "x.mid", "--feel", "feel.json"]) == 2
     assert words in capsys.readouterr().err
-    assert not (desk / "x.mid").exists()
+    assert not (cli_desk / "x.mid").exists()
 
 
 def test_what_is_nobodys_mistake_ends_with_1(

@@ -53,6 +53,21 @@ COMMANDS = {
     "unpack": Command(
         "pocket_files", "open a song file as a new song", "unpack lamplighter.pocket --name 'Second lamp'"
     ),
+    "list": Command("shelf_things", "list kits, grooves, hands, or what a song holds", "list kits --json"),
+    "save": Command(
+        "shelf_things", "save a kit, groove or hand of the shelf, or a loop of a song",
+        "save kit Boathouse -o boathouse.zip",
+    ),
+    "bring": Command(
+        "shelf_things", "bring a kit, groove or hand to the shelf, or a loop into a song",
+        f"bring loop {LOOP} --song Lamplighter",
+    ),
+    "edit": Command(
+        "edit", "make any edit of a song that a page can make",
+        """edit Lamplighter '{"kind": "tempo", "tempo_bpm": 92}'""",
+    ),
+    "undo": Command("edit", "take back the last steps of a song", "undo Lamplighter"),
+    "redo": Command("edit", "make steps that were taken back again", "redo Lamplighter"),
     "history": Command("history", "list the steps of a song to undo, or keep fewer", "history Lamplighter --keep 100"),
     "completion": Command(
         "completion", "print what makes a shell complete these commands", "completion bash"

@@ -80,7 +80,11 @@ def heard_in(path: str) -> tuple[Audio, LoopAnalysis]:
 
 
 def read_beat(path: str, channels: Channels = "drums") -> ReadPattern:
-    """Read a beat in the format of the file's ending; any other ending is read as MIDI."""
+    """Read a beat in the format of the file's ending; any other ending is read as MIDI. song:NAME: of the shelf."""
+    if path.startswith("song:"):
+        from easy_pocket.cli.song_beat import beat_of_song  # the shelf: a file needs none of it
+
+        return beat_of_song(path)
     as_format = _by_ending("pattern", path, "read", "any.mid")
     data, name = bounded_bytes(path, f"{as_format.title} file"), file_name(path)
     beat: ReadPattern = read_midi(data, name, channels) if as_format.name == "midi" else as_format.content(data, name)
