@@ -131,9 +131,11 @@ class Client:
     def redo(self, song_id: int) -> Made:
         return self._one(Made, "POST", f"songs/{song_id}/redo")
 
-    def export(self, song_id: int, of: str = "song", name: str = "midi") -> bytes:
-        """The song, or what its page opens with ("pattern"), as a file: "midi", "wav", "flac", "stems"."""
-        asked = self._ask("GET", f"songs/{song_id}/export/{of}/{name}", params={"job": True})
+    def export(self, song_id: int, of: str = "song", name: str = "midi", **options: str | int | bool) -> bytes:
+        """The song, what its page opens with ("pattern") or the kit of its first part ("kit") as a file: "midi", "wav",
+        "flac", "stems", "sfz". options: of the format, as `bits=16`, and `part`, `pattern` by their ids."""
+        params = {"job": True, **options}
+        asked = self._ask("GET", f"songs/{song_id}/export/{of}/{name}", params=params)
         if asked.status_code != 202:
             return asked.content
         key = asked.json()["id"]

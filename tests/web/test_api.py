@@ -10,6 +10,7 @@ from typing import Any
 
 import mido
 import pytest
+import soundfile
 from fastapi.testclient import TestClient
 
 from easy_pocket.core.feel.feel import Feel, FeelScopes
@@ -17,6 +18,7 @@ from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.groove_json import template_from_doc
 from easy_pocket.core.formats.ledger_json import ledger_doc
 from easy_pocket.core.formats.midi_writing import write_midi
+from easy_pocket.core.formats.sfz import read_sfz
 from easy_pocket.core.formats.song_midi import read_song_midi
 from easy_pocket.core.pattern.articulation import FIELDS, Articulation
 from easy_pocket.core.pattern.pattern import Hit
@@ -188,6 +190,13 @@ def test_hits_and_how_they_are_played_are_the_songs_own(program: MakeProgram, st
     assert reading.get(f"{API}/songs/{song}/parts/1/patterns/999999").status_code == 404
     assert reading.get(f"{API}/songs/{song}/export/song/midi").content == song_as_midi(loaded).data
     assert "midi" in refused(reading.get(f"{API}/songs/{song}/export/song/tape"))
+    by_voice = reading.get(f"{API}/songs/{song}/export/song/midi?by=voice").content
+    assert by_voice == song_as_midi(loaded, by="voice").data
+    wav = reading.get(f"{API}/songs/{song}/export/pattern/wav?bits=16&timing=straight").content
+    assert soundfile.info(io.BytesIO(wav)).subtype == "PCM_16"
+    assert "MIDI has no option tempo; it has" in refused(reading.get(f"{API}/songs/{song}/export/song/midi?tempo=9"))
+    assert refused(reading.get(f"{API}/songs/{song}/export/song/wav?bits=11")).startswith("bits: ")
+    assert read_sfz(reading.get(f"{API}/songs/{song}/export/kit/sfz?turns=round_robin").content, "x.zip").kit.voices
 
 
 def test_a_beat_is_performed_as_the_core_does(program: MakeProgram) -> None:

@@ -5,9 +5,11 @@ from __future__ import annotations
 import asyncio
 import time
 from collections.abc import AsyncIterator
-from typing import Annotated
+from dataclasses import fields
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Header, Path, Query, Request
+from pydantic import TypeAdapter, ValidationError
 from sqlalchemy import select
 from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
@@ -227,21 +229,38 @@ def _format(of: Of, name: str) -> Format:
     raise HTTPException(404, f"A {of} is written as {', '.join(one.name for one in written(of))}; not as {name[:20]}.")
 
 
+OWN_FIELDS = ("part", "pattern", "job")  # of the address itself
+
+
+def _options(one: Format, asked: dict[str, str]) -> Any:
+    known = [field.name for field in fields(one.options)]
+    unknown = [name for name in asked if name not in known]
+    if unknown:
+        words = f"it has {', '.join(known)}" if known else "it has none"
+        raise HTTPException(422, f"{one.title} has no option {unknown[0][:30]}; {words}.")
+    try:
+        return TypeAdapter(one.options).validate_strings(asked)
+    except ValidationError as error:
+        first = error.errors()[0]
+        raise HTTPException(422, f"{'.'.join(map(str, first['loc']))}: {first['msg']}.") from None
+
+
 @router.get("/songs/{song_id}/export/{of}/{name}", response_class=Response)
 async def take_away(
     request: Request,
     reader: Reads,
     song_id: SongId,
-    of: Annotated[str, Path(pattern="^(song|pattern)$")],
+    of: Annotated[str, Path(pattern="^(song|pattern|kit)$")],
     name: Annotated[str, Path(max_length=20)],
     part: int = 0,
     pattern: int = 0,
     job: bool = False,
 ) -> Response:
-    """A file: the song or a pattern as midi, wav, flac or stems. With job=true what takes long is followed as a job."""
-    kind: Of = "song" if of == "song" else "pattern"
+    """A file: the song, a pattern or a part's kit in any format of the page, with any of its options by their names
+    (`bits=16`, `by=voice`, `timing=straight`). With job=true what takes long is followed as a job."""
+    kind: Of = "song" if of == "song" else "kit" if of == "kit" else "pattern"
     one, at = _format(kind, name), Selection(part, pattern, 0)
-    options = one.options()
+    options = _options(one, {key: value for key, value in request.query_params.items() if key not in OWN_FIELDS})
     if one.slow and job:
 
         def kept(found: tuple[str, bytes]) -> JobFile:
