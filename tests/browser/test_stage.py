@@ -346,6 +346,7 @@ def test_escape_puts_a_drawn_value_back(page: Page, song: str) -> None:
     open_stage(page, song)
     page.locator('[data-unit-add="tone"]').click()
     saved(page)
+    last_step = page.evaluate("easyPocket.song.undo")
     drag = page.locator('.drag[data-field="low_cut_hz"]')
     box = box_of(drag)
     page.mouse.move(box["x"] + 20, box["y"] + 20)
@@ -356,6 +357,7 @@ def test_escape_puts_a_drawn_value_back(page: Page, song: str) -> None:
     page.mouse.up()
     saved(page)
     until(page, "Number(document.querySelector('.drag[data-field=low_cut_hz]').dataset.value) === 20")
+    until(page, f"easyPocket.song.undo === '{last_step}'")  # there is nothing of it to undo
     assert (
         page.evaluate("Object.values(easyPocket.player.stack.stage.places).flatMap(({ units }) => units)[0].filters")
         == []

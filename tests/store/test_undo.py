@@ -13,9 +13,9 @@ from easy_pocket.core.pattern.length_edits import SetLength
 from easy_pocket.core.pattern.pattern import Hit
 from easy_pocket.store.database import Database
 from easy_pocket.store.grooves.shelf import groove_rows
-from easy_pocket.store.history.undo_log import MissingSongError, NothingToUndoError, undo_words
+from easy_pocket.store.history.undo_log import MissingSongError, NothingToUndoError, change_list, undo_words
 from easy_pocket.store.songs.create import create_song
-from easy_pocket.store.songs.load import load_song
+from easy_pocket.store.songs.load import load_song, read_song
 from tests.editing import do, step
 
 HITS = (Hit("kick", 0, 110), Hit("snare", 960, 100, -4.0), Hit("hat_closed", 480, 70))
@@ -111,6 +111,18 @@ def test_a_drag_is_one_step(store, song_id):
     assert seen(store, song_id)[2] == {"swing_percent": 60.0}
     step(store, song_id, "undo")
     assert seen(store, song_id) == before
+
+
+def test_a_drag_that_ends_where_it_began_leaves_no_step(store, song_id):
+    before, tempo_bpm = change_list(store.reader, song_id), read_song(store.reader, song_id).base_tempo_bpm
+    for tempo in (141.0, 117.0, tempo_bpm):
+        made = do(store, song_id, "tempo", tempo_bpm=tempo, gesture="drag-1")
+    assert made.song.base_tempo_bpm == tempo_bpm
+    assert change_list(store.reader, song_id) == before
+    assert made.undo == (before[0]["words"] if before else None)
+    do(store, song_id, "tempo", tempo_bpm=111.0, gesture="drag-1")  # it goes on
+    assert step(store, song_id, "undo") == "tempo 111"
+    assert read_song(store.reader, song_id).base_tempo_bpm == tempo_bpm
 
 
 def test_a_nudge_held_down_is_one_step(store, song_id):

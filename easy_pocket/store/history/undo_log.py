@@ -125,8 +125,11 @@ def note(session: Session, song: SongRow, words: str, patches: list[Patch], gest
     session.execute(delete(ChangeRow).where(ChangeRow.song_id == song.id, ChangeRow.undone.is_(True)))
     last = _last(session, song.id, undone=False) if gesture else None
     if last is not None and last.gesture == gesture and 0 <= _age_s(last) + 1 < GESTURE_WINDOW_S:
-        last.patches = json.dumps(_joined(json.loads(last.patches), patches))
-        last.words = words
+        joined = _joined(json.loads(last.patches), patches)
+        if any(map(_changes_something, joined)):
+            last.patches, last.words = json.dumps(joined), words
+        else:  # a drag that was let go where it began, or given up: there is nothing to undo
+            session.delete(last)
     else:
         row = ChangeRow(song_id=song.id, words=words, gesture=gesture, patches=json.dumps(patches), undone=False)
         session.add(row)
@@ -148,6 +151,13 @@ def _joined(earlier: list[Patch], later: list[Patch]) -> list[Patch]:
             before = same["order"][0] if "order" in same else patch["order"][0]
             same["order"] = [before, patch["order"][1]]
     return joined
+
+
+def _changes_something(patch: Patch) -> bool:
+    if "exists" in patch or "hits" in patch:
+        return True
+    pairs = [*patch.get("fields", {}).values(), *patch.get("voices", {}).values(), patch.get("order", [0, 0])]
+    return any(before != after for before, after in pairs)
 
 
 def _spanned(earlier: dict[str, Any], later: dict[str, Any]) -> dict[str, Any]:

@@ -172,7 +172,9 @@ def _made(
         if since:  # its page has not seen what others changed: it is told everything
             changed = replace(changed, voices=None, felt=False)
         _log_edit(session, now.row, sent.edit_id, kind.name, words, patches, changed)
-        return EditResult(now.values, words, changed, undo=words)
+        # A drag that ends where it began leaves no step.
+        undo = undo_words(session, song_id)[0] if gesture else words
+        return EditResult(now.values, words, changed, undo=undo)
 
 
 def _held(session: Session, song_id: int, sent: SentEdit, kind: Kind) -> SongRows:
