@@ -15,6 +15,7 @@ from easy_pocket.core.formats.groove_json import load_template
 from easy_pocket.core.formats.kit_file import read_any_kit
 from easy_pocket.core.formats.midi import read_midi
 from easy_pocket.core.takes.house_hands import HOUSE_HANDS
+from easy_pocket.store.loops.loops import loops_of
 from easy_pocket.store.songs.load import read_song
 from easy_pocket.store.songs.song_facts import song_facts
 
@@ -132,3 +133,31 @@ def test_what_cannot_be_is_said_in_a_line_and_nothing_is_written(
     assert words in said
     assert said.count("\n") == 1
     assert {path.name for path in cli_desk.iterdir()} == before
+
+
+def test_a_song_is_carried_to_a_bare_machine_and_its_wav_has_the_same_bytes(
+    lamplighter: int, cli_desk: Path, store: Any, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    """With a loop under it, a kit of its own, a Stage, notes of its own and its history."""
+    assert main(["bring", "loop", "loop.wav", "--song", "Lamplighter", "--name", "Bollard"]) == 0
+    with store.transaction() as session:
+        loop = loops_of(session, lamplighter)[0].id
+    edits = [
+        {"kind": "kit_new", "name": "Own", "source": "copy"},
+        {"kind": "kit_voice", "role": "kick", "field": "level_db", "value": -4.5},
+        {"kind": "layered_loop", "loop_id": loop, "there": True},
+        {"kind": "stage_add", "where": "whole", "unit": {"kind": "compressor"}},
+        {"kind": "key", "voice": "snare", "note": 40},
+    ]
+    assert main(["edit", "Lamplighter", json.dumps(edits)]) == 0
+    assert main(["pack", "Lamplighter", "-o", "carried.pocket", "--history"]) == 0
+    assert main(["export", "Lamplighter", "-o", "here", "--wav", "--midi"]) == 0
+    monkeypatch.delenv("EASY_POCKET_DATABASE_URL")
+    monkeypatch.setenv("EASY_POCKET_HOME", str(tmp_path / "bare"))
+    assert main(["unpack", "carried.pocket"]) == 0
+    assert main(["export", "Lamplighter", "-o", "there", "--wav", "--midi"]) == 0
+    here = {path.name: path.read_bytes() for path in (cli_desk / "here").iterdir()}
+    there = {path.name: path.read_bytes() for path in (cli_desk / "there").iterdir()}
+    assert here == there
+    assert len(here) == 2
+    assert main(["undo", "Lamplighter"]) == 0
