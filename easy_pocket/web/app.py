@@ -16,8 +16,9 @@ from easy_pocket.web.api.app import make_api
 from easy_pocket.web.envelope import Envelope
 from easy_pocket.web.help import routes as help_routes
 from easy_pocket.web.security import Guard
-from easy_pocket.web.shared import audio_routes, export_routes, job_routes, key_table
+from easy_pocket.web.shared import audio_routes, export_routes, job_routes, key_table, live_routes
 from easy_pocket.web.shared.screen import in_order
+from easy_pocket.web.shared.song_watch import SongWatch
 
 SMALL_BYTES = 1_000
 
@@ -28,6 +29,7 @@ def make_app(database: Database, *, workers: Workers | None = None, home: Path |
     app.state.database = database
     app.state.home = home or Path.cwd()
     app.state.restart = None  # given by who can start the program anew
+    app.state.watch = SongWatch(database.reader)
     app.state.jobs = Jobs(workers or Workers(database.url))
     app.add_middleware(GZipMiddleware, minimum_size=SMALL_BYTES, compresslevel=4)  # audio it leaves as it is
     app.add_middleware(Guard)
@@ -42,6 +44,7 @@ def make_app(database: Database, *, workers: Workers | None = None, home: Path |
                 audio_routes,
                 export_routes,
                 key_table,
+                live_routes,
                 operations,
                 static_routes,
                 api_pages,
@@ -51,7 +54,7 @@ def make_app(database: Database, *, workers: Workers | None = None, home: Path |
         app.include_router(router)
     errors.install(app)
     api = make_api()
-    for name in ("database", "home", "jobs"):
+    for name in ("database", "home", "jobs", "watch"):
         setattr(api.state, name, getattr(app.state, name))
     app.mount("/api/v1", api)
     return app

@@ -244,8 +244,38 @@ def test_length_kit_and_voices(bench):
     expect(bench.locator("#rail-crash")).to_have_count(0)
 
 
+def test_what_another_tab_does_is_seen_within_a_second_and_nothing_is_lost_of_what_one_does(bench, song):
+    other = bench.context.new_page()
+    other.goto(f"{song}/bench")
+    drawn(other)
+    click_slot(other, "rim", 480)
+    expect_hit(bench, "rim", 480)
+    expect(bench.locator("#elsewhere")).to_contain_text("elsewhere: write rim")
+    assert bench.evaluate("easyPocket.edits.revision") == other.evaluate("easyPocket.edits.revision")
+    bench.fill("#song-name", "Half a na")  # typed while the other goes on
+    other.fill("#tempo", "96")
+    other.keyboard.press("Enter")
+    expect(bench.locator("#tempo")).to_have_value("96.0")
+    assert bench.evaluate("[document.activeElement.id, document.activeElement.value]") == ["song-name", "Half a na"]
+    bench.mouse.move(*slot_point(bench, "rim", 960))
+    bench.mouse.down()  # and a drag goes on
+    other.fill("#tempo", "97")
+    other.keyboard.press("Enter")
+    expect(bench.locator("#tempo")).to_have_value("97.0")
+    bench.mouse.up()
+    expect_hit(bench, "rim", 960)
+    expect_hit(other, "rim", 960)
+    bench.keyboard.press("Control+z")
+    expect_hits(other, "rim", 3)
+    other.close()
+
+
 def test_two_tabs_never_overwrite_each_other(bench, song):
     other = bench.context.new_page()
+    for page in (bench, other):  # of what the other one does nothing is told: the line is down
+        page.route("**/live", lambda route: route.abort())
+    bench.reload()
+    drawn(bench)
     other.goto(f"{song}/bench")
     drawn(other)
     click_slot(bench, "rim", 0)

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import asyncio
-import time
+import json
 from collections.abc import AsyncIterator
 from dataclasses import fields
 from typing import Annotated, Any
@@ -23,7 +22,7 @@ from easy_pocket.jobs.jobs import JobFile
 from easy_pocket.jobs.work import export
 from easy_pocket.store.database import Database, Reader
 from easy_pocket.store.history.undo_log import MissingSongError, undo_words
-from easy_pocket.store.schema.tables import EditRow, SongRow
+from easy_pocket.store.schema.tables import SongRow
 from easy_pocket.store.songs.edits.pipeline import EditResult, SentEdit, SentStep, make_edit, take_steps
 from easy_pocket.store.songs.exports import export_file
 from easy_pocket.store.songs.load import read_song
@@ -51,8 +50,6 @@ from easy_pocket.web.shared.job_routes import jobs, workers
 router = APIRouter(tags=["songs"])
 PartId = Annotated[int, Path(ge=1, le=2**31 - 1)]
 MOST_STREAMS = 32
-LOOK_S, ALIVE_S = 0.5, 15.0
-LONGEST_STREAM_S = 3600.0
 
 
 @router.get("/songs")
@@ -187,36 +184,20 @@ async def events(request: Request, store: Store, song_id: SongId) -> Response:
 
     async def told() -> AsyncIterator[str]:
         try:
-            async for piece in _changes(request, store, song_id):
-                yield piece
+            async for change in request.app.state.watch.follow(song_id):
+                if await request.is_disconnected():
+                    return
+                if change is None:
+                    yield ": still here\n\n"
+                elif change.gone:
+                    yield "event: gone\ndata: {}\n\n"
+                else:
+                    found = {"revision": change.revision, "words": change.words}
+                    yield f"id: {change.revision}\nevent: changed\ndata: {json.dumps(found)}\n\n"
         finally:
             streams.discard(key)
 
     return StreamingResponse(told(), media_type="text/event-stream")
-
-
-async def _changes(request: Request, store: Database, song_id: int) -> AsyncIterator[str]:
-    began = said = time.monotonic()
-    seen = -1
-    while time.monotonic() - began < LONGEST_STREAM_S and not await request.is_disconnected():
-        revision, words = await run_in_threadpool(_newest, store.reader, song_id)
-        if revision is None:
-            yield "event: gone\ndata: {}\n\n"
-            return
-        if revision != seen:
-            seen, said = revision, time.monotonic()
-            found = Made(revision=revision, words=words, undo=None, redo=None)
-            yield f"id: {revision}\nevent: changed\ndata: {found.model_dump_json(include={'revision', 'words'})}\n\n"
-        elif time.monotonic() - said > ALIVE_S:
-            said = time.monotonic()
-            yield ": still here\n\n"
-        await asyncio.sleep(LOOK_S)
-
-
-def _newest(reader: Reader, song_id: int) -> tuple[int | None, str]:
-    revision = reader.scalar(select(SongRow.revision).where(SongRow.id == song_id, SongRow.deleted_at.is_(None)))
-    asked = select(EditRow.words).where(EditRow.song_id == song_id, EditRow.revision == revision)
-    return revision, (reader.scalar(asked) or "") if revision is not None else ""
 
 
 OF: tuple[Of, ...] = ("song", "pattern")

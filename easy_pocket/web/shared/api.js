@@ -3,7 +3,7 @@
 import { selectionText } from "./selection.js";
 
 // A tab that was copied by the browser is another tab: the name lasts as long as the page.
-const TAB = crypto.randomUUID ? crypto.randomUUID().slice(0, 18) : `${Date.now()}${Math.floor(Math.random() * 1e9)}`;
+export const OWN_TAB = crypto.randomUUID ? crypto.randomUUID().slice(0, 18) : `${Date.now()}${Math.floor(Math.random() * 1e9)}`;
 let count = 0;
 
 /** @param {string} address */
@@ -33,5 +33,5 @@ export function askJson(address, body) {
 
 // For an edit that comes with a file: sent twice, it is made once.
 export function newEditId() {
-  return `${TAB}-${(count += 1)}${Math.floor(Math.random() * 1e6)}`;
+  return `${OWN_TAB}-${(count += 1)}${Math.floor(Math.random() * 1e6)}`;
 }

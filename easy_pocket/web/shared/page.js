@@ -15,6 +15,7 @@ import { KeyList } from "./key_list.js";
 import { selectionFromAddress, setSelection, selection } from "./selection.js";
 import { showNote } from "./notes.js";
 import { mountOwn } from "./own_script.js";
+import { Live } from "./live.js";
 import { Parked } from "./parked_edits.js";
 import { Screen } from "./screen.js";
 import { Player } from "./player.js";
@@ -60,6 +61,7 @@ export class Page {
     this.goTo = new GoTo(this);
     this.help = new HelpPanel();
     new KeyTable(this);
+    this.live = new Live(this);
     this.listen();
     this.showSong();
     this.arrive();
@@ -220,6 +222,7 @@ export class Page {
     const state = JSON.parse(fresh.getElementById("song-state")?.textContent || "null");
     document.title = fresh.title;
     this.showsSong = Boolean(state); // the Shelf shows none
+    this.live.follow();
     this.arrive(state);
   }
 

@@ -59,6 +59,7 @@ def edit(request: Request, store: Store, song_id: SongId, sent: EditRequest) -> 
         )
     except StaleRevisionError as error:
         return stale(error, song_state(read_song(store.reader, song_id, selection), sent.view, store.reader))
+    request.app.state.watch.nudge()
     about(request, revision=made.song.revision, repeated=made.repeated)
     return JsonResponse(result_state(made, sent.view, store.reader))
 
@@ -81,5 +82,6 @@ def _step(request: Request, store: Database, song_id: int, direction: str, sent:
         made = take_steps(store, song_id, wanted)
     except StaleRevisionError as error:
         return stale(error, song_state(read_song(store.reader, song_id, selection), sent.view, store.reader))
+    request.app.state.watch.nudge()
     about(request, revision=made.song.revision, repeated=made.repeated)
     return JsonResponse({**result_state(made, sent.view, store.reader), "words": made.words})
