@@ -24,6 +24,7 @@ FIRST_SEED = 500
 KNOWN = 1500
 RIDGE = 0.3
 MERGE_S = 0.030
+AGED = 0.5  # share of the loops that has gone through what bench/aging.py holds
 KIND_OF = {
     "kick": "kick", "snare": "snare", "clap": "snare", "rim": "snare", "hat_closed": "hat", "hat_open": "hat",
     "hat_pedal": "hat", "shaker": "hat", "tambourine": "hat", "tom_low": "tom", "tom_mid": "tom", "tom_high": "tom",
@@ -67,7 +68,7 @@ def _plain_sound_of(voice: str, dice: np.random.Generator) -> np.ndarray | None:
 
 def examples(seed: int) -> tuple[np.ndarray, np.ndarray]:
     pictures, kinds = [], []
-    for loop in made_loops(LOOPS, seed, sound_of=sound_of):
+    for loop in made_loops(LOOPS, seed, sound_of=sound_of, age=AGED):
         hits = sorted(loop.truth["hits"], key=lambda hit: hit["time_s"])
         together: list[list[dict]] = []
         for hit in hits:

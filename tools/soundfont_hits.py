@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import subprocess
 import tempfile
 from pathlib import Path
@@ -11,7 +12,7 @@ import numpy as np
 import numpy.typing as npt
 import soundfile
 
-SOUNDFONT = "/usr/share/sounds/sf2/FluidR3_GM.sf2"
+SOUNDFONT = os.environ.get("EASY_POCKET_SOUNDFONT", "/usr/share/sounds/sf2/FluidR3_GM.sf2")
 LICENCE = Path("/usr/share/doc/fluid-soundfont-gm/copyright")
 RATE_HZ = 44_100
 APART_S = 5  # long enough for a crash to ring out

@@ -1,9 +1,12 @@
 """What has no steady beat is said to have none, and why; what has one is not doubted."""
 
+import re
+
 import numpy as np
 import pytest
 
 from easy_pocket.core.audio import Audio
+from easy_pocket.core.errors import NoHitsError
 from easy_pocket.core.listen.beat_check import beat_doubt
 from easy_pocket.core.listen.loop_analysis import Corrections, analyze_loop
 from easy_pocket.core.pattern.timebase import Metre
@@ -35,12 +38,18 @@ def speech(seed):
     return x
 
 
-@pytest.mark.parametrize("seed", range(10))
+@pytest.mark.parametrize("seed", range(16))
 def test_speech_has_no_beat(seed):
-    words, heard = doubt(speech(seed))
-    assert heard.reading.confidence * heard.reading.fit < 0.3
-    assert words.startswith("I can't find a steady beat here, because ")
-    assert "by hand" in words
+    """Nothing in it is taken for a hit, or so little that it is said."""
+    try:
+        words, heard = doubt(speech(seed))
+    except NoHitsError as error:
+        words, count = str(error), 0
+    else:
+        count = len(heard.onsets)
+    assert count < 8
+    assert re.search("holds no hits|1 hit was heard|I can't find a steady beat here, because ", words)
+    assert count == 0 or "by hand" in words
 
 
 @pytest.mark.parametrize("seed", range(4))

@@ -66,7 +66,7 @@ def test_the_bars_add_only_what_was_played():
 
 
 def test_what_no_other_bar_has_or_lies_off_its_place_is_not_believed():
-    one, _ = only_in_bars(with_ghosts(-31, slots=(9,)))
+    one, _ = only_in_bars(with_ghosts(-33, slots=(9,)))
     assert not len(one)
     astray, _ = only_in_bars(with_ghosts(-31, slots=(9, 25), late_ms=45.0))
     assert not len(astray)

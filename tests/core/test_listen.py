@@ -348,7 +348,7 @@ def test_the_demo_loop_holds_the_groove_it_was_made_with():
     error, without = (
         np.sqrt(np.nanmean((one.offsets[heard_slots] - made[heard_slots]) ** 2)) for one in (lane, of_starts)
     )
-    assert error < 1.5
+    assert error < 1.8
     assert error < 0.7 * without
 
 
