@@ -155,10 +155,36 @@ def test_a_backup_is_saved_and_asked_about_before_it_takes_the_place_of_all(page
     expect(ask).to_contain_text("All songs here make way for those of b.tar")
     ask.get_by_role("button", name="leave it").click()
     expect(ask).to_be_hidden()
+    page.set_input_files("[data-bring-backup]", tmp_path / "b.tar")
+    expect(ask).to_be_visible()
+    page.keyboard.press("Escape")
+    expect(ask).to_be_hidden()
     (tmp_path / "letter.gz").write_bytes(b"dear all")
     page.set_input_files("[data-bring-backup]", tmp_path / "letter.gz")
     ask.get_by_role("button", name="bring it back").click()
     expect(ask).to_contain_text("letter.gz is no backup of Easy Pocket")
+
+
+def test_the_bin_is_emptied_only_when_it_is_asked_for_twice(page: Page) -> None:
+    shelf(page)
+    page.fill(".empty-bar [name=name]", "Gone Rope")
+    page.click(".empty-bar >> text=Begin")
+    page.wait_for_selector("#rail-kick")
+    shelf(page)
+    with_card(page, "Gone Rope", "delete")
+    page.get_by_role("tab", name="Bin").click()
+    empty, keep = page.locator("[data-empty-bin]"), page.locator("[data-keep-bin]")
+    empty.click()
+    expect(keep).to_be_visible()
+    page.keyboard.press("Escape")
+    expect(keep).to_be_hidden()
+    expect(page.locator("#bin")).to_contain_text("Gone Rope")
+    empty.click()
+    page.locator("#bin [hx-post='/bin/empty']").click()
+    expect(page.locator("#bin")).not_to_contain_text("Gone Rope")
+    page.reload()
+    page.get_by_role("tab", name="Bin").click()
+    expect(page.locator("#bin")).not_to_contain_text("Gone Rope")
 
 
 def test_a_history_is_shortened_from_the_card(page: Page, song: str) -> None:

@@ -158,7 +158,8 @@ class Shelf {
       field.value = "";
       this.find();
       field.blur();
-    } else if (event.key === "/" && !isTyping(event.target)) {
+    } else if (event.key === "Escape") this.leaveQuestions();
+    else if (event.key === "/" && !isTyping(event.target)) {
       event.preventDefault();
       field.focus();
     } else if (event.key === "n" && !isTyping(event.target) && !event.ctrlKey && !event.metaKey && !event.altKey && lettersAreOn()) {
@@ -173,6 +174,13 @@ class Shelf {
       if (this.player.running) this.player.stop();
       else if (card) this.toggle(card.dataset.song);
     }
+  }
+
+  // What was asked is left as it was.
+  leaveQuestions() {
+    for (const id of ["bring-notes", "backup-ask"]) byId(id).hidden = true;
+    const keep = document.querySelector("[data-keep-bin]");
+    if (keep?.checkVisibility()) /** @type {HTMLElement} */ (keep).click();
   }
 
   // Finding and order ---------------------------------------------------------------------------------------------------
