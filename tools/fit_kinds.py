@@ -24,7 +24,6 @@ FIRST_SEED = 500
 KNOWN = 1500
 RIDGE = 0.3
 MERGE_S = 0.030
-AGED = 0.5  # share of the loops that has gone through what bench/aging.py holds
 KIND_OF = {
     "kick": "kick", "snare": "snare", "clap": "snare", "rim": "snare", "hat_closed": "hat", "hat_open": "hat",
     "hat_pedal": "hat", "shaker": "hat", "tambourine": "hat", "tom_low": "tom", "tom_mid": "tom", "tom_high": "tom",
@@ -66,9 +65,10 @@ def _plain_sound_of(voice: str, dice: np.random.Generator) -> np.ndarray | None:
     return np.asarray(recorded(voice, varied(x, dice)[:, None], dice)[:, 0])
 
 
-def examples(seed: int) -> tuple[np.ndarray, np.ndarray]:
+def examples(job: tuple[int, float]) -> tuple[np.ndarray, np.ndarray]:
+    seed, age = job
     pictures, kinds = [], []
-    for loop in made_loops(LOOPS, seed, sound_of=sound_of, age=AGED):
+    for loop in made_loops(LOOPS, seed, sound_of=sound_of, age=age):
         hits = sorted(loop.truth["hits"], key=lambda hit: hit["time_s"])
         together: list[list[dict]] = []
         for hit in hits:
@@ -91,12 +91,13 @@ def main() -> None:
     asked = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     asked.add_argument("--without", default="")
     asked.add_argument("--batches", type=int, default=BATCHES, help="of 130 loops each")
+    asked.add_argument("--aged", type=float, default=0.0, help="share of the loops that bench/aging.py makes old")
     asked.add_argument("-o", dest="out", type=Path, default=FITTED_FILE)
     args = asked.parse_args()
     without = {int(one) for one in args.without.split(",") if one}
     _hits.update(soundfont(tuple(program for program in PROGRAMS if program not in without)))
     with Pool() as pool:
-        found = pool.map(examples, range(FIRST_SEED, FIRST_SEED + args.batches))
+        found = pool.map(examples, [(FIRST_SEED + number, args.aged) for number in range(args.batches)])
     pictures, kinds = (np.concatenate([one[part] for one in found]) for part in (0, 1))
     test = np.zeros(len(pictures), dtype=bool)
     test[-len(found[-1][0]) :] = True
@@ -123,7 +124,7 @@ def main() -> None:
         args.out,
         small,
         tool="fit kinds",
-        arguments={"without": args.without, "batches": args.batches},
+        arguments={"without": args.without, "batches": args.batches, "aged": args.aged},
         data_seed=FIRST_SEED,
         scores={"hits": len(pictures), **scores},
     )
