@@ -63,7 +63,7 @@ def select_with_bars(
         return onsets
     spoken = odds.copy()
     spoken[inside] = network("bars").of(pictures[inside])
-    needed = needed_log_odds(sensitivity)
+    needed = needed_log_odds(sensitivity, narrow=prepared.narrow)
     # One who turns the sensitivity down wants less heard, not the same by another way.
     faint = odds < needed
     spoken[faint] = np.minimum(spoken[faint], needed + FAINT_ODDS)

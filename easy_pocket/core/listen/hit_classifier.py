@@ -19,6 +19,7 @@ FITTED_FILE = Path(__file__).with_name("hit_classifier.npz")
 MERGE_S = 0.030  # sounds closer than this are one hit
 FARTHEST = 4.0  # inputs are clipped to so many standard deviations: beyond the training data nothing is known
 NEEDED = -0.6  # log odds at a sensitivity of a half ...
+NARROW_EASE = 0.6  # so much less is asked of a recording that has nothing above 5 kHz: its hats are faint
 LESS, MORE = 14.0, 20.0  # ... and how far they go up from there to 0 and down to 1, per 1
 AT_ONCE = 2048  # rows: of ten minutes there are twenty thousand
 DB_OF_ODDS = 10 / np.log(10)
@@ -57,9 +58,9 @@ def network(name: str) -> Network:
     return Network(middle, width, weights, offsets, out, float(bias))
 
 
-def needed_log_odds(sensitivity: float) -> float:
+def needed_log_odds(sensitivity: float, *, narrow: bool = False) -> float:
     """Log odds from which a place is a hit; sensitivity 0 (only the plainest) to 1 (everything that stirs)."""
-    return NEEDED + (LESS if sensitivity < 0.5 else MORE) * (0.5 - sensitivity)
+    return NEEDED - NARROW_EASE * narrow + (LESS if sensitivity < 0.5 else MORE) * (0.5 - sensitivity)
 
 
 def select_separated(at: Ints, odds: Floats, needed: float) -> Ints:

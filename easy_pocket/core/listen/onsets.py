@@ -155,7 +155,7 @@ def chosen(prepared: Prepared, candidates: Candidates, odds: Floats, sensitivity
     NoHitsError
         When there are none.
     """
-    needed = needed_log_odds(sensitivity)
+    needed = needed_log_odds(sensitivity, narrow=prepared.narrow)
     best = select_separated(candidates.at, odds, needed)
     starts = _at_attack(candidates, best)
     # What starts a trice before the seam is the first hit: the attack of a file that was cut there lies at its start.

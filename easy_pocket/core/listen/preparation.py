@@ -29,6 +29,7 @@ BAND_PIECE = 1 << 16  # blocks filtered at a time: a filtered copy of ten minute
 LOW_STEP, LOW_BELOW_HZ = 8, 1000  # what is kept of a band below 1 kHz is its energy, for which 5.5 kHz is enough
 BANDS_HZ = ((60, 200), (200, 1000), (1000, 4000), (4000, 8000), (8000, 16_000))
 
+NARROW_HZ = 10_000
 HEARD_DB = -72.0  # full scale; a file that never gets louder is silent
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.intp]
@@ -45,6 +46,7 @@ class Prepared:
     context: int
     duration_s: float
     name: str
+    narrow: bool = False  # it was recorded at so few samples a second that hats are hardly in it
 
     @property
     def length(self) -> int:
@@ -79,6 +81,7 @@ def prepare(audio: Audio, on_progress: OnProgress = no_progress) -> Prepared:
         context=context,
         duration_s=audio.duration_s,
         name=audio.name,
+        narrow=audio.rate_hz < NARROW_HZ,
     )
 
 
