@@ -323,6 +323,7 @@ def test_density_leaves_hits_out_and_gives_them_back(page: Page, song: str) -> N
 
 def test_an_idea_that_was_refused_is_not_listed_as_taken(ideas: Page) -> None:
     places = [hit[:2] for hit in pattern(ideas)]
+    ideas.evaluate("easyPocket.live.source.close()")  # it is not told of the other edit
     ideas.evaluate(
         """async (places) => {
             const body = { revision: easyPocket.edits.revision, edit: { kind: "wipe", places } };

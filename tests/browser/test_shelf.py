@@ -173,6 +173,7 @@ def test_the_bin_is_emptied_only_when_it_is_asked_for_twice(page: Page) -> None:
     shelf(page)
     with_card(page, "Gone Rope", "delete")
     page.get_by_role("tab", name="Bin").click()
+    expect(page.locator("#bin")).to_contain_text("Gone Rope")
     empty, keep = page.locator("[data-empty-bin]"), page.locator("[data-keep-bin]")
     empty.click()
     expect(keep).to_be_visible()

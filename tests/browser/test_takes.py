@@ -612,7 +612,8 @@ def test_two_tabs_play_into_one_take_and_neither_loses_a_pass(takes: Page, song:
     until(other, f"{DATA}.take.passes.length === 2")
     takes.reload()
     until(takes, f"{HERE} && {DATA}.take.passes.length === 2")
-    # Both sew the same bar: the second one is told, and sees what stands there.
+    # Both sew the same bar at once: the second one is told, and sees what stands there.
+    other.evaluate("easyPocket.live.source.close()")
     for page, row in ((takes, 0), (other, 1)):
         page.mouse.click(*lane(page, row, 0))
         saved(page)
