@@ -27,6 +27,7 @@ from easy_pocket.store.database import Database
 from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.edits.registry import KINDS
 from easy_pocket.store.songs.load import read_song
+from easy_pocket.web.shared import song_watch
 from tests.conftest import Client, fresh_kits
 from tests.drums import ROCK, beat, wav_bytes
 
@@ -41,7 +42,11 @@ def song_id(store: Database) -> int:
         return create_song(session, "Lamplighter", tempo_bpm=104, hits=beat(ROCK).hits).id
 
 
-def test_no_route_of_ours_fails_whatever_it_is_asked(client: Client, store: Database, song_id: int, deep: bool) -> None:
+def test_no_route_of_ours_fails_whatever_it_is_asked(
+    client: Client, store: Database, song_id: int, deep: bool, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(song_watch, "LONGEST_S", 0.05)  # who follows a song is told for an hour
+    monkeypatch.setattr(song_watch, "ALIVE_S", 0.02)
     described = client.app.openapi()  # type: ignore[attr-defined]
     operations = [found.ok() for found in schemathesis.openapi.from_dict(described).get_all_operations()]
     assert len(operations) > 60
