@@ -19,7 +19,7 @@ from easy_pocket.store.database import Database
 from easy_pocket.store.songs.create import create_song
 from easy_pocket.web import operations
 from easy_pocket.web.app import make_app
-from easy_pocket.web.screens.shelf import routes as shelf
+from easy_pocket.web.screens.shelf import view as shelf
 from tests.conftest import Client
 from tests.drums import ROCK, beat
 
