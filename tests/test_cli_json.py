@@ -78,9 +78,10 @@ def test_what_is_printed_is_what_the_schema_says(
 
 def test_every_command_that_prints_json_has_a_schema() -> None:
     subparsers = next(one for one in make_parser(whole=True)._actions if one.dest == "command")
-    assert subparsers.choices is not None
+    parsers = subparsers.choices
+    assert isinstance(parsers, dict)
     speaking = {
         name for name in COMMANDS
-        if any("--json" in one.option_strings for one in subparsers.choices[name]._actions)  # type: ignore[index]
+        if any("--json" in one.option_strings for one in parsers[name]._actions)
     }  # fmt: skip
     assert speaking == set(CALLS) == set(SCHEMA["$defs"]) - {"idea", "gap", "beat_measure"}

@@ -447,6 +447,16 @@ def test_a_voice_gets_another_note_in_the_export_menu_and_undo_gives_it_back(ben
     bench.click("[aria-controls=export-menu]")
     bench.click("#export-keys summary")
     field = bench.get_by_label("MIDI note of Snare", exact=True)
+    field.fill("999")
+    field.press("Enter")
+    expect(bench.locator("#note")).to_contain_text("999 is no MIDI note: 0 to 127 are")
+    expect(field).to_have_value("38")
+    field.fill("50")
+    field.press("Escape")  # leaves it as it was
+    assert bench.evaluate("[easyPocket.edits.queue.length, easyPocket.song.undo ?? '']") == [0, ""]
+    if not field.is_visible():
+        bench.click("[aria-controls=export-menu]")
+    expect(field).to_have_value("38")
     field.fill("40")
     field.press("Enter")
     expect(bench.locator(".key-line.own")).to_contain_text("Snare")

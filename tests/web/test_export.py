@@ -10,6 +10,7 @@ import soundfile
 import soxr
 from mutagen.flac import FLAC
 
+from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.archive import read_archive
 from easy_pocket.core.sound.events import play_events
@@ -246,6 +247,8 @@ def test_the_song_has_notes_of_its_own_in_its_files_and_on_pads(client, song, st
     assert step(store, song.id, "undo") == "notes as the kits say"
     assert len(read_song(store.reader, song.id).key_map) > 8
     do(store, song.id, "keys_all", like="kits")
+    with pytest.raises(EditRefusedError, match="The notes are as the kits say already"):
+        do(store, song.id, "keys_all", like="kits")  # pressed twice: one step
     do(store, song.id, "key", voice="snare", note=40)
     do(store, song.id, "key", voice="snare", note=None)
     assert read_song(store.reader, song.id).key_map == {}

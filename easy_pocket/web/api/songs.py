@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import AsyncIterator
 from dataclasses import fields
 from typing import Annotated, Any
@@ -46,6 +45,7 @@ from easy_pocket.web.api.models import (
 )
 from easy_pocket.web.shared.dependencies import Reads, SongId, Store, download
 from easy_pocket.web.shared.job_routes import jobs, workers
+from easy_pocket.web.shared.song_watch import told_as_events
 
 router = APIRouter(tags=["songs"])
 PartId = Annotated[int, Path(ge=1, le=2**31 - 1)]
@@ -184,16 +184,8 @@ async def events(request: Request, store: Store, song_id: SongId) -> Response:
 
     async def told() -> AsyncIterator[str]:
         try:
-            async for change in request.app.state.watch.follow(song_id):
-                if await request.is_disconnected():
-                    return
-                if change is None:
-                    yield ": still here\n\n"
-                elif change.gone:
-                    yield "event: gone\ndata: {}\n\n"
-                else:
-                    found = {"revision": change.revision, "words": change.words}
-                    yield f"id: {change.revision}\nevent: changed\ndata: {json.dumps(found)}\n\n"
+            async for piece in told_as_events(request, request.app.state.watch, song_id, "revision", "words"):
+                yield piece
         finally:
             streams.discard(key)
 

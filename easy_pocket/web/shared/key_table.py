@@ -9,12 +9,12 @@ from starlette.requests import Request
 from starlette.responses import Response
 
 from easy_pocket.core.pattern.voices import ROLES
+from easy_pocket.core.sound.kit_edit import NOTE_NAMES
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.web.shared.dependencies import Song
 from easy_pocket.web.shared.render import page
 
 router = APIRouter()
-PITCHES = ("C", "C♯", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B")
 
 
 @dataclass(frozen=True)
@@ -29,7 +29,7 @@ class KeyLine:
 
     @property
     def pitch(self) -> str:
-        return f"{PITCHES[self.note % 12]}{self.note // 12 - 1}"
+        return f"{NOTE_NAMES[self.note % 12]}{self.note // 12 - 1}"
 
 
 @router.get("/songs/{song_id}/keys")

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import json
 import logging
 import time
 from collections.abc import AsyncIterator, Collection
@@ -13,6 +14,7 @@ from dataclasses import dataclass
 from sqlalchemy import select
 from sqlalchemy.exc import SQLAlchemyError
 from starlette.concurrency import run_in_threadpool
+from starlette.requests import Request
 
 from easy_pocket.store.database import Reader
 from easy_pocket.store.schema.tables import EditRow, SongRow
@@ -109,6 +111,20 @@ class SongWatch:
                 self._seen[song_id] = change.revision
                 for told in self._followers.get(song_id, ()):
                     told.put_nowait(change)
+
+
+async def told_as_events(request: Request, watch: SongWatch, song_id: int, *fields: str) -> AsyncIterator[str]:
+    """Server-sent events: `changed` with these fields of the newest edit, `gone` at the end."""
+    async for change in watch.follow(song_id):
+        if await request.is_disconnected():
+            return
+        if change is None:
+            yield ": still here\n\n"
+        elif change.gone:
+            yield "event: gone\ndata: {}\n\n"
+        else:
+            told = {name: getattr(change, name) for name in fields}
+            yield f"id: {change.revision}\nevent: changed\ndata: {json.dumps(told)}\n\n"
 
 
 def _newest(reader: Reader, songs: Collection[int], seen: dict[int, int] | None = None) -> dict[int, Change]:

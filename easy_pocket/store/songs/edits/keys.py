@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.pattern.voices import ROLES, check_voice, voice_name
 from easy_pocket.store.history.undo_log import field_patch
 from easy_pocket.store.songs.edits.fields import Voice
@@ -26,6 +27,8 @@ def set_key(context: EditContext, sent: SetKey) -> Step:
     keys = {voice: note for voice, note in (row.key_map or {}).items() if voice != sent.voice}
     if sent.note is not None:
         keys[check_voice(sent.voice)] = sent.note
+    if (keys or None) == row.key_map:
+        raise EditRefusedError(f"The note of {voice_name(sent.voice)} is that already.")
     said = {"name": voice_name(sent.voice), "shown": "as the kit says" if sent.note is None else sent.note}
     return Step([field_patch("song", row, key_map=keys or None)], said=said)
 
@@ -44,4 +47,6 @@ WORDS = {"kits": "as the kits say", "general_midi": "of General MIDI"}
 def set_all_keys(context: EditContext, sent: SetAllKeys) -> Step:
     voices = {voice.role for kit in context.song.values.kits.values() for voice in kit.voices}
     keys = {voice: ROLES[voice].midi_note for voice in sorted(voices)} if sent.like == "general_midi" else None
+    if keys == context.song.row.key_map:
+        raise EditRefusedError(f"The notes are {WORDS[sent.like]} already.")
     return Step([field_patch("song", context.song.row, key_map=keys)])
