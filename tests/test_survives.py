@@ -27,7 +27,8 @@ from easy_pocket.home.engine_files import MADE
 from easy_pocket.home.folder import LaunchError
 from easy_pocket.home.mariadb import MariaDb, free_port
 from easy_pocket.home.restore import restore
-from easy_pocket.store.database import MIGRATIONS, Database
+from easy_pocket.store.database import Database
+from easy_pocket.store.schema import MIGRATIONS
 from tests.running import start_app
 
 BEFORE = "0007"  # a version to upgrade from

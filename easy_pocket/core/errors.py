@@ -21,6 +21,10 @@ class BadValueError(PocketError):
     """A value outside its range."""
 
 
+class NotThereError(BadValueError):
+    """What is asked for does not exist, or not for whom it is asked."""
+
+
 class EditRefusedError(PocketError):
     """An edit that does not fit the pattern it was meant for."""
 

@@ -11,8 +11,9 @@ from dataclasses import dataclass, field
 from threading import Event, Lock
 from typing import Any
 
-from easy_pocket.core.errors import PocketError
+from easy_pocket.core.errors import NotThereError, PocketError
 from easy_pocket.jobs.workers import AT_ONCE, LONG_S, STOPPED, StoppedError, Work, Workers
+from easy_pocket.store.viewer import told_to
 
 log = logging.getLogger(__name__)
 
@@ -72,15 +73,26 @@ class Jobs:
         self._lock = Lock()
         self._waiting = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="job")
 
-    def start(self, work: Work, arguments: tuple[Any, ...], keep: Callable[[Any], dict[str, object] | JobFile]) -> str:
+    def start(
+        self,
+        work: Work,
+        arguments: tuple[Any, ...],
+        keep: Callable[[Any], dict[str, object] | JobFile],
+        *,
+        most_of_one: int = MOST_WAITING,
+    ) -> str:
         """Have the work done by a worker, and its result kept; the job's id. Raises PocketError when too much is under
         way."""
         job, key = Job(words="waiting"), uuid.uuid4().hex
+        whose = told_to()
         with self._lock:
             under_way = sum(not one.ended for one in self._jobs.values())
             if under_way >= MOST_WAITING:
                 raise PocketError(f"{under_way} long things are being done already: wait for one of them, or stop it.")
-            self._jobs[key] = job
+            own = sum(not one.ended for name, one in self._jobs.items() if name.startswith(whose))
+            if whose and own >= most_of_one:
+                raise PocketError(f"{own} long things of yours are being done already: wait for one, or stop it.")
+            self._jobs[whose + key] = job
             while len(self._jobs) > MOST_KEPT:
                 self._jobs.popitem(last=False)[1].stop()
         self._waiting.submit(self._run, job, work, arguments, keep)
@@ -117,11 +129,11 @@ class Jobs:
                 one.file = None
 
     def find(self, key: str) -> Job:
-        """Raises PocketError for one that is not known."""
+        """Raises NotThereError for one that is not known to who asks."""
         with self._lock:
-            if key not in self._jobs:
-                raise PocketError(LOST)
-            return self._jobs[key]
+            if told_to() + key not in self._jobs:
+                raise NotThereError(LOST)
+            return self._jobs[told_to() + key]
 
     def counts(self) -> dict[str, int]:
         """How many are done now, and how many wait."""

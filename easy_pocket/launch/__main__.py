@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import errno
 import logging
 import os
 import signal
@@ -16,7 +17,9 @@ from easy_pocket import logs
 from easy_pocket.caches import give_core_its_caches
 from easy_pocket.home.asked_restore import carry_out
 from easy_pocket.home.folder import LaunchError, claim, home_folder, release
+from easy_pocket.home.local_key import local_key
 from easy_pocket.home.mariadb import MariaDb
+from easy_pocket.web.serving import Serving, ServingError, serving
 
 HOST = "127.0.0.1"
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # one core for each process: two would wait for each other
@@ -27,6 +30,7 @@ DATABASE_WAIT_S = 3.0
 def main() -> int:
     parser = argparse.ArgumentParser(prog="./pocket start")
     parser.add_argument("--port", type=int, default=8000)
+    parser.add_argument("--host", default=HOST, help="an address to serve on besides this machine; needs accounts")
     parser.add_argument("--no-demo", action="store_true", help="start with an empty shelf")
     parser.add_argument("--no-install", action="store_true", help="never install anything")
     chosen = parser.parse_args()
@@ -38,9 +42,10 @@ def main() -> int:
     home = home_folder()
     anew = False
     try:
-        listener = _listen(chosen.port)
-        address = f"http://{HOST}:{chosen.port}"
+        listener = _listen(chosen.host, chosen.port)
         logs.configure(home)
+        served = _served(chosen.host, chosen.port, home)
+        address = served.public_url or f"http://{HOST}:{chosen.port}"
         lock = claim(home, address)
         give_core_its_caches()
         url = os.environ.get("EASY_POCKET_DATABASE_URL")
@@ -48,7 +53,7 @@ def main() -> int:
             carry_out(home)
             database = MariaDb(home)
             url = database.start()
-        anew = _serve(url, listener, address, home, own=database is not None, demo=not chosen.no_demo)
+        anew = _serve(url, listener, address, home, served, own=database is not None, demo=not chosen.no_demo)
     except LaunchError as error:
         log.error("not started: %s", error, extra={"told": True})
         print(f"pocket: {error}", file=sys.stderr)
@@ -66,24 +71,37 @@ def main() -> int:
     return 0
 
 
-def _listen(port: int) -> socket.socket:
+def _served(host: str, port: int, home: Path) -> Serving:
+    try:
+        return serving(host, port, local_key(home))
+    except ServingError as error:
+        raise LaunchError(str(error)) from None
+
+
+def _listen(host: str, port: int) -> socket.socket:
     """Take the port before anything else is started."""
     # Named as TCP, so that asyncio sends every piece at once (it leaves sockets of protocol 0 to Nagle's algorithm, and
     # each answer on a kept connection then waits 40 ms).
     listener = socket.socket(socket.AF_INET, socket.SOCK_STREAM, socket.IPPROTO_TCP)
     listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     try:
-        listener.bind((HOST, port))
+        listener.bind((host, port))
     except PermissionError:
         raise LaunchError(f"Port {port} needs root: start with --port 8000 or another above 1023.") from None
-    except (OSError, OverflowError):
+    except socket.gaierror:
+        raise LaunchError(f"--host {host} is no address of this machine: give one of its own.") from None
+    except (OSError, OverflowError) as error:
+        if getattr(error, "errno", 0) == errno.EADDRNOTAVAIL:
+            raise LaunchError(f"--host {host} is no address of this machine: give one of its own.") from None
         raise LaunchError(
-            f"Port {port} on {HOST} is taken: stop what uses it, or start with --port {min(port + 1, 65535)}."
+            f"Port {port} on {host} is taken: stop what uses it, or start with --port {min(port + 1, 65535)}."
         ) from None
     return listener
 
 
-def _serve(url: str, listener: socket.socket, address: str, home: Path, *, own: bool, demo: bool) -> bool:
+def _serve(
+    url: str, listener: socket.socket, address: str, home: Path, served: Serving, *, own: bool, demo: bool
+) -> bool:
     """Whether the program shall be started anew."""
     import uvicorn
     from fastapi import FastAPI
@@ -97,6 +115,7 @@ def _serve(url: str, listener: socket.socket, address: str, home: Path, *, own: 
     from easy_pocket.launch.warm import WarmUp
     from easy_pocket.store.database import Database
     from easy_pocket.store.failures import Failure, failure_of
+    from easy_pocket.store.people.accounts import are_there_accounts
     from easy_pocket.web.app import make_app
 
     store = Database(url)
@@ -113,16 +132,27 @@ def _serve(url: str, listener: socket.socket, address: str, home: Path, *, own: 
             words = "the disk is full" if failure is Failure.DISK_FULL else "its folder can only be read"
             raise LaunchError(f"The songs cannot be kept, because {words}: mend that, then start again.") from None
         raise LaunchError(f"The database cannot be used ({reason}): {way_out}.") from None
+    accounts = are_there_accounts(store.reader)
+    if served.elsewhere and not accounts:
+        store.close()
+        raise LaunchError(
+            "Serving others needs accounts, and there are none: make one with './pocket user add NAME', then start "
+            "again."
+        )
     listener.listen(128)  # from here on a browser that comes early is kept waiting, not turned away
     print(f"Easy Pocket is at {address}  (Ctrl-C stops it)", flush=True)
+    if served.local_key and not accounts:
+        print(f"Another user of this machine gets in only by {address}/?key={served.local_key}", flush=True)
     app: FastAPI | None = None
     workers = Workers(url)
     warming, upkeep = WarmUp(store), Upkeep(store, home)
     try:
-        app = make_app(store, workers=workers, home=home)
+        app = make_app(store, workers=workers, home=home, serving=served)
         workers.schedule(work.ready)  # one is there before it is needed
         log.info("serving", extra={"facts": {"address": address, "home": str(home)}})
-        config = uvicorn.Config(app, log_config=None, access_log=False, timeout_graceful_shutdown=3)
+        config = uvicorn.Config(
+            app, log_config=None, access_log=False, timeout_graceful_shutdown=3, proxy_headers=False
+        )
         server = uvicorn.Server(config)
         anew: list[bool] = []
 

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from pathlib import Path
 from typing import Any, TypeVar
 
 from sqlalchemy import Engine, Executable, create_engine
-from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy.orm import Session
 
-MIGRATIONS = Path(__file__).with_name("schema") / "migrations"
+from easy_pocket.store import scope
+from easy_pocket.store.schema import MIGRATIONS
+from easy_pocket.store.viewer import Viewer
+
 POOL = 12
 LOCK_WAIT_S = 8  # of one statement; the edit is tried again then, see edits/pipeline.py
 Row = TypeVar("Row")
@@ -50,15 +52,15 @@ class Found(list[Any]):
 
 class Reader:
     """Reads, each on a connection of its own that is given back at once: what takes long is computed in between, with
-    no transaction open and no connection held. `together` makes several reads on one connection."""
+    no transaction open and no connection held. `together` makes several reads on one connection. viewer: who reads;
+    none is who may see everything."""
 
-    def __init__(self, engine: Engine) -> None:
-        self.engine = engine
-        self._sessions = sessionmaker(engine, expire_on_commit=False)
+    def __init__(self, engine: Engine, viewer: Viewer | None = None) -> None:
+        self.engine, self.viewer = engine, viewer
 
     @contextmanager
     def together(self) -> Iterator[Session]:
-        with self._sessions() as session, session.begin():
+        with _session(self.engine, self.viewer) as session, session.begin():
             yield session
 
     def scalar(self, asked: Executable) -> Any:
@@ -78,7 +80,15 @@ class Reader:
             return session.get(table, key)
 
 
+def _session(engine: Engine, viewer: Viewer | None) -> Session:
+    return Session(engine, expire_on_commit=False, info={scope.VIEWER: viewer})
+
+
 Reads = Session | Reader  # what functions that only read are given
+
+
+def viewer_of(reads: Reads) -> Viewer | None:
+    return reads.viewer if isinstance(reads, Reader) else scope.viewer_of(reads)
 
 
 def reader_of(session: Reads) -> Reader:
@@ -87,20 +97,26 @@ def reader_of(session: Reads) -> Reader:
         return session
     engine = session.get_bind()
     assert isinstance(engine, Engine)
-    return Reader(engine)
+    return Reader(engine, scope.viewer_of(session))
 
 
 class Database:
-    def __init__(self, url: str) -> None:
+    """viewer: whose eyes it is seen with; see `seen_by`."""
+
+    def __init__(self, url: str, engine: Engine | None = None, viewer: Viewer | None = None) -> None:
         self.url = url
-        self.engine = make_engine(url)
-        self.reader = Reader(self.engine)
-        self._sessions = sessionmaker(self.engine, expire_on_commit=False)
+        self.engine = engine or make_engine(url)
+        self.viewer = viewer
+        self.reader = Reader(self.engine, viewer)
+
+    def seen_by(self, viewer: Viewer | None) -> Database:
+        """The same, narrowed to what this person may see; all that is written through it is theirs."""
+        return self if viewer == self.viewer else Database(self.url, self.engine, viewer)
 
     @contextmanager
     def transaction(self) -> Iterator[Session]:
         """Everything in the block is committed, or nothing is."""
-        with self._sessions() as session, session.begin():
+        with _session(self.engine, self.viewer) as session, session.begin():
             yield session
 
     def migrate(self, to: str = "head") -> None:

@@ -15,7 +15,12 @@ from easy_pocket.web.api import pages as api_pages
 from easy_pocket.web.api.app import make_api
 from easy_pocket.web.envelope import Envelope
 from easy_pocket.web.help import routes as help_routes
+from easy_pocket.web.people import owner_routes
+from easy_pocket.web.people import routes as people_routes
+from easy_pocket.web.people.door import Accounts, Door
+from easy_pocket.web.proxies import Proxies
 from easy_pocket.web.security import Guard
+from easy_pocket.web.serving import Serving
 from easy_pocket.web.shared import audio_routes, export_routes, job_routes, key_table, live_routes
 from easy_pocket.web.shared.screen import in_order
 from easy_pocket.web.shared.song_watch import SongWatch
@@ -23,16 +28,22 @@ from easy_pocket.web.shared.song_watch import SongWatch
 SMALL_BYTES = 1_000
 
 
-def make_app(database: Database, *, workers: Workers | None = None, home: Path | None = None) -> FastAPI:
+def make_app(
+    database: Database, *, workers: Workers | None = None, home: Path | None = None, serving: Serving | None = None
+) -> FastAPI:
     """workers: those of another app to be shared; home: the data folder, whose disk is looked at."""
     app = FastAPI(title="Easy Pocket", docs_url=None, redoc_url=None, openapi_url=None)
     app.state.database = database
     app.state.home = home or Path.cwd()
     app.state.restart = None  # given by who can start the program anew
     app.state.watch = SongWatch(database.reader)
+    app.state.serving = serving = serving or Serving()
+    app.state.accounts = Accounts(database)
     app.state.jobs = Jobs(workers or Workers(database.url))
     app.add_middleware(GZipMiddleware, minimum_size=SMALL_BYTES, compresslevel=4)  # audio it leaves as it is
-    app.add_middleware(Guard)
+    app.add_middleware(Door, database=database, accounts=app.state.accounts, serving=serving)
+    app.add_middleware(Guard, hosts=serving.hosts)
+    app.add_middleware(Proxies, serving=serving)
     app.add_middleware(Envelope)  # the last one added is the outermost
     for router in (
         *(router for screen in in_order() for router in screen.routers),
@@ -48,13 +59,15 @@ def make_app(database: Database, *, workers: Workers | None = None, home: Path |
                 operations,
                 static_routes,
                 api_pages,
+                people_routes,
+                owner_routes,
             )
         ),
     ):
         app.include_router(router)
     errors.install(app)
     api = make_api()
-    for name in ("database", "home", "jobs", "watch"):
+    for name in ("database", "home", "jobs", "watch", "serving", "accounts"):
         setattr(api.state, name, getattr(app.state, name))
     app.mount("/api/v1", api)
     return app

@@ -8,7 +8,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from starlette.exceptions import HTTPException
 from starlette.responses import JSONResponse, Response
 
-from easy_pocket.core.errors import PocketError
+from easy_pocket.core.errors import NotThereError, PocketError
 from easy_pocket.store.failures import Failure, failure_of
 from easy_pocket.store.history.undo_log import MissingSongError
 from easy_pocket.web.shared.render import page
@@ -60,6 +60,11 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(TooSlowError)
     async def too_slow(request: Request, error: TooSlowError) -> Response:
         return _answer(request, 408, str(error), "Too slow")
+
+    @app.exception_handler(NotThereError)
+    async def not_there(request: Request, error: NotThereError) -> Response:
+        # Of a song that is there, something else is not: its page goes on.
+        return _answer(request, 422 if "song_id" in request.path_params else 404, str(error), "Not here")
 
     @app.exception_handler(PocketError)
     async def refused(request: Request, error: PocketError) -> Response:

@@ -17,7 +17,7 @@ from easy_pocket.store.database import Database
 from easy_pocket.store.failures import failure_of
 from easy_pocket.store.schema.revisions import head_revision, present_revision
 from easy_pocket.store.upkeep import sizes
-from easy_pocket.web.shared.dependencies import Store
+from easy_pocket.web.shared.dependencies import ServerOwner, Store
 from easy_pocket.web.shared.job_routes import jobs
 from easy_pocket.web.shared.json_response import JsonResponse
 
@@ -31,7 +31,7 @@ async def health() -> Response:
     return JsonResponse({"alive": True})
 
 
-@router.get("/ready")
+@router.get("/ready", dependencies=[ServerOwner])
 def ready(request: Request, store: Store) -> Response:
     """Whether songs can be read and kept: 200 when all is well, 503 with what is not."""
     checks = {

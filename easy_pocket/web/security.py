@@ -9,6 +9,8 @@ from starlette.datastructures import Headers
 from starlette.responses import JSONResponse
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from easy_pocket.web.serving import LOCAL_HOSTS
+
 POLICY = "; ".join(
     (
         "default-src 'none'",
@@ -31,7 +33,6 @@ HEADERS = {
     "Cross-Origin-Resource-Policy": "same-origin",
 }
 SAFE_METHODS = {"GET", "HEAD", "OPTIONS"}
-LOCAL_HOSTS = {"127.0.0.1", "localhost", "testserver"}
 MAX_BODY_BYTES = 1_000_000
 MAX_UPLOAD_BYTES = 60_000_000
 MAX_SONG_FILE_BYTES = 300_000_000  # with all its audio
@@ -45,7 +46,7 @@ BODY_S = 30.0  # for a request to come in whole
 UPLOAD_S = 300.0
 
 
-def same_origin(headers: Headers) -> bool:
+def same_origin(headers: Headers, scheme: str = "http") -> bool:
     """Whether a request that changes something comes from one of our own pages.
 
     A browser says so in Origin (or Sec-Fetch-Site); what says neither is no page of ours.
@@ -53,7 +54,8 @@ def same_origin(headers: Headers) -> bool:
     origin = headers.get("origin")
     if origin is not None:
         try:
-            return urlsplit(origin).netloc == headers.get("host", "")
+            split = urlsplit(origin)
+            return (split.scheme, split.netloc) == (scheme, headers.get("host", ""))
         except ValueError:  # no address at all
             return False
     return headers.get("sec-fetch-site") == "same-origin"
@@ -62,14 +64,14 @@ def same_origin(headers: Headers) -> bool:
 class Guard:
     """Middleware that refuses what is not for us, and reads bodies within their bounds."""
 
-    def __init__(self, app: ASGIApp) -> None:
-        self.app = app
+    def __init__(self, app: ASGIApp, hosts: frozenset[str] = LOCAL_HOSTS) -> None:
+        self.app, self.hosts = app, hosts
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
             await self.app(scope, receive, send)
             return
-        refusal = _refusal(scope["method"], scope["path"], Headers(scope=scope))
+        refusal = _refusal(scope, Headers(scope=scope), self.hosts)
         if refusal is not None:
             status, words = refusal
             await JSONResponse({"error": words}, status)(scope, receive, send)
@@ -119,13 +121,15 @@ def too_slow(limit_s: float) -> str:
     return f"The request did not come whole within {limit_s:.0f} seconds; nothing was changed. Send it again."
 
 
-def _refusal(method: str, path: str, headers: Headers) -> tuple[int, str] | None:
+def _refusal(scope: Scope, headers: Headers, hosts: frozenset[str]) -> tuple[int, str] | None:
+    method, path = scope["method"], scope["path"]
     host = headers.get("host", "").rsplit(":", 1)[0]
-    if host not in LOCAL_HOSTS:
-        return 421, "Easy Pocket answers on 127.0.0.1 and localhost only."
+    if host not in hosts:
+        names = " and ".join(sorted(hosts - {"testserver"}))
+        return 421, f"Easy Pocket answers on {names} only."
     # A program has no origin; its token, which no page of another can send, is asked for by each route.
     by_token = path.startswith(API) and headers.get("authorization", "").lower().startswith("bearer ")
-    if method not in SAFE_METHODS and not by_token and not same_origin(headers):
+    if method not in SAFE_METHODS and not by_token and not same_origin(headers, scope.get("scheme", "http")):
         return 403, "This request does not come from an Easy Pocket page; nothing was changed."
     declared = headers.get("content-length", "0")
     most = {SONG_FILES: MAX_SONG_FILE_BYTES, BACKUPS: MAX_BACKUP_BYTES}.get(path, MAX_UPLOAD_BYTES)

@@ -15,7 +15,8 @@ from easy_pocket.core.pattern.timebase import Metre
 from easy_pocket.core.song.flatten import flatten
 from easy_pocket.demo.load import load_demo
 from easy_pocket.home.mariadb import MariaDb
-from easy_pocket.store.database import MIGRATIONS, Database
+from easy_pocket.store.database import Database
+from easy_pocket.store.schema import MIGRATIONS
 from easy_pocket.store.schema.tables import Base
 from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.load import load_song

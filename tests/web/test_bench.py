@@ -251,4 +251,4 @@ def test_sounds_come_as_audio_by_content(client, tab):
     samples, rate = soundfile.read(io.BytesIO(answer.content))
     assert (rate, samples.ndim) == (44_100, 1)
     assert abs(samples).max() > 0.01
-    assert client.get("/audio/sounds/kick-unknown-3.wav").status_code == 422
+    assert client.get("/audio/sounds/kick-unknown-3.wav").status_code == 404

@@ -96,7 +96,7 @@ def test_what_is_not_known_any_more_is_said_in_words(client, jobs):
     with pytest.raises(PocketError, match="started anew"):
         jobs.find("0" * 32)
     answer = client.get(f"/jobs/{'0' * 32}")
-    assert answer.status_code == 422
+    assert answer.status_code == 404
     assert "Bring the file in again" in answer.json()["error"]
 
 

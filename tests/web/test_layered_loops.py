@@ -144,5 +144,5 @@ def test_a_removed_loop_is_silent_and_a_copied_song_has_its_own(tab, store):
 
 def test_a_key_nobody_was_told_is_refused_in_words(client):
     answer = client.get("/audio/layers/0123456789abcdef01234567.wav")
-    assert answer.status_code == 422
+    assert answer.status_code == 404
     assert "reload" in answer.text

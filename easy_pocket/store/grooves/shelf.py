@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import select
 
-from easy_pocket.core.errors import BadValueError
+from easy_pocket.core.errors import NotThereError
 from easy_pocket.core.feel.template import GrooveTemplate
 from easy_pocket.store.database import Reads
 from easy_pocket.store.grooves.templates import template_of_row
@@ -22,5 +22,5 @@ def find_groove(session: Reads, groove_id: int) -> tuple[TemplateRow, GrooveTemp
     """Raises BadValueError when it is not on the shelf."""
     row = session.get(TemplateRow, groove_id)
     if row is None or row.removed:
-        raise BadValueError("This groove is not on the shelf any more: choose another; undo brings it back.")
+        raise NotThereError("This groove is not on the shelf any more: choose another; undo brings it back.")
     return row, template_of_row(row)

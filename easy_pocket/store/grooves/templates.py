@@ -13,19 +13,23 @@ from easy_pocket.core.feel.house_grooves import house_grooves
 from easy_pocket.core.feel.template import GrooveTemplate
 from easy_pocket.core.formats.groove_json import template_from_doc, template_to_doc
 from easy_pocket.store.database import Reads
-from easy_pocket.store.schema.tables import TemplateRow
+from easy_pocket.store.schema.tables import HOUSE, TemplateRow
+from easy_pocket.store.scope import of_everybody
 
 
 def templates_by_id(session: Reads, ids: Collection[int]) -> dict[int, GrooveTemplate]:
-    """Groove templates by id, also those off the shelf; ids that do not exist are left out."""
+    """Groove templates a song names, by id, whosever they are and also those off the shelf; ids that do not exist are
+    left out."""
     if not ids:
         return {}
-    rows = session.scalars(select(TemplateRow).where(TemplateRow.id.in_(ids)))
+    rows = session.scalars(of_everybody(select(TemplateRow).where(TemplateRow.id.in_(ids))))
     return {row.id: template_of_row(row) for row in rows}
 
 
 def find_template(session: Reads, template_id: int) -> GrooveTemplate | None:
-    return templates_by_id(session, {template_id}).get(template_id)
+    """One somebody chooses: theirs, or of the house."""
+    row = session.scalar(select(TemplateRow).where(TemplateRow.id == template_id))
+    return None if row is None else template_of_row(row)
 
 
 def groove_names(session: Reads) -> list[tuple[int, str]]:
@@ -44,6 +48,7 @@ _templates: ByteCache[GrooveTemplate] = ByteCache("grooves", 16 << 20)
 
 def save_template(session: Session, template: GrooveTemplate, house: str | None = None) -> int:
     row = TemplateRow(name=template.name, doc=template_to_doc(template), house=house)
+    row.owner_id = HOUSE if house else row.owner_id
     session.add(row)
     session.flush()
     return row.id

@@ -9,6 +9,7 @@ from sqlalchemy import select
 from easy_pocket.store.database import Reads
 from easy_pocket.store.history.undo_log import Patch
 from easy_pocket.store.schema.tables import PartRow, SectionRow, SongRow
+from easy_pocket.store.scope import of_everybody
 
 
 def shared_by(patches: Iterable[Patch]) -> set[str]:
@@ -37,7 +38,7 @@ def users_of(session: Reads, names: Iterable[str]) -> set[int]:
 
 def _leaning_on(session: Reads, groove_id: int) -> set[int]:
     found = set()
-    for song, feel in session.execute(select(SongRow.id, SongRow.feel)).all():
+    for song, feel in session.execute(of_everybody(select(SongRow.id, SongRow.feel))).all():
         found |= {song} if feel.get("template_id") == groove_id else set()
     for song, feel, voices in session.execute(select(PartRow.song_id, PartRow.feel, PartRow.voice_feel)).all():
         if any(doc.get("template_id") == groove_id for doc in (feel, *voices.values())):

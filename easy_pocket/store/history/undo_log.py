@@ -35,6 +35,7 @@ from easy_pocket.store.schema.tables import (
     TakeRow,
     TemplateRow,
 )
+from easy_pocket.store.scope import get_of_everybody, of_everybody
 
 Patch = dict[str, Any]
 TABLES: dict[str, Any] = {
@@ -75,7 +76,7 @@ def lock_songs(session: Session, song_ids: Iterable[int]) -> None:
     of their ids, so that two edits of songs that share a kit never wait for each other."""
     ordered = sorted(set(song_ids))
     asked = select(SongRow.id).where(SongRow.id.in_(ordered)).order_by(SongRow.id)
-    session.execute(asked.with_for_update()).all()
+    session.execute(of_everybody(asked.with_for_update())).all()
 
 
 def field_patch(table: str, row: Any, **after: Any) -> Patch:
@@ -238,7 +239,7 @@ def _touch(song: SongRow) -> None:
 
 def _apply(session: Session, patch: Patch, *, forwards: bool) -> str:
     """Returns words about what was left as it is, or nothing."""
-    row = session.get(TABLES[patch["table"]], patch["id"])
+    row = get_of_everybody(session, TABLES[patch["table"]], patch["id"])
     if "exists" in patch:
         _come_or_go(session, row, patch, forwards=forwards)
         return ""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from sqlalchemy import select
+from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.pattern.voices import ROLES
@@ -13,7 +13,7 @@ from easy_pocket.core.sound.sound import SAMPLED
 from easy_pocket.samples import house_kits, sampled_audio, shipped_samples
 from easy_pocket.store.kits.samples import save_samples
 from easy_pocket.store.kits.sound_library import NewSound, add_sounds
-from easy_pocket.store.schema.tables import SoundRow
+from easy_pocket.store.schema.tables import FIRST_PERSON, HOUSE, SoundRow
 
 
 def _house_sounds() -> Iterator[NewSound]:
@@ -27,8 +27,11 @@ def _house_sounds() -> Iterator[NewSound]:
 
 def save_house_sounds(session: Session) -> None:
     """Keep what ships and is not there yet; sounds the user took out stay out."""
-    known = set(session.scalars(select(SoundRow.key)))
-    missing = [one for one in _house_sounds() if one.sound.key not in known]
+    wanted = list(_house_sounds())
+    known = set(session.scalars(select(SoundRow.key).where(SoundRow.owner_id.in_((HOUSE, FIRST_PERSON)))))
+    missing = [one for one in wanted if one.sound.key not in known]
     if missing:
         save_samples(session, sampled_audio())
         add_sounds(session, missing, shipped_samples)
+    ours = SoundRow.key.in_([one.sound.key for one in wanted]), SoundRow.owner_id == FIRST_PERSON
+    session.execute(update(SoundRow).where(*ours).values(owner_id=HOUSE))

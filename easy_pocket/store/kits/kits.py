@@ -12,11 +12,13 @@ from sqlalchemy import ColumnElement, func, or_, select
 from sqlalchemy.orm import Session
 
 from easy_pocket.caches import ByteCache
-from easy_pocket.core.errors import BadValueError
+from easy_pocket.core.errors import BadValueError, NotThereError
 from easy_pocket.core.sound.kit import Kit, KitVoice, voice_from_doc
 from easy_pocket.samples import house_kits
 from easy_pocket.store.database import Reads
-from easy_pocket.store.schema.tables import KitRow, PartRow, SongRow
+from easy_pocket.store.schema.tables import HOUSE, KitRow, PartRow, SongRow
+from easy_pocket.store.scope import of_everybody
+from easy_pocket.store.viewer import told_to
 
 MAX_KITS = 200
 KIT_BYTES, VOICE_BYTES = 60_000, 12_000  # about, in memory
@@ -34,8 +36,10 @@ def save_house_kits(session: Session) -> None:
         voices = json.loads(json.dumps([voice_to_doc(voice) for voice in kit.voices]))
         row = session.get(KitRow, kit.key)
         if row is None:
-            session.add(KitRow(key=kit.key, name=kit.name, voices=voices))
-        elif not row.edited and (row.voices != voices or row.name != kit.name):
+            session.add(KitRow(key=kit.key, name=kit.name, voices=voices, owner_id=HOUSE))
+            continue
+        row.owner_id = HOUSE
+        if not row.edited and (row.voices != voices or row.name != kit.name):
             row.voices, row.name = voices, kit.name
 
 
@@ -62,13 +66,14 @@ def _voice(doc: str) -> KitVoice:
 def load_kit(session: Reads, key: str) -> Kit:
     row = session.get(KitRow, key)
     if row is None:
-        raise BadValueError(f"There is no kit '{key[:40]}'.")
+        raise NotThereError(f"There is no kit '{key[:40]}'.")
     return kit_from_row(row)
 
 
 def load_kits(session: Reads, keys: Collection[str]) -> dict[str, Kit]:
-    """Several at once, by key. Raises BadValueError for one there is none of."""
-    rows = {row.key: row for row in session.scalars(select(KitRow).where(KitRow.key.in_(keys)))}
+    """Those a song names, by key, whosever they are. Raises BadValueError for one there is none of."""
+    asked = of_everybody(select(KitRow).where(KitRow.key.in_(keys)))
+    rows = {row.key: row for row in session.scalars(asked)}
     for key in keys:
         if key not in rows:
             raise BadValueError(f"There is no kit '{key[:40]}'.")
@@ -133,7 +138,7 @@ def throw_kit(session: Session, key: str) -> KitRow:
     """Into the bin. Raises BadValueError for one that a song plays on, or that is of the house."""
     row = session.get(KitRow, key, with_for_update=True)
     if row is None:
-        raise BadValueError("This kit is gone already.")
+        raise NotThereError("This kit is gone already.")
     if key in house_kits():
         raise BadValueError(f"{row.name} belongs to the house: it stays.")
     songs = songs_with_kit(session, key)
@@ -149,7 +154,7 @@ def throw_kit(session: Session, key: str) -> KitRow:
 def bring_kit_back(session: Session, key: str) -> KitRow:
     row = session.get(KitRow, key)
     if row is None:
-        raise BadValueError("This kit is gone for good.")
+        raise NotThereError("This kit is gone for good.")
     row.removed_at = None
     return row
 
@@ -176,16 +181,17 @@ def register_voices(kit: Kit) -> None:
     for voice in kit.voices:
         for number in range(len(voice.alternates) + 1):
             struck = voice.alternate(number)
-            key = f"{struck.role}-{struck.audio_base}"
+            key = f"{told_to()}{struck.role}-{struck.audio_base}"
             if _served.find(key) is None:
                 _served.put(key, struck)
 
 
 def find_voice(session: Reads, key_without_zone: str) -> KitVoice | None:
     """The voice whose sound has this content key: a registered one, or one of any kit."""
-    found = _served.find(key_without_zone)
+    key = told_to() + key_without_zone
+    found = _served.find(key)
     if found is not None:
         return found
     for kit in all_kits(session):
         register_voices(kit)
-    return _served.find(key_without_zone)
+    return _served.find(key)

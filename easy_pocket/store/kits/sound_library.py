@@ -3,23 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, field
 from datetime import UTC, datetime
 from threading import Lock
 from typing import Any
 
 import numpy as np
+from cachetools import LRUCache
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from easy_pocket.core.errors import BadValueError
+from easy_pocket.core.errors import BadValueError, NotThereError
 from easy_pocket.core.pattern.voices import check_voice
 from easy_pocket.core.sound.character import Character, measure
 from easy_pocket.core.sound.library import SoundIndex
 from easy_pocket.core.sound.sound import SampleSource, Sound, sound_from_doc, struck
 from easy_pocket.core.sound.velocity import HARD_VELOCITY
-from easy_pocket.store.database import Reads, reader_of
-from easy_pocket.store.schema.tables import SoundRow
+from easy_pocket.store.database import Reader, Reads, reader_of, viewer_of
+from easy_pocket.store.kits.sound_marks import mark_sound, sound_marks
+from easy_pocket.store.schema.people_tables import SoundMarkRow
+from easy_pocket.store.schema.tables import HOUSE, SoundRow
 
 MAX_SOUNDS = 20_000
 MOST_AT_ONCE = 16  # changed sounds; more of them are quicker read anew
@@ -101,7 +104,7 @@ def _next_version(session: Session) -> int:
 def get_sound(session: Reads, sound_id: int) -> SoundRow:
     row = session.get(SoundRow, sound_id)
     if row is None or row.removed:
-        raise BadValueError("This sound is not in the library any more: choose another.")
+        raise NotThereError("This sound is not in the library any more: choose another.")
     return row
 
 
@@ -109,8 +112,23 @@ def sound_of(row: SoundRow) -> Sound:
     return sound_from_doc(row.doc)
 
 
+def _of_the_house(session: Session, row: SoundRow) -> bool:
+    """With accounts, a sound of the house is everybody's: what somebody notes of it is kept beside it."""
+    return viewer_of(session) is not None and row.owner_id == HOUSE
+
+
+def _refuse_house(session: Session, row: SoundRow) -> None:
+    if _of_the_house(session, row):
+        raise BadValueError(f"{row.name} belongs to everybody here: it stays as it is.")
+
+
 def set_favourite(session: Session, sound_id: int, favourite: bool) -> SoundRow:
     row = get_sound(session, sound_id)
+    if _of_the_house(session, row):
+        mark_sound(session, sound_id, favourite=favourite)
+        session.expunge(row)
+        row.favourite = favourite
+        return row
     row.favourite, row.version = favourite, _next_version(session)
     return row
 
@@ -118,6 +136,7 @@ def set_favourite(session: Session, sound_id: int, favourite: bool) -> SoundRow:
 def rename_sound(session: Session, sound_id: int, name: str | None, role: str | None) -> SoundRow:
     """Give it another name, another role, or both; None leaves what it has."""
     row = get_sound(session, sound_id)
+    _refuse_house(session, row)
     row.name, row.version = name or row.name, _next_version(session)
     row.role = row.role if role is None else check_voice(role)
     return row
@@ -127,27 +146,33 @@ def remove_sound(session: Session, sound_id: int, removed: bool = True) -> Sound
     """Take it out of the library, or put it back; kits that use it keep it."""
     row = session.get(SoundRow, sound_id)
     if row is None:
-        raise BadValueError("There is no such sound.")
+        raise NotThereError("There is no such sound.")
+    _refuse_house(session, row)
     row.removed, row.version = removed, _next_version(session)
     row.removed_at = datetime.now(UTC).replace(tzinfo=None) if removed else None
     return row
 
 
 def mark_used(session: Session, sound_id: int) -> None:
-    row = get_sound(session, sound_id)
-    row.used_at, row.version = datetime.now(UTC).replace(tzinfo=None), _next_version(session)
+    row, now = get_sound(session, sound_id), datetime.now(UTC).replace(tzinfo=None)
+    if _of_the_house(session, row):
+        mark_sound(session, sound_id, used_at=now)
+    else:
+        row.used_at, row.version = now, _next_version(session)
 
 
+@dataclass
 class _Held:
     """What is known of every sound as it was at a version of the library, and the index made of it."""
 
-    url = ""
-    version = -1
-    rows: dict[int, Any] = {}  # noqa: RUF012 - one library per process
+    version: int = -1
+    rows: dict[int, Any] = field(default_factory=dict)
     index: SoundIndex | None = None
 
 
+MOST_LIBRARIES = 16  # held at once: of so many people
 _lock = Lock()
+_held: LRUCache[tuple[str, int], _Held] = LRUCache(MOST_LIBRARIES)
 INDEXED = (
     SoundRow.id, SoundRow.name, SoundRow.role, SoundRow.source, SoundRow.bright_hz, SoundRow.length_s, SoundRow.noisy,
     SoundRow.thirds_db, SoundRow.favourite, SoundRow.used_at, SoundRow.removed,
@@ -156,25 +181,39 @@ INDEXED = (
 
 def sound_index(session: Reads) -> SoundIndex:
     """All sounds that are not taken out, as columns. Only what changed since the last time is read."""
+    viewer = viewer_of(session)
+    key = (str(reader_of(session).engine.url), viewer.person if viewer else -1)
     with _lock:
-        url = str(reader_of(session).engine.url)
         version = session.scalar(select(func.max(SoundRow.version))) or 0
-        if _Held.url != url or version < _Held.version:
-            _Held.url, _Held.version, _Held.rows, _Held.index = url, -1, {}, None
-        if _Held.index is None or _Held.version != version:
-            newer = select(*INDEXED).where(SoundRow.version > _Held.version).order_by(SoundRow.id)
+        held = _held.get(key) or _Held()
+        if version < held.version:
+            held = _Held()
+        _held[key] = held
+        if held.index is None or held.version != version:
+            newer = select(*INDEXED).where(SoundRow.version > held.version).order_by(SoundRow.id)
             changed: list[Any] = list(session.execute(newer))
-            _Held.rows.update({row.id: row for row in changed})
-            _Held.index = _with_changes(_Held.index, changed)
-            _Held.version = version
-        return _Held.index
+            held.rows.update({row.id: row for row in changed})
+            held.index = _with_changes(held, changed)
+            held.version = version
+        index = held.index
+    return index if viewer is None else _with_marks(index, sound_marks(session))
 
 
-def _with_changes(index: SoundIndex | None, changed: list[Any]) -> SoundIndex:
+def _with_marks(index: SoundIndex, marks: dict[int, SoundMarkRow]) -> SoundIndex:
+    for sound_id, mark in marks.items():
+        place = index.place_of.get(sound_id)
+        if place is not None:
+            used_at = _seconds(mark.used_at)
+            index = index.with_row(place, index.names[place], str(index.roles[place]), mark.favourite, used_at)
+    return index
+
+
+def _with_changes(held: _Held, changed: list[Any]) -> SoundIndex:
     """Sounds that came or went make the index anew; a name, a star or a use does not."""
+    index = held.index
     same = index is not None and all(row.id in index.place_of and not row.removed for row in changed)
     if index is None or not same or len(changed) > MOST_AT_ONCE:
-        return _index([row for row in _Held.rows.values() if not row.removed])
+        return _index([row for row in held.rows.values() if not row.removed])
     for row in changed:
         place, used_at = index.place_of[row.id], _seconds(row.used_at)
         index = index.with_row(place, row.name, row.role, row.favourite, used_at)
@@ -186,7 +225,7 @@ def _seconds(used_at: datetime | None) -> float:
 
 
 def _index(rows: list[Any]) -> SoundIndex:
-    thirds = np.frombuffer(b"".join(row.thirds_db for row in rows), dtype="<f4").reshape(len(rows), -1)
+    thirds = np.frombuffer(b"".join(row.thirds_db for row in rows), dtype="<f4")
     return SoundIndex(
         ids=np.array([row.id for row in rows], dtype=np.int64),
         names=tuple(row.name for row in rows),
@@ -195,7 +234,7 @@ def _index(rows: list[Any]) -> SoundIndex:
         bright_hz=np.array([row.bright_hz for row in rows], dtype=np.float64),
         length_s=np.array([row.length_s for row in rows], dtype=np.float64),
         noisy=np.array([row.noisy for row in rows], dtype=np.float64),
-        thirds_db=thirds if len(rows) else np.zeros((0, 30), dtype=np.float32),
+        thirds_db=thirds.reshape(len(rows), -1) if rows else np.zeros((0, 30), dtype=np.float32),
         favourite=np.array([row.favourite for row in rows], dtype=np.bool_),
         used_at=np.array([_seconds(row.used_at) for row in rows], dtype=np.float64),
     )
@@ -204,4 +243,8 @@ def _index(rows: list[Any]) -> SoundIndex:
 def sounds_by_id(session: Reads, ids: list[int]) -> list[SoundRow]:
     """Rows in the order asked for."""
     found = {row.id: row for row in session.scalars(select(SoundRow).where(SoundRow.id.in_(ids)))}
+    if viewer_of(session) is not None and isinstance(session, Reader):  # rows that are read only
+        for sound_id, mark in sound_marks(session).items():
+            if sound_id in found:
+                found[sound_id].favourite = mark.favourite
     return [found[key] for key in ids if key in found]

@@ -9,13 +9,14 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.caches import ByteCache
-from easy_pocket.core.errors import BadValueError
+from easy_pocket.core.errors import NotThereError
 from easy_pocket.core.feel.perform import Performance
 from easy_pocket.core.listen.layered_loop import NAMES, render_layered_loop
 from easy_pocket.core.sound.sample_format import Frames
 from easy_pocket.store.database import Reads
 from easy_pocket.store.loops.layered_loop_rows import LayeredLoop
 from easy_pocket.store.loops.loops import analysis_from_doc, load_audio
+from easy_pocket.store.viewer import told_to
 
 TOLD_BYTES = 64_000_000  # what pages were told to play lately
 RENDERED_BYTES = 160_000_000
@@ -38,15 +39,15 @@ def register_layered_loop(one: LayeredLoop, performance: Performance) -> str:
         shape.update(performance.hits.voice_index.tobytes())
         shape.update(np.round(performance.loop_ms, 4).tobytes())
     key = shape.hexdigest()[:24]
-    _told.put(key, (one, performance))
+    _told.put(told_to() + key, (one, performance))
     return key
 
 
 def layered_loop_audio(session: Reads, key: str) -> npt.NDArray[np.float32]:
     """Render the audio of a registered key, shape (frames, 2). Raises BadValueError when the key is no longer known."""
-    told = _told.find(key)
+    told = _told.find(told_to() + key)
     if told is None:
-        raise BadValueError("What this loop plays was changed since: reload the page.")
+        raise NotThereError("What this loop plays was changed since: reload the page.")
     return _made.get(key, lambda: render_loop_layer(session, *told))
 
 

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from easy_pocket.core.feel.template import GrooveTemplate
 from easy_pocket.core.listen.layered_loop import LayerSettings, layer_settings_from_doc
-from easy_pocket.store.grooves.templates import find_template
+from easy_pocket.store.grooves.templates import templates_by_id
 from easy_pocket.store.schema.tables import LoopRow, SongRow
 
 
@@ -53,7 +53,7 @@ def layered_loops(
     for doc in docs:
         if doc["loop_id"] in rows:
             groove = doc.get("template_id")
-            template = find_template(session, groove) if groove else None
+            template = templates_by_id(session, {groove}).get(groove) if groove else None
             ids = tuple(one for one in sections_of(doc) if one in stretches)
             settings = _in_sections(layer_settings_from_doc(doc), ids, stretches)
             row = rows[doc["loop_id"]]

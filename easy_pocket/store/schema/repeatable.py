@@ -30,3 +30,16 @@ def create_unique_constraint(name: str, table: str, columns: list[str]) -> None:
 def rename_column(table: str, before: str, after: str, kind: Any) -> None:
     if before in {one["name"] for one in sa.inspect(op.get_bind()).get_columns(table)}:
         op.alter_column(table, before, new_column_name=after, existing_type=kind, existing_nullable=True)
+
+
+def person_column() -> sa.Column[Any]:
+    """Whose a row is: gone with the person."""
+    return _row_of("person")
+
+
+def song_column() -> sa.Column[Any]:
+    return _row_of("song")
+
+
+def _row_of(table: str) -> sa.Column[Any]:
+    return sa.Column(f"{table}_id", sa.Integer(), sa.ForeignKey(f"{table}.id", ondelete="CASCADE"), nullable=False)

@@ -9,7 +9,7 @@ from alembic.runtime.migration import MigrationContext
 from alembic.script import ScriptDirectory
 from sqlalchemy import Engine
 
-from easy_pocket.store.database import MIGRATIONS
+from easy_pocket.store.schema import MIGRATIONS
 
 
 @lru_cache(maxsize=1)

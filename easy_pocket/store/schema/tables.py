@@ -23,13 +23,20 @@ from sqlalchemy.dialects.mysql import DATETIME, LONGBLOB, LONGTEXT, TINYBLOB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 Doc = dict[str, Any]
+HOUSE, FIRST_PERSON = 0, 1  # whose a row is: of the house, or, while there are no accounts, of the one who works here
 
 
 class Base(DeclarativeBase):
     type_annotation_map = {Doc: JSON}  # noqa: RUF012 - SQLAlchemy's own way of declaring it
 
 
-class SongRow(Base):
+class Owned:
+    """Belongs to a person, or to the house (0). Who looks decides what is read: see store/scope.py."""
+
+    owner_id: Mapped[int] = mapped_column(Integer, server_default="1", index=True)
+
+
+class SongRow(Owned, Base):
     __tablename__ = "song"
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     name: Mapped[str] = mapped_column(String(120))
@@ -114,7 +121,7 @@ class SnapshotRow(Base):
     made_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
 
 
-class PhraseRow(Base):
+class PhraseRow(Owned, Base):
     """A short line the user keeps, open to every song."""
 
     __tablename__ = "line"
@@ -147,7 +154,7 @@ class SectionRow(Base):
     mark: Mapped[str] = mapped_column(String(12), server_default="", default="")
 
 
-class KitRow(Base):
+class KitRow(Owned, Base):
     """edited: it is the user's now, and a new version of the program leaves it as it is. removed_at: when it went into
     the bin; one that a part plays on is there all the same (undo may have brought the part back to it)."""
 
@@ -160,13 +167,13 @@ class KitRow(Base):
     removed_at: Mapped[datetime | None] = mapped_column(DateTime)
 
 
-class SoundRow(Base):
+class SoundRow(Owned, Base):
     """A sound of the library with what was measured of it. version: grows with every change of any sound."""
 
     __tablename__ = "sound"
-    __table_args__ = (Index("sound_version", "version"),)
+    __table_args__ = (Index("sound_version", "version"), Index("sound_once", "owner_id", "key", unique=True))
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
-    key: Mapped[str] = mapped_column(String(40), unique=True)
+    key: Mapped[str] = mapped_column(String(40))
     name: Mapped[str] = mapped_column(String(120))
     role: Mapped[str] = mapped_column(String(30))
     source: Mapped[str] = mapped_column(String(10))
@@ -207,7 +214,7 @@ class LoopRow(Base):
     removed: Mapped[bool] = mapped_column(Boolean, server_default="0")
 
 
-class TemplateRow(Base):
+class TemplateRow(Owned, Base):
     """A groove template, open to every song. house: its key among those of the house. removed: off the shelf; songs
     that lean on it still do."""
 
@@ -252,7 +259,7 @@ class PassRow(Base):
     made_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
 
 
-class HandRow(Base):
+class HandRow(Owned, Base):
     """A player's hand, open to every song. house: its key among those of the house."""
 
     __tablename__ = "hand"
@@ -280,7 +287,7 @@ class IdeaRow(Base):
 
 
 class ChangeRow(Base):
-    """One step of the undo log: patches that can be applied and taken back."""
+    """One step of the undo log: patches that can be applied and taken back. person_id: whose step it is."""
 
     __tablename__ = "change_log"
     __table_args__ = (Index("change_in_order", "song_id", "id"),)
@@ -290,6 +297,7 @@ class ChangeRow(Base):
     gesture: Mapped[str | None] = mapped_column(String(40))
     patches: Mapped[str] = mapped_column(LONGTEXT)
     undone: Mapped[bool] = mapped_column(Boolean)
+    person_id: Mapped[int] = mapped_column(Integer, server_default="1", default=FIRST_PERSON)
     made_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
 
 
@@ -311,12 +319,13 @@ class EditRow(Base):
     words: Mapped[str] = mapped_column(Text)
     touched: Mapped[str] = mapped_column(LONGTEXT)
     facts: Mapped[Doc] = mapped_column(JSON)
+    person_id: Mapped[int] = mapped_column(Integer, server_default="1", default=FIRST_PERSON)
     made_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
 
 
 def row_values(row: Any) -> dict[str, object]:
-    """What a row holds, but its id and when it came to be."""
-    left_out = ("id", "created_at", "changed_at", "deleted_at", "made_at")
+    """What a row holds, but its id, whose it is, and when it came to be."""
+    left_out = ("id", "owner_id", "person_id", "created_at", "changed_at", "deleted_at", "made_at")
     return {column.key: getattr(row, column.key) for column in row.__table__.columns if column.key not in left_out}
 
 
@@ -328,5 +337,6 @@ class TokenRow(Base):
     name: Mapped[str] = mapped_column(String(120))
     scope: Mapped[str] = mapped_column(String(10))
     digest: Mapped[str] = mapped_column(String(64), index=True)
+    person_id: Mapped[int] = mapped_column(Integer, server_default="1", default=FIRST_PERSON)
     made_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
     used_at: Mapped[datetime | None] = mapped_column(DateTime)

@@ -30,7 +30,9 @@ def own_with(
     """What a scope sets when this field is set too, and the groove if it is that; raises BadValueError."""
     if value is not None:
         value = _value(field, value)
-    template = find_template(session, value) if field == "template_id" and value is not None else None
+    template = None
+    if field == "template_id" and value is not None:  # the song's own may be somebody else's
+        template = loaded.templates.get(value) or find_template(session, value)
     if field == "template_id" and value is not None and template is None:
         raise BadValueError("This groove template is gone: choose another.")
     return _with_field(loaded, scope, field, value), template

@@ -18,6 +18,7 @@ from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.store.database import Reads
 from easy_pocket.store.loops.loops import load_audio
 from easy_pocket.store.songs.loaded import LoadedSong
+from easy_pocket.store.viewer import told_to
 
 Doc = dict[str, Any]
 PLACE = "whole"
@@ -74,17 +75,17 @@ def register_guide(guide: Guide) -> str:
     """Register it, so that its audio can be asked for by key."""
     if len(_told) >= MOST_TOLD:
         _told.pop(next(iter(_told)))
-    _told[guide.key] = guide
+    _told[told_to() + guide.key] = guide
     return guide.key
 
 
 def is_guide(key: str) -> bool:
-    return key in _told
+    return told_to() + key in _told
 
 
 def guide_audio(reads: Reads, key: str) -> npt.NDArray[np.float32]:
     """As it is played, shape (frames, 2)."""
-    guide = _told[key]
+    guide = _told[told_to() + key]
     return _made.get(key, lambda: guide_frames(load_audio(reads, guide.audio_hash, guide.name)))
 
 

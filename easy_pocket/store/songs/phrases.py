@@ -5,7 +5,7 @@ from __future__ import annotations
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from easy_pocket.core.errors import BadValueError, EditRefusedError, PocketError
+from easy_pocket.core.errors import BadValueError, EditRefusedError, NotThereError
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.phrases import Phrase, group_of, starter_phrases
 from easy_pocket.core.pattern.timebase import Metre
@@ -34,13 +34,13 @@ def lines(session: Reads) -> list[Phrase]:
 
 
 def find_phrase(session: Reads, key: str) -> Phrase:
-    """Raises PocketError for a key there is none of."""
+    """Raises NotThereError for a key there is none of."""
     if key in starter_phrases():
         return starter_phrases()[key]
     number = whole_number(key.removeprefix(OWN)) if key.startswith(OWN) else None
     row = None if number is None else session.get(PhraseRow, number)
     if row is None:
-        raise PocketError("This line is gone: choose another one of the list.")
+        raise NotThereError("This line is gone: choose another one of the list.")
     return _line(row)
 
 

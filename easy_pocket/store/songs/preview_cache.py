@@ -20,7 +20,7 @@ _held: ByteCache[tuple[float, LoadedSong]] = ByteCache("songs that are tried on"
 def preview_song(database: Database, song_id: int, selection: Selection, revision: int) -> LoadedSong:
     """The song as it is at this revision, for computing with. Raises StaleRevisionError when it was changed since,
     MissingSongError when it is gone."""
-    key = (database.url, selection, song_id)
+    key = (database.url, database.viewer, selection, song_id)
     read_at, song = _held.find(key) or (0.0, None)
     if song is not None and song.revision == revision and monotonic() - read_at < HELD_S:
         return song

@@ -49,15 +49,19 @@ def shelf(session: Reads) -> list[ShelfSong]:
     asked = select(SongRow).where(SongRow.deleted_at.is_(None))
     songs = list(session.scalars(asked.order_by(SongRow.changed_at.desc(), SongRow.id.desc())))
     parts: dict[int, list[PartRow]] = {}
-    of_parts = select(PartRow).where(PartRow.removed.is_(False)).order_by(PartRow.position, PartRow.id)
+    ids = [song.id for song in songs]
+    mine = PartRow.removed.is_(False), PartRow.song_id.in_(ids)
+    of_parts = select(PartRow).where(*mine).order_by(PartRow.position, PartRow.id)
     for part in session.scalars(of_parts):
         parts.setdefault(part.song_id, []).append(part)
     firsts = [parts[song.id][0] for song in songs]
     drawn = _first_patterns(session, [part.id for part in firsts])
     sections: dict[int, list[SectionRow]] = {}
-    for section in session.scalars(select(SectionRow).order_by(SectionRow.position, SectionRow.id)):
+    of_songs = select(SectionRow).where(SectionRow.song_id.in_(ids))
+    for section in session.scalars(of_songs.order_by(SectionRow.position, SectionRow.id)):
         sections.setdefault(section.song_id, []).append(section)
-    counted = select(ChangeRow.song_id, func.count(ChangeRow.id)).group_by(ChangeRow.song_id)
+    counted = select(ChangeRow.song_id, func.count(ChangeRow.id)).where(ChangeRow.song_id.in_(ids))
+    counted = counted.group_by(ChangeRow.song_id)
     steps: dict[int, int] = {row[0]: row[1] for row in session.execute(counted)}
     kits = load_kits(session, list(dict.fromkeys(part.kit_key for part in firsts)))
     return [

@@ -27,6 +27,7 @@ from easy_pocket.store.schema.tables import (
     TemplateRow,
     row_values,
 )
+from easy_pocket.store.scope import get_of_everybody, of_everybody
 from easy_pocket.store.songs.guide import guide_of
 from easy_pocket.store.songs.load import load_song
 from easy_pocket.store.songs.moved_rows import moved
@@ -100,9 +101,9 @@ def doc_here(session: Session, song_id: int, steps: list[Doc]) -> Doc:
     doc: Doc = {"song": _values(session.get_one(SongRow, song_id), kept)}
     doc |= {table: [_row_doc(table, row, kept) for row in rows[table]] for table in ROWS}
     kits = dict.fromkeys([*(part.kit_key for part in rows["parts"]), *names_in(steps)["kits"]])
-    doc["kits"] = [_kit_doc(row) for key in kits if (row := session.get(KitRow, key)) is not None]
+    doc["kits"] = [_kit_doc(row) for key in kits if (row := get_of_everybody(session, KitRow, key)) is not None]
     grooves = sorted({key for key in found_values([doc, steps], "template_id") if key} | _of(steps, "template"))
-    known = [(key, session.get(TemplateRow, key)) for key in grooves]
+    known = [(key, get_of_everybody(session, TemplateRow, key)) for key in grooves]
     doc["grooves"] = [{"id": key, "name": row.name, "doc": row.doc} for key, row in known if row is not None]
     doc["hands"] = [_hand_doc(row) for row in _hands(session, song_id)]
     return doc
@@ -144,7 +145,7 @@ def _hands(session: Session, song_id: int) -> list[HandRow]:
     asked = select(ChangeRow.patches).where(ChangeRow.song_id == song_id, ChangeRow.patches.like('%"table": "hand"%'))
     named = {one["id"] for text in session.scalars(asked) for one in json.loads(text) if one["table"] == "hand"}
     mine = HandRow.id.in_(named), HandRow.removed.is_(False), HandRow.house.is_(None)
-    return list(session.scalars(select(HandRow).where(*mine).order_by(HandRow.id)))
+    return list(session.scalars(of_everybody(select(HandRow).where(*mine).order_by(HandRow.id))))
 
 
 def recordings_of(doc: Doc) -> set[str]:

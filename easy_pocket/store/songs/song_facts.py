@@ -38,11 +38,14 @@ def song_facts(reader: Reads) -> list[SongFacts]:
     asked = select(SongRow).where(SongRow.deleted_at.is_(None))
     songs = list(reader.scalars(asked.order_by(SongRow.changed_at.desc(), SongRow.id.desc())))
     parts: dict[int, list[str]] = {}
-    of_parts = select(PartRow).where(PartRow.removed.is_(False)).order_by(PartRow.position, PartRow.id)
+    ids = [song.id for song in songs]
+    mine = PartRow.removed.is_(False), PartRow.song_id.in_(ids)
+    of_parts = select(PartRow).where(*mine).order_by(PartRow.position, PartRow.id)
     for part in reader.scalars(of_parts):
         parts.setdefault(part.song_id, []).append(part.name)
     sections: dict[int, list[SectionRow]] = {}
-    for section in reader.scalars(select(SectionRow).order_by(SectionRow.position, SectionRow.id)):
+    of_songs = select(SectionRow).where(SectionRow.song_id.in_(ids))
+    for section in reader.scalars(of_songs.order_by(SectionRow.position, SectionRow.id)):
         sections.setdefault(section.song_id, []).append(section)
     return [_facts(song, parts.get(song.id, []), tuple(sections.get(song.id, ()))) for song in songs]
 

@@ -7,12 +7,12 @@ from dataclasses import dataclass
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from easy_pocket.core.errors import EditRefusedError
+from easy_pocket.core.errors import EditRefusedError, NotThereError
 from easy_pocket.core.formats.hand_json import dump_hand, load_hand
 from easy_pocket.core.takes.hand import Hand
 from easy_pocket.core.takes.house_hands import HOUSE_HANDS
 from easy_pocket.store.database import Reads
-from easy_pocket.store.schema.tables import HandRow
+from easy_pocket.store.schema.tables import HOUSE, HandRow
 
 MOST_HANDS = 400
 
@@ -34,7 +34,7 @@ def hands(reads: Reads) -> list[ListedHand]:
 def find_hand(reads: Reads, hand_id: int) -> Hand:
     row = reads.get(HandRow, hand_id)
     if row is None or row.removed:
-        raise EditRefusedError("This hand is gone: choose another.")
+        raise NotThereError("This hand is gone: choose another.")
     return load_hand(row.doc, row.name)
 
 
@@ -55,6 +55,6 @@ def save_house_hands(session: Session) -> None:
     for key, hand in HOUSE_HANDS.items():
         row = known.get(key)
         if row is None:
-            session.add(HandRow(name=hand.name, doc=dump_hand(hand), house=key))
+            session.add(HandRow(name=hand.name, doc=dump_hand(hand), house=key, owner_id=HOUSE))
         else:
             row.name, row.doc = hand.name, dump_hand(hand)

@@ -11,7 +11,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from starlette.exceptions import HTTPException
 from starlette.responses import JSONResponse, Response
 
-from easy_pocket.core.errors import PocketError
+from easy_pocket.core.errors import NotThereError, PocketError
 from easy_pocket.store.failures import failure_of
 from easy_pocket.store.history.undo_log import MissingSongError, StaleRevisionError
 from easy_pocket.web.errors import DATABASE_WORDS
@@ -19,6 +19,7 @@ from easy_pocket.web.shared.uploads import TooLargeError, TooSlowError
 
 MEDIA_TYPE = "application/problem+json"
 STATUS: dict[type[Exception], int] = {
+    NotThereError: 404,
     MissingSongError: 404,
     TooLargeError: 413,
     TooSlowError: 408,

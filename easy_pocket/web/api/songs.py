@@ -43,7 +43,7 @@ from easy_pocket.web.api.models import (
     SongPage,
     WholeSong,
 )
-from easy_pocket.web.shared.dependencies import Reads, SongId, Store, download
+from easy_pocket.web.shared.dependencies import OwnSong, Reads, SongId, Store, download
 from easy_pocket.web.shared.job_routes import jobs, workers
 from easy_pocket.web.shared.song_watch import told_as_events
 
@@ -96,7 +96,7 @@ def one_song(
     return whole_song(reader, song_id)
 
 
-@router.delete("/songs/{song_id}", status_code=204, dependencies=[Writes])
+@router.delete("/songs/{song_id}", status_code=204, dependencies=[Writes, OwnSong])
 def bin_song(store: Store, song_id: SongId) -> None:
     """Into the bin, where it can be brought back for 30 days."""
     with store.transaction() as session:

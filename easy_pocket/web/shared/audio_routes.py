@@ -8,7 +8,7 @@ from fastapi import APIRouter, Path
 from starlette.responses import Response
 
 from easy_pocket.core.audio import Audio
-from easy_pocket.core.errors import BadValueError
+from easy_pocket.core.errors import BadValueError, NotThereError
 from easy_pocket.core.formats.audio_file import write_audio
 from easy_pocket.core.listen.waveform import as_int16, peaks
 from easy_pocket.core.song.clicks import click_sound
@@ -40,7 +40,7 @@ def sound(store: Store, key: SoundKey) -> Response:
     base, _, number = forwards.rpartition("-")
     voice = find_voice(store.reader, base)
     if voice is None:
-        raise BadValueError(GONE)
+        raise NotThereError(GONE)
     stretch, frames, fade_frames = (whole_number(text) for text in (number, back, fade or "0"))
     if stretch is None or stretch > voice.hardest or (turned and (frames is None or fade_frames is None)):
         raise BadValueError("There is no such sound.")

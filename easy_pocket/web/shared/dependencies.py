@@ -6,6 +6,7 @@ import re
 from typing import Annotated, Any
 
 from fastapi import Depends, Path
+from starlette.exceptions import HTTPException
 from starlette.requests import Request
 from starlette.responses import Response
 
@@ -16,6 +17,7 @@ from easy_pocket.store.songs.edits.registry import Edit
 from easy_pocket.store.songs.load import read_song
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.songs.selection import Selection
+from easy_pocket.store.viewer import Viewer
 from easy_pocket.web.shared.json_response import JsonResponse
 from easy_pocket.web.shared.playing import playing
 from easy_pocket.web.shared.render import page
@@ -27,9 +29,41 @@ SongId = Annotated[int, Path(ge=1, le=2**31 - 1)]
 RowId = Annotated[int, Path(ge=1, le=2**31 - 1)]
 
 
-def database_of(request: Request) -> Database:
-    found: Database = request.app.state.database
+def viewer_of(request: Request) -> Viewer | None:
+    found: Viewer | None = request.scope.get("state", {}).get("viewer")
     return found
+
+
+def signed_in(request: Request) -> Viewer:
+    """Raises HTTPException 404 where nobody is: without accounts there is no account."""
+    viewer = viewer_of(request)
+    if viewer is None or not viewer.person:
+        raise HTTPException(404)
+    return viewer
+
+
+def _only_the_owner(request: Request) -> None:
+    viewer = viewer_of(request)
+    if viewer is not None and viewer.role != "owner":
+        raise HTTPException(404)
+
+
+ServerOwner = Depends(_only_the_owner)  # others do not know that it is there
+
+
+def _only_whose_song_it_is(request: Request) -> None:
+    viewer = viewer_of(request)
+    if viewer is not None and viewer.song_owner != viewer.person:
+        raise HTTPException(404)
+
+
+OwnSong = Depends(_only_whose_song_it_is)
+
+
+def database_of(request: Request) -> Database:
+    """As who asks may see it."""
+    found: Database = request.app.state.database
+    return found.seen_by(viewer_of(request))
 
 
 Store = Annotated[Database, Depends(database_of)]

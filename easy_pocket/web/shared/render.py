@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -20,7 +21,8 @@ from easy_pocket.web.shared.json_response import to_json
 from easy_pocket.web.shared.screen import SCREENS, in_order
 from easy_pocket.web.static_files import STATIC
 
-FOLDERS = [Path(__file__).parent / "templates", Path(__file__).parent.parent / "screens"]
+WEB = Path(__file__).parent.parent
+FOLDERS = [Path(__file__).parent / "templates", WEB / "screens", WEB / "people" / "templates"]
 
 
 # What the core lists and pages offer, written once.
@@ -51,6 +53,12 @@ def screen_scripts() -> list[dict[str, str]]:
     ]
 
 
+def initials(name: str) -> str:
+    """Two letters somebody is known by."""
+    words = name.split()
+    return (words[0][0] + words[-1][0] if len(words) > 1 else name[:2]).upper()
+
+
 environment = Environment(
     loader=FileSystemLoader(FOLDERS),
     autoescape=True,
@@ -74,6 +82,7 @@ environment.globals["grid_names"] = GRID_NAMES
 environment.globals["grid_ticks"] = GRID_TICKS
 environment.globals["formats_written"] = written
 environment.globals["endings_read"] = endings_read
+environment.globals["initials"] = initials
 environment.globals["export_address"] = export_address
 
 
@@ -81,6 +90,8 @@ def render(template: str, **values: Any) -> str:
     return environment.get_template(template).render(**values)
 
 
-def page(request: Request, template: str, values: dict[str, object], status: int = 200) -> HTMLResponse:
+def page(request: Request, template: str, values: Mapping[str, object], status: int = 200) -> HTMLResponse:
     screen = template.partition("/")[0].removesuffix(".html")
-    return HTMLResponse(render(template, request=request, screen=screen, **values), status)
+    viewer = request.scope.get("state", {}).get("viewer")
+    known = viewer if viewer is not None and viewer.person else None
+    return HTMLResponse(render(template, **{"request": request, "screen": screen, "viewer": known, **values}), status)

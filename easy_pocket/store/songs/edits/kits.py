@@ -24,7 +24,8 @@ from easy_pocket.store.history.undo_log import field_patch, voices_patch
 from easy_pocket.store.kits.kits import add_kit, kit_from_row, voice_to_doc
 from easy_pocket.store.kits.samples import save_samples
 from easy_pocket.store.kits.sound_library import NewSound, get_sound, keep_measured, mark_used, measured, sound_of
-from easy_pocket.store.schema.tables import KitRow, SoundRow
+from easy_pocket.store.schema.tables import HOUSE, KitRow, SoundRow
+from easy_pocket.store.scope import get_of_everybody, viewer_of
 from easy_pocket.store.songs.create import check_name
 from easy_pocket.store.songs.edits.fields import Id, Name, Voice
 from easy_pocket.store.songs.edits.registry import (
@@ -53,10 +54,23 @@ def of_the_part(song: SongRows, sent: Edit) -> str:
     return f"kit {song.part.kit_key}"
 
 
+def _kit_to_change(context: EditContext, key: str) -> KitRow:
+    """The kit, held. Raises EditRefusedError when it belongs to neither who edits nor whose song it is."""
+    row = get_of_everybody(context.session, KitRow, key, with_for_update=True, populate_existing=True)
+    assert isinstance(row, KitRow), "a part's kit is never taken away"
+    viewer = viewer_of(context.session)
+    if viewer is not None and row.owner_id not in (viewer.person, viewer.song_owner):
+        whose = "everybody here" if row.owner_id == HOUSE else "somebody else"
+        raise EditRefusedError(
+            f"{row.name} belongs to {whose}, and stays as it is: make a copy of it for this song (Kit, new kit), and "
+            "change that."
+        )
+    return row
+
+
 def _with_edit(context: EditContext, change: KitEdit) -> Step:
     """The kit after an edit of the core, with its words."""
-    row = context.session.get(KitRow, context.song.part.kit_key, with_for_update=True, populate_existing=True)
-    assert row is not None, "a part's kit is never taken away"
+    row = _kit_to_change(context, context.song.part.kit_key)
     kit = kit_from_row(row)
     after = change.applied(kit)
     voices: list[dict[str, object]] = json.loads(json.dumps([voice_to_doc(voice) for voice in after.voices]))
@@ -154,8 +168,7 @@ def of_that_part(song: SongRows, sent: SetKitChain) -> str:
 @edit(description=lambda song, sent: f"chain of the {voice_name(sent.role)} in its kit", shares=of_that_part)
 def set_kit_chain(context: EditContext, sent: SetKitChain) -> Step:
     key = find_part(context.song, sent.part_id).row.kit_key
-    row = context.session.get(KitRow, key, with_for_update=True, populate_existing=True)
-    assert row is not None, "a part's kit is never taken away"
+    row = _kit_to_change(context, key)
     units = [unit_from_doc(one.model_dump()) for one in sent.chain]
     for unit in units:
         if unit.settings.get("side") or ":" in str(unit.settings.get("by", "")):
@@ -229,8 +242,7 @@ class RenameKit(Edit):
 
 @edit(description="rename the kit {before} to {after}", shares=of_the_part)
 def rename_kit(context: EditContext, sent: RenameKit) -> Step:
-    row = context.session.get(KitRow, context.song.part.kit_key, with_for_update=True, populate_existing=True)
-    assert row is not None
+    row = _kit_to_change(context, context.song.part.kit_key)
     name = check_name(sent.name)
     return Step([voices_patch(row, row.voices, name=name)], said={"before": row.name, "after": name})
 

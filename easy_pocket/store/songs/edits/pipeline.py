@@ -39,6 +39,7 @@ from easy_pocket.store.history.undo_log import (
 )
 from easy_pocket.store.hits_json import locks_of, pattern_to_json
 from easy_pocket.store.schema.tables import EditRow, SongRow
+from easy_pocket.store.scope import OF_EVERYBODY, of_everybody
 from easy_pocket.store.songs.edits.registry import KINDS, Edit, EditContext, Kind, Preparation, Step
 from easy_pocket.store.songs.edits.touches import meet, touched
 from easy_pocket.store.songs.load import load_song, loaded_again
@@ -296,9 +297,10 @@ def _tell_others(session: Session, song_id: int, names: set[str], kind: str, wor
         update(SongRow)
         .where(SongRow.id.in_(others))
         .values(revision=SongRow.revision + 1)
-        .execution_options(synchronize_session=False)
+        .execution_options(synchronize_session=False, **{OF_EVERYBODY: True})
     )
-    revisions = session.execute(select(SongRow.id, SongRow.revision).where(SongRow.id.in_(others))).all()
+    asked = of_everybody(select(SongRow.id, SongRow.revision).where(SongRow.id.in_(others)))
+    revisions = session.execute(asked).all()
     shared = json.dumps(sorted(path for path in paths if path.startswith(("kit/", "template/"))))
     for other, revision in revisions:
         session.add(

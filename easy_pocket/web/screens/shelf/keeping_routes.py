@@ -25,7 +25,7 @@ from easy_pocket.store.songs.load import load_song
 from easy_pocket.store.songs.song_history import shorten
 from easy_pocket.web.screens.shelf.view import answer_cards
 from easy_pocket.web.security import BACKUP_S, BACKUPS, MAX_BACKUP_BYTES, too_slow
-from easy_pocket.web.shared.dependencies import RowId, SongId, Store
+from easy_pocket.web.shared.dependencies import OwnSong, RowId, ServerOwner, SongId, Store
 from easy_pocket.web.shared.json_response import JsonResponse
 from easy_pocket.web.shared.uploads import FileName, TooSlowError, plain_name
 
@@ -72,7 +72,7 @@ def kit_away(request: Request, store: Store, key: Key) -> Response:
     return answer_cards(request, store)
 
 
-@router.post("/songs/{song_id}/history")
+@router.post("/songs/{song_id}/history", dependencies=[OwnSong])
 def shorten_history(request: Request, store: Store, song_id: SongId, keep: Keep) -> Response:
     """Forget the older steps to undo; the song stays as it is."""
     with store.transaction() as session:
@@ -81,7 +81,7 @@ def shorten_history(request: Request, store: Store, song_id: SongId, keep: Keep)
     return answer_cards(request, store)
 
 
-@router.get("/backup")
+@router.get("/backup", dependencies=[ServerOwner])
 def backup(store: Store) -> Response:
     """Everything on the shelf in one file, as it is made; one that breaks off is refused when it is brought back."""
     try:
@@ -95,7 +95,7 @@ def backup(store: Store) -> Response:
     return StreamingResponse(made.pieces, media_type="application/x-tar", headers=headers)
 
 
-@router.post(BACKUPS)
+@router.post(BACKUPS, dependencies=[ServerOwner])
 async def bring_backup(request: Request, name: FileName) -> Response:
     """A backup in the place of all that is here, which is set aside. The program starts anew for it."""
     restart = _restart(request)
@@ -109,7 +109,7 @@ async def bring_backup(request: Request, name: FileName) -> Response:
     return JsonResponse({"anew": True}, background=BackgroundTask(restart))
 
 
-@router.post("/backups/dump")
+@router.post("/backups/dump", dependencies=[ServerOwner])
 async def bring_dump(request: Request, name: DumpName) -> Response:
     restart = _restart(request)
     try:

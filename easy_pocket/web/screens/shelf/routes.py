@@ -36,7 +36,7 @@ from easy_pocket.web.screens.bench.phrases_view import line_doc
 from easy_pocket.web.screens.loops.routes import LONG_S
 from easy_pocket.web.screens.shelf.view import answer_cards, shelf_values
 from easy_pocket.web.security import MAX_SONG_FILE_BYTES, SONG_FILES
-from easy_pocket.web.shared.dependencies import SongId, Store, download, edit_from_file
+from easy_pocket.web.shared.dependencies import OwnSong, SongId, Store, download, edit_from_file
 from easy_pocket.web.shared.job_routes import jobs, workers
 from easy_pocket.web.shared.json_response import JsonResponse
 from easy_pocket.web.shared.playing import playing
@@ -189,14 +189,14 @@ def duplicate(request: Request, store: Store, song_id: SongId) -> Response:
     return answer_cards(request, store)
 
 
-@router.post("/songs/{song_id}/delete")
+@router.post("/songs/{song_id}/delete", dependencies=[OwnSong])
 def delete(request: Request, store: Store, song_id: SongId) -> Response:
     with store.transaction() as session:
         delete_song(session, song_id)
     return answer_cards(request, store)
 
 
-@router.post("/songs/{song_id}/restore")
+@router.post("/songs/{song_id}/restore", dependencies=[OwnSong])
 def restore(request: Request, store: Store, song_id: SongId) -> Response:
     with store.transaction() as session:
         restore_song(session, song_id)

@@ -16,6 +16,7 @@ from easy_pocket.store.database import Database, Reader
 from easy_pocket.store.kits.kits import listed_kits
 from easy_pocket.store.songs.shelf import BinnedSong, ShelfSong, binned, shelf
 from easy_pocket.store.upkeep import sizes
+from easy_pocket.web.shared.dependencies import viewer_of
 from easy_pocket.web.shared.render import page
 
 PICTURE_VOICES = 6
@@ -145,12 +146,14 @@ def _ago(seconds: float) -> str:
 
 def shelf_values(request: Request, reader: Reader) -> dict[str, object]:
     """Songs, what is in the bin, kits, dumps, and how much is kept in all."""
+    viewer = viewer_of(request)
     return {
+        "runs_it": viewer is None or viewer.role == "owner",
         "cards": shelf_cards(shelf(reader)),
         "bin": bin_lines(binned(reader)),
         "bin_days": bin_days(),
         "things": thing_lines(binned_things(reader)),
-        "kept": sizes(reader),
+        "kept": sizes(reader) if viewer is None else None,
         "kits": listed_kits(reader),
         "dumps": [
             DumpLine(one.name, one.stat().st_size / 1e6, datetime.fromtimestamp(one.stat().st_mtime, UTC))

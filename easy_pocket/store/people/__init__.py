@@ -1,0 +1,1 @@
+"""People: accounts, who is signed in, what is whose, what is shared."""
