@@ -15,7 +15,7 @@ from easy_pocket.web.api import pages as api_pages
 from easy_pocket.web.api.app import make_api
 from easy_pocket.web.envelope import Envelope
 from easy_pocket.web.help import routes as help_routes
-from easy_pocket.web.people import owner_routes
+from easy_pocket.web.people import comment_routes, listen_routes, owner_routes, share_routes
 from easy_pocket.web.people import routes as people_routes
 from easy_pocket.web.people.door import Accounts, Door
 from easy_pocket.web.proxies import Proxies
@@ -36,7 +36,7 @@ def make_app(
     app.state.database = database
     app.state.home = home or Path.cwd()
     app.state.restart = None  # given by who can start the program anew
-    app.state.watch = SongWatch(database.reader)
+    app.state.watch = SongWatch(database)
     app.state.serving = serving = serving or Serving()
     app.state.accounts = Accounts(database)
     app.state.jobs = Jobs(workers or Workers(database.url))
@@ -61,6 +61,9 @@ def make_app(
                 api_pages,
                 people_routes,
                 owner_routes,
+                share_routes,
+                listen_routes,
+                comment_routes,
             )
         ),
     ):

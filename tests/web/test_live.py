@@ -31,7 +31,7 @@ async def next_of(following: Any) -> Change:
 
 def test_each_follower_is_told_what_changed_and_by_which_tab(store: Any, songs: list[int]) -> None:
     async def followed() -> None:
-        watch = SongWatch(store.reader)
+        watch = SongWatch(store)
         one, two, other = (watch.follow(song) for song in (songs[0], songs[0], songs[1]))
         first = await next_of(one)
         assert await next_of(two) == first
@@ -57,7 +57,7 @@ def test_a_nudge_is_quicker_than_the_next_look(store: Any, songs: list[int], mon
     monkeypatch.setattr("easy_pocket.web.shared.song_watch.LOOK_S", 60.0)
 
     async def followed() -> None:
-        watch = SongWatch(store.reader)
+        watch = SongWatch(store)
         following = watch.follow(songs[0])
         await next_of(following)
         began = time.monotonic()
@@ -77,7 +77,7 @@ def test_a_song_that_goes_off_the_shelf_ends_its_followers(store: Any, songs: li
             delete_song(session, songs[0])
 
     async def followed() -> None:
-        watch = SongWatch(store.reader)
+        watch = SongWatch(store)
         following = watch.follow(songs[0])
         await next_of(following)
         await asyncio.to_thread(delete)

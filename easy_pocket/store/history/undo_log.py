@@ -13,14 +13,16 @@ from collections.abc import Iterable
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import delete, func, select
+from sqlalchemy import ColumnElement, delete, func, select
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import PocketError
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.pattern.voices import ROLES
-from easy_pocket.store.database import Reads
+from easy_pocket.store.database import Reads, viewer_of
+from easy_pocket.store.history.others_steps import merged, refuse_where_others_went_on
 from easy_pocket.store.hits_json import hits_from_json, hits_to_json, hits_to_rows, rows_to_hits
+from easy_pocket.store.schema.people_tables import PersonRow
 from easy_pocket.store.schema.tables import (
     ChangeRow,
     HandRow,
@@ -36,6 +38,7 @@ from easy_pocket.store.schema.tables import (
     TemplateRow,
 )
 from easy_pocket.store.scope import get_of_everybody, of_everybody
+from easy_pocket.store.viewer import person_of
 
 Patch = dict[str, Any]
 TABLES: dict[str, Any] = {
@@ -123,7 +126,9 @@ def note(session: Session, song: SongRow, words: str, patches: list[Patch], gest
 
     Changes of one gesture (a slider being dragged) become one step.
     """
-    session.execute(delete(ChangeRow).where(ChangeRow.song_id == song.id, ChangeRow.undone.is_(True)))
+    person = person_of(viewer_of(session))
+    undone = ChangeRow.song_id == song.id, ChangeRow.undone.is_(True), *_own(session)
+    session.execute(delete(ChangeRow).where(*undone))
     last = _last(session, song.id, undone=False) if gesture else None
     if last is not None and last.gesture == gesture and 0 <= _age_s(last) + 1 < GESTURE_WINDOW_S:
         joined = _joined(json.loads(last.patches), patches)
@@ -132,8 +137,12 @@ def note(session: Session, song: SongRow, words: str, patches: list[Patch], gest
         else:  # a drag that was let go where it began, or given up: there is nothing to undo
             session.delete(last)
     else:
-        row = ChangeRow(song_id=song.id, words=words, gesture=gesture, patches=json.dumps(patches), undone=False)
-        session.add(row)
+        session.add(
+            ChangeRow(
+                song_id=song.id, words=words, gesture=gesture, patches=json.dumps(patches), undone=False,
+                person_id=person,
+            )
+        )  # fmt: skip
     _touch(song)
 
 
@@ -184,6 +193,7 @@ def take_step(session: Session, song: SongRow, direction: str) -> tuple[str, lis
         raise NothingToUndoError(ENDS[direction])
     change, forwards = upcoming[0], direction == "redo"
     patches = json.loads(change.patches)
+    refuse_where_others_went_on(session, change, patches)
     ordered = patches if forwards else patches[::-1]
     left = [_apply(session, patch, forwards=forwards) for patch in ordered]
     change.undone = not forwards
@@ -193,26 +203,39 @@ def take_step(session: Session, song: SongRow, direction: str) -> tuple[str, lis
 
 
 def upcoming_steps(session: Session, song_id: int, direction: str, count: int) -> list[ChangeRow]:
-    """Those that would be taken next in this direction, in order."""
+    """Those that would be taken next in this direction, in order: of who asks, where several write in a song."""
     undone = direction == "redo"
     order = ChangeRow.id if undone else ChangeRow.id.desc()
-    found = select(ChangeRow).where(ChangeRow.song_id == song_id, ChangeRow.undone.is_(undone))
+    found = select(ChangeRow).where(ChangeRow.song_id == song_id, ChangeRow.undone.is_(undone), *_own(session))
     return list(session.scalars(found.order_by(order).limit(count)))
+
+
+def _own(reads: Reads) -> list[ColumnElement[bool]]:
+    """Steps are taken back by those who made them."""
+    viewer = viewer_of(reads)
+    return [] if viewer is None else [ChangeRow.person_id == viewer.person]
 
 
 MOST_LISTED = 400
 
 
 def change_list(session: Reads, song_id: int) -> list[dict[str, object]]:
-    """The steps of a song in words, the newest first; `undone` ones lie ahead."""
-    found = select(ChangeRow.id, ChangeRow.words, ChangeRow.undone).where(ChangeRow.song_id == song_id)
+    """The steps of a song in words, the newest first; `undone` ones lie ahead. who: whose it was, of somebody else."""
+    viewer = viewer_of(session)
+    found = select(ChangeRow.id, ChangeRow.words, ChangeRow.undone, ChangeRow.person_id, PersonRow.name)
+    found = found.outerjoin(PersonRow, PersonRow.id == ChangeRow.person_id).where(ChangeRow.song_id == song_id)
     rows = session.execute(found.order_by(ChangeRow.id.desc()).limit(MOST_LISTED))
-    return [{"id": row.id, "words": row.words, "undone": row.undone} for row in rows]
+    listed: list[dict[str, object]] = []
+    for row in rows:
+        others = viewer is not None and row.person_id != viewer.person
+        who = (row.name or "somebody who left") if others else ""
+        listed.append({"id": row.id, "words": row.words, "undone": row.undone, "who": who})
+    return listed
 
 
 def undo_words(session: Reads, song_id: int) -> tuple[str | None, str | None]:
-    """What undo and redo would do, in words; None where there is nothing."""
-    mine = select(ChangeRow.words).where(ChangeRow.song_id == song_id)
+    """What undo and redo would do for who asks, in words; None where there is nothing."""
+    mine = select(ChangeRow.words).where(ChangeRow.song_id == song_id, *_own(session))
     last = session.scalar(mine.where(ChangeRow.undone.is_(False)).order_by(ChangeRow.id.desc()).limit(1))
     following = session.scalar(mine.where(ChangeRow.undone.is_(True)).order_by(ChangeRow.id).limit(1))
     return last, following
@@ -248,7 +271,8 @@ def _apply(session: Session, patch: Patch, *, forwards: bool) -> str:
     if patch["table"] == "template":
         return _apply_to_groove(row, patch, forwards=forwards)
     for name, (before, after) in patch.get("fields", {}).items():
-        setattr(row, name, after if forwards else before)
+        known, wanted = (before, after) if forwards else (after, before)
+        setattr(row, name, merged(getattr(row, name), known, wanted))
     if patch["table"] == "sound":  # the library reads what has a newer version
         row.version = (session.scalar(select(func.max(SoundRow.version))) or 0) + 1
     if "hits" in patch:

@@ -10,9 +10,11 @@ from sqlalchemy.orm import Session
 
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.store.bin_days import bin_days, kept_since
-from easy_pocket.store.database import Reads
+from easy_pocket.store.database import Reads, viewer_of
 from easy_pocket.store.kits.kits import load_kits
+from easy_pocket.store.people.links import songs_written_in
 from easy_pocket.store.schema.tables import ChangeRow, PartRow, PatternRow, SectionRow, SongRow
+from easy_pocket.store.scope import of_everybody
 from easy_pocket.store.songs.load import load_song
 from easy_pocket.store.songs.song_facts import song_length
 from easy_pocket.store.songs.stored_patterns import pattern_of
@@ -30,7 +32,7 @@ class BinnedSong:
 @dataclass(frozen=True)
 class ShelfSong:
     """pattern: the first of its first part, for the picture. bars: of the song, repeats counted.
-    steps: of its history."""
+    steps: of its history. owner: whose it is, if not of who looks."""
 
     id: int
     name: str
@@ -42,12 +44,18 @@ class ShelfSong:
     bars: int
     length_s: float
     steps: int = 0
+    owner: str = ""
 
 
 def shelf(session: Reads) -> list[ShelfSong]:
     """All songs, the one changed last first."""
+    viewer = viewer_of(session)
+    others = songs_written_in(session, viewer.person) if viewer else {}
     asked = select(SongRow).where(SongRow.deleted_at.is_(None))
     songs = list(session.scalars(asked.order_by(SongRow.changed_at.desc(), SongRow.id.desc())))
+    if others:
+        songs += session.scalars(of_everybody(select(SongRow).where(SongRow.id.in_(others))))
+        songs.sort(key=lambda song: (song.changed_at, song.id), reverse=True)
     parts: dict[int, list[PartRow]] = {}
     ids = [song.id for song in songs]
     mine = PartRow.removed.is_(False), PartRow.song_id.in_(ids)
@@ -75,6 +83,7 @@ def shelf(session: Reads) -> list[ShelfSong]:
             len(parts[song.id]),
             *song_length(song, tuple(sections.get(song.id, ()))),
             steps.get(song.id, 0),
+            others.get(song.id, ""),
         )
         for song, first in zip(songs, firsts, strict=True)
     ]

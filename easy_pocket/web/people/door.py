@@ -9,7 +9,6 @@ from __future__ import annotations
 import hmac
 import re
 import time
-from dataclasses import replace
 from http.cookies import CookieError, SimpleCookie
 from urllib.parse import quote, urlencode
 
@@ -21,6 +20,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from easy_pocket.store.database import Database
 from easy_pocket.store.people.accounts import are_there_accounts
 from easy_pocket.store.people.entry import entered
+from easy_pocket.store.people.links import songs_written_in
 from easy_pocket.store.people.sign_ins import who
 from easy_pocket.store.schema.people_tables import PersonRow
 from easy_pocket.store.tokens import known_token
@@ -31,6 +31,7 @@ from easy_pocket.web.unforeseen import wants_page
 
 COOKIE, LOCAL_COOKIE = "pocket", "pocket_here"
 OPEN_TO_ALL = ("/static/", "/health", "/sign-in", "/invitation/", "/link/", "/listen/", "/help")
+OF_GUESTS = ("/audio/", "/jobs/", "/stage/", "/takes/", "/sign-out", "/library/")
 API = "/api/v1"
 OF_A_SONG = re.compile(r"^(?:/api/v1|/bin)?/songs/(\d{1,10})(?:/|$)")
 LOOK_AGAIN_S = 1.0
@@ -97,11 +98,18 @@ class Door:
             return _sign_in_first(scope, headers), None
         song = OF_A_SONG.match(path)
         if song is None:
-            return None, viewer
+            return (self._of_guest(viewer, path, headers) if viewer.role == "guest" else None), viewer
         inside = entered(self.database.reader, viewer, int(song[1]))
         if inside is None:
             return _not_there(headers), viewer
         return None, inside
+
+    def _of_guest(self, viewer: Viewer, path: str, headers: Headers) -> Response | None:
+        """Who has no account writes in the song they were let in to, and sees nothing else."""
+        if path == "/":
+            song = next(iter(songs_written_in(self.database.reader, viewer.person)), None)
+            return RedirectResponse(f"/songs/{song}/bench", 303) if song else _not_there(headers)
+        return None if path.startswith((*OPEN_TO_ALL, *OF_GUESTS)) else _not_there(headers)
 
     def _known(self, scope: Scope, headers: Headers) -> Viewer | None:
         kind, _, token = headers.get("authorization", "").partition(" ")
@@ -171,9 +179,6 @@ def _sign_in_first(scope: Scope, headers: Headers) -> Response:
     return JSONResponse({"error": SIGN_IN, "sign_in": "/sign-in"}, 401)
 
 
-def as_listener(viewer: Viewer | None, link_id: int, song_id: int, owner: int) -> Viewer:
+def as_listener(link_id: int, song_id: int, owner: int) -> Viewer:
     """Who came by a link to listen: the song is there for them, and nothing else."""
-    return replace(
-        viewer or Viewer(0), person=0, name=f"{LISTENER}{link_id}", role="guest", song=song_id, song_owner=owner,
-        may="read",
-    )  # fmt: skip
+    return Viewer(0, f"{LISTENER}{link_id}", "guest", song=song_id, song_owner=owner, may="read")

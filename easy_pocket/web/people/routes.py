@@ -64,10 +64,10 @@ def enter(request: Request, name: Text = "", password: Text = "", next: Text = "
             answer.status_code = 429
             answer.headers["Retry-After"] = str(error.seconds)
         return answer
-    return _let_in(request, secret, inside(next))
+    return let_browser_in(request, secret, inside(next))
 
 
-def _let_in(request: Request, secret: str, address: str) -> Response:
+def let_browser_in(request: Request, secret: str, address: str) -> Response:
     serving: Serving = request.app.state.serving
     answer = RedirectResponse(address, 303)
     answer.set_cookie(
@@ -110,7 +110,7 @@ def accept(request: Request, secret: Secret, password: Text = "", again: Text = 
         row = invited(database.reader, secret)
         values = {"name": row.name if row else None, "secret": secret, "error": str(error)}
         return page(request, "people/invitation.html", values, 422)
-    return _let_in(request, known, "/")
+    return let_browser_in(request, known, "/")
 
 
 @router.get("/account")
@@ -135,7 +135,7 @@ def new_password(request: Request, store: Store, old: Text = "", password: Text 
     except BadValueError as error:
         values = {**account_values(request, store.reader), "error": str(error)}
         return page(request, "people/account.html", values, 422)
-    return _let_in(request, secret, "/account")
+    return let_browser_in(request, secret, "/account")
 
 
 @router.post("/account/devices/{device_id}/out")

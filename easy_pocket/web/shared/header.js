@@ -19,7 +19,9 @@ export class Header {
     document.addEventListener("focusout", (event) => event.target.id === "song-name" && this.rename(event.target));
     document.addEventListener("pointerdown", (event) => event.target.id === "tempo" && this.dragTempo(event));
     document.addEventListener("keydown", (event) => {
-      if (event.key === "Enter" && ["song-name", "tempo"].includes(event.target.id)) event.target.blur();
+      if (!["song-name", "tempo"].includes(event.target.id)) return;
+      if (event.key === "Escape") event.target.value = event.target.id === "tempo" ? this.page.song.tempo_bpm.toFixed(1) : this.page.song.name;
+      if (event.key === "Enter" || event.key === "Escape") event.target.blur();
     });
     setInterval(() => this.showSaved(), 1000);
   }

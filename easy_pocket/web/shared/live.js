@@ -3,6 +3,7 @@
 
 import { byId } from "./dom.js";
 import { OWN_TAB } from "./api.js";
+import { selectionText } from "./selection.js";
 
 const SHOWN_MS = 6000;
 
@@ -23,24 +24,28 @@ export class Live {
     if (wanted === this.of) return;
     this.source?.close();
     this.of = wanted;
-    this.source = wanted === null ? null : new EventSource(`/songs/${wanted}/live`);
+    this.source = wanted === null ? null : new EventSource(`/songs/${wanted}/live?${new URLSearchParams({ tab: OWN_TAB, screen: this.page.screen ?? "bench", at: selectionText() })}`);
     this.source?.addEventListener("changed", ({ data }) => this.changed(JSON.parse(data)));
+    this.source?.addEventListener("here", ({ data }) => this.page.people.show(JSON.parse(data)));
     this.source?.addEventListener("gone", () => this.source?.close());
   }
 
-  /** @param {{ revision: number, words: string, tab: string }} change */
-  changed({ revision, words, tab }) {
+  /** @param {{ revision: number, words: string, tab: string, who: string }} change */
+  changed({ revision, words, tab, who }) {
     const { edits } = this.page;
     if (tab === OWN_TAB || revision <= edits.revision) return;
     if (edits.queue.length) this.page.refreshWanted = true;
     else this.page.refresh();
-    if (words) this.tell(words);
+    if (words) this.tell(words, who);
   }
 
-  /** @param {string} words */
-  tell(words) {
+  /**
+   * @param {string} words
+   * @param {string} who
+   */
+  tell(words, who) {
     const line = byId("elsewhere");
-    line.textContent = `elsewhere: ${words}`;
+    line.textContent = `${who || "elsewhere"}: ${words}`;
     line.hidden = false;
     clearTimeout(this.timer);
     this.timer = setTimeout(() => (line.hidden = true), SHOWN_MS);

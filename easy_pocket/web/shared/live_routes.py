@@ -1,22 +1,44 @@
-"""A page follows its song: told at once when somebody else changes it."""
+"""A page follows its song: told at once when somebody else changes it, and who else is there."""
 
 from __future__ import annotations
 
-from fastapi import APIRouter
+from typing import Annotated
+
+from fastapi import APIRouter, Query
+from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 from starlette.requests import Request
 from starlette.responses import Response, StreamingResponse
 
-from easy_pocket.web.shared.dependencies import SongId
+from easy_pocket.store.people.presence import come
+from easy_pocket.web.shared.dependencies import SongId, Store, viewer_of
 from easy_pocket.web.shared.song_watch import MOST_FOLLOWERS, SongWatch, told_as_events
 
 router = APIRouter()
+Tab = Annotated[str, Query(pattern=r"^[A-Za-z0-9_-]{0,60}$")]
+Screen = Annotated[str, Query(pattern=r"^[a-z]{1,20}$")]
+At = Annotated[str, Query(max_length=60, pattern=r"^[0-9.]*$")]
 
 
 @router.get("/songs/{song_id}/live")
-async def live(request: Request, song_id: SongId) -> Response:
+async def live(
+    request: Request, store: Store, song_id: SongId, tab: Tab = "", screen: Screen = "bench", at: At = ""
+) -> Response:
     watch: SongWatch = request.app.state.watch
     if watch.count >= MOST_FOLLOWERS:
         raise HTTPException(503, f"{MOST_FOLLOWERS} pages follow songs already.")
-    told = told_as_events(request, watch, song_id, "revision", "words", "tab")
+    viewer = viewer_of(request)
+    known = tab if viewer is not None and viewer.person else ""
+    if viewer is not None and known:
+        await run_in_threadpool(come, store, song_id, tab, viewer.person, screen, at)
+    told = told_as_events(request, watch, song_id, "revision", "words", "tab", "who", tab=known)
     return StreamingResponse(told, media_type="text/event-stream")
+
+
+@router.post("/songs/{song_id}/here")
+def here(request: Request, store: Store, song_id: SongId, tab: Tab, screen: Screen, at: At = "") -> Response:
+    """A page looks somewhere else."""
+    viewer = viewer_of(request)
+    if viewer is not None and viewer.person and tab:
+        come(store, song_id, tab, viewer.person, screen, at)
+    return Response(status_code=204)

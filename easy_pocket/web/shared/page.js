@@ -16,6 +16,7 @@ import { selectionFromAddress, setSelection, selection } from "./selection.js";
 import { showNote } from "./notes.js";
 import { mountOwn } from "./own_script.js";
 import { Live } from "./live.js";
+import { People } from "./people.js";
 import { Parked } from "./parked_edits.js";
 import { Screen } from "./screen.js";
 import { Player } from "./player.js";
@@ -61,6 +62,7 @@ export class Page {
     this.goTo = new GoTo(this);
     this.help = new HelpPanel();
     new KeyTable(this);
+    this.people = new People(this);
     this.live = new Live(this);
     this.listen();
     this.showSong();
@@ -160,6 +162,8 @@ export class Page {
     paintAll();
     this.current.mount();
     mountOwn(this);
+    this.people?.draw();
+    this.people?.tell();
     this.whose.give();
   }
 
@@ -282,6 +286,8 @@ export class Page {
     swapFragments(state.fragments, (id, target) => (here && this.current.holds(id, target, answer)) || this.isPressed(target));
     paintAll();
     this.ribbon.draw();
+    this.people?.draw();
+    this.people?.tell();
     if (here) this.current.apply(answer);
     this.plan.follow();
     this.current.follow(answer);

@@ -3,6 +3,8 @@
 import { StageGraph, ceilingNode } from "./stage_graph.js";
 import { columnsOf, firstFrom, keysOf } from "./schedule.js";
 
+const AUDIO = document.documentElement.dataset.audio ?? "/audio"; // who listens by a link asks elsewhere
+
 const MOST_PLACES = 256;
 export const LEAD_S = 0.1; // between the press of Play and the first hit
 
@@ -225,7 +227,7 @@ export async function addGraph(player) {
  */
 export function soundOf(player, key) {
   if (!player.buffers.has(key)) {
-    const promise = fetch(`/audio/${/^(layers|rooms|clicks)\//.test(key) ? key : `sounds/${key}`}.wav`)
+    const promise = fetch(`${AUDIO}/${/^(layers|rooms|clicks)\//.test(key) ? key : `sounds/${key}`}.wav`)
       .then((answer) => {
         if (!answer.ok) throw new Error(`sound ${key}: ${answer.status}`);
         return answer.arrayBuffer();

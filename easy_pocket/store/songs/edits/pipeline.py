@@ -25,6 +25,7 @@ from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.song.size_limits import check_size
 from easy_pocket.store.database import Database
 from easy_pocket.store.history.shared_rows import shared_by, users_of
+from easy_pocket.store.history.touches import meet, touched
 from easy_pocket.store.history.undo_log import (
     Patch,
     StaleRevisionError,
@@ -39,15 +40,15 @@ from easy_pocket.store.history.undo_log import (
 )
 from easy_pocket.store.hits_json import locks_of, pattern_to_json
 from easy_pocket.store.schema.tables import EditRow, SongRow
-from easy_pocket.store.scope import OF_EVERYBODY, of_everybody
+from easy_pocket.store.scope import OF_EVERYBODY, of_everybody, viewer_of
 from easy_pocket.store.songs.edits.registry import KINDS, Edit, EditContext, Kind, Preparation, Step
-from easy_pocket.store.songs.edits.touches import meet, touched
 from easy_pocket.store.songs.load import load_song, loaded_again
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.songs.selection import ANYWHERE, Selection
 from easy_pocket.store.songs.song_rows import SongRows
 from easy_pocket.store.songs.spans import check_length, follow_length
 from easy_pocket.store.songs.stored_patterns import cache_pattern
+from easy_pocket.store.viewer import person_of
 
 log = logging.getLogger(__name__)
 
@@ -278,6 +279,7 @@ def _log_edit(
         words=words,
         touched=json.dumps(sorted(paths)),
         facts=facts,
+        person_id=person_of(viewer_of(session)),
     )
     session.add(row)
     session.flush()
@@ -306,7 +308,7 @@ def _tell_others(session: Session, song_id: int, names: set[str], kind: str, wor
         session.add(
             EditRow(
                 song_id=other, edit_id=None, revision=revision, kind=kind, words=f"{words} (in another song)",
-                touched=shared, facts={},
+                touched=shared, facts={}, person_id=person_of(viewer_of(session)),
             )
         )  # fmt: skip
     session.flush()
@@ -343,6 +345,8 @@ def _stepped(database: Database, song_id: int, sent: SentStep) -> EditResult:
             if known is not None:
                 return known
         since = _changed_since(session, song.row, sent.revision, tab_of(sent.edit_id))
+        me = person_of(viewer_of(session))
+        since = [row for row in since if row.person_id == me]  # what others did is asked step by step
         if since:
             raise StaleRevisionError([row.words for row in since], sent.direction)
         patches: list[Patch] = []

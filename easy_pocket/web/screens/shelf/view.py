@@ -34,7 +34,7 @@ class Stroke:
 @dataclass(frozen=True)
 class ShelfCard:
     """strokes and lanes: of the picture, in percent. length_s: of the whole song. changed_s: how long ago.
-    steps: of its history."""
+    steps: of its history. owner: whose it is, if not of who looks."""
 
     id: int
     name: str
@@ -48,6 +48,7 @@ class ShelfCard:
     strokes: tuple[Stroke, ...]
     lanes: tuple[float, ...]
     steps: int
+    owner: str = ""
 
     @property
     def length_words(self) -> str:
@@ -130,7 +131,7 @@ def _card(song: ShelfSong, now: datetime) -> ShelfCard:
     changed = (now - song.changed_at).total_seconds()
     return ShelfCard(
         song.id, song.name, song.tempo_bpm, str(pattern.metre), song.bars, song.length_s, played, _ago(changed),
-        changed, tuple(strokes), tuple(bottoms.values()), song.steps,
+        changed, tuple(strokes), tuple(bottoms.values()), song.steps, song.owner,
     )  # fmt: skip
 
 

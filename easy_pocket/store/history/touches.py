@@ -6,8 +6,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
-from easy_pocket.store.history.undo_log import Patch
-
+Patch = dict[str, Any]
 MOST_PATHS = 2_000  # of one edit; one that touches more counts as touching the whole row
 DEEPEST = 4
 
