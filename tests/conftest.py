@@ -31,6 +31,7 @@ give_core_its_caches()
 
 
 def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption("--many", action="store_true", help="tests of several processes and machines")
     parser.addoption("--deep", action="store_true", help="the long tests too, and new examples drawn")
 
 

@@ -8,6 +8,7 @@ from typing import Any
 
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.progress import OnProgress
+from easy_pocket.jobs.kinds import register
 
 
 def give(value: Any) -> Any:
@@ -43,3 +44,17 @@ def die() -> None:
 
 def take_memory() -> int:
     return len(bytearray(20 << 30))
+
+
+KEPT: list[object] = []  # what became of jobs of the test kinds
+
+
+@register("test_wait", tell_and_wait)
+def _nothing_more(database, job, found, asked):
+    KEPT.append(found)
+    return {}
+
+
+@register("test_slip", slip_when_told)
+def _never(database, job, found, asked):
+    return {}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import os
+import socket
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from threading import Event, Thread
@@ -13,8 +14,12 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from easy_pocket.home.dumps import DAILY, daily_dumps, make_dump
 from easy_pocket.home.folder import LaunchError
+from easy_pocket.store.agreed import forget_done, lease
 from easy_pocket.store.bin import empty_things
 from easy_pocket.store.database import Database
+from easy_pocket.store.made.made import made
+from easy_pocket.store.people.links import forget_guests
+from easy_pocket.store.people.sign_ins import forget_old
 from easy_pocket.store.schema.tables import SongRow
 from easy_pocket.store.songs.shelf import empty_bin
 from easy_pocket.store.upkeep import clean_audio, unused_audio
@@ -32,6 +37,7 @@ class Upkeep:
     def __init__(self, store: Database, home: Path) -> None:
         self._enough = Event()
         self._candidates: set[str] = set()
+        self._holder = f"{socket.gethostname()}:{os.getpid()}"
         self._thread = Thread(target=self._run, args=(store, home), name="upkeep", daemon=True)
         self._thread.start()
 
@@ -44,7 +50,9 @@ class Upkeep:
         while not self._enough.wait(wait_s):
             wait_s = EVERY_S
             try:
-                self._candidates = keep_up(store, home, self._candidates)
+                # Of several processes one does it, an hour at a time.
+                if lease(store, "upkeep", self._holder, EVERY_S - FIRST_S):
+                    self._candidates = keep_up(store, home, self._candidates)
             except (SQLAlchemyError, LaunchError, OSError):
                 log.exception("upkeep failed; it is tried again in an hour")
 
@@ -55,8 +63,12 @@ def keep_up(store: Database, home: Path, candidates: set[str]) -> set[str]:
         log.info("a dump was made", extra={"facts": {"dump": make_dump(home, store.url, DAILY).name}})
     with store.transaction() as session:
         gone, things = empty_bin(session), empty_things(session)
+        forget_old(session)
+        forget_guests(session)
+        forget_done(session)
     unused = unused_audio(store)
     cleaned = clean_audio(store, candidates & unused)
+    made.place.clean()
     if gone or things or cleaned:
         log.info("cleaned", extra={"facts": {"songs": gone, "things": things, "audio": cleaned}})
     return unused

@@ -25,12 +25,14 @@ HOST = "127.0.0.1"
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # one core for each process: two would wait for each other
 log = logging.getLogger("easy_pocket.launch")
 DATABASE_WAIT_S = 3.0
+MOST_PROCESSES = 64
 
 
 def main() -> int:
     parser = argparse.ArgumentParser(prog="./pocket start")
     parser.add_argument("--port", type=int, default=8000)
     parser.add_argument("--host", default=HOST, help="an address to serve on besides this machine; needs accounts")
+    parser.add_argument("--processes", type=int, default=1, help="how many web processes answer")
     parser.add_argument("--no-demo", action="store_true", help="start with an empty shelf")
     parser.add_argument("--no-install", action="store_true", help="never install anything")
     chosen = parser.parse_args()
@@ -53,7 +55,7 @@ def main() -> int:
             carry_out(home)
             database = MariaDb(home)
             url = database.start()
-        anew = _serve(url, listener, address, home, served, own=database is not None, demo=not chosen.no_demo)
+        anew = _serve(url, listener, address, home, served, chosen, own=database is not None)
     except LaunchError as error:
         log.error("not started: %s", error, extra={"told": True})
         print(f"pocket: {error}", file=sys.stderr)
@@ -100,7 +102,14 @@ def _listen(host: str, port: int) -> socket.socket:
 
 
 def _serve(
-    url: str, listener: socket.socket, address: str, home: Path, served: Serving, *, own: bool, demo: bool
+    url: str,
+    listener: socket.socket,
+    address: str,
+    home: Path,
+    served: Serving,
+    chosen: argparse.Namespace,
+    *,
+    own: bool,
 ) -> bool:
     """Whether the program shall be started anew."""
     import uvicorn
@@ -112,9 +121,13 @@ def _serve(
     from easy_pocket.home.upkeep import Upkeep
     from easy_pocket.jobs import work
     from easy_pocket.jobs.workers import Workers
+    from easy_pocket.launch.process import MoreProcesses
     from easy_pocket.launch.warm import WarmUp
+    from easy_pocket.store.agreed import server_secret
     from easy_pocket.store.database import Database
     from easy_pocket.store.failures import Failure, failure_of
+    from easy_pocket.store.made.made import made
+    from easy_pocket.store.made.places import made_place
     from easy_pocket.store.people.accounts import are_there_accounts
     from easy_pocket.web.app import make_app
 
@@ -122,7 +135,7 @@ def _serve(
     try:
         _await_database(store)
         bring_up_to_date(store, home, own=own)
-        load_demo(store, songs=demo)
+        load_demo(store, songs=not chosen.no_demo)
     except SQLAlchemyError as error:
         log.error("the database cannot be used", exc_info=True)
         reason = str(getattr(error, "orig", error)).splitlines()[0]
@@ -144,6 +157,8 @@ def _serve(
     if served.local_key and not accounts:
         print(f"Another user of this machine gets in only by {address}/?key={served.local_key}", flush=True)
     app: FastAPI | None = None
+    made.use(made_place(home), server_secret(store))
+    more = MoreProcesses(min(max(chosen.processes, 1), MOST_PROCESSES) - 1, listener, url, chosen.host, chosen.port)
     workers = Workers(url)
     warming, upkeep = WarmUp(store), Upkeep(store, home)
     try:
@@ -160,12 +175,13 @@ def _serve(
             anew.append(True)
             server.should_exit = True
 
-        app.state.restart = restart if own else None
+        app.state.restart = restart if own and chosen.processes <= 1 else None
         server.run(sockets=[listener])
         return bool(anew)
     finally:  # Ctrl-C comes as an exception, at any moment: what was begun is ended, or the program would wait for it
         if app is not None:
             app.state.jobs.close()
+        more.close()
         workers.close()
         warming.stop()
         upkeep.stop()

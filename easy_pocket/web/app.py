@@ -8,6 +8,7 @@ from fastapi import FastAPI
 from starlette.middleware.gzip import GZipMiddleware
 
 from easy_pocket.jobs.jobs import Jobs
+from easy_pocket.jobs.queue import queue_url, sender
 from easy_pocket.jobs.workers import Workers
 from easy_pocket.store.database import Database
 from easy_pocket.web import errors, operations, screens, static_routes  # noqa: F401 - screens register themselves
@@ -39,7 +40,8 @@ def make_app(
     app.state.watch = SongWatch(database)
     app.state.serving = serving = serving or Serving()
     app.state.accounts = Accounts(database)
-    app.state.jobs = Jobs(workers or Workers(database.url))
+    queue = queue_url()
+    app.state.jobs = Jobs(workers or Workers(database.url), database, sender(queue) if queue else None)
     app.add_middleware(GZipMiddleware, minimum_size=SMALL_BYTES, compresslevel=4)  # audio it leaves as it is
     app.add_middleware(Door, database=database, accounts=app.state.accounts, serving=serving)
     app.add_middleware(Guard, hosts=serving.hosts)

@@ -12,14 +12,14 @@ from easy_pocket.core.listen.loop_analysis import analyze_loop
 from easy_pocket.jobs.jobs import Jobs
 from easy_pocket.store.songs.create import create_song
 from tests.drums import ROCK, beat, rendered, wav_bytes
-from tests.working import die, give, last, refuse, slip_when_told, take_memory, tell_and_wait
+from tests.working import KEPT, die, give, last, refuse, take_memory
 
 LOOP, _ = rendered(beat(ROCK), 112.0)
 
 
 @pytest.fixture
-def jobs(workers):
-    return Jobs(workers)
+def jobs(workers, store):
+    return Jobs(workers, store)
 
 
 def wait_for(true):
@@ -66,13 +66,13 @@ def test_a_file_without_hits_says_so_when_it_was_heard(client, song_id):
 
 
 def test_what_is_stopped_ends_at_once_and_leaves_everything_as_it_was(jobs):
-    kept = []
-    key = jobs.start(tell_and_wait, (600.0,), kept.append)
+    KEPT.clear()
+    key = jobs.start("test_wait", (600.0,))
     wait_for(lambda: jobs.find(key).share == 0.5)
-    jobs.find(key).stop()
+    jobs.stop(key)
     wait_for(lambda: jobs.find(key).ended)
     assert "Stopped" in jobs.find(key).error
-    assert kept == []
+    assert KEPT == []
 
 
 def test_hearing_can_be_stopped_at_every_step():
@@ -101,20 +101,20 @@ def test_what_is_not_known_any_more_is_said_in_words(client, jobs):
 
 
 def test_work_that_fails_by_our_fault_says_so_and_is_in_the_log(jobs, caplog):
-    key = jobs.start(slip_when_told, (), lambda _: {})
+    key = jobs.start("test_slip", ())
     wait_for(lambda: jobs.find(key).ended)
     assert "nothing was changed" in jobs.find(key).error
-    (record,) = [one for one in caplog.records if one.name == "easy_pocket.jobs.jobs"]
+    (record,) = [one for one in caplog.records if one.name == "easy_pocket.jobs.doing"]
     assert "a slip of ours" in str(record.exc_info[1])
 
 
 def test_no_more_long_files_are_taken_than_there_is_room_for(jobs):
-    keys = [jobs.start(tell_and_wait, (600.0,), lambda _: {}) for _ in range(4)]
+    keys = [jobs.start("test_wait", (600.0,)) for _ in range(4)]
     assert jobs.counts() == {"running": 2, "waiting": 2, "most_waiting": 4}
     with pytest.raises(PocketError, match="4 long things are being done already"):
-        jobs.start(tell_and_wait, (0.0,), lambda _: {})
+        jobs.start("test_wait", (0.0,))
     for key in keys:
-        jobs.find(key).stop()
+        jobs.stop(key)
     wait_for(lambda: all(jobs.find(key).ended for key in keys))
     assert jobs.counts()["running"] == 0
 
@@ -153,11 +153,11 @@ def test_an_export_tells_its_progress_and_is_fetched_once(client, song_id):
 def test_an_export_is_stopped_and_writes_nothing(client, song_id):
     # Two long things are done at once: the export waits for them, so that it is stopped before its end.
     jobs = client.app.state.jobs
-    before = [jobs.start(tell_and_wait, (600.0,), lambda _: {}) for _ in range(2)]
+    before = [jobs.start("test_wait", (600.0,)) for _ in range(2)]
     key = client.get(f"/songs/{song_id}/song.flac?job=1").json()["job"]
     client.post(f"/jobs/{key}/stop")
     for one in before:
-        jobs.find(one).stop()
+        jobs.stop(one)
     job, _ = ended(client, key)
     assert "Stopped; nothing was brought in or written" in job["error"]
     assert client.get(f"/jobs/{key}/file", headers={"Accept": "application/json"}).status_code == 422

@@ -10,6 +10,7 @@ from typing import Any
 import pytest
 from sqlalchemy import delete, select
 
+import tests.working  # noqa: F401 - kinds of jobs for tests
 from easy_pocket.core.formats.hand_json import dump_hand
 from easy_pocket.core.takes.house_hands import HOUSE_HANDS
 from easy_pocket.demo.load import load_demo
@@ -22,7 +23,6 @@ from easy_pocket.store.viewer import VIEWER_NOW, Viewer
 from easy_pocket.web.app import make_app
 from tests.conftest import Client
 from tests.people import make_people, signed_in
-from tests.working import tell_and_wait
 
 # About no thing of anybody, or about what belongs to whoever asks.
 NOBODYS = {
@@ -121,7 +121,7 @@ def test_who_asks_for_what_is_somebody_elses_finds_nothing(two):
     app, _hers, his, values, ben = two
     jobs = app.state.jobs
     token = VIEWER_NOW.set(Viewer(1, "Ada", "owner"))
-    values["job"] = jobs.start(tell_and_wait, (600.0,), lambda _: {})
+    values["job"] = jobs.start("test_wait", (600.0,))
     VIEWER_NOW.reset(token)
     with app.state.database.seen_by(Viewer(ben, "Ben")).transaction() as session:
         program = {"Authorization": f"Bearer {make_token(session, 'his script', 'write')[1]}"}
@@ -137,7 +137,7 @@ def test_who_asks_for_what_is_somebody_elses_finds_nothing(two):
         if answer.status_code != 404:
             wrong.append((method, path, answer.status_code, answer.text[:80]))
     token = VIEWER_NOW.set(Viewer(1, "Ada", "owner"))
-    jobs.find(values["job"]).stop()
+    jobs.stop(values["job"])
     VIEWER_NOW.reset(token)
     assert wrong == [], "\n".join(map(str, wrong))
     assert asked > 100

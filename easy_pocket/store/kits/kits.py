@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import uuid
 from collections.abc import Collection
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from datetime import UTC, datetime
 
 from sqlalchemy import ColumnElement, func, or_, select
@@ -16,6 +16,7 @@ from easy_pocket.core.errors import BadValueError, NotThereError
 from easy_pocket.core.sound.kit import Kit, KitVoice, voice_from_doc
 from easy_pocket.samples import house_kits
 from easy_pocket.store.database import Reads
+from easy_pocket.store.made.made import made
 from easy_pocket.store.schema.tables import HOUSE, KitRow, PartRow, SongRow
 from easy_pocket.store.scope import of_everybody
 from easy_pocket.store.viewer import told_to
@@ -184,14 +185,15 @@ def register_voices(kit: Kit) -> None:
             key = f"{told_to()}{struck.role}-{struck.audio_base}"
             if _served.find(key) is None:
                 _served.put(key, struck)
+                made.put_value(f"voice/{key}", replace(struck))  # without what was computed of it
 
 
 def find_voice(session: Reads, key_without_zone: str) -> KitVoice | None:
     """The voice whose sound has this content key: a registered one, or one of any kit."""
     key = told_to() + key_without_zone
-    found = _served.find(key)
+    found = _served.find(key) or made.get_value(f"voice/{key}")
     if found is not None:
-        return found
+        return _served.put(key, found)
     for kit in all_kits(session):
         register_voices(kit)
     return _served.find(key)

@@ -16,6 +16,7 @@ from easy_pocket.core.sound.sample_format import Frames
 from easy_pocket.store.database import Reads
 from easy_pocket.store.loops.layered_loop_rows import LayeredLoop
 from easy_pocket.store.loops.loops import analysis_from_doc, load_audio
+from easy_pocket.store.made.made import made
 from easy_pocket.store.viewer import told_to
 
 TOLD_BYTES = 64_000_000  # what pages were told to play lately
@@ -39,16 +40,29 @@ def register_layered_loop(one: LayeredLoop, performance: Performance) -> str:
         shape.update(performance.hits.voice_index.tobytes())
         shape.update(np.round(performance.loop_ms, 4).tobytes())
     key = shape.hexdigest()[:24]
+    if _told.find(told_to() + key) is None:
+        made.put_value(f"loop/{told_to()}{key}", (one, performance))
     _told.put(told_to() + key, (one, performance))
     return key
 
 
 def layered_loop_audio(session: Reads, key: str) -> npt.NDArray[np.float32]:
     """Render the audio of a registered key, shape (frames, 2). Raises BadValueError when the key is no longer known."""
-    told = _told.find(told_to() + key)
+    told = _told_loop(key)
+    return _made.get(key, lambda: render_loop_layer(session, *told))
+
+
+def check_told(key: str) -> None:
+    """Raises NotThereError when who asks was not told of it."""
+    _told_loop(key)
+
+
+def _told_loop(key: str) -> tuple[LayeredLoop, Performance]:
+    name = told_to() + key
+    told = _told.find(name) or made.get_value(f"loop/{name}")
     if told is None:
         raise NotThereError("What this loop plays was changed since: reload the page.")
-    return _made.get(key, lambda: render_loop_layer(session, *told))
+    return _told.put(name, told)
 
 
 def render_loop_layer(session: Reads, one: LayeredLoop, performance: Performance) -> npt.NDArray[np.float32]:

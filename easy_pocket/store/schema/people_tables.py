@@ -109,3 +109,12 @@ class SoundMarkRow(Base):
     sound_id: Mapped[int] = mapped_column(ForeignKey("sound.id", ondelete="CASCADE"), primary_key=True)
     favourite: Mapped[bool] = mapped_column(Boolean, server_default="0", default=False)
     used_at: Mapped[datetime | None] = mapped_column(DATETIME(fsp=3))
+
+
+class AgreedRow(Base):
+    """What the processes of one server agree on, by name: a secret; who does something until when."""
+
+    __tablename__ = "agreed"
+    name: Mapped[str] = mapped_column(String(120), primary_key=True)
+    value: Mapped[str] = mapped_column(String(200))
+    until: Mapped[datetime | None] = mapped_column(DateTime)

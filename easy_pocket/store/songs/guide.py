@@ -10,13 +10,14 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.caches import ByteCache
-from easy_pocket.core.errors import require_range
+from easy_pocket.core.errors import NotThereError, require_range
 from easy_pocket.core.listen.guide import guide_frames
 from easy_pocket.core.sound.events import MASTER_GAIN
 from easy_pocket.core.sound.sample_format import Frames
 from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.store.database import Reads
 from easy_pocket.store.loops.loops import load_audio
+from easy_pocket.store.made.made import made
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.viewer import told_to
 
@@ -73,19 +74,28 @@ MOST_TOLD = 512
 
 def register_guide(guide: Guide) -> str:
     """Register it, so that its audio can be asked for by key."""
+    key = told_to() + guide.key
     if len(_told) >= MOST_TOLD:
         _told.pop(next(iter(_told)))
-    _told[told_to() + guide.key] = guide
+    if key not in _told:
+        made.put_value(f"guide/{key}", guide)
+    _told[key] = guide
     return guide.key
 
 
 def is_guide(key: str) -> bool:
-    return told_to() + key in _told
+    return _told_guide(key) is not None
+
+
+def _told_guide(key: str) -> Guide | None:
+    return _told.get(told_to() + key) or made.get_value(f"guide/{told_to()}{key}")
 
 
 def guide_audio(reads: Reads, key: str) -> npt.NDArray[np.float32]:
     """As it is played, shape (frames, 2)."""
-    guide = _told[told_to() + key]
+    guide = _told_guide(key)
+    if guide is None:
+        raise NotThereError("The guide was changed since: reload the page.")
     return _made.get(key, lambda: guide_frames(load_audio(reads, guide.audio_hash, guide.name)))
 
 

@@ -22,7 +22,6 @@ from easy_pocket.core.ideas.grow import GrowSettings, grow
 from easy_pocket.core.ideas.idea_context import IdeaContext, window
 from easy_pocket.core.ideas.variations import VariationSettings, variations
 from easy_pocket.core.pattern.timebase import GRID_TICKS
-from easy_pocket.jobs.work import heard_groove
 from easy_pocket.samples import house_kits
 from easy_pocket.store.grooves.shelf import find_groove, groove_rows
 from easy_pocket.store.grooves.templates import template_of_row
@@ -39,7 +38,7 @@ from easy_pocket.web.api.models import (
     VoicePocket,
 )
 from easy_pocket.web.shared.dependencies import Reads, RowId, download
-from easy_pocket.web.shared.job_routes import jobs
+from easy_pocket.web.shared.job_routes import begin, jobs
 from easy_pocket.web.shared.uploads import FileName, plain_name, read_upload
 
 router = APIRouter(tags=["beats and loops"])
@@ -126,7 +125,8 @@ async def listen(
     """A loop is listened to, as a job; the body is the audio. Its result has `heard` (tempo, bars, hits) and `groove`
     (a template of so many bars)."""
     data = await read_upload(request)
-    key = jobs(request).start(heard_groove, (data, plain_name(name), bars), lambda found: found)
+    work = (data, plain_name(name), bars)
+    key = await run_in_threadpool(begin, request, "listen", work)
     return JobModel(id=key, share=0.0, words="waiting")
 
 
@@ -139,10 +139,7 @@ def job(request: Request, key: JobKey) -> JobModel:
 @router.get("/jobs/{key}/file", response_class=Response)
 def job_file(request: Request, key: JobKey) -> Response:
     """What a job wrote, once."""
-    found = jobs(request).find(key)
-    file, found.file = found.file, None
-    if file is None:
-        raise BadValueError("This file was fetched already, or made room for newer ones: export it again.")
+    file = jobs(request).fetch(key)
     return download(file.data, file.title, file.label, file.media_type)
 
 

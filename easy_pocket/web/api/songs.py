@@ -17,7 +17,6 @@ from easy_pocket.core.formats.ledger_json import ledger_doc
 from easy_pocket.core.formats.registry import Format, Of, written
 from easy_pocket.core.formats.song_midi import ReadPart, ReadSection, ReadSong
 from easy_pocket.core.pattern.timebase import parse_metre
-from easy_pocket.jobs.jobs import JobFile
 from easy_pocket.jobs.work import export
 from easy_pocket.store.database import Database, Reader
 from easy_pocket.store.history.undo_log import MissingSongError, undo_words
@@ -44,7 +43,7 @@ from easy_pocket.web.api.models import (
     WholeSong,
 )
 from easy_pocket.web.shared.dependencies import OwnSong, Reads, SongId, Store, download
-from easy_pocket.web.shared.job_routes import jobs, workers
+from easy_pocket.web.shared.job_routes import begin, workers
 from easy_pocket.web.shared.song_watch import told_as_events
 
 router = APIRouter(tags=["songs"])
@@ -235,11 +234,9 @@ async def take_away(
     one, at = _format(kind, name), Selection(part, pattern, 0)
     options = _options(one, {key: value for key, value in request.query_params.items() if key not in OWN_FIELDS})
     if one.slow and job:
-
-        def kept(found: tuple[str, bytes]) -> JobFile:
-            return JobFile(found[1], found[0], one.file_label(options), one.media_type)
-
-        key = jobs(request).start(export, (song_id, at, kind, name, options), kept)
+        asked = {"label": one.file_label(options), "media_type": one.media_type}
+        work = (song_id, at, kind, name, options)
+        key = await run_in_threadpool(begin, request, "export", work, asked)
         return Response(f'{{"id": "{key}", "share": 0, "words": "waiting"}}', 202, media_type="application/json")
     if one.slow:
         title, data = await workers(request).run(export, song_id, at, kind, name, options, seconds=300.0)

@@ -21,8 +21,9 @@ from easy_pocket.core.stage.unit_fields import ROOM_FIELDS
 from easy_pocket.core.text import whole_number
 from easy_pocket.store.kits.kits import find_voice
 from easy_pocket.store.kits.samples import sample_source
-from easy_pocket.store.loops.layered_loop_audio import layered_loop_audio
+from easy_pocket.store.loops.layered_loop_audio import check_told, layered_loop_audio
 from easy_pocket.store.loops.loops import get_loop, load_audio
+from easy_pocket.store.made.made import made
 from easy_pocket.store.songs.guide import guide_audio, is_guide
 from easy_pocket.web.shared.dependencies import RowId, SongId, Store
 
@@ -44,10 +45,16 @@ def sound(store: Store, key: SoundKey) -> Response:
     stretch, frames, fade_frames = (whole_number(text) for text in (number, back, fade or "0"))
     if stretch is None or stretch > voice.hardest or (turned and (frames is None or fade_frames is None)):
         raise BadValueError("There is no such sound.")
-    audio = voice_audio(voice, stretch, sample_source(store.reader))
-    if turned:
-        audio = backwards(audio, frames or 0, fade_frames or 0)
-    return _wav(Audio(audio, RATE_HZ), 32, LASTING)
+    hardness = stretch
+
+    def rendered() -> bytes:
+        audio = voice_audio(voice, hardness, sample_source(store.reader))
+        if turned:
+            audio = backwards(audio, frames or 0, fade_frames or 0)
+        return write_audio(Audio(audio, RATE_HZ), "WAV", 32)
+
+    # Whoever was told of it may have it: what it holds is the same for all.
+    return Response(made.once(f"sound/{voice.audio_base}/{key}", rendered), media_type="audio/wav", headers=LASTING)
 
 
 def _wav(audio: Audio, bits: int, headers: dict[str, str] | None = None) -> Response:
@@ -72,7 +79,12 @@ def under(store: Store, key: LayerKey) -> Response:
     """What a loop plays under the stack in one pass."""
     if is_guide(key):
         return _wav(Audio(guide_audio(store.reader, key), RATE_HZ), 16, LASTING)
-    return _wav(Audio(layered_loop_audio(store.reader, key), RATE_HZ), 32, LASTING)
+    check_told(key)
+
+    def rendered() -> bytes:
+        return write_audio(Audio(layered_loop_audio(store.reader, key), RATE_HZ), "WAV", 32)
+
+    return Response(made.once(f"layer/{key}.wav", rendered), media_type="audio/wav", headers=LASTING)
 
 
 @router.get("/audio/layers/{key}.bin")

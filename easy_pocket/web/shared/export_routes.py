@@ -11,13 +11,12 @@ from starlette.requests import Request
 from starlette.responses import Response
 
 from easy_pocket.core.formats.registry import Format, Of, written
-from easy_pocket.jobs.jobs import JobFile
 from easy_pocket.jobs.work import export
 from easy_pocket.jobs.workers import LONG_S
 from easy_pocket.store.songs.exports import export_file
 from easy_pocket.web.shared.dependencies import Reads, SongId, download
 from easy_pocket.web.shared.export_address import export_address
-from easy_pocket.web.shared.job_routes import jobs, workers
+from easy_pocket.web.shared.job_routes import begin, workers
 from easy_pocket.web.shared.json_response import JsonResponse
 from easy_pocket.web.shared.selection import At
 
@@ -35,12 +34,9 @@ def _exporting(one: Format) -> Callable[..., Coroutine[Any, Any, Response]]:
         job: bool = False,
     ) -> Response:
         if one.slow and job:
+            asked = {"label": one.file_label(options), "media_type": one.media_type}
             work = (song_id, at, one.of, one.name, options)
-
-            def kept(found: tuple[str, bytes]) -> JobFile:
-                return JobFile(found[1], found[0], one.file_label(options), one.media_type)
-
-            return JsonResponse({"job": jobs(request).start(export, work, kept)}, 202)
+            return JsonResponse({"job": await run_in_threadpool(begin, request, "export", work, asked)}, 202)
         if one.slow:
             name, data = await workers(request).run(export, song_id, at, one.of, one.name, options, seconds=LONG_S)
         else:

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Path
 from starlette.requests import Request
 from starlette.responses import Response
 
-from easy_pocket.core.errors import PocketError
-from easy_pocket.jobs.jobs import Jobs
+from easy_pocket.jobs.jobs import MOST_WAITING, Jobs
 from easy_pocket.jobs.workers import Workers
-from easy_pocket.web.shared.dependencies import download
+from easy_pocket.store.people.quotas import most_jobs
+from easy_pocket.web.shared.dependencies import database_of, download, viewer_of
 from easy_pocket.web.shared.json_response import JsonResponse
 
 router = APIRouter()
@@ -27,6 +27,13 @@ def workers(request: Request) -> Workers:
     return jobs(request).workers
 
 
+def begin(request: Request, kind: str, arguments: tuple[Any, ...], asked: dict[str, Any] | None = None) -> str:
+    """Long work for who asks; the job's id."""
+    database, viewer = database_of(request), viewer_of(request)
+    most = most_jobs(database.reader, viewer.person) if viewer is not None else MOST_WAITING
+    return jobs(request).start(kind, arguments, asked, database=database, most_of_one=most)
+
+
 @router.get("/jobs/{key}")
 def progress(request: Request, key: Key) -> Response:
     return JsonResponse(jobs(request).find(key).doc)
@@ -35,16 +42,11 @@ def progress(request: Request, key: Key) -> Response:
 @router.get("/jobs/{key}/file")
 def fetch(request: Request, key: Key) -> Response:
     """What a job wrote, once."""
-    job = jobs(request).find(key)
-    file, job.file = job.file, None
-    if file is None:
-        raise PocketError("This file was fetched already, or made room for newer ones: export it again.")
+    file = jobs(request).fetch(key)
     return download(file.data, file.title, file.label, file.media_type)
 
 
 @router.post("/jobs/{key}/stop")
 def stop(request: Request, key: Key) -> Response:
     """Stop a job at once; nothing is changed by it."""
-    job = jobs(request).find(key)
-    job.stop()
-    return JsonResponse(job.doc)
+    return JsonResponse(jobs(request).stop(key).doc)

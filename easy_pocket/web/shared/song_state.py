@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from typing import cast
+
 from easy_pocket.store.database import Reader
 from easy_pocket.store.history.undo_log import undo_words
 from easy_pocket.store.songs.edits.pipeline import Changed, EditResult
 from easy_pocket.store.songs.loaded import LoadedSong
+from easy_pocket.store.songs.song_header import header_doc
 from easy_pocket.web.shared.edit_requests import View
 from easy_pocket.web.shared.playing import playing
 from easy_pocket.web.shared.render import render
@@ -16,16 +19,7 @@ EVERYTHING = Changed()
 
 
 def header_state(song: LoadedSong, undo: str | None, redo: str | None) -> SongHeader:
-    return {
-        "id": song.id,
-        "revision": song.revision,
-        "name": song.name,
-        "tempo_bpm": song.base_tempo_bpm,
-        "metre": str(song.metre),
-        "at": [song.part.id, song.pattern_id, song.section_id],
-        "undo": undo,
-        "redo": redo,
-    }
+    return cast(SongHeader, header_doc(song, undo, redo))
 
 
 def header_of(song: LoadedSong, reader: Reader) -> SongHeader:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+import uuid
+from dataclasses import astuple, replace
 from pathlib import PurePath
 from typing import Annotated, Literal
 
@@ -17,10 +18,11 @@ from easy_pocket.core.formats.slice_kit import slice_archive, slice_files
 from easy_pocket.core.listen.slices import at_tempo, cut_slices
 from easy_pocket.core.pattern.insert_phrase import on_kit
 from easy_pocket.core.pattern.voices import ROLES
+from easy_pocket.jobs.kinds import KINDS
 from easy_pocket.jobs.work import analyze_file
 from easy_pocket.store.loops.loops import analysis_from_doc, get_loop, load_audio, loops_of
 from easy_pocket.store.songs.edits.fields import Strict
-from easy_pocket.store.songs.edits.loops import AnalyzedFile, BringInLoop, SitInRequest, sit_in_of
+from easy_pocket.store.songs.edits.loops import SitInRequest, sit_in_of
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.songs.loop_uses import loop_beat, song_of_slices
 from easy_pocket.web.screens.loops.layered_view import LayeredLoopView
@@ -34,16 +36,14 @@ from easy_pocket.web.shared.dependencies import (
     SongId,
     Store,
     download,
-    edit_from_file,
     reader_of,
     song_page,
 )
-from easy_pocket.web.shared.job_routes import jobs, workers
+from easy_pocket.web.shared.job_routes import begin, workers
 from easy_pocket.web.shared.json_response import JsonResponse
 from easy_pocket.web.shared.playing import playing
 from easy_pocket.web.shared.render import render
 from easy_pocket.web.shared.selection import At
-from easy_pocket.web.shared.song_state import header_state
 from easy_pocket.web.shared.uploads import FileEditId, FileName, plain_name, read_upload
 
 router = APIRouter()
@@ -84,14 +84,11 @@ async def upload(
     known, data = plain_name(name), await read_upload(request)
     seconds = await run_in_threadpool(claimed_seconds, data)
 
-    def keep(file: AnalyzedFile) -> dict[str, object]:
-        made = edit_from_file(store, song_id, BringInLoop(file=file), at, edit_id=edit_id)
-        header = header_state(made.song, made.undo, made.redo)
-        return {"address": f"/songs/{song_id}/loops/{made.changed.made}", "song": header}
-
+    asked = {"song_id": song_id, "at": astuple(at), "edit_id": edit_id}
     if seconds is not None and seconds > LONG_S:
-        return JsonResponse({"job": jobs(request).start(analyze_file, (data, known), keep)}, 202)
-    return JsonResponse(await run_in_threadpool(keep, await workers(request).run(analyze_file, data, known)))
+        return JsonResponse({"job": await run_in_threadpool(begin, request, "loop", (data, known), asked)}, 202)
+    heard = await workers(request).run(analyze_file, data, known)
+    return JsonResponse(await run_in_threadpool(KINDS["loop"].keep, store, uuid.uuid4().hex, heard, asked))
 
 
 @router.get("/songs/{song_id}/loops/{loop_id}/groups")

@@ -17,27 +17,26 @@ from easy_pocket.core.formats.pocket_file import write_song_file
 from easy_pocket.core.pattern.timebase import check_tempo, parse_metre
 from easy_pocket.core.pattern.voices import ROLES
 from easy_pocket.home.asked_restore import told
+from easy_pocket.jobs.kinds import KINDS
 from easy_pocket.jobs.work import analyze_file, read_parts, read_song
 from easy_pocket.store.bin import empty_things
 from easy_pocket.store.songs.begin import song_from_line
 from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.duplicate import duplicate_song
-from easy_pocket.store.songs.edits.loops import AnalyzedFile, BringInLoop
 from easy_pocket.store.songs.edits.pipeline import SentEdit, make_edit
 from easy_pocket.store.songs.edits.song import SetName
 from easy_pocket.store.songs.load import load_song
 from easy_pocket.store.songs.midi_import import song_from_midi
 from easy_pocket.store.songs.phrases import find_phrase, lines
 from easy_pocket.store.songs.pocket_files import song_contents, song_from_contents
-from easy_pocket.store.songs.selection import ANYWHERE
 from easy_pocket.store.songs.shelf import delete_song, empty_bin, restore_song
 from easy_pocket.store.tokens import tokens
 from easy_pocket.web.screens.bench.phrases_view import line_doc
 from easy_pocket.web.screens.loops.routes import LONG_S
 from easy_pocket.web.screens.shelf.view import answer_cards, shelf_values
 from easy_pocket.web.security import MAX_SONG_FILE_BYTES, SONG_FILES
-from easy_pocket.web.shared.dependencies import OwnSong, SongId, Store, download, edit_from_file
-from easy_pocket.web.shared.job_routes import jobs, workers
+from easy_pocket.web.shared.dependencies import OwnSong, SongId, Store, download
+from easy_pocket.web.shared.job_routes import begin, workers
 from easy_pocket.web.shared.json_response import JsonResponse
 from easy_pocket.web.shared.playing import playing
 from easy_pocket.web.shared.render import page
@@ -138,19 +137,11 @@ async def create_from_loop(request: Request, store: Store, name: FileName) -> Re
     known, data = plain_name(name), await read_upload(request)
     seconds = await run_in_threadpool(claimed_seconds, data)
 
-    def begin(file: AnalyzedFile) -> dict[str, object]:
-        reading = file.heard.reading
-        with store.transaction() as session:
-            song = create_song(
-                session, known.rsplit(".", 1)[0].replace("-", " ").strip() or "New song",
-                tempo_bpm=round(reading.tempo_bpm, 2), metre=reading.metre,
-            )  # fmt: skip
-        made = edit_from_file(store, song.id, BringInLoop(file=file), ANYWHERE)
-        return {"address": f"/songs/{song.id}/loops/{made.changed.made}"}
-
+    asked = {"name": known.rsplit(".", 1)[0].replace("-", " ").strip() or "New song"}
     if seconds is not None and seconds > LONG_S:
-        return JsonResponse({"job": jobs(request).start(analyze_file, (data, known), begin)}, 202)
-    return JsonResponse(await run_in_threadpool(begin, await workers(request).run(analyze_file, data, known)))
+        return JsonResponse({"job": await run_in_threadpool(begin, request, "song_of_loop", (data, known), asked)}, 202)
+    heard = await workers(request).run(analyze_file, data, known)
+    return JsonResponse(await run_in_threadpool(KINDS["song_of_loop"].keep, store, "", heard, asked))
 
 
 @router.post(SONG_FILES)
