@@ -1,5 +1,5 @@
 """`./pocket bench [NAME ...]`: listen, perform, feel, mixdown, edit, kit, heard, drawn, ideas, song, song_page,
-served, stage, stage_page, takes, page; and, by their names only, files, played_in and soak."""
+served, stage, stage_page, takes, page; and, by their names only, files, played_in, many and soak."""
 
 import sys
 
@@ -12,6 +12,7 @@ from bench import (
     ideas,
     kit,
     listen,
+    many,
     mixdown,
     page,
     perform,
@@ -46,10 +47,11 @@ ALL = {
     "played_in": played_in.run,
     "page": page.run,
     "soak": soak.run,
+    "many": many.main,
 }
 
 
-BY_NAME = ("soak", "played_in", "files")  # they take long
+BY_NAME = ("soak", "played_in", "files", "many")  # they take long
 
 
 def main() -> None:

@@ -17,7 +17,7 @@ WATCH = """() => {
 
 
 def run() -> None:
-    with running_app() as address, sync_playwright() as driver:
+    with running_app() as (address, _), sync_playwright() as driver:
         browser = driver.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=address)
         page.goto("/")

@@ -130,7 +130,7 @@ def _varied() -> None:
 
 def _clicked() -> None:
     """From the click on Six more to the cards on the screen, after a first one."""
-    with running_app() as address, sync_playwright() as driver:
+    with running_app() as (address, _), sync_playwright() as driver:
         browser = driver.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=address)
         page.goto("/")

@@ -59,7 +59,7 @@ KEPT = """async () => {
 
 def run() -> None:
     minutes = float(os.environ.get("EASY_POCKET_PLAY_MINUTES", "5"))
-    with running_app() as address, sync_playwright() as driver:
+    with running_app() as (address, _), sync_playwright() as driver:
         browser = driver.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=address)
         page.goto("/")

@@ -46,11 +46,12 @@ def start_app(home: Path, *options: str, port: int | None = None) -> tuple[subpr
 
 
 @contextmanager
-def running_app(*options: str) -> Iterator[str]:
+def running_app(*options: str) -> Iterator[tuple[str, Path]]:
+    """Its address, and its data folder."""
     home = Path(tempfile.mkdtemp(prefix="ep-"))
     process, address = start_app(home, *options)
     try:
-        yield address
+        yield address, home
     finally:
         process.terminate()
         process.wait(30)

@@ -29,7 +29,7 @@ DOCS = Path(__file__).parents[1] / "docs"
 
 @pytest.fixture(scope="module")
 def address() -> Iterator[str]:
-    with running_app() as found:
+    with running_app() as (found, _):
         yield found
 
 

@@ -5,10 +5,11 @@ from __future__ import annotations
 import sys
 from pathlib import Path
 
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Browser, Page, sync_playwright
 
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
 from tests.browser.gestures import drawn, head_of, saved, slot_point, until
+from tests.browser.test_together import coming, share, write
 from tests.running import CHROMIUM, FLAGS, running_app
 
 TARGET = Path("docs/screenshots")
@@ -55,11 +56,6 @@ def take(page: Page, address: str) -> None:
     until(page, "easyPocket.screens.ideas.cards.length === 6")
     page.click("#idea-grid article:nth-child(2) [data-idea-pin]")
     page.screenshot(path=TARGET / "ideas.png")
-    page.click('[data-idea-kind="grow"]')
-    until(page, "easyPocket.screens.ideas.cards[0]?.idea.kind === 'grow'")
-    page.click("#idea-grid article:nth-child(4)")
-    page.click('#idea-side [data-tab="changes"]')
-    page.screenshot(path=TARGET / "ideas-grow.png")
     page.click("nav >> text=Kit")
     page.wait_for_selector(".sound")
     page.click('[data-kit-voice="snare"]')
@@ -155,14 +151,36 @@ def whole_song(page: Page, address: str) -> None:
     page.screenshot(path=TARGET / "bench-parts.png")
 
 
+def together(browser: Browser, address: str, home: Path) -> None:
+    """Two people in one song. The last picture: from here on everybody signs in."""
+    with coming(browser, address, EASY_POCKET_HOME=str(home)) as come:
+        ada, ben = come("Ada Quill"), come("Ben Marsh")
+        ada.click("text=Lamplighter sketch")
+        drawn(ada)
+        ben.goto(share(ada, "write"))
+        ben.click("text=Write in it")
+        drawn(ben)
+        write(ben, "rim", 1200)
+        ada.wait_for_selector("#elsewhere:not([hidden])")
+        ada.click("#comments-open")
+        for bar, words in ((1, "the ghosts before two are lovely, leave them"), (2, "open hat a hair later?")):
+            ada.get_by_label("Bar of the section").fill(str(bar))
+            ada.get_by_label("Comment", exact=True).fill(words)
+            ada.keyboard.press("Enter")
+            ada.wait_for_selector(f"#comments-box .comment >> text={words}")
+        ada.wait_for_selector("#people button")
+        ada.screenshot(path=TARGET / "together.png")
+
+
 def main() -> None:
     TARGET.mkdir(parents=True, exist_ok=True)
-    with running_app() as address, sync_playwright() as driver:
+    with running_app() as (address, home), sync_playwright() as driver:
         browser = driver.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.add_init_script("localStorage.setItem('easy-pocket-first-lines', 'all')")
         take(page, address)
         takes(page, address)
+        together(browser, address, home)
         browser.close()
     print(*sorted(str(path) for path in TARGET.glob("*.png")), sep="\n")
 

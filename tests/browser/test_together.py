@@ -8,6 +8,7 @@ import re
 import subprocess
 import sys
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
@@ -35,28 +36,29 @@ def studio(people_folder: Path) -> Iterator[str]:
     process.wait(30)
 
 
-def invitation(folder: Path, name: str) -> str:
+def invitation(name: str, **settings: str) -> str:
+    """The address of the page that sets a password."""
     told = subprocess.run(
         [sys.executable, "-m", "easy_pocket.home.user", "add", name],
-        env={**os.environ, "EASY_POCKET_HOME": str(folder)}, capture_output=True, text=True, check=True,
+        env={**os.environ, **settings}, capture_output=True, text=True, check=True,
     ).stdout  # fmt: skip
-    return re.search(r"http\S+", told).group()
+    return re.search(r"/invitation/\S+", told).group()
 
 
-@pytest.fixture
-def come(browser: Browser, studio: str, people_folder: Path) -> Iterator[Come]:
+@contextmanager
+def coming(browser: Browser, address: str, **settings: str) -> Iterator[Come]:
     """Somebody comes in with a browser of their own; without a name they are a stranger."""
     contexts, faults = [], []
 
     def entered(name: str = "") -> Page:
-        context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=studio)
+        context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address)
         context.add_init_script('localStorage.setItem("easy-pocket-first-lines", "all")')
         contexts.append(context)
         page = context.new_page()
         page.set_default_timeout(PATIENCE_MS)
         page.on("pageerror", lambda error: faults.append(str(error)))
         if name:
-            page.goto(invitation(people_folder, name))
+            page.goto(invitation(name, **settings))
             page.get_by_label("a password of your own").fill(PASSWORD)
             page.get_by_label("once more").fill(PASSWORD)
             page.keyboard.press("Enter")
@@ -67,6 +69,12 @@ def come(browser: Browser, studio: str, people_folder: Path) -> Iterator[Come]:
     for context in contexts:
         context.close()
     assert faults == []
+
+
+@pytest.fixture
+def come(browser: Browser, studio: str, people_folder: Path) -> Iterator[Come]:
+    with coming(browser, studio, EASY_POCKET_HOME=str(people_folder)) as entered:
+        yield entered
 
 
 def share(page: Page, kind: str) -> str:
@@ -98,6 +106,11 @@ def write(page: Page, voice: str, tick: int) -> None:
 
 
 def test_two_write_in_one_song_a_third_listens_and_a_fourth_is_kept_out(come: Come) -> None:
+    write_together(come)
+
+
+def write_together(come: Come, meanwhile: Callable[[], None] = lambda: None) -> None:
+    """meanwhile: what happens to the server when both are in the song."""
     ada, ben = come("Ada Quill"), come("Ben Marsh")
     ada.locator(".song-card h3 a", has_text=re.compile("^Lamplighter sketch$")).first.click()
     drawn(ada)
@@ -114,6 +127,8 @@ def test_two_write_in_one_song_a_third_listens_and_a_fourth_is_kept_out(come: Co
     expect(ada.locator("#people button")).to_have_attribute("title", re.compile(r"Ben Marsh: on the Bench"))
     expect(ben.locator("#people button")).to_have_text("AQ")
     expect(ada.locator("#ribbon .there")).to_have_text("BM")
+
+    meanwhile()
 
     # What one writes the other sees, while something of theirs is half typed.
     name = ada.locator("#song-name")

@@ -217,3 +217,13 @@ def test_an_edit_that_is_refused_leaves_no_trace_of_its_id(store: Database, song
         do(store, song_id, "write", voice="kick", tick=0, edit_id="tab-1")
     do(store, song_id, "write", voice="kick", tick=120, edit_id="tab-1")
     assert ("kick", 120) in hits(store, song_id)
+
+
+def test_an_edit_of_an_id_that_is_there_is_answered_as_the_first_time(store):
+    """Also when its sender has seen the newest song: a page that counts anew, or one edit sent twice at once."""
+    with store.transaction() as session:
+        song_id = create_song(session, "Twice", tempo_bpm=100).id
+    first = do(store, song_id, "write", voice="kick", tick=0, edit_id="tab-1")
+    again = do(store, song_id, "write", voice="snare", tick=480, edit_id="tab-1", revision=first.song.revision)
+    assert (again.repeated, again.words) == (True, first.words)
+    assert [hit.voice for hit in read_song(store.reader, song_id).pattern.hits] == ["kick"]

@@ -41,7 +41,7 @@ class InMemory:
         self._held: ByteCache[bytes] = ByteCache("made once", most_bytes)
 
     def get(self, key: str) -> bytes | None:
-        return self._held.find(key)
+        return self._held.find(key) or None
 
     def put(self, key: str, data: bytes) -> None:
         self._held.put(key, data)

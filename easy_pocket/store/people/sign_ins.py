@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import logging
 import math
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from typing import cast
 
 from sqlalchemy import delete, select, update
 from sqlalchemy.dialects.mysql import insert
@@ -16,8 +18,9 @@ from easy_pocket.store.database import Database, Reads
 from easy_pocket.store.people.accounts import checked, now
 from easy_pocket.store.people.secrets import digest, new_secret
 from easy_pocket.store.schema.people_tables import FailedSignInRow, PersonRow, SignInRow
-from easy_pocket.store.viewer import Viewer
+from easy_pocket.store.viewer import Role, Viewer
 
+log = logging.getLogger(__name__)
 IDLE, LONGEST = timedelta(days=14), timedelta(days=90)  # after that one signs in again
 USED_AGAIN = timedelta(minutes=5)  # a use that follows so soon is not written down
 FREE_TRIES, LONGEST_WAIT_S = 5, 900
@@ -44,9 +47,13 @@ def sign_in(database: Database, name: str, password: str, address: str, device: 
         row = checked(session, name, password)
         if row is not None:
             session.execute(delete(FailedSignInRow).where(FailedSignInRow.digest == next(iter(keys))))
+            log.info("signed in", extra={"facts": {"person": row.id}})
             return begin(session, row.id, device)
         for key, free in keys.items():
             _count(session, key, free)
+    log.warning(
+        "a sign-in failed", extra={"told": True, "facts": {"name": digest(name.casefold())[:12], "address": address}}
+    )
     raise PocketError(WRONG)
 
 
@@ -76,10 +83,10 @@ def _count(session: Session, key: str, free: int) -> None:
     session.execute(insert(FailedSignInRow).values(digest=key, **values).on_duplicate_key_update(**values))
 
 
-def who(database: Database, secret: str) -> Viewer | None:
+def who(database: Database, reads: Reads, secret: str) -> Viewer | None:
     """Who a cookie stands for; None when it was taken away or is too old."""
     asked = select(SignInRow, PersonRow).join(PersonRow, PersonRow.id == SignInRow.person_id)
-    found = database.reader.execute(asked.where(SignInRow.digest == digest(secret))).first()
+    found = reads.execute(asked.where(SignInRow.digest == digest(secret))).first()
     if found is None:
         return None
     row, person = found
@@ -88,7 +95,7 @@ def who(database: Database, secret: str) -> Viewer | None:
     if now() - row.used_at > USED_AGAIN:
         with database.transaction() as session:
             session.execute(update(SignInRow).where(SignInRow.id == row.id).values(used_at=now()))
-    return Viewer(person.id, person.name, person.role)
+    return Viewer(person.id, person.name, cast(Role, person.role))
 
 
 def sign_out(session: Session, secret: str) -> None:

@@ -12,7 +12,7 @@ from markdown_it.token import Token
 
 DOCS = Path(__file__).resolve().parents[3] / "docs"
 PAGES = (
-    "shelf", "bench", "feel", "loops", "grooves", "ideas", "song", "kit", "stage", "takes",
+    "shelf", "bench", "feel", "loops", "grooves", "ideas", "song", "kit", "stage", "takes", "people",
     "glossary", "formats", "command-line", "programs",
 )  # fmt: skip
 EXCERPT = 110  # characters round the first word that was found

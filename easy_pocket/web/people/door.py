@@ -12,6 +12,7 @@ import time
 from http.cookies import CookieError, SimpleCookie
 from urllib.parse import quote, urlencode
 
+from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import Headers, MutableHeaders, QueryParams
 from starlette.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
@@ -89,17 +90,18 @@ class Door:
         headers, path = Headers(scope=scope), scope["path"]
         if not self.accounts.are_on():
             return self._of_this_machine(scope, headers), None
-        viewer = self._known(scope, headers)
+        song = OF_A_SONG.match(path)
+        with self.database.reader.together() as session:  # one connection for all that is asked here
+            viewer = self._known(session, scope, headers)
+            inside = entered(session, viewer, int(song[1])) if viewer is not None and song is not None else None
         if viewer is None:
             if path.startswith(OPEN_TO_ALL):
                 return None, Viewer(0, role="guest")
             if path.startswith(API):  # answered there, as programs expect it
                 return None, Viewer(0, role="guest")
             return _sign_in_first(scope, headers), None
-        song = OF_A_SONG.match(path)
         if song is None:
             return (self._of_guest(viewer, path, headers) if viewer.role == "guest" else None), viewer
-        inside = entered(self.database.reader, viewer, int(song[1]))
         if inside is None:
             return _not_there(headers), viewer
         return None, inside
@@ -111,16 +113,16 @@ class Door:
             return RedirectResponse(f"/songs/{song}/bench", 303) if song else _not_there(headers)
         return None if path.startswith((*OPEN_TO_ALL, *OF_GUESTS)) else _not_there(headers)
 
-    def _known(self, scope: Scope, headers: Headers) -> Viewer | None:
+    def _known(self, session: Session, scope: Scope, headers: Headers) -> Viewer | None:
         kind, _, token = headers.get("authorization", "").partition(" ")
         if scope["path"].startswith(API) and kind.lower() == "bearer":
             known = known_token(self.database, token)
-            row = known and self.database.reader.get(PersonRow, known.person_id)
+            row = known and session.get(PersonRow, known.person_id)
             return Viewer(row.id, row.name, row.role) if row else None  # type: ignore[arg-type]
         if scope["path"].startswith(API):
             return None  # a program shows its token, whoever is signed in
         secret = cookie_of(headers, cookie_name(self.serving))
-        return who(self.database, secret) if secret else None
+        return who(self.database, session, secret) if secret else None
 
     def _of_this_machine(self, scope: Scope, headers: Headers) -> Response | None:
         """Nobody but the user who started it, and who knows the key."""

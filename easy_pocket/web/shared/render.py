@@ -38,8 +38,8 @@ LISTS: dict[str, tuple[str, ...]] = {
 # The how-to pages by name, as they are called where one chooses among them.
 HELP_PAGES = (
     ("shelf", "Shelf"), ("bench", "Bench"), ("feel", "Feel"), ("loops", "Loops"), ("grooves", "Grooves"),
-    ("ideas", "Ideas"), ("song", "Song"), ("kit", "Kit"), ("glossary", "Words"), ("formats", "Files"),
-    ("command-line", "Command line"),
+    ("ideas", "Ideas"), ("song", "Song"), ("kit", "Kit"), ("people", "People"), ("glossary", "Words"),
+    ("formats", "Files"), ("command-line", "Command line"),
 )  # fmt: skip
 
 

@@ -17,7 +17,7 @@ from dataclasses import asdict, dataclass, field, replace
 from typing import Any, TypeVar
 
 from sqlalchemy import delete, select, update
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import IntegrityError, OperationalError
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import EditRefusedError
@@ -109,6 +109,17 @@ def make_edit(database: Database, song_id: int, sent: SentEdit) -> EditResult:
     BadValueError; nothing is written then."""
     kind = KINDS[sent.edit.kind]
     sent = sent if sent.edit_id else replace(sent, edit_id=f"-{uuid.uuid4().hex}")
+    try:
+        return _made_once(database, song_id, sent, kind)
+    except IntegrityError:  # its id is there already: it came twice at the same moment, or a page counts anew
+        with database.reader.together() as session:
+            known = _known(database, load_song(session, song_id, sent.selection), sent.edit_id)
+        if known is None:
+            raise
+        return known
+
+
+def _made_once(database: Database, song_id: int, sent: SentEdit, kind: Kind) -> EditResult:
     if kind.prepare is None:
         made = _tried_again(lambda: _made(database, song_id, sent, kind))
         assert made is not None
