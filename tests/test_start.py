@@ -229,3 +229,57 @@ def test_an_older_server_that_is_left_over_is_no_hindrance(tmp_path, monkeypatch
     server.pid_file.write_text(str(left_over.pid))
     server.end_orphan()
     assert left_over.wait(10) == (-signal.SIGKILL if stubborn else -signal.SIGTERM)
+
+
+@pytest.mark.skipif(os.getuid() != 0, reason="only root can ask as another user")
+def test_another_user_of_the_machine_gets_in_with_the_key_only(fresh, tmp_path):
+    """A process of another user asks, as the kernel sees it."""
+    _, address = fresh("--no-demo")
+    key = (tmp_path / "h" / "key").read_text()
+    assert oct((tmp_path / "h" / "key").stat().st_mode)[-3:] == "600"
+    asking = (
+        "import encodings.idna, http.client, http.cookiejar, os, sys, urllib.error, urllib.request\n"
+        "os.setuid(65534)\n"
+        "opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(http.cookiejar.CookieJar()))\n"
+        "for path in sys.argv[2:]:\n"
+        "    try: print(opener.open(sys.argv[1] + path).status)\n"
+        "    except urllib.error.HTTPError as error: print(error.code)\n"
+    )
+    paths = ["/", f"/?key={'x' * 32}", f"/?key={key}", "/"]
+    told = subprocess.run([sys.executable, "-c", asking, address, *paths], capture_output=True, text=True, check=True)
+    assert told.stdout.split() == ["403", "403", "200", "200"]
+    assert "Easy Pocket" in get(address + "/")  # its own user needs no key
+
+
+def test_others_are_served_only_with_accounts(tmp_path):
+    with pytest.raises(RuntimeError, match="Serving others needs accounts"):
+        start_app(tmp_path / "h", "--no-demo", "--host", "127.0.0.2")
+    with pytest.raises(RuntimeError, match="set EASY_POCKET_PUBLIC_URL"):
+        start_app(tmp_path / "h", "--no-demo", "--host", "0.0.0.0")
+    with pytest.raises(RuntimeError, match="is no address of this machine"):
+        start_app(tmp_path / "h", "--no-demo", "--host", "192.0.2.7")
+
+
+def test_more_processes_answer_on_one_port_and_one_that_is_killed_comes_back(fresh, tmp_path):
+    process, address = fresh("--no-demo", "--processes", "2")
+
+    def more():
+        asked = ["pgrep", "-P", str(process.pid), "-f", "easy_pocket.launch.process"]
+        return [int(one) for one in subprocess.run(asked, capture_output=True).stdout.split()]
+
+    end = time.monotonic() + 30
+    while not more():
+        assert time.monotonic() < end, "it was not begun"
+        os.sched_yield()
+    (other,) = more()
+    os.kill(other, signal.SIGKILL)
+    for _ in range(20):
+        assert "Easy Pocket" in get(address + "/")
+
+    while not (set(more()) - {other}):
+        assert time.monotonic() < end, "it was not begun again"
+        os.sched_yield()
+    children = more()
+    process.send_signal(signal.SIGINT)
+    assert process.wait(30) == 0
+    assert gone(children)

@@ -124,14 +124,14 @@ def _serve(
     from easy_pocket.launch.process import MoreProcesses
     from easy_pocket.launch.warm import WarmUp
     from easy_pocket.store.agreed import server_secret
-    from easy_pocket.store.database import Database
+    from easy_pocket.store.database import Database, replica_engine
     from easy_pocket.store.failures import Failure, failure_of
     from easy_pocket.store.made.made import made
     from easy_pocket.store.made.places import made_place
     from easy_pocket.store.people.accounts import are_there_accounts
     from easy_pocket.web.app import make_app
 
-    store = Database(url)
+    store = Database(url, replica=replica_engine())
     try:
         _await_database(store)
         bring_up_to_date(store, home, own=own)

@@ -65,7 +65,7 @@ def main() -> int:
 
     from easy_pocket.jobs.workers import Workers
     from easy_pocket.store.agreed import server_secret
-    from easy_pocket.store.database import Database
+    from easy_pocket.store.database import Database, replica_engine
     from easy_pocket.store.made.made import made
     from easy_pocket.store.made.places import made_place
     from easy_pocket.web.app import make_app
@@ -75,7 +75,7 @@ def main() -> int:
     home, url = home_folder(), os.environ["EASY_POCKET_DATABASE_URL"]
     logs.configure(home)
     give_core_its_caches()
-    store = Database(url)
+    store = Database(url, replica=replica_engine())
     made.use(made_place(home), server_secret(store))
     workers = Workers(url)
     app = make_app(store, workers=workers, home=home, serving=serving(chosen.host, chosen.port, local_key(home)))

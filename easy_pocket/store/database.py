@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any, TypeVar
@@ -38,6 +39,12 @@ def make_engine(url: str) -> Engine:
         },
         isolation_level="READ COMMITTED",
     )
+
+
+def replica_engine() -> Engine | None:
+    """As the settings say (EASY_POCKET_REPLICA_URL)."""
+    url = os.environ.get("EASY_POCKET_REPLICA_URL")
+    return make_engine(url) if url else None
 
 
 class Found(list[Any]):
@@ -101,17 +108,25 @@ def reader_of(session: Reads) -> Reader:
 
 
 class Database:
-    """viewer: whose eyes it is seen with; see `seen_by`."""
+    """viewer: whose eyes it is seen with; see `seen_by`. replica: a copy that may be a little behind, for reads that
+    may be old; without one they go to the database itself."""
 
-    def __init__(self, url: str, engine: Engine | None = None, viewer: Viewer | None = None) -> None:
+    def __init__(
+        self, url: str, engine: Engine | None = None, viewer: Viewer | None = None, replica: Engine | None = None
+    ) -> None:
         self.url = url
         self.engine = engine or make_engine(url)
-        self.viewer = viewer
+        self.viewer, self.replica = viewer, replica
         self.reader = Reader(self.engine, viewer)
+
+    @property
+    def old_reader(self) -> Reader:
+        """For what may be a moment old: a song that is listened to by a link."""
+        return Reader(self.replica or self.engine, self.viewer)
 
     def seen_by(self, viewer: Viewer | None) -> Database:
         """The same, narrowed to what this person may see; all that is written through it is theirs."""
-        return self if viewer == self.viewer else Database(self.url, self.engine, viewer)
+        return self if viewer == self.viewer else Database(self.url, self.engine, viewer, self.replica)
 
     @contextmanager
     def transaction(self) -> Iterator[Session]:
@@ -131,3 +146,5 @@ class Database:
 
     def close(self) -> None:
         self.engine.dispose()
+        if self.replica is not None:
+            self.replica.dispose()

@@ -9,7 +9,7 @@ from sqlalchemy import select
 
 from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.store.history.others_steps import merged
-from easy_pocket.store.history.undo_log import NothingToUndoError, change_list, undo_words
+from easy_pocket.store.history.undo_log import NothingToUndoError, StaleRevisionError, change_list, undo_words
 from easy_pocket.store.people.accounts import are_there_accounts
 from easy_pocket.store.schema.people_tables import PersonRow
 from easy_pocket.store.songs.create import create_song
@@ -146,3 +146,13 @@ def test_a_value_nobody_else_changed_becomes_what_is_wanted(known, wanted):
 @given(VALUES, VALUES, st.integers(0, 9))
 def test_what_others_put_beside_it_stays(known, wanted, other):
     assert merged({**known, "theirs": other}, known, wanted) == {**wanted, "theirs": other}
+
+
+def test_two_who_change_the_same_are_told_of_each_other_by_name(two):
+    ada, ben, song = two
+    revision = read_song(ada.reader, song).revision
+    do(ben, song, "tempo", tempo_bpm=99.0, edit_id="ben-1", revision=revision)
+    with pytest.raises(StaleRevisionError) as refused:
+        do(ada, song, "tempo", tempo_bpm=98.0, edit_id="ada-1", revision=revision)
+    assert refused.value.theirs == ["Ben: tempo 99"]
+    assert refused.value.mine == "tempo 98"

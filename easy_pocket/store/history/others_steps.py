@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.store.history.touches import Patch, meet, touched
 from easy_pocket.store.schema.people_tables import PersonRow
-from easy_pocket.store.schema.tables import ChangeRow
+from easy_pocket.store.schema.tables import ChangeRow, EditRow
 from easy_pocket.store.scope import viewer_of
 
 
@@ -37,6 +37,17 @@ def refuse_where_others_went_on(session: Session, change: ChangeRow, patches: li
                 f"{name or 'Somebody else'} has changed the same since ({words}): your step '{change.words}' stays as "
                 "it is. Change it by hand, or let them take theirs back first."
             )
+
+
+def told_by_name(session: Session, rows: list[EditRow]) -> list[str]:
+    """What was changed, and by whom where it was somebody else."""
+    viewer = viewer_of(session)
+    if viewer is None:
+        return [row.words for row in rows]
+    others = {row.person_id for row in rows} - {viewer.person}
+    asked = select(PersonRow.id, PersonRow.name).where(PersonRow.id.in_(others))
+    names: dict[int, str] = {row.id: row.name for row in session.execute(asked)} if others else {}
+    return [f"{names[row.person_id]}: {row.words}" if row.person_id in names else row.words for row in rows]
 
 
 def merged(now: Any, known: Any, wanted: Any) -> Any:

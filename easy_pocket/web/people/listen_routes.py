@@ -42,7 +42,7 @@ def _listening(request: Request, secret: str) -> Iterator[tuple[Database, int]]:
 @router.get("/listen/{secret}")
 def listen(request: Request, secret: Secret) -> Response:
     with _listening(request, secret) as (store, song_id):
-        song = read_song(store.reader, song_id)
+        song = read_song(store.old_reader, song_id)
         return page(
             request, "people/listen.html",
             {"song": song, "secret": secret, "picture": plan_picture(song), "link": linked(request, secret)},
@@ -52,7 +52,7 @@ def listen(request: Request, secret: Secret) -> Response:
 @router.get("/listen/{secret}/playing")
 def playing(request: Request, secret: Secret, timing: Timing = "felt") -> Response:
     with _listening(request, secret) as (store, song_id):
-        return JsonResponse(song_playing(read_song(store.reader, song_id), timing))
+        return JsonResponse(song_playing(read_song(store.old_reader, song_id), timing))
 
 
 def _audio(request: Request, secret: str, made: Callable[[Database], Response]) -> Response:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from typing import Annotated
 
 from fastapi import APIRouter, Form
@@ -18,6 +19,7 @@ from easy_pocket.web.shared.dependencies import RowId, ServerOwner, Store
 from easy_pocket.web.shared.render import page
 
 router = APIRouter(dependencies=[ServerOwner])
+log = logging.getLogger(__name__)
 Text = Annotated[str, Form(max_length=400)]
 Count = Annotated[int, Form(ge=0, le=1_000_000)]
 
@@ -32,6 +34,7 @@ def invite_person(request: Request, store: Store, name: Text = "") -> Response:
     try:
         with store.transaction() as session:
             row, invitation = invite(session, name)
+            log.info("somebody was invited", extra={"facts": {"person": row.id}})
             told = {"name": row.name, "address": invitation_address(request, invitation)}
     except PocketError as error:
         return _answer(request, store, 422, invite_error=str(error))
@@ -58,6 +61,7 @@ def remove(request: Request, store: Store, person_id: RowId) -> Response:
     try:
         with store.transaction() as session:
             remove_person(session, person_id)
+            log.info("an account was taken away", extra={"facts": {"person": person_id}})
     except PocketError as error:
         return _answer(request, store, 422, invite_error=str(error))
     return _answer(request, store)

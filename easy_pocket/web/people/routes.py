@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from typing import Annotated
 from urllib.parse import urlsplit
 
@@ -28,6 +29,7 @@ from easy_pocket.web.shared.dependencies import RowId, Store, signed_in
 from easy_pocket.web.shared.render import page
 
 router = APIRouter()
+log = logging.getLogger(__name__)
 Text = Annotated[str, Form(max_length=400)]
 Secret = Annotated[str, Path(max_length=120)]
 Next = Annotated[str, Query(max_length=400)]
@@ -105,6 +107,7 @@ def accept(request: Request, secret: Secret, password: Text = "", again: Text = 
             raise BadValueError("The two passwords are not the same: type it again.")
         with database.transaction() as session:
             person = take_up(session, secret, password)
+            log.info("an invitation was taken up", extra={"facts": {"person": person.id}})
             known = begin(session, person.id, device_name(request))
     except BadValueError as error:
         row = invited(database.reader, secret)
@@ -131,6 +134,7 @@ def new_password(request: Request, store: Store, old: Text = "", password: Text 
             row = session.get(PersonRow, viewer.person)
             assert row is not None
             set_password(session, row, password)
+            log.info("a password was changed", extra={"facts": {"person": row.id}})
             secret = begin(session, row.id, device_name(request))
     except BadValueError as error:
         values = {**account_values(request, store.reader), "error": str(error)}

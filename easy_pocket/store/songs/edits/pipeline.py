@@ -24,6 +24,7 @@ from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.song.size_limits import check_size
 from easy_pocket.store.database import Database
+from easy_pocket.store.history.others_steps import told_by_name
 from easy_pocket.store.history.shared_rows import shared_by, users_of
 from easy_pocket.store.history.touches import meet, touched
 from easy_pocket.store.history.undo_log import (
@@ -170,7 +171,7 @@ def _made(
             steps = kind.apply(EditContext(session, song, prepared), sent.edit)
         except EditRefusedError as error:
             if since:
-                raise StaleRevisionError([row.words for row in since], str(error)) from error
+                raise StaleRevisionError(told_by_name(session, since), str(error)) from error
             raise
         steps = steps if isinstance(steps, list) else [steps]
         patches: list[Patch] = []
@@ -181,7 +182,7 @@ def _made(
             now, applied, changed = _carried_out(session, now, step, words, gesture)
             patches += applied
         aims = frozenset[str]().union(*(step.aims for step in steps))
-        _refuse_conflict(since, touched(patches) | aims, words)
+        _refuse_conflict(session, since, touched(patches) | aims, words)
         if since:  # its page has not seen what others changed: it is told everything
             changed = replace(changed, voices=None, felt=False)
         _log_edit(session, now.row, sent.edit_id, kind.name, words, patches, changed)
@@ -216,10 +217,10 @@ def _changed_since(session: Session, song: SongRow, revision: int | None, tab: s
     return [row for row in rows if not tab or row.edit_id is None or tab_of(row.edit_id) != tab]
 
 
-def _refuse_conflict(since: Iterable[EditRow], mine: set[str], words: str) -> None:
-    theirs = [row.words for row in since if meet(set(json.loads(row.touched)), mine)]
+def _refuse_conflict(session: Session, since: Iterable[EditRow], mine: set[str], words: str) -> None:
+    theirs = [row for row in since if meet(set(json.loads(row.touched)), mine)]
     if theirs:
-        raise StaleRevisionError(theirs, words)
+        raise StaleRevisionError(told_by_name(session, theirs), words)
 
 
 def _carried_out(
