@@ -221,3 +221,28 @@ def test_who_signs_in_again_comes_back_to_where_they_were(come: Come) -> None:
     ada.keyboard.press("Enter")
     ada.wait_for_url(address)
     drawn(ada)
+
+
+def test_alone_a_comment_is_a_note_to_oneself(bench: Page) -> None:
+    """Pinned in a hurry, once; counted after the page was loaded anew; Space plays after looking there."""
+    bench.locator("#comments-open").click()
+    words = bench.get_by_label("Comment", exact=True)
+    words.fill("leave the ghosts")
+    bench.locator("#comments-box").get_by_role("button", name="pin it").dblclick()
+    expect(bench.locator("#comments-box .comment")).to_have_count(1)
+    bench.get_by_label("Bar of the section").fill("99")
+    words.fill("too far")
+    bench.keyboard.press("Enter")
+    expect(bench.locator("#comments-box .form-error")).to_have_text("Verse has bars 1 to 2; 99 is none of them.")
+    expect(words).to_have_value("too far")
+    bench.keyboard.press("Escape")
+    expect(bench.locator("#comments-box")).to_be_hidden()
+    bench.reload()
+    drawn(bench)
+    expect(bench.locator("#comment-count")).to_have_text("1")
+    bench.locator("#comments-open").click()
+    bench.locator("[data-comment-go]").click()
+    expect(bench.locator("#comments-box")).to_be_hidden()
+    bench.keyboard.press("Space")
+    expect(bench.locator("#play")).to_have_attribute("aria-pressed", "true")
+    bench.keyboard.press("Space")

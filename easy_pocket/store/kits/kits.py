@@ -8,7 +8,7 @@ from collections.abc import Collection
 from dataclasses import asdict, dataclass, replace
 from datetime import UTC, datetime
 
-from sqlalchemy import ColumnElement, func, or_, select
+from sqlalchemy import ColumnElement, Text, func, or_, select, type_coerce
 from sqlalchemy.orm import Session
 
 from easy_pocket.caches import ByteCache
@@ -73,12 +73,14 @@ def load_kit(session: Reads, key: str) -> Kit:
 
 def load_kits(session: Reads, keys: Collection[str]) -> dict[str, Kit]:
     """Those a song names, by key, whosever they are. Raises BadValueError for one there is none of."""
-    asked = of_everybody(select(KitRow).where(KitRow.key.in_(keys)))
-    rows = {row.key: row for row in session.scalars(asked)}
+    # Voices as the text they are kept as: a kit that is known is not read out of it again.
+    voices = type_coerce(KitRow.voices, Text).label("voices")
+    asked = select(KitRow.key, KitRow.name, voices, KitRow.key_note).where(KitRow.key.in_(keys))
+    rows = {row.key: row for row in session.execute(of_everybody(asked))}
     for key in keys:
         if key not in rows:
             raise BadValueError(f"There is no kit '{key[:40]}'.")
-    return {key: kit_from_row(rows[key]) for key in keys}
+    return {key: _kit(*rows[key]) for key in keys}
 
 
 def add_kit(session: Session, kit: Kit) -> KitRow:

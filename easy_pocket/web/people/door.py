@@ -32,7 +32,7 @@ from easy_pocket.web.unforeseen import wants_page
 
 COOKIE, LOCAL_COOKIE = "pocket", "pocket_here"
 OPEN_TO_ALL = ("/static/", "/health", "/sign-in", "/invitation/", "/link/", "/listen/", "/help")
-OF_GUESTS = ("/audio/", "/jobs/", "/stage/", "/takes/", "/sign-out", "/library/")
+OF_GUESTS = ("/audio/", "/hands/", "/jobs/", "/stage/", "/takes/", "/sign-out", "/library/")
 API = "/api/v1"
 OF_A_SONG = re.compile(r"^(?:/api/v1|/bin)?/songs/(\d{1,10})(?:/|$)")
 LOOK_AGAIN_S = 1.0

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import AsyncIterator
 from typing import Annotated
 
 from fastapi import APIRouter, Query
@@ -12,7 +13,7 @@ from starlette.responses import Response, StreamingResponse
 
 from easy_pocket.store.people.presence import come
 from easy_pocket.web.shared.dependencies import SongId, Store, viewer_of
-from easy_pocket.web.shared.song_watch import MOST_FOLLOWERS, SongWatch, told_as_events
+from easy_pocket.web.shared.song_watch import MOST_FOLLOWERS, SongWatch, as_event, told_as_events, who_is_here
 
 router = APIRouter()
 Tab = Annotated[str, Query(pattern=r"^[A-Za-z0-9_-]{0,60}$")]
@@ -31,8 +32,14 @@ async def live(
     known = tab if viewer is not None and viewer.person else ""
     if viewer is not None and known:
         await run_in_threadpool(come, store, song_id, tab, viewer.person, screen, at)
-    told = told_as_events(request, watch, song_id, "revision", "words", "tab", "who", tab=known)
-    return StreamingResponse(told, media_type="text/event-stream")
+
+    async def told() -> AsyncIterator[str]:
+        """With who is there as the first thing, so that a page shows it at once."""
+        yield as_event((await run_in_threadpool(who_is_here, watch.reader, [song_id]))[song_id])
+        async for piece in told_as_events(request, watch, song_id, "revision", "words", "tab", "who", tab=known):
+            yield piece
+
+    return StreamingResponse(told(), media_type="text/event-stream")
 
 
 @router.post("/songs/{song_id}/here")

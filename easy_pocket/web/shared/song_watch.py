@@ -156,7 +156,7 @@ class SongWatch:
                 await run_in_threadpool(still_there, self.database, list(self._tabs))
             if not self._tabs:
                 return
-            found = await run_in_threadpool(_here, self.reader, asked)
+            found = await run_in_threadpool(who_is_here, self.reader, asked)
         except SQLAlchemyError:
             log.warning("who is there could not be looked at", exc_info=True)
             return
@@ -168,7 +168,7 @@ class SongWatch:
                 told.put_nowait(here)
 
 
-def _here(reader: Reader, songs: list[int]) -> dict[int, Here]:
+def who_is_here(reader: Reader, songs: list[int]) -> dict[int, Here]:
     people, comments = present(reader, songs), open_comments(reader, songs)
     return {song: Here(tuple(people[song]), comments.get(song, 0)) for song in songs}
 
@@ -176,6 +176,11 @@ def _here(reader: Reader, songs: list[int]) -> dict[int, Here]:
 def _gone(database: Database, song_id: int, tab: str) -> None:
     with contextlib.suppress(SQLAlchemyError):
         go(database, song_id, tab)
+
+
+def as_event(here: Here) -> str:
+    people = [{**asdict(one), "stitch": one.stitch} for one in here.people]
+    return f"event: here\ndata: {json.dumps({'people': people, 'comments': here.comments})}\n\n"
 
 
 async def told_as_events(
@@ -189,9 +194,7 @@ async def told_as_events(
         if change is None:
             yield ": still here\n\n"
         elif isinstance(change, Here):
-            people = [{**asdict(one), "stitch": one.stitch} for one in change.people]
-            here = json.dumps({"people": people, "comments": change.comments})
-            yield f"event: here\ndata: {here}\n\n"
+            yield as_event(change)
         elif change.gone:
             yield "event: gone\ndata: {}\n\n"
         else:
