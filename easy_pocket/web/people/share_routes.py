@@ -24,6 +24,7 @@ from easy_pocket.store.people.links import (
     take_member_out,
 )
 from easy_pocket.store.people.sign_ins import begin
+from easy_pocket.store.songs.load import load_song
 from easy_pocket.store.songs.pocket_files import song_contents, song_from_contents
 from easy_pocket.web.people.routes import let_browser_in
 from easy_pocket.web.people.view import device_name, own_address
@@ -64,6 +65,7 @@ def share(request: Request, store: Store, song_id: SongId) -> Response:
 def new_link(request: Request, store: Store, song_id: SongId, kind: Kind) -> Response:
     """A link, shown this once."""
     with store.transaction() as session:
+        load_song(session, song_id)  # it is on the shelf
         _, secret = make_link(session, song_id, kind)
     return _shared(request, store, song_id, made={"kind": kind, "address": f"{own_address(request)}/link/{secret}"})
 
