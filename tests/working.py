@@ -49,12 +49,15 @@ def take_memory() -> int:
 KEPT: list[object] = []  # what became of jobs of the test kinds
 
 
-@register("test_wait", tell_and_wait)
+WAIT, SLIP = "test_wait", "test_slip"
+
+
+@register(WAIT, tell_and_wait)
 def _nothing_more(database, job, found, asked):
     KEPT.append(found)
     return {}
 
 
-@register("test_slip", slip_when_told)
+@register(SLIP, slip_when_told)
 def _never(database, job, found, asked):
     return {}

@@ -34,6 +34,16 @@ def take_file(job: str) -> JobFile | None:
     return found
 
 
+def under_way_of(whose: str) -> list[str]:
+    """Jobs of one person that have not ended, in whichever process."""
+    known = made.get_value(f"jobs/{whose}") or []
+    return [job for job in known if (state := read(whose + job)) is not None and not state.ended]
+
+
+def note_of(whose: str, jobs: list[str]) -> None:
+    made.put_value(f"jobs/{whose}", jobs)
+
+
 def stop(job: str) -> None:
     made.put(_key(job, "stop"), b"stop")
 

@@ -105,10 +105,10 @@ class Doing:
 
     def _found(self, compute: Compute) -> Any:
         """What was computed of the same before, or now."""
-        if not KINDS[self.asked.kind].found_again:
+        found_as = KINDS[self.asked.kind].found_as
+        if not found_as:
             return compute(self, self.asked.arguments)
-        by_content = hashlib.sha256(pickle.dumps(self.asked.arguments)).hexdigest()
-        name = f"found/{KINDS[self.asked.kind].work.__name__}/{by_content}"  # type: ignore[attr-defined]
+        name = f"{found_as}/{hashlib.sha256(pickle.dumps(self.asked.arguments)).hexdigest()}"
         found = made.get_value(name)
         if found is None:
             found = compute(self, self.asked.arguments)

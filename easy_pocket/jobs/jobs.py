@@ -72,9 +72,11 @@ class Jobs:
             if len(under_way) >= MOST_WAITING:
                 words = f"{len(under_way)} long things are being done already: wait for one of them, or stop it."
                 raise PocketError(words)
-            own = sum(name.startswith(whose) for name in under_way) if whose else 0
-            if own >= most_of_one:
-                raise PocketError(f"{own} long things of yours are being done already: wait for one, or stop it.")
+            own = board.under_way_of(whose) if whose else []
+            if len(own) >= most_of_one:
+                raise PocketError(f"{len(own)} long things of yours are being done already: wait for one, or stop it.")
+            if whose:
+                board.note_of(whose, [*own, key])
             board.write(whose + key, JobState(seen_at=time.time()))
             if self.send is None:
                 one = _Own(Doing(whose + key, wanted, seen))

@@ -24,21 +24,21 @@ Keep = Callable[[Database, str, Any, dict[str, Any]], Result]  # database, id of
 
 @dataclass(frozen=True)
 class JobKind:
-    """work: what computes; keep: what becomes of it. found_again: what comes out depends on nothing but what goes in,
-    so it is looked for before it is done."""
+    """work: what computes; keep: what becomes of it. found_as: what comes out depends on nothing but what goes in, so
+    it is looked for under this name before it is done ("": it is done each time)."""
 
     name: str
     work: Work
     keep: Keep
-    found_again: bool = False
+    found_as: str = ""
 
 
 KINDS: dict[str, JobKind] = {}
 
 
-def register(name: str, work: Work, *, found_again: bool = False) -> Callable[[Keep], Keep]:
+def register(name: str, work: Work, *, found_as: str = "") -> Callable[[Keep], Keep]:
     def registered(keep: Keep) -> Keep:
-        KINDS[name] = JobKind(name, work, keep, found_again)
+        KINDS[name] = JobKind(name, work, keep, found_as)
         return keep
 
     return registered
@@ -50,12 +50,12 @@ def _exported(database: Database, job: str, found: tuple[str, bytes], asked: dic
     return JobFile(found[1], found[0], asked["label"], asked["media_type"])
 
 
-@register("listen", heard_groove, found_again=True)
+@register("listen", heard_groove, found_as="heard")
 def _heard(database: Database, job: str, found: dict[str, object], asked: dict[str, Any]) -> Result:
     return found
 
 
-@register("loop", analyze_file, found_again=True)
+@register("loop", analyze_file, found_as="analyzed")
 def _loop_of_song(database: Database, job: str, found: AnalyzedFile, asked: dict[str, Any]) -> Result:
     """asked: song_id, at, edit_id. Done twice, the edit is made once."""
     sent = SentEdit(BringInLoop(file=found), None, Selection(*asked["at"]), asked["edit_id"] or f"job-{job}")
@@ -64,7 +64,7 @@ def _loop_of_song(database: Database, job: str, found: AnalyzedFile, asked: dict
     return {"address": address, "song": header_doc(made.song, made.undo, made.redo)}
 
 
-@register("song_of_loop", analyze_file, found_again=True)
+@register("song_of_loop", analyze_file, found_as="analyzed")
 def _song_of_loop(database: Database, job: str, found: AnalyzedFile, asked: dict[str, Any]) -> Result:
     """asked: name. Done twice, it is the same song."""
     reading = found.heard.reading

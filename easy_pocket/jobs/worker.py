@@ -55,9 +55,10 @@ def _with_task(app: Any, database_url: str) -> None:
 
     worker_process_init.connect(begin, weak=False)
 
-    @app.task(name=TASK)  # type: ignore[untyped-decorator]
     def do(job: str) -> None:
         inside[0].do(job)
+
+    app.task(name=TASK)(do)
 
 
 if __name__ == "__main__":

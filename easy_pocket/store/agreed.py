@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import secrets
 from datetime import UTC, datetime, timedelta
+from typing import Any, cast
 
-from sqlalchemy import delete, or_, select, update
+from sqlalchemy import CursorResult, Executable, delete, or_, select, update
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
@@ -35,13 +36,14 @@ def lease(database: Database, name: str, holder: str, seconds: float) -> bool:
     until = _now() + timedelta(seconds=seconds)
     with database.transaction() as session:
         free = or_(AgreedRow.until < _now(), AgreedRow.value == holder)
-        taken = session.execute(
-            update(AgreedRow).where(AgreedRow.name == name, free).values(value=holder, until=until)
-        ).rowcount  # type: ignore[attr-defined]
-        if not taken:
-            put = insert(AgreedRow).values(name=name, value=holder, until=until).prefix_with("IGNORE")
-            taken = session.execute(put).rowcount  # type: ignore[attr-defined]
-    return bool(taken)
+        again = update(AgreedRow).where(AgreedRow.name == name, free).values(value=holder, until=until)
+        first = insert(AgreedRow).values(name=name, value=holder, until=until).prefix_with("IGNORE")
+        return _rows(session, again) > 0 or _rows(session, first) > 0
+
+
+def _rows(session: Session, statement: Executable) -> int:
+    """How many rows it changed."""
+    return cast("CursorResult[Any]", session.execute(statement)).rowcount
 
 
 def give_back(database: Database, name: str, holder: str) -> None:

@@ -54,30 +54,12 @@ def _criteria(viewer: Viewer) -> list[Any]:
     ]
 
 
-# Rows that belong to a song: they are asked for by it, and whether it may be entered was asked at the door.
-OF_A_SONG = frozenset(
-    ("part", "pattern", "section", "audio_loop", "change_log", "edit_log", "take", "take_pass", "idea", "snapshot",
-     "audio", "presence", "comment")
-)  # fmt: skip
-
-
-def _is_of_one_song(state: ORMExecuteState) -> bool:
-    """Whether a plain statement reads one such table and nothing else: there is nothing to narrow then."""
-    mappers = state.all_mappers
-    if len(mappers) != 1 or mappers[0].local_table.name not in OF_A_SONG:  # type: ignore[attr-defined]
-        return False
-    statement: Any = state.statement
-    return (
-        state.is_select and not getattr(statement, "_setup_joins", True) and not getattr(statement, "_from_obj", True)
-    )
-
-
 @event.listens_for(Session, "do_orm_execute")
 def _narrow(state: ORMExecuteState) -> None:
     viewer = viewer_of(state.session)
     if viewer is None or state.is_column_load or state.is_relationship_load:
         return
-    if state.execution_options.get(OF_EVERYBODY) or _is_of_one_song(state):
+    if state.execution_options.get(OF_EVERYBODY):
         return
     state.statement = state.statement.options(*_criteria(viewer))
 

@@ -203,6 +203,47 @@ def write_together(come: Come, meanwhile: Callable[[], None] = lambda: None) -> 
     expect(ada.locator("#people")).to_be_hidden()
 
 
+def test_a_comment_half_written_stays_whatever_else_happens(come: Come) -> None:
+    ada, ben = come("Ada Quill"), come("Ben Marsh")
+    ada.locator(".song-card h3 a", has_text=re.compile("^Lamplighter$")).first.click()
+    drawn(ada)
+    ben.goto(share(ada, "write"))
+    ben.get_by_role("button", name="Write in it").dblclick()
+    ben.wait_for_url("**/bench**")
+    drawn(ben)
+    expect(ada.locator("#people button")).to_have_text("BM")
+    ada.locator("#comments-open").click()
+    words = ada.locator("#comment-words")
+    expect(words).to_be_focused()  # so that one writes at once
+    ada.keyboard.type("half written ")
+    ben.locator("#comments-open").click()
+    expect(ben.locator("#comment-words")).to_be_focused()
+    ben.keyboard.type("from ben")
+    ben.keyboard.press("Enter")
+    # The other's comes into the open box; what is being written stays, and goes on.
+    expect(ada.locator("#comments-box .comment")).to_contain_text("from ben")
+    expect(words).to_be_focused()
+    ada.keyboard.type("thought")
+    ada.keyboard.press("Escape")
+    expect(ada.locator("#comments-box")).to_be_hidden()
+    ada.locator("#comments-open").click()
+    expect(words).to_be_focused()
+    expect(words).to_have_value("half written thought")
+    ada.keyboard.press("Enter")
+    expect(ada.locator("#comments-box .comment")).to_have_count(2)
+    expect(words).to_have_value("")
+    expect(words).to_be_focused()
+    ada.keyboard.press("Escape")
+    # One's own other tab is told apart from others.
+    tab = ada.context.new_page()
+    tab.goto(ada.url)
+    expect(ada.locator("#people button", has_text="AQ")).to_have_attribute("title", re.compile("^You, in another tab"))
+    tab.close()
+    expect(ada.locator("#people button")).to_have_text(["BM"])
+    ben.locator("nav >> text=Shelf").click()
+    expect(ada.locator("#people")).to_be_hidden()
+
+
 def test_who_signs_in_again_comes_back_to_where_they_were(come: Come) -> None:
     ada = come("Ada Quill")
     ada.locator(".song-card h3 a").first.click()

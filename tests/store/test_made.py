@@ -1,5 +1,6 @@
 """What is made once: found again by its key, bounded, and opened only when this server wrote it."""
 
+import os
 import pickle
 
 import pytest
@@ -45,14 +46,19 @@ def test_a_value_is_opened_by_who_knows_the_secret_only(place):
 
 
 def test_a_folder_is_kept_within_its_bound_and_the_oldest_goes_first(tmp_path):
-    place = InFolder(str(tmp_path / "made"), most_bytes=2500)
-    import os
-
+    place = InFolder(str(tmp_path / "made"), most_bytes=1_000_000)
     for number in range(4):
         place.put(f"key {number}", bytes([number]) * 1000)
         os.utime(place._path(f"key {number}"), (1000 + number, 1000 + number))
-    assert place.clean() == 2
+    assert InFolder(str(tmp_path / "made"), most_bytes=2500).clean() == 2
     assert [place.get(f"key {number}") is not None for number in range(4)] == [False, False, True, True]
+
+
+def test_a_folder_is_cleaned_while_much_is_put_there(tmp_path):
+    place = InFolder(str(tmp_path / "made"), most_bytes=80_000)
+    for number in range(400):
+        place.put(f"key {number}", bytes(1000))
+    assert sum(one.stat().st_size for one in (tmp_path / "made").rglob("*") if one.is_file()) <= 80_000 * 1.125 + 1000
 
 
 def test_a_place_that_fails_makes_it_slow_not_wrong():

@@ -11,8 +11,9 @@ from easy_pocket.core.errors import BadValueError, PocketError
 from easy_pocket.core.listen.loop_analysis import analyze_loop
 from easy_pocket.jobs.jobs import Jobs
 from easy_pocket.store.songs.create import create_song
+from easy_pocket.store.viewer import VIEWER_NOW, Viewer
 from tests.drums import ROCK, beat, rendered, wav_bytes
-from tests.working import KEPT, die, give, last, refuse, take_memory
+from tests.working import KEPT, SLIP, WAIT, die, give, last, refuse, take_memory
 
 LOOP, _ = rendered(beat(ROCK), 112.0)
 
@@ -67,7 +68,7 @@ def test_a_file_without_hits_says_so_when_it_was_heard(client, song_id):
 
 def test_what_is_stopped_ends_at_once_and_leaves_everything_as_it_was(jobs):
     KEPT.clear()
-    key = jobs.start("test_wait", (600.0,))
+    key = jobs.start(WAIT, (600.0,))
     wait_for(lambda: jobs.find(key).share == 0.5)
     jobs.stop(key)
     wait_for(lambda: jobs.find(key).ended)
@@ -101,7 +102,7 @@ def test_what_is_not_known_any_more_is_said_in_words(client, jobs):
 
 
 def test_work_that_fails_by_our_fault_says_so_and_is_in_the_log(jobs, caplog):
-    key = jobs.start("test_slip", ())
+    key = jobs.start(SLIP, ())
     wait_for(lambda: jobs.find(key).ended)
     assert "nothing was changed" in jobs.find(key).error
     (record,) = [one for one in caplog.records if one.name == "easy_pocket.jobs.doing"]
@@ -109,10 +110,10 @@ def test_work_that_fails_by_our_fault_says_so_and_is_in_the_log(jobs, caplog):
 
 
 def test_no_more_long_files_are_taken_than_there_is_room_for(jobs):
-    keys = [jobs.start("test_wait", (600.0,)) for _ in range(4)]
+    keys = [jobs.start(WAIT, (600.0,)) for _ in range(4)]
     assert jobs.counts() == {"running": 2, "waiting": 2, "most_waiting": 4}
     with pytest.raises(PocketError, match="4 long things are being done already"):
-        jobs.start("test_wait", (0.0,))
+        jobs.start(WAIT, (0.0,))
     for key in keys:
         jobs.stop(key)
     wait_for(lambda: all(jobs.find(key).ended for key in keys))
@@ -153,7 +154,7 @@ def test_an_export_tells_its_progress_and_is_fetched_once(client, song_id):
 def test_an_export_is_stopped_and_writes_nothing(client, song_id):
     # Two long things are done at once: the export waits for them, so that it is stopped before its end.
     jobs = client.app.state.jobs
-    before = [jobs.start("test_wait", (600.0,)) for _ in range(2)]
+    before = [jobs.start(WAIT, (600.0,)) for _ in range(2)]
     key = client.get(f"/songs/{song_id}/song.flac?job=1").json()["job"]
     client.post(f"/jobs/{key}/stop")
     for one in before:
@@ -161,3 +162,23 @@ def test_an_export_is_stopped_and_writes_nothing(client, song_id):
     job, _ = ended(client, key)
     assert "Stopped; nothing was brought in or written" in job["error"]
     assert client.get(f"/jobs/{key}/file", headers={"Accept": "application/json"}).status_code == 422
+
+
+def test_one_person_has_no_more_done_at_once_than_allowed_in_whichever_process(store, workers):
+    """Two processes of one server; the job of one counts at the other."""
+    first, second = Jobs(workers, store), Jobs(workers, store)
+    token = VIEWER_NOW.set(Viewer(7, "Ada"))
+    try:
+        key = first.start(WAIT, (600.0,), most_of_one=1)
+        with pytest.raises(PocketError, match="1 long things of yours"):
+            second.start(WAIT, (600.0,), most_of_one=1)
+        VIEWER_NOW.set(Viewer(8, "Ben"))
+        other = second.start(WAIT, (600.0,), most_of_one=1)
+        second.stop(other)
+        VIEWER_NOW.set(Viewer(7, "Ada"))
+        assert second.find(key).error is None
+        first.stop(key)
+        wait_for(lambda: second.find(key).ended)
+        second.stop(second.start(WAIT, (600.0,), most_of_one=1))
+    finally:
+        VIEWER_NOW.reset(token)

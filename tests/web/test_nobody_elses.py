@@ -10,7 +10,6 @@ from typing import Any
 import pytest
 from sqlalchemy import delete, select
 
-import tests.working  # noqa: F401 - kinds of jobs for tests
 from easy_pocket.core.formats.hand_json import dump_hand
 from easy_pocket.core.takes.house_hands import HOUSE_HANDS
 from easy_pocket.demo.load import load_demo
@@ -23,6 +22,7 @@ from easy_pocket.store.viewer import VIEWER_NOW, Viewer
 from easy_pocket.web.app import make_app
 from tests.conftest import Client
 from tests.people import make_people, signed_in
+from tests.working import WAIT
 
 # About no thing of anybody, or about what belongs to whoever asks.
 NOBODYS = {
@@ -121,7 +121,7 @@ def test_who_asks_for_what_is_somebody_elses_finds_nothing(two):
     app, _hers, his, values, ben = two
     jobs = app.state.jobs
     token = VIEWER_NOW.set(Viewer(1, "Ada", "owner"))
-    values["job"] = jobs.start("test_wait", (600.0,))
+    values["job"] = jobs.start(WAIT, (600.0,))
     VIEWER_NOW.reset(token)
     with app.state.database.seen_by(Viewer(ben, "Ben")).transaction() as session:
         program = {"Authorization": f"Bearer {make_token(session, 'his script', 'write')[1]}"}
@@ -167,3 +167,16 @@ def test_nobody_who_is_not_signed_in_gets_anything(two):
         if answer.status_code != 401:
             wrong.append((method, path, answer.status_code))
     assert wrong == []
+
+
+def test_what_one_page_was_told_to_play_another_person_cannot_ask_for(two):
+    """Loops under a song, by their real keys."""
+    _app, hers, his, _values, _ben = two
+    for number in re.findall(r'data-song="(\d+)"', hers.get("/").text):
+        told = hers.get(f"/songs/{number}/song/playing").json()["layered_loops_at"]
+        if told:
+            break
+    assert told
+    for address in (f"/audio/layers/{told[0]['key']}.wav", f"/audio/layers/{told[0]['key']}.bin"):
+        assert hers.get(address).status_code == 200
+        assert his.get(address).status_code == 404

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import logging
 import os
-import time
+import secrets
 from collections.abc import Iterable
 from pathlib import Path
 from typing import Any, Protocol
@@ -19,6 +19,7 @@ log = logging.getLogger(__name__)
 SETTING, MB_SETTING = "EASY_POCKET_MADE_URL", "EASY_POCKET_MADE_MB"
 MEMORY_BYTES = 256 << 20
 DEFAULT_MB = 2000
+CLEANED_AFTER = 0.125  # of its bound being put there by this process, besides once an hour
 DAYS = 7  # Redis forgets it after that
 
 
@@ -58,7 +59,7 @@ class InFolder:
 
     def __init__(self, address: str, most_bytes: int) -> None:
         self._files, self._root = fsspec.core.url_to_fs(address)
-        self._most_bytes = most_bytes
+        self._most_bytes, self._put_bytes = most_bytes, 0
         self._is_local = "file" in _protocols(self._files)
         if self._is_local:
             self._files.makedirs(self._root, exist_ok=True)
@@ -79,14 +80,17 @@ class InFolder:
     def put(self, key: str, data: bytes) -> None:
         """Whole, or not at all: who reads at the same time sees what was there before."""
         path = self._path(key)
-        if not self._is_local:
+        if self._is_local:
+            target = Path(path)
+            target.parent.mkdir(exist_ok=True)
+            beside = target.with_name(f"{target.name}.{secrets.token_hex(6)}")
+            beside.write_bytes(data)
+            beside.replace(target)
+        else:
             self._files.pipe_file(path, data)
-            return
-        target = Path(path)
-        target.parent.mkdir(exist_ok=True)
-        beside = target.with_name(f"{target.name}.{time.monotonic_ns()}")
-        beside.write_bytes(data)
-        beside.replace(target)
+        self._put_bytes += len(data)
+        if self._put_bytes > self._most_bytes * CLEANED_AFTER:
+            self.clean()
 
     def drop(self, key: str) -> None:
         try:
@@ -95,6 +99,7 @@ class InFolder:
             return
 
     def clean(self) -> int:
+        self._put_bytes = 0
         found = [one for one in self._files.find(self._root, detail=True).values() if one["type"] == "file"]
         found.sort(key=lambda one: _age_key(one))
         over, gone = sum(one["size"] for one in found) - self._most_bytes, 0

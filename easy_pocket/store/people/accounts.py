@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from functools import lru_cache
+from typing import cast
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
@@ -17,7 +18,7 @@ from easy_pocket.store.database import Reads
 from easy_pocket.store.people.secrets import digest, new_secret
 from easy_pocket.store.schema.people_tables import PersonRow, SignInRow
 from easy_pocket.store.schema.tables import FIRST_PERSON
-from easy_pocket.store.viewer import Role
+from easy_pocket.store.viewer import Role, Viewer
 
 INVITED = timedelta(days=7)
 SHORTEST, LONGEST = 12, 128  # of a password
@@ -33,6 +34,10 @@ _hasher = PasswordHasher()
 def now() -> datetime:
     """In UTC, as the database keeps times."""
     return datetime.now(UTC).replace(tzinfo=None)
+
+
+def viewer_from(row: PersonRow) -> Viewer:
+    return Viewer(row.id, row.name, cast(Role, row.role))
 
 
 def are_there_accounts(reads: Reads) -> bool:
@@ -54,6 +59,8 @@ def invite(session: Session, name: str) -> tuple[PersonRow, str]:
     has all that is there. Somebody who has an account gets a new invitation: it sets a new password."""
     name = check_person_name(name)
     row = session.scalar(select(PersonRow).where(PersonRow.name == name))
+    if row is not None and row.role == "guest":
+        raise BadValueError(f"{row.name} is a guest of a song: give the account another name.")
     if row is None and not are_there_accounts(session):
         row = session.get(PersonRow, FIRST_PERSON)
         assert row is not None

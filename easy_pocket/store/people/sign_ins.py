@@ -6,7 +6,6 @@ import logging
 import math
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import cast
 
 from sqlalchemy import delete, select, update
 from sqlalchemy.dialects.mysql import insert
@@ -15,10 +14,10 @@ from sqlalchemy.orm import Session
 from easy_pocket.core.errors import PocketError
 from easy_pocket.core.text import one_line
 from easy_pocket.store.database import Database, Reads
-from easy_pocket.store.people.accounts import checked, now
+from easy_pocket.store.people.accounts import checked, now, viewer_from
 from easy_pocket.store.people.secrets import digest, new_secret
 from easy_pocket.store.schema.people_tables import FailedSignInRow, PersonRow, SignInRow
-from easy_pocket.store.viewer import Role, Viewer
+from easy_pocket.store.viewer import Viewer
 
 log = logging.getLogger(__name__)
 IDLE, LONGEST = timedelta(days=14), timedelta(days=90)  # after that one signs in again
@@ -95,7 +94,7 @@ def who(database: Database, reads: Reads, secret: str) -> Viewer | None:
     if now() - row.used_at > USED_AGAIN:
         with database.transaction() as session:
             session.execute(update(SignInRow).where(SignInRow.id == row.id).values(used_at=now()))
-    return Viewer(person.id, person.name, cast(Role, person.role))
+    return viewer_from(person)
 
 
 def sign_out(session: Session, secret: str) -> None:

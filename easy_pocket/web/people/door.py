@@ -19,7 +19,7 @@ from starlette.responses import HTMLResponse, JSONResponse, RedirectResponse, Re
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from easy_pocket.store.database import Database
-from easy_pocket.store.people.accounts import are_there_accounts
+from easy_pocket.store.people.accounts import are_there_accounts, viewer_from
 from easy_pocket.store.people.entry import entered
 from easy_pocket.store.people.links import songs_written_in
 from easy_pocket.store.people.sign_ins import who
@@ -118,7 +118,7 @@ class Door:
         if scope["path"].startswith(API) and kind.lower() == "bearer":
             known = known_token(self.database, token)
             row = known and session.get(PersonRow, known.person_id)
-            return Viewer(row.id, row.name, row.role) if row else None  # type: ignore[arg-type]
+            return viewer_from(row) if row else None
         if scope["path"].startswith(API):
             return None  # a program shows its token, whoever is signed in
         secret = cookie_of(headers, cookie_name(self.serving))

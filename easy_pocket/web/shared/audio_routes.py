@@ -54,7 +54,8 @@ def sound(store: Store, key: SoundKey) -> Response:
         return write_audio(Audio(audio, RATE_HZ), "WAV", 32)
 
     # Whoever was told of it may have it: what it holds is the same for all.
-    return Response(made.once(f"sound/{voice.audio_base}/{key}", rendered), media_type="audio/wav", headers=LASTING)
+    name = f"sound/{voice.audio_base}/{hardness}/{frames if turned else ''}/{fade_frames if turned else ''}"
+    return Response(made.once(name, rendered), media_type="audio/wav", headers=LASTING)
 
 
 def _wav(audio: Audio, bits: int, headers: dict[str, str] | None = None) -> Response:

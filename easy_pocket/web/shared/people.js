@@ -13,11 +13,13 @@ export class People {
     this.page = page;
     /** @type {any[]} */
     this.here = [];
+    this.comments = 0; // that are not ticked off
     this.told = this.place;
     document.addEventListener("click", (event) => this.click(event.target.closest?.("[data-there], [data-comment-go], [data-select-whole]")));
+    // What was there when it was open last can be written in before it is fetched anew.
+    document.addEventListener("click", (event) => event.target.closest?.("#comments-open") && setTimeout(() => byId("comments-box").checkVisibility() && byId("comment-words")?.focus()));
     document.addEventListener("focusin", (event) => event.target.dataset?.selectWhole !== undefined && event.target.select());
-    // What opens is filled then: the first thing in it gets the focus, so that one writes at once.
-    document.body.addEventListener("htmx:afterSettle", (event) => this.settled(event.detail.elt));
+    document.body.addEventListener("htmx:afterSettle", (event) => this.settled(event.detail));
   }
 
   get place() {
@@ -38,8 +40,10 @@ export class People {
   /** @param {{ people: any[], comments: number }} told */
   show({ people, comments }) {
     this.here = people.filter(({ tab }) => tab !== OWN_TAB);
+    const before = this.comments;
     this.count(comments);
     this.draw();
+    if (comments !== before && byId("comments-box")?.checkVisibility()) htmx.ajax("get", `/songs/${this.page.song.id}/comments`, { target: "#comments-box", swap: "refresh" });
   }
 
   draw() {
@@ -52,7 +56,8 @@ export class People {
       chip.className = `stitched stitch-${one.stitch}`;
       chip.dataset.there = one.tab;
       chip.textContent = initials(one.name);
-      chip.title = `${one.name}: ${this.where(one)}. Press to look there.`;
+      const who = String(one.person_id) === box.dataset.me ? "You, in another tab" : one.name;
+      chip.title = `${who}: ${this.where(one)}. Press to look there.`;
       chip.setAttribute("aria-label", chip.title);
       return chip;
     });
@@ -98,15 +103,24 @@ export class People {
     if (one.screen !== this.page.screen) document.querySelector(`[data-screen-link="${one.screen}"]`)?.click();
   }
 
-  /** @param {Piece | null} piece */
-  settled(piece) {
-    if (piece?.id === "share-box") piece.querySelector("[data-select-whole]")?.select();
-    if (piece?.id !== "comments-box") return;
-    this.count(piece.querySelectorAll(".comment:not(.done)").length);
+  /**
+   * A box was filled: with a new link, which is chosen whole; with comments, where what was written is pinned now, and
+   * one writes at once when it was just opened.
+   * @param {any} options
+   */
+  settled({ target, elt, requestConfig }) {
+    const box = target ?? elt;
+    if (box?.id === "share-box") box.querySelector("[data-select-whole]")?.select();
+    if (box?.id !== "comments-box") return;
+    this.count(box.querySelectorAll(".comment:not(.done)").length);
+    const asked = requestConfig?.elt?.id;
+    if (asked === "comment-new") byId("comment-words").value = "";
+    if (asked === "comment-new" || (asked === "comments-open" && box.checkVisibility())) byId("comment-words").focus();
   }
 
   /** @param {number} open comments that are not ticked off */
   count(open) {
+    this.comments = open;
     const mark = byId("comment-count");
     if (!mark) return;
     mark.textContent = open ? String(open) : "";
