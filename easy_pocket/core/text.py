@@ -25,6 +25,18 @@ def one_line(text: str, most: int) -> str:
     return " ".join("".join(c for c in text if c.isprintable()).split())[:most]
 
 
+def initials(name: str) -> str:
+    """Two letters somebody is known by.
+
+    Examples
+    --------
+    >>> initials("Ada Quill"), initials("ben"), initials("Jo van der Berg")
+    ('AQ', 'BE', 'JB')
+    """
+    words = name.split()
+    return (words[0][0] + words[-1][0] if len(words) > 1 else name[:2]).upper()
+
+
 def several_lines(text: str) -> str:
     """Bring a text from outside into lines that can be shown."""
     return "".join(c for c in text if c.isprintable() or c == "\n").strip()

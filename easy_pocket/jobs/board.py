@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import time
 from typing import Any
 
 from easy_pocket.jobs.job import JobFile, JobState
 from easy_pocket.store.made.made import made
+
+FORGOTTEN_S = 1800.0
 
 
 def _key(job: str, what: str = "state") -> str:
@@ -35,9 +38,11 @@ def take_file(job: str) -> JobFile | None:
 
 
 def under_way_of(whose: str) -> list[str]:
-    """Jobs of one person that have not ended, in whichever process."""
+    """Jobs of one person that have not ended, in whichever process; what nobody speaks of for long is forgotten."""
     known = made.get_value(f"jobs/{whose}") or []
-    return [job for job in known if (state := read(whose + job)) is not None and not state.ended]
+    since = time.time() - FORGOTTEN_S
+    states = {job: read(whose + job) for job in known}
+    return [job for job, state in states.items() if state and not state.ended and state.seen_at > since]
 
 
 def note_of(whose: str, jobs: list[str]) -> None:

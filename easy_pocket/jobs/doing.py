@@ -45,7 +45,7 @@ class Doing:
         self.key, self.asked, self.database = key, asked, database
         self.stopped = Event()
         self.stopper: Callable[[], object] | None = None
-        self.state = JobState(seen_at=time.time(), tries=tries)
+        self.state = JobState(seen_at=time.time(), tries=tries, begun=True)
         self._lock = Lock()
         self._looked_at = 0.0
 

@@ -19,7 +19,7 @@ class JobFile:
 class JobState:
     """share: how much is done, 0-1. result: what it gave; error: in words why it gave nothing. file: whether it wrote
     one that was not fetched yet. seen_at: when whoever does it was heard of last, in s since the epoch; tries: how
-    often it was begun."""
+    often it was begun; begun: somebody does it, and it does not wait any more."""
 
     share: float = 0.0
     words: str = "waiting"
@@ -27,6 +27,7 @@ class JobState:
     error: str | None = None
     seen_at: float = 0.0
     tries: int = 1
+    begun: bool = False
 
     @property
     def ended(self) -> bool:

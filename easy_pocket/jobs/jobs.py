@@ -15,7 +15,7 @@ from typing import Any
 
 from easy_pocket.core.errors import NotThereError, PocketError
 from easy_pocket.jobs import board
-from easy_pocket.jobs.doing import FAILED, Asked, Doing
+from easy_pocket.jobs.doing import Asked, Doing
 from easy_pocket.jobs.job import JobFile, JobState
 from easy_pocket.jobs.kinds import KINDS
 from easy_pocket.jobs.workers import AT_ONCE, LONG_S, Workers
@@ -27,6 +27,7 @@ log = logging.getLogger(__name__)
 MOST_WAITING = 4  # of one process; each holds its file
 MOST_FILES = 2  # that are kept until they are fetched, of one process
 SILENT_S = 20.0  # who does it is heard of every few seconds
+WAITING_S = 120.0  # in a queue; then its message may have been lost, and is sent again
 MOST_TRIES = 2
 LOST = "This work is not known any more: Easy Pocket was started anew meanwhile. Bring the file in again."
 GIVEN_UP = "The worker that did it died twice: bring in less at once, or a simpler file."
@@ -72,11 +73,10 @@ class Jobs:
             if len(under_way) >= MOST_WAITING:
                 words = f"{len(under_way)} long things are being done already: wait for one of them, or stop it."
                 raise PocketError(words)
-            own = board.under_way_of(whose) if whose else []
+            own = board.under_way_of(whose)
             if len(own) >= most_of_one:
                 raise PocketError(f"{len(own)} long things of yours are being done already: wait for one, or stop it.")
-            if whose:
-                board.note_of(whose, [*own, key])
+            board.note_of(whose, [*own, key])
             board.write(whose + key, JobState(seen_at=time.time()))
             if self.send is None:
                 one = _Own(Doing(whose + key, wanted, seen))
@@ -122,19 +122,25 @@ class Jobs:
         state = own.doing.state if own is not None else board.read(told_to() + key)
         if state is None:
             raise NotThereError(LOST)
-        if state.ended or time.time() - state.seen_at < SILENT_S or own is not None:
+        patience_s = SILENT_S if state.begun or self.send is None else WAITING_S
+        if state.ended or time.time() - state.seen_at < patience_s or own is not None:
             return state
         return self._after_silence(told_to() + key, state)
 
     def _after_silence(self, key: str, state: JobState) -> JobState:
-        """Who did it died: with a queue it is tried once more."""
+        """Who did it died: with a queue it is tried once more. One that waits is sent again; it is not done twice."""
         if self.send is None:
             ended = replace(state, error=LOST)
+        elif not state.begun and board.asked_of(key) is not None:
+            again = replace(state, seen_at=time.time())
+            board.write(key, again)
+            self.send(key)
+            return again
         elif state.tries >= MOST_TRIES or board.asked_of(key) is None:
             ended = replace(state, error=GIVEN_UP)
         else:
             log.warning("a job is begun once more", extra={"facts": {"job": key}})
-            again = replace(state, tries=state.tries + 1, seen_at=time.time(), words="begun once more")
+            again = replace(state, tries=state.tries + 1, seen_at=time.time(), words="begun once more", begun=False)
             board.write(key, again)
             self.send(key)
             return again
@@ -189,6 +195,3 @@ class Jobs:
                 one.doing.stop()
         self._waiting.shutdown(wait=False, cancel_futures=True)
         self.workers.close()
-
-
-__all__ = ["FAILED", "LOST", "JobFile", "Jobs"]

@@ -9,20 +9,18 @@ from typing import Literal
 from easy_pocket.store.schema.tables import FIRST_PERSON
 
 Role = Literal["owner", "member", "guest"]
-May = Literal["read", "write"]
 
 
 @dataclass(frozen=True)
 class Viewer:
     """person: whose shelf is looked at; 0 for who came by a link without an account. song: one of somebody else that
-    this request is about, and may enter; song_owner: whose it is. may: what is allowed in it."""
+    this request is about, and may enter; song_owner: whose it is."""
 
     person: int
     name: str = ""
     role: Role = "member"
     song: int = 0
     song_owner: int = 0
-    may: May = "write"
 
 
 VIEWER_NOW: ContextVar[Viewer | None] = ContextVar("viewer", default=None)  # of the request that is being answered

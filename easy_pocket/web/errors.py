@@ -48,6 +48,16 @@ def _answer(request: Request, status: int, words: str, title: str) -> Response:
     return JSONResponse({"error": words, "request": request_id}, status)
 
 
+def not_kept(request: Request, error: Exception) -> Response:
+    """What the database or the disk failed at. The log has the traceback of each (see envelope.py)."""
+    request.state.error = error
+    failure = failure_of(error)
+    if failure in DATABASE_WORDS:
+        status, title, words = DATABASE_WORDS[failure]
+        return _answer(request, status, words, title)
+    return unforeseen(getattr(request.state, "request_id", ""), request.headers)
+
+
 def install(app: FastAPI) -> None:
     @app.exception_handler(MissingSongError)
     async def missing(request: Request, error: MissingSongError) -> Response:
@@ -78,14 +88,8 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(SQLAlchemyError)
     @app.exception_handler(OSError)
-    async def not_kept(request: Request, error: Exception) -> Response:
-        """The log has the traceback of each (see envelope.py)."""
-        request.state.error = error
-        failure = failure_of(error)
-        if failure in DATABASE_WORDS:
-            status, title, words = DATABASE_WORDS[failure]
-            return _answer(request, status, words, title)
-        return unforeseen(getattr(request.state, "request_id", ""), request.headers)
+    async def database_failed(request: Request, error: Exception) -> Response:
+        return not_kept(request, error)
 
     @app.exception_handler(HTTPException)
     async def http(request: Request, error: HTTPException) -> Response:

@@ -240,7 +240,7 @@ def test_a_comment_half_written_stays_whatever_else_happens(come: Come) -> None:
     expect(ada.locator("#people button", has_text="AQ")).to_have_attribute("title", re.compile("^You, in another tab"))
     tab.close()
     expect(ada.locator("#people button")).to_have_text(["BM"])
-    ben.locator("nav >> text=Shelf").click()
+    ben.locator("[data-screen-link=shelf]").click()
     expect(ada.locator("#people")).to_be_hidden()
 
 

@@ -289,3 +289,29 @@ def test_whose_connection_it_is_the_kernel_tells():
 def test_a_name_is_checked(store):
     with store.transaction() as session, pytest.raises(BadValueError, match="1 to 60 characters"):
         invite(session, "  ")
+
+
+def test_a_database_that_is_away_is_said_so_at_the_door_too(store, workers):
+    """With accounts and without: pages keep what they have, and send it again."""
+    from easy_pocket.store.database import Database
+
+    away = Database("mysql+pymysql://pocket:x@127.0.0.1:1/pocket")
+    never_seen = Client(make_app(away, workers=workers))
+    make_people(store, "Ada")
+    app = make_app(store, workers=workers)
+    (ada,) = signed_in(store, workers, "Ada", app=app)
+    for middleware in _doors(app):
+        middleware.database = away
+    for client in (never_seen, ada):
+        answer = client.get("/songs/1/state", params={"screen": "bench"}, headers={"Accept": "application/json"})
+        assert answer.status_code == 503
+        assert "sent again by themselves" in answer.json()["error"]
+        assert client.get("/health").status_code == 200
+
+
+def _doors(app):
+    layer = app.middleware_stack
+    while layer is not None:
+        if type(layer).__name__ == "Door":
+            yield layer
+        layer = getattr(layer, "app", None)

@@ -2,6 +2,7 @@
 
 import os
 import time
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -9,6 +10,8 @@ import pytest
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError, PocketError
 from easy_pocket.core.listen.loop_analysis import analyze_loop
+from easy_pocket.jobs import board
+from easy_pocket.jobs.job import JobState
 from easy_pocket.jobs.jobs import Jobs
 from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.viewer import VIEWER_NOW, Viewer
@@ -182,3 +185,32 @@ def test_one_person_has_no_more_done_at_once_than_allowed_in_whichever_process(s
         second.stop(second.start(WAIT, (600.0,), most_of_one=1))
     finally:
         VIEWER_NOW.reset(token)
+
+
+def test_with_a_queue_waiting_is_no_dying(workers, store, monkeypatch):
+    """A job waits as long as the workers need; one whose worker fell silent is begun once more, then given up."""
+    sent = []
+    jobs = Jobs(workers, store, sent.append)
+    key = jobs.start(WAIT, (1.0,))
+    assert sent == [key]
+    moment = [time.time()]
+    monkeypatch.setattr("easy_pocket.jobs.jobs.time.time", lambda: moment[0])
+    moment[0] += 60
+    assert (jobs.find(key).words, len(sent)) == ("waiting", 1)
+    moment[0] += 70
+    assert (jobs.find(key).error, len(sent)) == (None, 2)  # its message may have been lost
+    for tries in (1, 2):
+        assert jobs.find(key).tries == tries
+        board.write(key, replace(jobs.find(key), begun=True, seen_at=moment[0], words="hearing"))
+        moment[0] += 10
+        assert jobs.find(key).words == "hearing"
+        moment[0] += 15
+        found = jobs.find(key)
+    assert "died twice" in found.error
+    assert len(sent) == 3
+
+
+def test_a_job_of_a_program_that_ended_is_not_waited_for(workers, store):
+    key = "0" * 31 + "1"
+    board.write(key, JobState(share=0.4, words="hearing", seen_at=time.time() - 60, begun=True))
+    assert "started anew" in Jobs(workers, store).find(key).error

@@ -12,9 +12,11 @@ import time
 from http.cookies import CookieError, SimpleCookie
 from urllib.parse import quote, urlencode
 
+from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import Headers, MutableHeaders, QueryParams
+from starlette.requests import Request
 from starlette.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
@@ -49,15 +51,20 @@ class Accounts:
 
     def __init__(self, database: Database) -> None:
         self._database = database
-        self._on, self._looked_at = False, -LOOK_AGAIN_S
+        self._on, self._known, self._looked_at = False, False, -LOOK_AGAIN_S
 
     def are_on(self) -> bool:
         if not self._on and time.monotonic() - self._looked_at >= LOOK_AGAIN_S:
-            self.look()
+            try:
+                self.look()
+            except SQLAlchemyError:
+                if not self._known:
+                    raise
         return self._on
 
     def look(self) -> None:
-        self._on, self._looked_at = are_there_accounts(self._database.reader), time.monotonic()
+        self._looked_at = time.monotonic()
+        self._on, self._known = are_there_accounts(self._database.reader), True
 
 
 def cookie_name(serving: Serving) -> str:
@@ -74,7 +81,10 @@ class Door:
         if scope["type"] != "http" or scope["path"] == "/health":
             await self.app(scope, receive, send)
             return
-        answer, viewer = await run_in_threadpool(self._who, scope)
+        try:
+            answer, viewer = await run_in_threadpool(self._who, scope)
+        except SQLAlchemyError as error:
+            answer, viewer = _database_away(scope, error), None
         scope.setdefault("state", {})["viewer"] = viewer
         if answer is not None:
             await answer(scope, receive, send)
@@ -170,6 +180,13 @@ def _refused(headers: Headers, status: int, title: str, words: str) -> Response:
     return HTMLResponse(shown, status)
 
 
+def _database_away(scope: Scope, error: SQLAlchemyError) -> Response:
+    """In the words of every other answer: pages keep what they have and send it again."""
+    from easy_pocket.web.errors import not_kept  # here, for it needs all screens
+
+    return not_kept(Request(scope), error)
+
+
 def _not_there(headers: Headers) -> Response:
     return _refused(headers, 404, "Not on the shelf", NO_SONG)
 
@@ -183,4 +200,4 @@ def _sign_in_first(scope: Scope, headers: Headers) -> Response:
 
 def as_listener(link_id: int, song_id: int, owner: int) -> Viewer:
     """Who came by a link to listen: the song is there for them, and nothing else."""
-    return Viewer(0, f"{LISTENER}{link_id}", "guest", song=song_id, song_owner=owner, may="read")
+    return Viewer(0, f"{LISTENER}{link_id}", "guest", song=song_id, song_owner=owner)

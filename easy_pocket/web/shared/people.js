@@ -55,7 +55,7 @@ export class People {
       chip.type = "button";
       chip.className = `stitched stitch-${one.stitch}`;
       chip.dataset.there = one.tab;
-      chip.textContent = initials(one.name);
+      chip.textContent = one.initials;
       const who = String(one.person_id) === box.dataset.me ? "You, in another tab" : one.name;
       chip.title = `${who}: ${this.where(one)}. Press to look there.`;
       chip.setAttribute("aria-label", chip.title);
@@ -72,7 +72,7 @@ export class People {
       if (!cloth) continue;
       const mark = document.createElement("span");
       mark.className = `there stitched stitch-${one.stitch}`;
-      mark.textContent = initials(one.name);
+      mark.textContent = one.initials;
       mark.setAttribute("aria-hidden", "true");
       cloth.append(mark);
     }
@@ -126,10 +126,4 @@ export class People {
     mark.textContent = open ? String(open) : "";
     mark.hidden = !open;
   }
-}
-
-/** @param {string} name */
-export function initials(name) {
-  const words = name.split(/\s+/);
-  return (words.length > 1 ? words[0][0] + words[words.length - 1][0] : name.slice(0, 2)).toUpperCase();
 }

@@ -16,6 +16,7 @@ from easy_pocket.core.pattern.articulation import SPACINGS
 from easy_pocket.core.pattern.shapes import FIGURES, SHAPES
 from easy_pocket.core.pattern.timebase import GRID_NAMES, GRID_TICKS, OFFERED_METRES
 from easy_pocket.core.sound.kit_edit import NOTE_NAMES
+from easy_pocket.core.text import initials
 from easy_pocket.web.shared.export_address import export_address
 from easy_pocket.web.shared.json_response import to_json
 from easy_pocket.web.shared.screen import SCREENS, in_order
@@ -51,12 +52,6 @@ def screen_scripts() -> list[dict[str, str]]:
         for one, script in scripts
         if script in STATIC.files
     ]
-
-
-def initials(name: str) -> str:
-    """Two letters somebody is known by."""
-    words = name.split()
-    return (words[0][0] + words[-1][0] if len(words) > 1 else name[:2]).upper()
 
 
 environment = Environment(

@@ -16,6 +16,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from starlette.concurrency import run_in_threadpool
 from starlette.requests import Request
 
+from easy_pocket.core.text import initials
 from easy_pocket.store.database import Database, Reader
 from easy_pocket.store.people.comments import open_comments
 from easy_pocket.store.people.presence import Present, go, present, still_there
@@ -179,7 +180,7 @@ def _gone(database: Database, song_id: int, tab: str) -> None:
 
 
 def as_event(here: Here) -> str:
-    people = [{**asdict(one), "stitch": one.stitch} for one in here.people]
+    people = [{**asdict(one), "stitch": one.stitch, "initials": initials(one.name)} for one in here.people]
     return f"event: here\ndata: {json.dumps({'people': people, 'comments': here.comments})}\n\n"
 
 
