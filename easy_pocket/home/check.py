@@ -6,7 +6,7 @@ import sys
 from collections.abc import Iterator
 
 from easy_pocket.core.errors import PocketError
-from easy_pocket.core.formats.pocket_file import is_audio_of
+from easy_pocket.core.formats.audio_names import is_audio_of
 from easy_pocket.core.song.perform_song import perform_song
 from easy_pocket.core.text import counted
 from easy_pocket.home.folder import LaunchError

@@ -21,16 +21,22 @@ from easy_pocket.home.backup_file import Backup, backup_of, is_backup, load_back
 from easy_pocket.home.folder import LaunchError, unwritable
 
 FOLDER = "dumps"
+SETTING = "EASY_POCKET_DUMPS_FOLDER"  # a folder that several machines see; else one of the data folder
 KEPT = 3
 DAILY, KEPT_DAILY = "daily", 7
+BY_HAND, KEPT_BY_HAND = "by-hand", 5
 ENDING, OLD_ENDING = ".shelf.tar", ".sql.gz"
 PIECE = 1 << 20
 GZIP = b"\x1f\x8b"
 
 
+def dumps_folder(home: Path) -> Path:
+    return Path(os.environ.get(SETTING) or home / FOLDER)
+
+
 def dumps_in(home: Path) -> list[Path]:
-    """List the dumps of a folder, the oldest first."""
-    found = [path for path in (home / FOLDER).glob("*") if path.name.endswith((ENDING, OLD_ENDING))]
+    """List the dumps of a data folder, the oldest first."""
+    found = [path for path in dumps_folder(home).glob("*") if path.name.endswith((ENDING, OLD_ENDING))]
     return sorted(found, key=lambda path: path.stat().st_mtime)
 
 
@@ -53,25 +59,29 @@ def _login(url: str) -> Iterator[tuple[list[str], str]]:
         yield [f"--defaults-extra-file={secret.name}", *where], parts.database or ""
 
 
-def make_dump(home: Path, url: str, label: str) -> Path:
+def make_dump(home: Path, url: str, label: str, on_progress: OnProgress = no_progress) -> Path:
     """Everything in the database, as SQL. Raises LaunchError when it cannot be made.
 
-    Of those made daily the seven newest are kept, of others the three newest.
+    Of those made daily the seven newest are kept, of those asked for the five newest, of others the three newest.
     """
-    folder = home / FOLDER
+    folder = dumps_folder(home)
     stamp = datetime.now(UTC).strftime("%Y-%m-%d-%H%M%S")
     whole = folder / f"{stamp}-{label}{ENDING}"
-    write_dump(url, whole)
-    daily = daily_dumps(home)
-    others = [one for one in dumps_in(home) if one not in daily]
-    for old in (*daily[:-KEPT_DAILY], *others[:-KEPT]):
-        old.unlink()
+    write_dump(url, whole, on_progress)
+    daily, asked_for = daily_dumps(home), _labelled(home, BY_HAND)
+    others = [one for one in dumps_in(home) if one not in (*daily, *asked_for)]
+    for old in (*daily[:-KEPT_DAILY], *asked_for[:-KEPT_BY_HAND], *others[:-KEPT]):
+        old.unlink(missing_ok=True)
     return whole
 
 
 def daily_dumps(home: Path) -> list[Path]:
     """Those that were made by themselves, the oldest first."""
-    return [one for one in dumps_in(home) if one.name.endswith((f"-{DAILY}{ENDING}", f"-{DAILY}{OLD_ENDING}"))]
+    return _labelled(home, DAILY)
+
+
+def _labelled(home: Path, label: str) -> list[Path]:
+    return [one for one in dumps_in(home) if one.name.endswith((f"-{label}{ENDING}", f"-{label}{OLD_ENDING}"))]
 
 
 def write_dump(url: str, whole: Path, on_progress: OnProgress = no_progress) -> None:

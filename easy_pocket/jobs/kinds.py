@@ -8,13 +8,14 @@ from dataclasses import dataclass
 from typing import Any
 
 from easy_pocket.jobs.job import JobFile
-from easy_pocket.jobs.work import analyze_file, export, heard_groove
+from easy_pocket.jobs.work import analyze_file, backup, export, heard_groove, prepare
 from easy_pocket.jobs.workers import Work
 from easy_pocket.store.agreed import done_before, done_now
 from easy_pocket.store.database import Database
 from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.edits.loops import AnalyzedFile, BringInLoop
 from easy_pocket.store.songs.edits.pipeline import SentEdit, make_edit
+from easy_pocket.store.songs.edits.prepared import keep_prepared
 from easy_pocket.store.songs.selection import ANYWHERE, Selection
 from easy_pocket.store.songs.song_header import header_doc
 
@@ -48,6 +49,18 @@ def register(name: str, work: Work, *, found_as: str = "") -> Callable[[Keep], K
 def _exported(database: Database, job: str, found: tuple[str, bytes], asked: dict[str, Any]) -> Result:
     """asked: label and media_type of the file."""
     return JobFile(found[1], found[0], asked["label"], asked["media_type"])
+
+
+@register("prepare", prepare)
+def _prepared(database: Database, job: str, found: tuple[str, Any], asked: dict[str, Any]) -> Result:
+    """Whoever makes the edit finds it."""
+    keep_prepared(*found)
+    return {"ready": True}
+
+
+@register("backup", backup)
+def _backed_up(database: Database, job: str, found: str, asked: dict[str, Any]) -> Result:
+    return {"dump": found}
 
 
 @register("listen", heard_groove, found_as="heard")

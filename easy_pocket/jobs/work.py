@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from pathlib import PurePath
+from pathlib import Path, PurePath
 from typing import Any
 
+from easy_pocket.core.errors import PocketError
 from easy_pocket.core.feel.template import GrooveTemplate
 from easy_pocket.core.formats.analysis_json import analysis_doc
 from easy_pocket.core.formats.audio_file import read_audio
@@ -26,10 +27,14 @@ from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.progress import OnProgress, no_progress
 from easy_pocket.core.sound.character import Character
 from easy_pocket.core.sound.sound import sampled
+from easy_pocket.home.dumps import BY_HAND, make_dump
+from easy_pocket.home.folder import LaunchError
 from easy_pocket.store.database import Database, Reader
 from easy_pocket.store.kits.sound_library import measured
 from easy_pocket.store.loops.loops import stored
 from easy_pocket.store.songs.edits.loops import AnalyzedFile
+from easy_pocket.store.songs.edits.prepared import prepare_long
+from easy_pocket.store.songs.edits.registry import Edit
 from easy_pocket.store.songs.exports import export_file
 from easy_pocket.store.songs.selection import Selection
 
@@ -99,6 +104,19 @@ def read_groove(data: bytes, name: str) -> GrooveTemplate:
     """A groove in the format its ending tells. Raises BadValueError or MidiRefusedError."""
     groove: GrooveTemplate = for_file("groove", name, to="read").content(data, name)
     return replace(groove, name=groove.name.strip() or PurePath(name).stem)
+
+
+def prepare(song_id: int, selection: Selection, edit: Edit, on_progress: OnProgress = no_progress) -> tuple[str, Any]:
+    """What takes long of an edit, before it is sent."""
+    return prepare_long(reader(), song_id, selection, edit, on_progress)
+
+
+def backup(home: Path, on_progress: OnProgress = no_progress) -> str:
+    """Everything on the shelf, among the dumps of the data folder; the file's name."""
+    try:
+        return make_dump(home, _url, BY_HAND, on_progress).name
+    except LaunchError as error:
+        raise PocketError(str(error)) from None
 
 
 def export(

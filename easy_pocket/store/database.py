@@ -35,7 +35,8 @@ def make_engine(url: str) -> Engine:
             "read_timeout": 20,
             "write_timeout": 20,
             "charset": "utf8mb4",
-            "init_command": f"SET SESSION innodb_lock_wait_timeout={LOCK_WAIT_S}",
+            # In a cluster what was written through another server is read here, too.
+            "init_command": f"SET SESSION innodb_lock_wait_timeout={LOCK_WAIT_S}, wsrep_sync_wait=1",
         },
         isolation_level="READ COMMITTED",
     )

@@ -103,7 +103,10 @@ def until(page: Page, condition: str, seconds: float = 25.0) -> None:
 
 def saved(page: Page) -> None:
     """Wait until every edit has been answered and drawn."""
-    until(page, "easyPocket.edits.queue.length === 0 && !easyPocket.edits.sending && !easyPocket.waitsForEar")
+    until(
+        page,
+        "easyPocket.edits.queue.length === 0 && !easyPocket.edits.sending && !easyPocket.edits.preparing && !easyPocket.waitsForEar",
+    )
 
 
 def own_ms(page: Page, voice: str, tick: int) -> float:

@@ -165,6 +165,26 @@ def test_a_backup_is_saved_and_asked_about_before_it_takes_the_place_of_all(page
     expect(ask).to_contain_text("letter.gz is no backup of Easy Pocket")
 
 
+def test_a_backup_is_kept_by_the_server_and_stands_in_the_list(page: Page) -> None:
+    shelf(page)
+    page.get_by_role("tab", name="Backup").click()
+    kept = page.locator("#dumps .bin-line", has_text="you asked for it")
+    before = kept.count()
+    page.locator("[data-backup-here]").dblclick()
+    expect(page.locator("#backup-ask")).to_contain_text("The backup is kept below")
+    expect(kept).to_have_count(min(before + 1, 5))
+    page.route("**/jobs/*", lambda route: route.fulfill(json={"share": 0.4, "words": "x", "result": None}))
+    page.locator("[data-backup-here]").click()
+    expect(page.locator("#backup-ask")).to_contain_text("40 %")
+    with page.expect_request("**/jobs/*/stop"):
+        page.locator("#backup-ask").get_by_role("button", name="stop").click()
+    page.unroute("**/jobs/*")
+    page.route("**/jobs/*", lambda route: route.fulfill(json={"error": "Stopped: nothing was changed."}))
+    expect(page.locator("#backup-ask.wrong")).to_contain_text("Stopped")
+    page.keyboard.press("Escape")
+    expect(page.locator("#backup-ask")).to_be_hidden()
+
+
 def test_the_bin_is_emptied_only_when_it_is_asked_for_twice(page: Page) -> None:
     shelf(page)
     page.fill(".empty-bar [name=name]", "Gone Rope")

@@ -489,6 +489,33 @@ def test_a_beat_is_printed_an_octave_down_and_put_under_itself_in_four_gestures(
     expect(page.locator(".level-name", has_text="bars 1-2")).to_have_count(0)
 
 
+def test_a_print_can_be_stopped_while_it_is_computed_and_the_page_works_on(page: Page, song: str) -> None:
+    """The page goes on writing meanwhile; stopped, nothing is printed; asked for again, it is."""
+    open_stage(page, song)
+    edit(page, kind="section_set", field="bars", value=16)
+    page.get_by_role("tab", name="everything").click()
+    page.route("**/jobs/*", lambda route: route.fulfill(json={"share": 0.4, "words": "sound 2 of 5", "result": None}))
+    page.get_by_role("button", name="print").click()
+    page.get_by_role("button", name="Print", exact=True).click()
+    expect(page.locator("#note")).to_contain_text("Printing, 40 %: sound 2 of 5")
+    where = page.evaluate("`part:${easyPocket.song.at[0]}:snare`")
+    page.evaluate("(where) => easyPocket.edits.push({kind: 'stage_send', where, to: 'short', percent: 10})", where)
+    until(page, "easyPocket.edits.queue.length === 0")
+    with page.expect_request("**/jobs/*/stop"):
+        page.locator("#note").get_by_role("button", name="stop").click()
+    page.unroute("**/jobs/*")
+    page.route("**/jobs/*", lambda route: route.fulfill(json={"error": "Stopped; nothing was brought in or written."}))
+    expect(page.locator("#note.wrong")).to_contain_text("Stopped")
+    page.unroute("**/jobs/*")
+    saved(page)
+    expect(page.locator('.level-name[data-where^="loop:"]')).to_have_count(0)
+    page.get_by_role("button", name="print").click()
+    page.get_by_role("button", name="Print", exact=True).dblclick()
+    expect(page.locator("#note")).to_contain_text("plays under the song now")
+    saved(page)
+    expect(page.locator('.level-name[data-where^="loop:"]')).to_have_count(1)
+
+
 def test_a_chain_of_the_kit_is_begun_from_a_preset_and_heard(page: Page, song: str, address: str) -> None:
     open_stage(page, song)
     edit(page, kind="kit_new", name="Mole", source="song")

@@ -11,7 +11,7 @@ import sys
 import time
 import urllib.error
 import urllib.request
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -60,13 +60,14 @@ def missing_programs() -> list[str]:
 class Servers:
     """All of them. `web` and `workers` are processes that may be killed and begun again."""
 
-    def __init__(self, folder: Path, *, web: int = 2, workers: int = 2) -> None:
+    def __init__(self, folder: Path, *, web: int = 2, workers: int = 2, urls: Sequence[str] = ()) -> None:
+        """urls: of databases that run already, in turn one for each process; none: one of its own."""
         self.folder = folder
         self.redis_port, self.port = free_port(), free_port()
         self.web_ports = [free_port() for _ in range(web)]
         self.processes: dict[str, subprocess.Popen[bytes]] = {}
-        self.database = MariaDb(folder / "database")
-        self.url = self.database.start()
+        self.database = None if urls else MariaDb(folder / "database")
+        self.urls = list(urls) if self.database is None else [self.database.start()]
         self.begin("redis")
         for number in range(web):
             self.begin(f"web{number}")
@@ -85,11 +86,15 @@ class Servers:
         return f"http://127.0.0.1:{self.port}"
 
     @property
-    def environment(self) -> dict[str, str]:
+    def url(self) -> str:
+        return self.urls[0]
+
+    def environment(self, number: int) -> dict[str, str]:
         redis = f"redis://127.0.0.1:{self.redis_port}"
         return {
-            **os.environ, "EASY_POCKET_DATABASE_URL": self.url, "EASY_POCKET_QUEUE_URL": f"{redis}/0",
-            "EASY_POCKET_MADE_URL": f"{redis}/1", "EASY_POCKET_DUMPS": "off", "EASY_POCKET_OPEN": "1",
+            **os.environ, "EASY_POCKET_DATABASE_URL": self.urls[number % len(self.urls)],
+            "EASY_POCKET_QUEUE_URL": f"{redis}/0", "EASY_POCKET_MADE_URL": f"{redis}/1",
+            "EASY_POCKET_DUMPS": "off", "EASY_POCKET_OPEN": "1",
             "OPENBLAS_NUM_THREADS": "1",
         }  # fmt: skip
 
@@ -104,11 +109,11 @@ class Servers:
             "worker": [sys.executable, "-m", "easy_pocket.jobs.worker", "--at-once", "1"],
             "web": [sys.executable, "-m", "easy_pocket.launch"],
         }  # fmt: skip
-        kind = re.sub(r"\d", "", name)
-        command = commands[kind] + (["--port", str(self.web_ports[int(name[3:])])] if kind == "web" else [])
+        kind, number = re.sub(r"\d", "", name), int(re.sub(r"\D", "", name) or 0)
+        command = commands[kind] + (["--port", str(self.web_ports[number])] if kind == "web" else [])
         log = (folder / "log.txt").open("ab")
         self.processes[name] = subprocess.Popen(
-            command, env={**self.environment, "EASY_POCKET_HOME": str(folder)}, stdout=log, stderr=log,
+            command, env={**self.environment(number), "EASY_POCKET_HOME": str(folder)}, stdout=log, stderr=log,
             start_new_session=True,
         )  # fmt: skip
 
@@ -147,7 +152,8 @@ class Servers:
                 process.wait(10)
             except subprocess.TimeoutExpired:
                 os.killpg(process.pid, signal.SIGKILL)
-        self.database.stop()
+        if self.database is not None:
+            self.database.stop()
 
 
 @contextmanager

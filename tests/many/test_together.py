@@ -22,7 +22,7 @@ def browser() -> Iterator[Browser]:
 
 
 def test_two_write_together_while_a_process_is_killed(browser: Browser, servers: Servers) -> None:
-    settings = {**servers.environment, "EASY_POCKET_HOME": str(servers.folder / "web0")}
+    settings = {**servers.environment(0), "EASY_POCKET_HOME": str(servers.folder / "web0")}
     settings = {name: value for name, value in settings.items() if os.environ.get(name) != value}
 
     def kill_one() -> None:

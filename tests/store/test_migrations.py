@@ -3,6 +3,7 @@
 import json
 from concurrent.futures import ThreadPoolExecutor
 
+import numpy as np
 from alembic import command
 from alembic.autogenerate import compare_metadata
 from alembic.config import Config
@@ -14,14 +15,17 @@ from easy_pocket.core.pattern.pattern import Hit
 from easy_pocket.core.pattern.timebase import Metre
 from easy_pocket.core.song.flatten import flatten
 from easy_pocket.demo.load import load_demo
+from easy_pocket.home.check import faults
 from easy_pocket.home.mariadb import MariaDb
 from easy_pocket.store.database import Database
 from easy_pocket.store.schema import MIGRATIONS
-from easy_pocket.store.schema.tables import Base
+from easy_pocket.store.schema.tables import AudioRow, Base
 from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.load import load_song
+from easy_pocket.store.songs.pocket_files import song_contents
 from easy_pocket.store.songs.shelf import shelf
 from tests.editing import do, step
+from tests.store.test_pocket_files import mixed, song_with_changed_sounds
 
 
 def test_the_tables_are_those_of_the_models(migrated):
@@ -147,3 +151,29 @@ def test_servers_made_at_the_same_time_have_nothing_in_common(tmp_path):
 
     with ThreadPoolExecutor(4) as pool:
         assert list(pool.map(begin, range(4))) == [str(tmp_path / str(number) / "tmp") for number in range(4)]
+
+
+def test_recordings_that_were_named_before_they_were_rounded_get_the_name_of_what_is_kept(store):
+    """In kits, in the library and in steps to undo: all plays as it did, and the songs can be taken elsewhere."""
+    song = song_with_changed_sounds(store)
+    after = mixed(store, song)
+    with store.transaction() as session:
+        keys = list(song_contents(session, song, history=True).audio)
+    old = {key: f"{number:060x}01d0" for number, key in enumerate(keys)}
+    with store.engine.begin() as connection:
+        for key, before in old.items():
+            for table, column in (("audio", "hash"), ("kit", "voices"), ("sound", "doc"), ("change_log", "patches")):
+                put = f"UPDATE {table} SET {column} = REPLACE({column}, :key, :old) WHERE {column} LIKE :like"
+                connection.execute(text(put), {"key": key, "old": before, "like": f"%{key}%"})
+    assert any("damaged" in one for one in faults(store))
+    try:
+        downgrade(store, "0017")
+    finally:
+        store.migrate()
+    assert list(faults(store)) == []
+    with store.transaction() as session:
+        assert set(song_contents(session, song, history=True).audio) == set(keys)
+        assert session.query(AudioRow).filter(AudioRow.hash.in_(old.values())).count() == 0
+    assert np.array_equal(mixed(store, song), after)
+    step(store, song, "undo")
+    assert not np.array_equal(mixed(store, song), after)

@@ -5,23 +5,34 @@ from __future__ import annotations
 import io
 import json
 import zipfile
+from dataclasses import replace
 from pathlib import Path
 
 import jsonschema_rs
+import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from sqlalchemy import select
 
 from easy_pocket.core.errors import PocketError
+from easy_pocket.core.formats.audio_names import renamed
+from easy_pocket.core.formats.exchange import MixChoice
+from easy_pocket.core.formats.kit_file import read_kit_file, write_kit_file
 from easy_pocket.core.formats.pocket_file import SongContents, read_song_file, write_song_file
+from easy_pocket.core.pattern.pattern import Hit
 from easy_pocket.core.song.perform_song import perform_song
+from easy_pocket.core.sound.one_shot import content_key
+from easy_pocket.core.sound.sound import sampled
 from easy_pocket.demo.tidewater import ferry_bell, slack_water, three_piers
+from easy_pocket.samples import house_kits
 from easy_pocket.store.history.undo_log import NothingToUndoError, change_list
 from easy_pocket.store.ideas.log import log_idea, logged_ideas
 from easy_pocket.store.kits.kits import kit_names
-from easy_pocket.store.schema.tables import AudioRow, HandRow, SongRow, TemplateRow
+from easy_pocket.store.schema.tables import AudioRow, HandRow, SongRow, SoundRow, TemplateRow
 from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.load import load_song, read_song
+from easy_pocket.store.songs.mixes import pattern_to_mix
 from easy_pocket.store.songs.pocket_files import song_contents, song_from_contents
 from easy_pocket.store.songs.selection import Selection
 from easy_pocket.store.songs.song_history import shorten
@@ -391,3 +402,85 @@ def test_audio_under_the_name_of_another_is_refused():
     data = FIRST.read_bytes()
     with pytest.raises(PocketError, match="is damaged"):
         read_song_file(rewritten(data, audio=lambda held: held[:-40] + bytes(40)), "x.pocket")
+
+
+def song_with_changed_sounds(store):
+    """Its kick was one printed sound, and is another."""
+    with store.transaction() as session:
+        session.query(SoundRow).filter(SoundRow.name.startswith("only ")).delete()  # sounds are kept from test to test
+        song = create_song(session, "Ferry Bell", hits=(Hit("kick", 0, 100), Hit("snare", 960, 90))).id
+    part = read_song(store.reader, song).part.id
+    do(store, song, "kit_new", name="Own", source="song")
+    for voice in ("kick", "snare"):
+        do(store, song, "print", where=f"part:{part}:{voice}", to="sound", bars=1, name=f"only {voice}")
+    asked = select(SoundRow.name, SoundRow.id).where(SoundRow.name.startswith("only "))
+    names = dict(store.reader.execute(asked))
+    for name in ("only snare", "only kick"):
+        do(store, song, "kit_put", role="kick", layer=0, alternate=0, sound_id=names[name])
+    return song
+
+
+def test_sounds_that_only_a_step_names_come_along_so_that_it_can_be_taken_back(store):
+    song = song_with_changed_sounds(store)
+    step(store, song, "undo")
+    before = mixed(store, song)
+    step(store, song, "redo")
+    after = mixed(store, song)
+    with store.transaction() as session:
+        data = write_song_file(song_contents(session, song, history=True))
+    contents = read_song_file(data, "x")
+    assert len(contents.audio) == 2
+    step(store, song, "undo")  # so that there is no such kit
+    with store.transaction() as session:
+        session.query(AudioRow).filter(AudioRow.hash.in_(contents.audio)).delete()
+    again = opened(store, data)
+    assert np.array_equal(mixed(store, again), after)
+    step(store, again, "undo")
+    assert np.array_equal(mixed(store, again), before)
+
+
+def test_to_know_the_name_of_a_recording_is_not_enough_to_have_it(store):
+    """Audio is found by its content: a file that names some has it in it, though it is here already."""
+    song = song_with_changed_sounds(store)
+    with store.transaction() as session:
+        whole = song_contents(session, song, history=True)
+    for left_out in whole.audio:
+        audio = {key: one for key, one in whole.audio.items() if key != left_out}
+        with (
+            pytest.raises(PocketError, match=f"the audio {left_out[:12]} is not in it"),
+            store.transaction() as session,
+        ):
+            song_from_contents(session, SongContents(whole.doc, audio), "x")
+
+
+def test_every_recording_of_a_sound_lies_under_the_name_of_what_is_kept():
+    """Whatever its samples are: they are rounded as they are kept, and read again they have the same name."""
+    noise = np.random.default_rng(3)
+    for length in (1, 40, 64, 5000):
+        for loudness in (0.3, 1.0, 1.7):
+            frames = (noise.uniform(-loudness, loudness, (length, 2))).astype(np.float32)
+            frames[0] = loudness
+            kit = house_kits()["boathouse"]
+            layer = replace(kit.voices[0].layers[0], sound=sampled(content_key(frames)))
+            voice = replace(kit.voices[0], layers=(layer,))
+            data = write_kit_file(kit.with_voice(voice), {content_key(frames): frames}.__getitem__)
+            ((key, kept),) = read_kit_file(data, "x").audio.items()
+            assert key == content_key(frames)
+            assert np.abs(kept[:length] - frames).max() <= 2**-23  # full scale is one step lower
+
+
+def test_files_whose_sounds_were_named_before_they_were_rounded_open_under_the_right_names(store):
+    song = song_with_changed_sounds(store)
+    with store.transaction() as session:
+        whole = song_contents(session, song, history=True)
+    old = {key: f"{number:064x}" for number, key in enumerate(whole.audio)}
+    doc = json.loads(renamed(json.dumps(whole.doc), old))
+    contents = read_song_file(
+        write_song_file(SongContents(doc, {old[key]: one for key, one in whole.audio.items()})), "x"
+    )
+    assert contents == read_song_file(write_song_file(whole), "x")
+    assert np.array_equal(mixed(store, opened(store, write_song_file(contents))), mixed(store, song))
+
+
+def mixed(store, song):
+    return pattern_to_mix(store.reader, read_song(store.reader, song), "felt", MixChoice()).mix.audio

@@ -5,16 +5,20 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from easy_pocket.core.errors import PocketError
+from easy_pocket.core.errors import BadValueError, PocketError
 from easy_pocket.core.formats.exchange import MixChoice
 from easy_pocket.core.pattern.pattern import Hit
+from easy_pocket.core.progress import no_progress
 from easy_pocket.store.kits.sound_library import sound_index
 from easy_pocket.store.songs.create import create_song
+from easy_pocket.store.songs.edits.pipeline import SentEdit, make_edit
+from easy_pocket.store.songs.edits.prepared import keep_prepared, prepare_long
 from easy_pocket.store.songs.load import load_song
 from easy_pocket.store.songs.mixes import pattern_to_mix
+from easy_pocket.store.songs.prints import print_place
 from easy_pocket.store.songs.selection import ANYWHERE
 from tests.conftest import fresh_kits
-from tests.editing import do, step
+from tests.editing import ADAPTER, do, step
 
 HITS = (Hit("kick", 0, 110), Hit("snare", 960, 100), Hit("hat_closed", 480, 70), Hit("kick", 2200, 90, 6.0))
 
@@ -144,3 +148,35 @@ def test_silence_and_two_hours_are_refused_in_words(store, song_id):
     do(store, song_id, "section_set", section_id=section, field="repeats", value=64)
     with pytest.raises(PocketError, match="a print lasts at most 5"):
         do(store, song_id, "print", where="whole", of="song", to="loop")
+
+
+def sent_print(store, song_id, **values):
+    return ADAPTER.validate_python({"kind": "print", "where": part_place(store, song_id), "to": "loop", **values})
+
+
+def test_what_was_computed_before_is_used_for_the_same_song_and_edit_only(store, song_id, monkeypatch):
+    placed(store, song_id)
+    edit, told = sent_print(store, song_id), []
+    keep_prepared(
+        *prepare_long(store.reader, song_id, ANYWHERE, edit, lambda share, words: told.append((share, words)))
+    )
+    assert [share for share, _ in told] == sorted(share for share, _ in told)
+    assert told[-1] == (0.9, "its hits")
+    computed = []
+    monkeypatch.setattr(
+        "easy_pocket.store.songs.edits.prints.print_place",
+        lambda *given: computed.append(given[2].bars) or print_place(*given),
+    )
+    make_edit(store, song_id, SentEdit(sent_print(store, song_id, bars=1)))
+    assert computed == [1]  # of another edit
+    make_edit(store, song_id, SentEdit(edit))
+    assert computed == [1, 0]  # the song is another one since
+    keep_prepared(*prepare_long(store.reader, song_id, ANYWHERE, edit, no_progress))
+    del computed[:]
+    made = make_edit(store, song_id, SentEdit(edit))
+    assert computed == []
+    assert len(made.song.layered_loops) == 3
+    with pytest.raises(BadValueError, match="needs no preparing"):
+        prepare_long(
+            store.reader, song_id, ANYWHERE, ADAPTER.validate_python({"kind": "tempo", "tempo_bpm": 90}), no_progress
+        )

@@ -10,12 +10,15 @@ import pytest
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError, PocketError
 from easy_pocket.core.listen.loop_analysis import analyze_loop
+from easy_pocket.home.dumps import is_dump
 from easy_pocket.jobs import board
 from easy_pocket.jobs.job import JobState
 from easy_pocket.jobs.jobs import Jobs
 from easy_pocket.store.songs.create import create_song
+from easy_pocket.store.songs.load import read_song
 from easy_pocket.store.viewer import VIEWER_NOW, Viewer
 from tests.drums import ROCK, beat, rendered, wav_bytes
+from tests.editing import do
 from tests.working import KEPT, SLIP, WAIT, die, give, last, refuse, take_memory
 
 LOOP, _ = rendered(beat(ROCK), 112.0)
@@ -214,3 +217,54 @@ def test_a_job_of_a_program_that_ended_is_not_waited_for(workers, store):
     key = "0" * 31 + "1"
     board.write(key, JobState(share=0.4, words="hearing", seen_at=time.time() - 60, begun=True))
     assert "started anew" in Jobs(workers, store).find(key).error
+
+
+def test_a_print_is_computed_by_a_job_and_then_made_by_its_edit(client, store, workers, monkeypatch):
+    with store.transaction() as session:
+        song = create_song(session, "Slack Water", hits=beat(ROCK).hits).id
+    part = read_song(store.reader, song).part.id
+    edit = {"kind": "print", "where": f"part:{part}", "to": "loop"}
+    begun = client.post(f"/songs/{song}/prepare", json={"edit": edit})
+    assert begun.status_code == 202
+    job, _ = ended(client, begun.json()["job"])
+    assert job["result"] == {"ready": True}
+
+    def computed(*given):
+        raise AssertionError("it was computed already")
+
+    monkeypatch.setattr("easy_pocket.store.songs.edits.prints.print_place", computed)
+    sent = {"revision": read_song(store.reader, song).revision, "edit": edit}
+    made = client.post(f"/songs/{song}/edits", json=sent).json()
+    assert made["song"]["undo"].startswith("print")
+    do(store, song, "mix", part_id=part, voice="kick", field="mute", value=True)
+    silent = {**edit, "where": f"part:{part}:kick"}
+    job, _ = ended(client, client.post(f"/songs/{song}/prepare", json={"edit": silent}).json()["job"])
+    assert "It is silent in these bars" in job["error"]
+    refused = client.post(f"/songs/{song}/prepare", json={"edit": {"kind": "tempo", "tempo_bpm": 90}})
+    assert (refused.status_code, "needs no preparing" in refused.json()["error"]) == (422, True)
+
+
+def test_a_hand_of_many_hits_is_learned_by_a_job(client, store, song_id):
+    rows = [("snare" if number % 2 else "kick", number * 30.0 + (number % 5) * 2, 80) for number in range(120)]
+    take = 0
+    for _ in range(6):
+        played = {"length_ticks": 7680, "tempo_bpm": 120, "hits": rows, "take_id": take}
+        take = do(store, song_id, "take_pass", **played).changed.made
+    asked = client.get(f"/songs/{song_id}/takes/{take}/hand")
+    assert asked.status_code == 202
+    job, _ = ended(client, asked.json()["job"])
+    assert job["result"] == {"ready": True}
+    assert "jitter" in client.get(f"/songs/{song_id}/takes/{take}/hand").json()["html"]
+
+
+def test_a_backup_is_kept_by_the_server_and_the_five_newest_stay(client, tmp_path):
+    client.app.state.home = tmp_path
+    for _ in range(6):
+        job, _ = ended(client, client.post("/backups/now").json()["job"])
+        assert job["error"] is None
+        wait_for(lambda at=time.time(): int(time.time()) > int(at))  # they are named by the second
+    kept = sorted((tmp_path / "dumps").iterdir())
+    assert len(kept) == 5
+    assert kept[-1].name == job["result"]["dump"]
+    assert is_dump(kept[-1])
+    assert client.get("/backups/kept").text.count("you asked for it") == 5

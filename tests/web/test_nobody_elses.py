@@ -29,11 +29,13 @@ NOBODYS = {
     "/", "/health", "/ready", "/account", "/account/password", "/account/devices/{device_id}/out",
     "/sign-in", "/sign-out", "/invitation/{secret}", "/people", "/people/{person_id}/out",
     "/people/{person_id}/quotas", "/people/{person_id}/remove", "/backup", "/backups/upload", "/backups/dump",
+    "/backups/now", "/backups/kept",
     "/bin/empty", "/programs", "/songs", "/songs/from-line", "/songs/from-midi/upload", "/songs/from-loop/upload",
     "/songs/from-song/upload", "/static/{version}/{name}", "/audio/rooms/{key}.wav", "/audio/clicks/{kind}.wav",
     "/api/docs", "/help/search", "/help/{name}", "/help/pictures/{name}", "/stage/unit", "/takes/latency",
 }  # fmt: skip
-OWNERS = {"/ready", "/backup", "/backups/upload", "/backups/dump", "/people", "/people/{person_id}/out",
+OWNERS = {"/ready", "/backup", "/backups/upload", "/backups/dump", "/backups/now", "/backups/kept",
+          "/people", "/people/{person_id}/out",
           "/people/{person_id}/quotas", "/people/{person_id}/remove"}  # fmt: skip
 OF_PROGRAMS = {
     "/songs",

@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 import os
 import struct
-from typing import BinaryIO
+from typing import Any, BinaryIO
 
 import numpy as np
 import numpy.typing as npt
@@ -123,7 +123,9 @@ def write_audio(audio: Audio, kind: str = "WAV", bits: int = 16, comment: str = 
             f"{bits} bit {kind} cannot be written; use WAV with 16, 24 or 32, or FLAC with 16 or 24."
         )
     out = io.BytesIO()
-    samples = audio.samples if bits == 32 else np.clip(audio.samples, -1.0, 1.0)
+    samples: npt.NDArray[Any] = audio.samples if bits == 32 else np.clip(audio.samples, -1.0, 1.0)
+    if bits == 24:  # exactly what is read again
+        samples = np.minimum(np.rint(samples.astype(np.float64) * 2**23), 2**23 - 1).astype(np.int32) << 8
     with soundfile.SoundFile(out, "w", audio.rate_hz, samples.shape[1], SUBTYPES[bits], format=kind) as file:
         if comment:
             file.comment = comment

@@ -11,13 +11,13 @@ import numpy as np
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import KitRefusedError, PocketError
 from easy_pocket.core.formats.archive import read_archive, write_archive
-from easy_pocket.core.formats.audio_file import read_audio, write_audio
+from easy_pocket.core.formats.audio_file import write_audio
+from easy_pocket.core.formats.audio_names import AUDIO, SHORTEST_FRAMES, frames_of, name_of, renamed
 from easy_pocket.core.formats.exchange import KitToWrite
-from easy_pocket.core.formats.pocket_file import AUDIO, SHORTEST_FRAMES, is_audio_of
 from easy_pocket.core.formats.registry import Choice, Format, NoOptions, Written, register
 from easy_pocket.core.formats.sfz import ReadKit, read_sfz
 from easy_pocket.core.sound.kit import Kit, KitVoice, voice_from_doc
-from easy_pocket.core.sound.sample_format import Frames, fixed
+from easy_pocket.core.sound.sample_format import Frames
 from easy_pocket.core.sound.sound import SampleSource, no_samples
 from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.stage.stage import unit_from_doc
@@ -63,14 +63,17 @@ def read_kit_file(data: bytes, name: str) -> ReadKit:
     version = doc.get("version")
     if not isinstance(version, int) or version > VERSION:
         raise KitRefusedError(f"{name} was saved by a newer Easy Pocket: bring this one up to date.")
-    kit = _kit(doc, name)
-    audio: dict[str, Frames] = {}
+    audio, names = dict[str, Frames](), dict[str, str]()
     for path, held in files.items():
         found = AUDIO.fullmatch(path)
         if found:
-            if not is_audio_of(found[1], held):
+            right = name_of(found[1], held)
+            if right is None:
                 raise KitRefusedError(f"{name} is damaged: the audio {found[1][:12]} in it is not what it was.")
-            audio[found[1]] = fixed(np.ascontiguousarray(read_audio(held, found[1][:12]).samples))
+            names[found[1]] = right
+            audio[right] = frames_of(right, held)
+    doc = json.loads(renamed(json.dumps(doc), names))
+    kit = _kit(doc, name)
     missing = set(_recordings(doc["voices"])) - set(audio)
     if missing:
         raise KitRefusedError(f"{name} lacks {len(missing)} of its recordings: save the kit again.")

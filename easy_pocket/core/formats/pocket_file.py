@@ -6,22 +6,16 @@ Nothing in it is a date or a number of this machine: the same song gives the sam
 
 from __future__ import annotations
 
-import hashlib
 import io
 import json
-import re
 import zipfile
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-import numpy as np
-
-from easy_pocket.core.errors import ArchiveRefusedError, PocketError
+from easy_pocket.core.errors import ArchiveRefusedError
 from easy_pocket.core.formats.archive import read_archive
-from easy_pocket.core.formats.audio_file import read_audio
-from easy_pocket.core.sound.one_shot import content_key
-from easy_pocket.core.sound.sample_format import fixed
+from easy_pocket.core.formats.audio_names import AUDIO, name_of, renamed
 
 Doc = dict[str, Any]
 FORMAT, VERSION = "easy-pocket song", 3
@@ -33,8 +27,6 @@ LATER = {
 }  # by the version that has them; left out where empty, so that older programs can read it
 MOST_ROWS = 40_000
 MOST_AUDIO_BYTES, MOST_BYTES = 250_000_000, 600_000_000  # a guide of ten minutes is longer than any loop
-AUDIO = re.compile(r"audio/([0-9a-f]{16,64})\.(flac|wav)")
-SHORTEST_FRAMES = 64  # a shorter recording is kept with silence after it
 NO_DATE = (1980, 1, 1, 0, 0, 0)
 
 
@@ -73,18 +65,22 @@ def read_song_file(data: bytes, name: str) -> SongContents:
     """
     files = read_archive(data, name, (".json", ".flac", ".wav"), most_one=MOST_AUDIO_BYTES, most_all=MOST_BYTES)
     doc = _doc(files.get("song.json"), name)
-    audio = {}
+    by_bytes = {row.get("audio_hash") for row in doc["loops"]}  # loops are named by the bytes of their files
+    audio, names = {}, {}
     for path, held in files.items():
         found = AUDIO.fullmatch(path)
         if found is None:
             continue
         key, kind = found[1], found[2].upper()
-        if not is_audio_of(key, held):
+        right = name_of(key, held)
+        if right is None or (right != key and key in by_bytes):
             raise ArchiveRefusedError(
                 f"{name} is damaged: the audio {key[:12]} in it is not what it was: save it again."
             )
-        audio[key] = (kind, held)
-    return SongContents(doc, audio)
+        if right != key:
+            names[key] = right
+        audio[right] = (kind, held)
+    return SongContents(json.loads(renamed(json.dumps(doc), names)) if names else doc, audio)
 
 
 def _doc(text: bytes | None, name: str) -> Doc:
@@ -111,16 +107,3 @@ def _doc(text: bytes | None, name: str) -> Doc:
 
 def _are_rows(value: object) -> bool:
     return isinstance(value, list) and all(isinstance(one, dict) and isinstance(one.get("id"), int) for one in value)
-
-
-def is_audio_of(key: str, data: bytes) -> bool:
-    """Whether audio is what its name says: of its bytes, or of its samples."""
-    if hashlib.sha256(data).hexdigest() == key:
-        return True
-    try:
-        frames = fixed(np.ascontiguousarray(read_audio(data, key[:12]).samples))
-    except PocketError:
-        return False
-    if content_key(frames) == key:
-        return True
-    return len(frames) == SHORTEST_FRAMES and any(content_key(frames[:end]) == key for end in range(1, SHORTEST_FRAMES))

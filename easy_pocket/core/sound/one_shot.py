@@ -9,7 +9,7 @@ import soxr
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import AudioRefusedError
-from easy_pocket.core.sound.sample_format import Frames
+from easy_pocket.core.sound.sample_format import Frames, as_kept
 from easy_pocket.core.sound.tones import RATE_HZ
 
 MAX_ONE_SHOT_S = 30.0
@@ -60,7 +60,8 @@ def _same_sides(x: np.ndarray) -> bool:
 def content_key(x: Frames) -> str:
     """Name audio by what it holds: equal audio has an equal key, whatever file it came in.
 
-    It is hashed as 16 bit, so that a copy in another format of at least that depth is the same sound.
+    It is hashed as 16 bit, so that a copy in another format of at least that depth is the same sound; before that it is
+    rounded as it is when it is kept, so that what is read again has the same key.
 
     Parameters
     ----------
@@ -73,4 +74,4 @@ def content_key(x: Frames) -> str:
     >>> content_key(tone) == content_key(tone.copy()), content_key(tone) == content_key(-tone)
     (True, False)
     """
-    return hashlib.sha256(np.rint(x * 32_767).astype("<i2").tobytes() + bytes([x.shape[1]])).hexdigest()
+    return hashlib.sha256(np.rint(as_kept(x) * 32_767).astype("<i2").tobytes() + bytes([x.shape[1]])).hexdigest()

@@ -62,7 +62,7 @@ def _opened(session: Session, contents: SongContents, name: str) -> SongRow:
     named = recordings_of(doc)
     asked = select(AudioRow.hash).where(AudioRow.hash.in_([*contents.audio, *named]))
     known = set(session.scalars(asked.with_for_update(read=True)))  # held against being cleaned away
-    if missing := named - known - set(contents.audio):
+    if missing := named - set(contents.audio):
         raise BadValueError(f"the audio {min(missing)[:12]} is not in it")
     for key, (kind, data) in contents.audio.items():
         if key not in known:

@@ -13,6 +13,7 @@ from easy_pocket.core.listen.known_hits import known_hits
 from easy_pocket.core.listen.loop_analysis import LoopAnalysis
 from easy_pocket.core.listen.reading import Reading, known_reading
 from easy_pocket.core.pattern.timebase import Metre, one_bar_metre
+from easy_pocket.core.progress import OnProgress, no_progress
 from easy_pocket.core.song.stage_sound import PartsSound
 from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.stage.mix_stage import mix_stage
@@ -54,7 +55,7 @@ class Printed:
         return known_hits(Audio(self.frames, RATE_HZ, name), self.times_s, self.reading, listen=self.has_loops)
 
 
-def print_place(reader: Reads, song: LoadedSong, choice: PrintChoice) -> Printed:
+def print_place(reader: Reads, song: LoadedSong, choice: PrintChoice, on_progress: OnProgress = no_progress) -> Printed:
     """Raises EditRefusedError for what is silent there, BadValueError for bars there are not or too many of them."""
     sound, music, lines_s, metre = _music_of(reader, song, choice)
     last = len(lines_s) - 1
@@ -68,7 +69,7 @@ def print_place(reader: Reads, song: LoadedSong, choice: PrintChoice) -> Printed
             f"{LONGEST_S / 60:.0f}: choose fewer bars."
         )
     places = places_under(choice.where, song.stage, sound.places)
-    frames = _frames(sound, music, song, choice, places)
+    frames = _frames(sound, music, song, choice, places, on_progress)
     first, until = round(float(bars_s[0]) * RATE_HZ), round(float(bars_s[-1]) * RATE_HZ)
     x = np.ascontiguousarray(frames[:, first:until].T, dtype=np.float32)
     if not places or float(np.abs(x).max(initial=0.0)) < SILENT:
@@ -85,11 +86,16 @@ def print_place(reader: Reads, song: LoadedSong, choice: PrintChoice) -> Printed
 
 
 def _frames(
-    sound: PartsSound, music: Music, song: LoadedSong, choice: PrintChoice, places: tuple[str, ...]
+    sound: PartsSound,
+    music: Music,
+    song: LoadedSong,
+    choice: PrintChoice,
+    places: tuple[str, ...],
+    on_progress: OnProgress,
 ) -> npt.NDArray[np.floating]:
     stage = song.stage_here if music.loops else song.stage
     stage = stage_to_print(stage, chains=choice.chains, rooms=choice.rooms)
-    mix = mix_stage(sound.only(places, hits_to_room=choice.rooms), stage, music)
+    mix = mix_stage(sound.only(places, hits_to_room=choice.rooms), stage, music, on_progress=on_progress)
     return mix.audio if choice.where == "whole" and choice.chains else mix.before
 
 

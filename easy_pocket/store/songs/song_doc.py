@@ -149,10 +149,14 @@ def _hands(session: Session, song_id: int) -> list[HandRow]:
 
 
 def recordings_of(doc: Doc) -> set[str]:
-    """Content hashes of all audio the rows name."""
-    named = {row["audio_hash"] for row in doc["loops"]} | set(found_values(doc["kits"], "audio"))
-    guide = guide_of(doc["song"]["guide"])
-    return {one for one in (named | {guide.audio_hash} if guide else named) if one}
+    """Content hashes of all audio the rows name, and the steps that led to them."""
+    steps = doc.get("history", [])
+    named = {row["audio_hash"] for row in doc["loops"]} | set(found_values([doc["kits"], steps], "audio"))
+    in_steps = [
+        side for step in steps for patch in step["patches"] for side in patch.get("fields", {}).get("guide", ())
+    ]
+    guides = [guide_of(one) for one in (doc["song"]["guide"], *in_steps)]
+    return {one for one in (*named, *(guide.audio_hash for guide in guides if guide)) if one}
 
 
 def found_values(value: Any, name: str) -> Iterator[Any]:

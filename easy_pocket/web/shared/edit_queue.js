@@ -3,6 +3,8 @@
 // reason, and the others go on; what another tab changed meanwhile is shown, never overwritten.
 
 import { newEditId } from "./api.js";
+import { Refused, resultInNote, toldBy } from "./jobs.js";
+import { showNote } from "./notes.js";
 import { selection } from "./selection.js";
 
 const RETRY_MS = [400, 800, 1500, 3000, 5000];
@@ -29,6 +31,7 @@ export class Edits extends EventTarget {
     this.parked = kept(`${this.key}-parked`);
     this.seen = Number(sessionStorage.getItem(`${this.key}-seen`) || 0); // the newest revision this tab was told of
     this.sending = false;
+    this.preparing = 0; // how many are computed before they are sent
     this.attempt = 0;
     /** @type {Promise<unknown> | null} */
     this.held = null;
@@ -72,11 +75,41 @@ export class Edits extends EventTarget {
   }
 
   /**
+   * An edit that takes long: what it computes is computed by a job first, which is followed beside `near` and can be
+   * stopped; then it is sent, for what was looked at when it was asked for.
+   * @param {import("./shapes").Edit} edit
+   * @param {{ near: Element | null, doing: string }} how
+   */
+  async pushLong(edit, { near, doing }) {
+    const at = { ...selection };
+    this.preparing += 1;
+    try {
+      await this.sent();
+      const body = JSON.stringify({ edit, looking_at: at });
+      const answer = await fetch(`/songs/${this.songId}/prepare`, { method: "POST", headers: { "Content-Type": "application/json", Accept: "application/json" }, body });
+      if (!UNREACHED.includes(answer.status)) await resultInNote((await toldBy(answer)).job, { near, doing });
+    } catch (error) {
+      if (error instanceof Refused) {
+        showNote(error.message, { near, wrong: true });
+        return null;
+      } // else it does not answer: the edit waits like every other
+    } finally {
+      this.preparing -= 1;
+    }
+    return this.add({ path: "edits", edit, gesture: null, at }, near);
+  }
+
+  // What waited has been answered: the song at the server is as the page shows it.
+  async sent() {
+    while (this.queue.length && !this.attempt) await new Promise((go) => this.addEventListener("waiting", go, { once: true }));
+  }
+
+  /**
    * @param {any} wanted
    * @param {any} near
    */
   add(wanted, near) {
-    const item = { ...wanted, id: newEditId(), revision: this.revision, at: { ...selection }, near };
+    const item = { at: { ...selection }, ...wanted, id: newEditId(), revision: this.revision, near };
     const settled = new Promise((settle) => (item.settle = settle));
     this.queue.push(item);
     this.keep();

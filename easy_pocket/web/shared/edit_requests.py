@@ -68,6 +68,13 @@ class AskedView(View):
     at: Annotated[str, Field(max_length=60)] = ""
 
 
+class PrepareRequest(Strict):
+    """An edit that will be sent when what takes long of it is computed."""
+
+    looking_at: LookingAt = LookingAt()
+    edit: AnyEdit
+
+
 class EditRequest(Strict):
     """edit_id: made by the page, "TAB-NUMBER"; sent again with the same one, an edit is answered as the first time."""
 

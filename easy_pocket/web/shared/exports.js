@@ -4,9 +4,8 @@
 import { byId } from "./dom.js";
 import { ask } from "./api.js";
 import { selectionText } from "./selection.js";
+import { Refused, resultInNote, toldBy } from "./jobs.js";
 import { hideNote, showNote } from "./notes.js";
-
-const JOB_MS = 200;
 
 document.addEventListener("click", (event) => event.target.closest?.("[aria-controls='export-menu']") && offerSpans());
 document.addEventListener("change", (event) => event.target.id === "export-span" && chooseSpan(event.target));
@@ -73,10 +72,10 @@ async function mix(link, address) {
   showNote("Mixing…", { near, stays: true });
   address.searchParams.set("job", "1");
   try {
-    const begun = await told(await ask(address, { headers: { Accept: "application/json" } }));
-    await followed(begun.job, near);
+    const begun = await toldBy(await ask(address, { headers: { Accept: "application/json" } }));
+    await resultInNote(begun.job, { near, doing: "Mixing" });
     const answer = await ask(`/jobs/${begun.job}/file`, { headers: { Accept: "application/json" } });
-    if (!answer.ok) await told(answer);
+    if (!answer.ok) await toldBy(answer);
     save(await answer.blob(), nameIn(answer));
     hideNote();
   } catch (error) {
@@ -84,36 +83,6 @@ async function mix(link, address) {
     showNote(words, { near, wrong: true });
   } finally {
     link.ariaBusy = null;
-  }
-}
-
-class Refused extends Error {}
-
-/**
- * What an answer tells; what it refuses is thrown, in its words.
- * @param {any} answer
- */
-async function told(answer) {
-  const result = await answer.json().catch(() => ({ error: "The server did not answer as it should: try again." }));
-  if (!answer.ok || result.error) throw new Refused(result.error);
-  return result;
-}
-
-/**
- * Until the mix is made: how far it is, and a way to stop it.
- * @param {string} key
- * @param {Element | null} near
- */
-async function followed(key, near) {
-  /** @type {[string, () => void][]} */
-  const actions = [["stop", () => ask(`/jobs/${key}/stop`, { method: "POST" })]];
-  let shown = "";
-  for (;;) {
-    const job = await told(await ask(`/jobs/${key}`));
-    if (job.result) return;
-    const words = `Mixing, ${Math.round(job.share * 100)} %: ${job.words}`;
-    if (words !== shown) showNote((shown = words), { near, stays: true, actions });
-    await new Promise((go) => setTimeout(go, JOB_MS));
   }
 }
 

@@ -40,6 +40,14 @@ export function showNote(words, { near = null, wrong = false, actions = [], stay
   timer = stays ? null : setTimeout(hideNote, actions.length ? 20000 : 7000);
 }
 
+/**
+ * Other words in the note that is shown; its buttons stay, also under a finger.
+ * @param {string} words
+ */
+export function retellNote(words) {
+  if (note.firstChild) note.firstChild.textContent = words;
+}
+
 export function hideNote() {
   note.hidden = true;
 }

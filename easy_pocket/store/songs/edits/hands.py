@@ -22,7 +22,8 @@ from easy_pocket.store.songs.find import find_part
 from easy_pocket.store.takes.hands import find_hand, new_hand
 from easy_pocket.store.takes.takes import find_take, load_take
 
-PassIds = Annotated[list[Id], Field(max_length=256)]
+MOST_PASSES = 256
+PassIds = Annotated[list[Id], Field(max_length=MOST_PASSES)]
 
 
 class KeepHand(OfTake):
@@ -41,7 +42,7 @@ def _learned(preparation: Preparation, sent: KeepHand) -> Hand:
     return learn_hand([TakeToLearn(one.played, take.bars) for one in chosen], name)
 
 
-@edit(description="keep hand {name}", prepare=_learned)
+@edit(description="keep hand {name}", prepare=_learned, long=True)
 def keep_hand(context: EditContext, sent: KeepHand) -> Step:
     hand: Hand = context.prepared
     row = new_hand(context.session, hand)

@@ -42,7 +42,8 @@ from easy_pocket.store.history.undo_log import (
 from easy_pocket.store.hits_json import locks_of, pattern_to_json
 from easy_pocket.store.schema.tables import EditRow, SongRow
 from easy_pocket.store.scope import OF_EVERYBODY, of_everybody, viewer_of
-from easy_pocket.store.songs.edits.registry import KINDS, Edit, EditContext, Kind, Preparation, Step
+from easy_pocket.store.songs.edits.prepared import prepared
+from easy_pocket.store.songs.edits.registry import KINDS, Edit, EditContext, Kind, Step
 from easy_pocket.store.songs.load import load_song, loaded_again
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.songs.selection import ANYWHERE, Selection
@@ -55,7 +56,7 @@ log = logging.getLogger(__name__)
 
 FULL = 4000  # hits of a pattern, from which on it is asked how many a song of it would play
 MOST_PREPARATIONS = 6  # of one edit, while others change its song again and again
-MOST_TRIES = 8  # after deadlocks and lock time-outs
+MOST_TRIES = 16  # after deadlocks and lock time-outs, and commits that a cluster refuses: two seconds and more in all
 DEADLOCKS = (1205, 1213)  # MariaDB's numbers for a lock time-out and a deadlock
 KEPT_EDITS = 5_000  # of a song, by revisions; an edit that is older than that is not known any more
 PRUNED_EVERY = 200
@@ -131,9 +132,9 @@ def _made_once(database: Database, song_id: int, sent: SentEdit, kind: Kind) -> 
         known = _known(database, song, sent.edit_id)
         if known is not None:
             return known
-        prepared = kind.prepare(Preparation(database.reader, song), sent.edit)
+        found = prepared(database.reader, song, sent.edit)
         at = song.row.revision
-        made = _tried_again(lambda at=at, prepared=prepared: _made(database, song_id, sent, kind, prepared, at))  # type: ignore[misc]
+        made = _tried_again(lambda at=at, found=found: _made(database, song_id, sent, kind, found, at))  # type: ignore[misc]
         if made is not None:
             return made
     raise EditRefusedError("The song is changed by others faster than this can be computed: try again in a moment.")
@@ -155,7 +156,7 @@ def _made_before(session: Session, song: SongRows, edit_id: str) -> EditResult |
 
 
 def _made(
-    database: Database, song_id: int, sent: SentEdit, kind: Kind, prepared: Any = None, prepared_at: int | None = None
+    database: Database, song_id: int, sent: SentEdit, kind: Kind, found: Any = None, prepared_at: int | None = None
 ) -> EditResult | None:
     """None when the song has changed since the edit was prepared."""
     with database.transaction() as session:
@@ -168,7 +169,7 @@ def _made(
             return None
         since = _changed_since(session, song.row, sent.revision, sent.tab)
         try:
-            steps = kind.apply(EditContext(session, song, prepared), sent.edit)
+            steps = kind.apply(EditContext(session, song, found), sent.edit)
         except EditRefusedError as error:
             if since:
                 raise StaleRevisionError(told_by_name(session, since), str(error)) from error

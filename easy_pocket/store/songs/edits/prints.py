@@ -36,7 +36,7 @@ from easy_pocket.store.songs.edits.parts import added_part
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, Preparation, Step, edit
 from easy_pocket.store.songs.edits.stage_places import Where, check_place, place_name
 from easy_pocket.store.songs.find import find_part
-from easy_pocket.store.songs.prints import PrintChoice, Printed, print_place
+from easy_pocket.store.songs.prints import PrintChoice, print_place
 from easy_pocket.store.songs.song_rows import SongRows
 
 AS_LOUD_DB = round(-20 * math.log10(MASTER_GAIN), 6)  # a loop at this level is as loud as its audio
@@ -65,10 +65,9 @@ class Print(Edit):
 
 @dataclass(frozen=True)
 class Prepared:
-    """Printed, and what it becomes: a loop with what is in it, a kit with its pattern, or a sound."""
+    """What was printed becomes one of them: a loop with what is in it, a kit with its pattern, or a sound."""
 
     name: str
-    printed: Printed
     loop: tuple[StoredAudio, LoopAnalysis] | None = None
     slices: tuple[Kit, dict[str, Frames], Pattern] | None = None
     sound: tuple[Sound, dict[str, Frames], str, Character] | None = None
@@ -87,7 +86,8 @@ def _prepared(preparation: Preparation, sent: Print) -> Prepared:
     song = preparation.song.values
     check_place(preparation.song, sent.where)
     choice = PrintChoice(sent.where, sent.of, sent.from_bar, sent.bars, sent.chains, sent.rooms)
-    printed, name = print_place(preparation.reader, song, choice), _name(song, sent)
+    told = preparation.on_progress
+    printed, name = print_place(preparation.reader, song, choice, told), _name(song, sent)
     audio = Audio(printed.frames, RATE_HZ, name)
     if sent.to == "sound":
         if audio.duration_s > MAX_ONE_SHOT_S:
@@ -98,17 +98,19 @@ def _prepared(preparation: Preparation, sent: Print) -> Prepared:
         frames = one_shot(audio)
         key = content_key(frames)
         voice = sent.where.split(":")[2] if sent.where.count(":") == 2 else guess_roles([frames])[0].role
-        return Prepared(
-            name, printed, sound=(sampled(key), {key: frames}, voice, measured(sampled(key), {key: frames}.__getitem__))
-        )
+        character = measured(sampled(key), {key: frames}.__getitem__)
+        return Prepared(name, sound=(sampled(key), {key: frames}, voice, character))
+    told(0.9, "its hits")
     heard = printed.heard(name)
     if sent.to == "slices":
-        return Prepared(name, printed, slices=slice_kit(audio, heard, f"{name} slices"))
-    return Prepared(name, printed, loop=(stored(audio), heard))
+        return Prepared(name, slices=slice_kit(audio, heard, f"{name} slices"))
+    return Prepared(name, loop=(stored(audio), heard))
 
 
 @edit(
-    description=lambda song, sent: f"print {place_name(song.values, sent.where)} {BECOMES[sent.to]}", prepare=_prepared
+    description=lambda song, sent: f"print {place_name(song.values, sent.where)} {BECOMES[sent.to]}",
+    prepare=_prepared,
+    long=True,
 )
 def print_what_is_heard(context: EditContext, sent: Print) -> Step:
     made: Prepared = context.prepared

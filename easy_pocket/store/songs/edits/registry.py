@@ -24,6 +24,7 @@ from pydantic import ConfigDict, Field, create_model
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.pattern.pattern import Pattern
+from easy_pocket.core.progress import OnProgress, no_progress
 from easy_pocket.store.database import Reader
 from easy_pocket.store.history.undo_log import Patch
 from easy_pocket.store.songs.edits.fields import Strict
@@ -58,6 +59,7 @@ class Preparation:
 
     reader: Reader
     song: SongRows
+    on_progress: OnProgress = no_progress
 
 
 @dataclass(frozen=True)
@@ -89,6 +91,7 @@ Shares = Callable[[SongRows, Any], str]
 class Kind:
     """shares: names what other songs use too ("kit KEY", "groove ID"): they are held with this one, all in one order.
     prepare: what takes long, computed before the song is held, and again when the song has changed meanwhile.
+    long: that takes so long that a page has it done by a job, which it follows, before it sends the edit.
     by_file: it comes with a file of its own and cannot be sent as an edit."""
 
     name: str
@@ -98,6 +101,7 @@ class Kind:
     shares: Shares | None = None
     prepare: Callable[[Preparation, Any], Any] | None = None
     by_file: bool = False
+    long: bool = False
 
     def described(self, song: SongRows, sent: Edit, step: Step) -> str:
         """What it does, for undo; `song` is the one before it."""
@@ -117,6 +121,7 @@ def edit(
     shares: Shares | None = None,
     prepare: Callable[[Preparation, Any], Any] | None = None,
     by_file: bool = False,
+    long: bool = False,
 ) -> Callable[[Function], Function]:
     """Register a function as the one way its kind of edit is made. Raises TypeError for one without a description,
     without a request, or of a name there is already."""
@@ -127,7 +132,7 @@ def edit(
         request = get_type_hints(function, include_extras=True).get("sent")
         if not (isinstance(request, type) and issubclass(request, Edit)):
             raise TypeError(f"{function.__name__} does not say which request it is for: annotate 'sent'")
-        register(request, function, description, shares=shares, prepare=prepare, by_file=by_file)
+        register(request, function, description, shares=shares, prepare=prepare, by_file=by_file, long=long)
         return function
 
     return registered
@@ -141,13 +146,14 @@ def register(
     shares: Shares | None = None,
     prepare: Callable[[Preparation, Any], Any] | None = None,
     by_file: bool = False,
+    long: bool = False,
 ) -> None:
     (name,) = get_args(request.model_fields["kind"].annotation)
     if not description:
         raise TypeError(f"the edit '{name}' needs a description for undo")
     if name in KINDS:
         raise TypeError(f"two edits are called '{name}'")
-    KINDS[name] = Kind(name, request, function, description, shares, prepare, by_file)
+    KINDS[name] = Kind(name, request, function, description, shares, prepare, by_file, long)
 
 
 def request_of(value: type, kind: str, **instead: Any) -> type[Edit]:

@@ -11,10 +11,12 @@ from starlette.responses import Response
 from easy_pocket.store.database import Database
 from easy_pocket.store.history.undo_log import StaleRevisionError
 from easy_pocket.store.songs.edits.pipeline import SentEdit, SentStep, make_edit, take_steps
+from easy_pocket.store.songs.edits.prepared import require_long
 from easy_pocket.store.songs.load import read_song
 from easy_pocket.web.screens.bench.view import BenchView
 from easy_pocket.web.shared.dependencies import Reads, Song, SongId, Store, song_page, stale
-from easy_pocket.web.shared.edit_requests import AskedView, EditRequest, StepRequest, View
+from easy_pocket.web.shared.edit_requests import AskedView, EditRequest, PrepareRequest, StepRequest, View
+from easy_pocket.web.shared.job_routes import begin
 from easy_pocket.web.shared.json_response import JsonResponse
 from easy_pocket.web.shared.playing import passes, playing
 from easy_pocket.web.shared.request_log import about
@@ -62,6 +64,13 @@ def edit(request: Request, store: Store, song_id: SongId, sent: EditRequest) -> 
     request.app.state.watch.nudge()
     about(request, revision=made.song.revision, repeated=made.repeated)
     return JsonResponse(result_state(made, sent.view, store.reader))
+
+
+@router.post("/songs/{song_id}/prepare")
+def prepare(request: Request, song: Song, sent: PrepareRequest) -> Response:
+    """Have what takes long of an edit done by a job. The edit is sent after it, and finds it."""
+    require_long(sent.edit)
+    return JsonResponse({"job": begin(request, "prepare", (song.id, sent.looking_at.selection, sent.edit))}, 202)
 
 
 @router.post("/songs/{song_id}/undo")

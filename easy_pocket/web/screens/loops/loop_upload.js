@@ -1,9 +1,8 @@
 // Audio brought in by a file, a drop or the clipboard, and the work of listening to it.
 
 import { byId } from "../../shared/dom.js";
-import { ask, newEditId, withSelection } from "../../shared/api.js";
-
-const JOB_MS = 250;
+import { newEditId, withSelection } from "../../shared/api.js";
+import { Refused, resultOf, stop as stopJob } from "../../shared/jobs.js";
 
 /**
  * @param {import("./loops.js").default} loops
@@ -26,22 +25,18 @@ export function dropping(loops, event) {
 export async function followJob(loops, key, name, say) {
   const state = byId("upload-state");
   const stop = Object.assign(document.createElement("button"), { type: "button", className: "plain", textContent: "stop" });
-  stop.addEventListener("click", () => ask(`/jobs/${key}/stop`, { method: "POST" }));
-  for (;;) {
-    const answer = await ask(`/jobs/${key}`).catch(() => null);
-    const job = await answer?.json().catch(() => null);
-    if (answer && !answer.ok) return say(job?.error ?? "It cannot be followed any more; reload the page.", true);
-    if (job?.error) return say(job.error, true);
-    if (job?.result) {
-      loops.edits.follow(job.result.song);
-      if (loops.section) await loops.page.redraw(job.result.address);
-      return null;
-    }
-    if (job) {
-      state.textContent = `${name}: ${Math.round(job.share * 100)} %, ${job.words} `;
-      state.append(stop);
-    }
-    await new Promise((go) => setTimeout(go, JOB_MS));
+  const far = document.createElement("span"); // the button stays where it is while the words change
+  state.replaceChildren(far, " ", stop);
+  stop.addEventListener("click", () => stopJob(key));
+  try {
+    const made = await resultOf(key, ({ share, words }) => {
+      far.textContent = `${name}: ${Math.round(share * 100)} %, ${words}`;
+    });
+    loops.edits.follow(made.song);
+    if (loops.section) await loops.page.redraw(made.address);
+  } catch (error) {
+    if (!(error instanceof Refused)) throw error;
+    say(error.message, true);
   }
 }
 

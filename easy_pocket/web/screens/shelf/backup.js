@@ -2,6 +2,7 @@
 
 import { byId, text } from "../../shared/dom.js";
 import { ask } from "../../shared/api.js";
+import { Refused, resultOf, stop, toldBy } from "../../shared/jobs.js";
 
 const LOOK_MS = 500;
 const MOST_LOOKS = 600;
@@ -16,6 +17,30 @@ function say(words, buttons = [], wrong = false) {
   line.hidden = !words;
   line.classList.toggle("wrong", wrong);
   line.replaceChildren(text("span", words), ...buttons);
+}
+
+/**
+ * A backup that the server keeps: how far it is, and a way to stop it.
+ * @param {Piece} button
+ */
+export async function keepHere(button) {
+  if (button.ariaBusy) return;
+  button.ariaBusy = "true";
+  const leave = text("button", "stop", "plain");
+  leave.setAttribute("type", "button");
+  say("A backup is made… ", [leave]);
+  const words = /** @type {Node} */ (byId("backup-ask").firstChild);
+  try {
+    const { job } = await toldBy(await ask("/backups/now", { method: "POST", headers: { Accept: "application/json" } }));
+    leave.addEventListener("click", () => stop(job));
+    await resultOf(job, ({ share }) => (words.textContent = `A backup is made, ${Math.round(share * 100)} % `));
+    await htmx.ajax("get", "/backups/kept", { target: "#dumps", swap: "refresh" });
+    say("The backup is kept below.");
+  } catch (error) {
+    say(error instanceof Refused ? error.message : "Easy Pocket did not answer: try again.", [], true);
+  } finally {
+    button.ariaBusy = null;
+  }
 }
 
 /**

@@ -2,8 +2,8 @@
 
 import { byId, text } from "../../shared/dom.js";
 import { ask } from "../../shared/api.js";
+import { Refused, resultOf, stop } from "../../shared/jobs.js";
 
-const JOB_MS = 250;
 const MIDI = /\.midi?$/i;
 const SONG = /\.pocket$/i;
 /** @type {Record<string, string>} */
@@ -51,13 +51,20 @@ function open(address) {
  * @param {string} name
  */
 async function follow(key, name) {
-  for (;;) {
-    const answer = await ask(`/jobs/${key}`).catch(() => null);
-    const job = await answer?.json().catch(() => null);
-    if ((answer && !answer.ok) || job?.error) return say(job?.error ?? "It cannot be followed any more; reload the page.", true);
-    if (job?.result) return open(job.result.address);
-    if (job) say(`${name}: ${Math.round(job.share * 100)} %, ${job.words}`);
-    await new Promise((go) => setTimeout(go, JOB_MS));
+  const far = text("span", name);
+  const button = text("button", "stop", "plain");
+  button.type = "button";
+  button.addEventListener("click", () => stop(key));
+  say("");
+  const line = byId("bring-state");
+  line.replaceChildren(far, " ", button);
+  line.hidden = false;
+  try {
+    const made = await resultOf(key, ({ share, words }) => (far.textContent = `${name}: ${Math.round(share * 100)} %, ${words}`));
+    open(made.address);
+  } catch (error) {
+    if (!(error instanceof Refused)) throw error;
+    say(error.message, true);
   }
 }
 

@@ -23,10 +23,12 @@ from easy_pocket.store.songs.edits.loops import BringLoopBack
 from easy_pocket.store.songs.edits.pipeline import SentEdit, make_edit
 from easy_pocket.store.songs.load import load_song
 from easy_pocket.store.songs.song_history import shorten
-from easy_pocket.web.screens.shelf.view import answer_cards
+from easy_pocket.web.screens.shelf.view import answer_cards, dump_lines
 from easy_pocket.web.security import BACKUP_S, BACKUPS, MAX_BACKUP_BYTES, too_slow
 from easy_pocket.web.shared.dependencies import OwnSong, RowId, ServerOwner, SongId, Store
+from easy_pocket.web.shared.job_routes import begin
 from easy_pocket.web.shared.json_response import JsonResponse
+from easy_pocket.web.shared.render import page
 from easy_pocket.web.shared.uploads import FileName, TooSlowError, plain_name
 
 router = APIRouter()
@@ -93,6 +95,17 @@ def backup(store: Store) -> Response:
         "Content-Length": str(made.size),
     }  # fmt: skip
     return StreamingResponse(made.pieces, media_type="application/x-tar", headers=headers)
+
+
+@router.post("/backups/now", dependencies=[ServerOwner])
+def backup_here(request: Request) -> Response:
+    """Keep a backup among the dumps: a job, which the page follows."""
+    return JsonResponse({"job": begin(request, "backup", (request.app.state.home,))}, 202)
+
+
+@router.get("/backups/kept", dependencies=[ServerOwner])
+def kept(request: Request) -> Response:
+    return page(request, "shelf/_dumps.html", {"dumps": dump_lines(request)})
 
 
 @router.post(BACKUPS, dependencies=[ServerOwner])

@@ -7,7 +7,7 @@ import { Player } from "../../shared/player.js";
 import { isPressedBySpace, isTyping, lettersAreOn } from "../../shared/keys.js";
 import { showNote } from "../../shared/notes.js";
 import { bringIn, kindOf } from "./bring_in.js";
-import { bringBack } from "./backup.js";
+import { bringBack, keepHere } from "./backup.js";
 import { LineChoice } from "./line_choice.js";
 import { addTips } from "../../shared/tip.js";
 import { TIPS } from "./tips.js";
@@ -76,6 +76,7 @@ class Shelf {
     else if (dataset.order) this.order(dataset.order);
     else if (dataset.tempoStep) this.step(Number(dataset.tempoStep));
     else if (dataset.beginTap !== undefined) this.tap();
+    else if (dataset.backupHere !== undefined) keepHere(button);
     else if (dataset.bringDump) bringBack((button.getAttribute("aria-label") ?? "").replace("Bring back ", ""), "/backups/dump", new URLSearchParams({ name: dataset.bringDump }), "application/x-www-form-urlencoded");
     else if (dataset.rename !== undefined) {
       button.closest("[x-data='popover']").dispatchEvent(new KeyboardEvent("keydown", { key: "Escape" }));

@@ -156,11 +156,16 @@ def shelf_values(request: Request, reader: Reader) -> dict[str, object]:
         "things": thing_lines(binned_things(reader)),
         "kept": sizes(reader) if viewer is None else None,
         "kits": listed_kits(reader),
-        "dumps": [
-            DumpLine(one.name, one.stat().st_size / 1e6, datetime.fromtimestamp(one.stat().st_mtime, UTC))
-            for one in dumps_in(request.app.state.home)[::-1]
-        ],
+        "dumps": dump_lines(request),
     }
+
+
+def dump_lines(request: Request) -> list[DumpLine]:
+    """The newest first."""
+    return [
+        DumpLine(one.name, one.stat().st_size / 1e6, datetime.fromtimestamp(one.stat().st_mtime, UTC))
+        for one in dumps_in(request.app.state.home)[::-1]
+    ]
 
 
 def answer_cards(request: Request, store: Database) -> Response:

@@ -1,6 +1,6 @@
 // Print: what is heard of the chosen place becomes a loop under the song, a part of slices, or a sound.
 
-import { hideNote, showNote } from "../../shared/notes.js";
+import { showNote } from "../../shared/notes.js";
 
 /** @type {Record<string, string>} */
 const DONE = {
@@ -45,10 +45,8 @@ export class Print {
     const edit = { kind: "print", where: form.dataset.place, to: to.value, of: of.value, from_bar: first, bars: last - first + 1, chains: chains.checked, rooms: rooms.checked, mute: mute.checked };
     if (to.value === "loop") Object.assign(edit, { speed: Number(speed.value), pitch_semitones: Number(pitch_semitones.value) });
     near.click();
-    showNote("Printing…", { near, stays: true });
-    const made = await this.stage.push(/** @type {any} */ (edit), near);
+    const made = await this.stage.edits.pushLong(/** @type {any} */ (edit), { near, doing: "Printing" });
     if (!made) return;
-    hideNote();
     showNote(DONE[edit.to], { near });
     const come = loops().find((one) => !before.includes(one));
     if (come && this.stage.mounted) this.stage.choose(come);

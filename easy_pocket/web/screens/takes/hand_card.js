@@ -2,8 +2,11 @@
 
 import { byId } from "../../shared/dom.js";
 import { ask, newEditId } from "../../shared/api.js";
+import { Refused, resultInNote } from "../../shared/jobs.js";
 import { showNote } from "../../shared/notes.js";
 import { askJson } from "./ask_json.js";
+
+const MANY_HITS = 600; // to learn from more takes a moment: a job does it
 
 export class HandCard {
   /** @param {import("./takes.js").default} screen */
@@ -33,7 +36,7 @@ export class HandCard {
    */
   async look(address, near) {
     const turn = (this.turn += 1);
-    const answer = await askJson(address);
+    const answer = await this.learned(address, near);
     if (turn !== this.turn || !document.getElementById("hand-shown")) return;
     if (answer.error) {
       showNote(answer.error, { near, wrong: true });
@@ -41,6 +44,33 @@ export class HandCard {
     }
     this.shown = answer.html;
     this.draw();
+  }
+
+  /**
+   * Of many hits it is learned by a job first.
+   * @param {string} address
+   * @param {Piece} near
+   * @returns {Promise<any>}
+   */
+  async learned(address, near) {
+    const answer = await askJson(address);
+    if (!answer.job) return answer;
+    try {
+      await resultInNote(answer.job, { near, doing: "Learning" });
+      return await this.learned(address, near);
+    } catch (error) {
+      return { error: error instanceof Refused ? error.message : "Easy Pocket does not answer just now: try again." };
+    }
+  }
+
+  /**
+   * @param {import("../../shared/shapes").Edit} edit
+   * @param {Piece} near
+   */
+  keep(edit, near) {
+    const { page, data } = this.screen;
+    const played = (data?.take?.passes ?? []).reduce((sum, one) => sum + one.played, 0);
+    return played > MANY_HITS ? page.edits.pushLong(edit, { near, doing: "Learning" }) : page.edits.push(edit, { near });
   }
 
   // What is shown was made by the server's templates, and outlives what is swapped around it.
@@ -59,7 +89,7 @@ export class HandCard {
     const deeds = {
       "hand-look": () => this.look(`/songs/${song}/takes/${take}/hand`, button),
       "hand-show": () => this.look(this.enough ? `/songs/${song}/takes/${take}/hand?beside=${this.hand}` : `/hands/${this.hand}/picture`, button),
-      "hand-keep": () => take && page.edits.push({ kind: "hand_keep", take_id: take, name: "", pass_ids: [] }, { near: button }),
+      "hand-keep": () => take && this.keep({ kind: "hand_keep", take_id: take, name: "", pass_ids: [] }, button),
       "hand-play": () => page.edits.push({ kind: "hand_play", hand_id: this.hand, part_id: data?.part ?? 0 }, { near: button }),
       "hand-groove": () => page.edits.push({ kind: "hand_groove", hand_id: this.hand }, { near: button }).then((/** @type {any} */ made) => made && showNote("The groove is on the shelf of grooves.", { near: button })),
     };
