@@ -7,6 +7,7 @@ from pathlib import Path
 from fastapi import FastAPI
 from starlette.middleware.gzip import GZipMiddleware
 
+from easy_pocket.home.folder import home_folder
 from easy_pocket.jobs.jobs import Jobs
 from easy_pocket.jobs.queue import queue_url, sender
 from easy_pocket.jobs.workers import Workers
@@ -16,7 +17,7 @@ from easy_pocket.web.api import pages as api_pages
 from easy_pocket.web.api.app import make_api
 from easy_pocket.web.envelope import Envelope
 from easy_pocket.web.help import routes as help_routes
-from easy_pocket.web.people import comment_routes, listen_routes, owner_routes, share_routes
+from easy_pocket.web.people import comment_routes, listen_routes, owner_routes, passkey_routes, share_routes
 from easy_pocket.web.people import routes as people_routes
 from easy_pocket.web.people.door import Accounts, Door
 from easy_pocket.web.proxies import Proxies
@@ -35,7 +36,7 @@ def make_app(
     """workers: those of another app to be shared; home: the data folder, whose disk is looked at."""
     app = FastAPI(title="Easy Pocket", docs_url=None, redoc_url=None, openapi_url=None)
     app.state.database = database
-    app.state.home = home or Path.cwd()
+    app.state.home = home or home_folder()
     app.state.restart = None  # given by who can start the program anew
     app.state.watch = SongWatch(database)
     app.state.serving = serving = serving or Serving()
@@ -62,6 +63,7 @@ def make_app(
                 static_routes,
                 api_pages,
                 people_routes,
+                passkey_routes,
                 owner_routes,
                 share_routes,
                 listen_routes,

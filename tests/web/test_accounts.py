@@ -1,6 +1,9 @@
 """Who may come in: invitations, passwords, sign-ins that end, quotas, proxies, other users of the machine."""
 
+import base64
+import json
 import re
+import time
 
 import pytest
 from sqlalchemy import select, text
@@ -8,7 +11,8 @@ from sqlalchemy import select, text
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.store.people import sign_ins
 from easy_pocket.store.people.accounts import invite
-from easy_pocket.store.schema.people_tables import PersonRow, SignInRow
+from easy_pocket.store.people.passkeys import passkeys
+from easy_pocket.store.schema.people_tables import PasskeyRow, PersonRow, SignInRow
 from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.shelf import shelf
 from easy_pocket.store.viewer import Viewer
@@ -315,3 +319,67 @@ def _doors(app):
         if type(layer).__name__ == "Door":
             yield layer
         layer = getattr(layer, "app", None)
+
+
+def credential(challenge):
+    """As a browser sends it, signed by nobody."""
+    told = {"type": "webauthn.get", "challenge": challenge, "origin": "http://localhost:8000"}
+    response = {"clientDataJSON": plain64(json.dumps(told).encode()), "authenticatorData": "AA", "signature": "AA"}
+    return {"credential": {"id": "AA", "rawId": "AA", "type": "public-key", "response": response}, "next": "/"}
+
+
+def plain64(data):
+    return base64.urlsafe_b64encode(data).rstrip(b"=").decode()
+
+
+def test_what_was_not_asked_for_here_is_no_passkey(store, workers, monkeypatch):
+    make_people(store, "Ada")
+    served = Serving(public_url="http://localhost:8000")
+    app = make_app(store, workers=workers, serving=served)
+    client = Client(app)
+
+    def refused(challenge):
+        answer = client.post("/sign-in/passkey", json=credential(challenge))
+        assert answer.status_code == 422
+        return answer.json()["error"]
+
+    asked = client.post("/sign-in/passkey/begin").json()
+    assert (asked["rpId"], asked["userVerification"]) == ("localhost", "required")
+    assert "does not belong" in refused(asked["challenge"])  # no such key
+    assert "took too long" in refused("!")
+    made_up = bytearray(base64.urlsafe_b64decode(asked["challenge"] + "=="))
+    made_up[20] ^= 1
+    assert "took too long" in refused(plain64(bytes(made_up)))
+    later = time.time() + 301
+    fresh = client.post("/sign-in/passkey/begin").json()["challenge"]
+    monkeypatch.setattr("easy_pocket.store.people.passkeys.time.time", lambda: later)
+    assert "took too long" in refused(fresh)
+    monkeypatch.undo()
+    # One that was made to keep a new key does not sign in.
+    (ada,) = signed_in(store, workers, "Ada", app=app)
+    to_make = ada.post("/account/passkeys/begin", data={"password": PASSWORD}).json()
+    assert (to_make["rp"]["id"], to_make["user"]["name"]) == ("localhost", "Ada")
+    assert "took too long" in refused(to_make["challenge"])
+    assert "could not be made" in ada.post(
+        "/account/passkeys", json=credential(to_make["challenge"])["credential"]
+    ).json()["error"]  # fmt: skip
+    huge = credential(fresh)
+    huge["credential"]["response"]["more"] = ["x" * 20_000] * 3
+    assert client.post("/sign-in/passkey", json=huge).status_code == 422
+
+
+def test_a_new_invitation_ends_the_passkeys_of_before(store):
+    (ada,) = make_people(store, "Ada")
+    with store.transaction() as session:
+        session.add(PasskeyRow(person_id=ada, digest="d", public_key=b"k", sign_count=0, device="a phone"))
+    make_people(store, "Ada")
+    assert passkeys(store.reader, ada) == []
+
+
+def test_guessing_ones_own_password_to_make_a_passkey_waits_too(store, workers):
+    make_people(store, "Ada")
+    served = Serving(public_url="http://localhost:8000")
+    (ada,) = signed_in(store, workers, "Ada", app=make_app(store, workers=workers, serving=served))
+    said = [ada.post("/account/passkeys/begin", data={"password": "wrong"}).json()["error"] for _ in range(7)]
+    assert "not your password" in said[0]
+    assert "wait" in said[-1]

@@ -27,7 +27,8 @@ from tests.working import WAIT
 # About no thing of anybody, or about what belongs to whoever asks.
 NOBODYS = {
     "/", "/health", "/ready", "/account", "/account/password", "/account/devices/{device_id}/out",
-    "/sign-in", "/sign-out", "/invitation/{secret}", "/people", "/people/{person_id}/out",
+    "/sign-in", "/sign-in/passkey", "/sign-in/passkey/begin", "/account/passkeys", "/account/passkeys/begin",
+    "/account/passkeys/{passkey_id}/away", "/sign-out", "/invitation/{secret}", "/people", "/people/{person_id}/out",
     "/people/{person_id}/quotas", "/people/{person_id}/remove", "/backup", "/backups/upload", "/backups/dump",
     "/backups/now", "/backups/kept",
     "/bin/empty", "/programs", "/songs", "/songs/from-line", "/songs/from-midi/upload", "/songs/from-loop/upload",

@@ -16,7 +16,7 @@ from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.text import one_line
 from easy_pocket.store.database import Reads
 from easy_pocket.store.people.secrets import digest, new_secret
-from easy_pocket.store.schema.people_tables import PersonRow, SignInRow
+from easy_pocket.store.schema.people_tables import PasskeyRow, PersonRow, SignInRow
 from easy_pocket.store.schema.tables import FIRST_PERSON
 from easy_pocket.store.viewer import Role, Viewer
 
@@ -89,6 +89,7 @@ def take_up(session: Session, invitation: str, password: str) -> PersonRow:
     if row is None:
         raise BadValueError("This invitation was used, or is older than a week: ask for a new one.")
     set_password(session, row, password)
+    session.execute(delete(PasskeyRow).where(PasskeyRow.person_id == row.id))  # whoever had the account before
     row.invitation = row.invited_until = None
     return row
 

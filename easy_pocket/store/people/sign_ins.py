@@ -56,6 +56,17 @@ def sign_in(database: Database, name: str, password: str, address: str, device: 
     raise PocketError(WRONG)
 
 
+def confirm_password(database: Database, viewer: Viewer, password: str) -> bool:
+    """Whether who is signed in knows the password, too. Guessing waits as it does at the door."""
+    key = digest(f"name {viewer.name.casefold()}")
+    with database.transaction() as session:
+        _refuse_too_soon(session, [key])
+        right = checked(session, viewer.name, password) is not None
+        if not right:
+            _count(session, key, FREE_TRIES)
+    return right
+
+
 def begin(session: Session, person_id: int, device: str) -> str:
     secret = new_secret()
     named = one_line(device, 120) or "a browser"

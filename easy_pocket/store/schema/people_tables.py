@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from sqlalchemy import JSON, Boolean, DateTime, ForeignKey, Integer, String, func, text
+from sqlalchemy import JSON, BigInteger, Boolean, DateTime, ForeignKey, Integer, LargeBinary, String, func, text
 from sqlalchemy.dialects.mysql import DATETIME
 from sqlalchemy.orm import Mapped, mapped_column
 
@@ -40,6 +40,20 @@ class SignInRow(Base):
     device: Mapped[str] = mapped_column(String(120))
     made_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
     used_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
+
+
+class PasskeyRow(Base):
+    """A key of a device somebody signs in with. digest: SHA-256 of the name the device gave it; public_key: as COSE."""
+
+    __tablename__ = "passkey"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    person_id: Mapped[int] = _person()
+    digest: Mapped[str] = mapped_column(String(64), unique=True)
+    public_key: Mapped[bytes] = mapped_column(LargeBinary(4000))
+    sign_count: Mapped[int] = mapped_column(BigInteger)
+    device: Mapped[str] = mapped_column(String(120))
+    made_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
+    used_at: Mapped[datetime | None] = mapped_column(DateTime)
 
 
 class FailedSignInRow(Base):

@@ -12,18 +12,19 @@ from starlette.responses import RedirectResponse, Response
 
 from easy_pocket.core.errors import BadValueError, PocketError
 from easy_pocket.store.database import Database
-from easy_pocket.store.people.accounts import checked, invited, set_password, take_up
+from easy_pocket.store.people.accounts import invited, set_password, take_up
 from easy_pocket.store.people.sign_ins import (
     IDLE,
     TooManyTriesError,
     begin,
+    confirm_password,
     sign_device_out,
     sign_in,
     sign_out,
 )
 from easy_pocket.store.schema.people_tables import PersonRow
 from easy_pocket.web.people.door import cookie_name, cookie_of
-from easy_pocket.web.people.view import account_values, device_name
+from easy_pocket.web.people.view import account_values, device_name, passkey_site
 from easy_pocket.web.serving import Serving
 from easy_pocket.web.shared.dependencies import RowId, Store, signed_in
 from easy_pocket.web.shared.render import page
@@ -51,7 +52,17 @@ def inside(address: str) -> str:
 
 @router.get("/sign-in")
 def sign_in_page(request: Request, next: Next = "/") -> Response:
-    return page(request, "people/sign_in.html", {"next": inside(next), "error": "", "name": ""})
+    return _sign_in_page(request, next)
+
+
+def _sign_in_page(request: Request, next: str, error: str = "", name: str = "", status: int = 200) -> Response:
+    values = {
+        "next": inside(next),
+        "error": error,
+        "name": name[:60],
+        "passkeys_work": passkey_site(request) is not None,
+    }
+    return page(request, "people/sign_in.html", values, status)
 
 
 @router.post("/sign-in")
@@ -60,18 +71,16 @@ def enter(request: Request, name: Text = "", password: Text = "", next: Text = "
     try:
         secret = sign_in(_everything(request), name, password, address, device_name(request))
     except PocketError as error:
-        values = {"next": inside(next), "error": str(error), "name": name[:60]}
-        answer = page(request, "people/sign_in.html", values, 422)
+        answer = _sign_in_page(request, next, str(error), name, 422)
         if isinstance(error, TooManyTriesError):
             answer.status_code = 429
             answer.headers["Retry-After"] = str(error.seconds)
         return answer
-    return let_browser_in(request, secret, inside(next))
+    return let_browser_in(request, secret, RedirectResponse(inside(next), 303))
 
 
-def let_browser_in(request: Request, secret: str, address: str) -> Response:
+def let_browser_in(request: Request, secret: str, answer: Response) -> Response:
     serving: Serving = request.app.state.serving
-    answer = RedirectResponse(address, 303)
     answer.set_cookie(
         cookie_name(serving), secret, httponly=True, samesite="lax", secure=serving.secure, path="/",
         max_age=int(IDLE.total_seconds()),
@@ -113,7 +122,7 @@ def accept(request: Request, secret: Secret, password: Text = "", again: Text = 
         row = invited(database.reader, secret)
         values = {"name": row.name if row else None, "secret": secret, "error": str(error)}
         return page(request, "people/invitation.html", values, 422)
-    return let_browser_in(request, known, "/")
+    return let_browser_in(request, known, RedirectResponse("/", 303))
 
 
 @router.get("/account")
@@ -128,18 +137,18 @@ def new_password(request: Request, store: Store, old: Text = "", password: Text 
     try:
         if password != again:
             raise BadValueError("The two new passwords are not the same: type it again.")
+        if not confirm_password(_everything(request), viewer, old):
+            raise BadValueError(NOT_IT)
         with store.transaction() as session:
-            if checked(session, viewer.name, old) is None:
-                raise BadValueError(NOT_IT)
             row = session.get(PersonRow, viewer.person)
             assert row is not None
             set_password(session, row, password)
             log.info("a password was changed", extra={"facts": {"person": row.id}})
             secret = begin(session, row.id, device_name(request))
-    except BadValueError as error:
+    except (BadValueError, TooManyTriesError) as error:
         values = {**account_values(request, store.reader), "error": str(error)}
         return page(request, "people/account.html", values, 422)
-    return let_browser_in(request, secret, "/account")
+    return let_browser_in(request, secret, RedirectResponse("/account", 303))
 
 
 @router.post("/account/devices/{device_id}/out")

@@ -126,7 +126,7 @@ def write_along(request: Request, secret: Secret, name: Name = "") -> Response:
     except BadValueError as error:
         values = {"link": link, "secret": secret, "error": str(error), "known": False}
         return page(request, "people/link.html", values, 422)
-    return let_browser_in(request, known, address)
+    return let_browser_in(request, known, RedirectResponse(address, 303))
 
 
 @router.post("/link/{secret}/copy")
