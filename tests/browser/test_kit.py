@@ -1,6 +1,7 @@
 """The Kit screen as a user meets it: find, layer, shape, fold, compare, take away and bring back."""
 
 import io
+import re
 import zipfile
 
 import numpy as np
@@ -93,6 +94,26 @@ def test_a_new_layer_and_a_new_alternate_are_what_is_worked_on(kit):
     kit.click("[data-alternate-add]")
     expect(kit.locator(".kit-bar")).to_have_attribute("data-alternate", "1")
     expect(kit.locator(".kit-bar")).to_have_attribute("data-layer", "0")
+
+
+def test_keys_and_buttons_are_not_lost_while_the_list_comes_anew(kit):
+    """A slow line: the list is on its way when the next sound is chosen and put."""
+    kit.locator("#sounds").focus()
+    kit.keyboard.press("ArrowDown")
+    kit.keyboard.press("ArrowDown")
+    until(kit, "easyPocket.current.library.sound()?.id > 0")
+    third = kit.locator(".sound b").nth(2).inner_text()
+    held = []
+    kit.route(re.compile(r"/library\?"), lambda route: held.append(route) if not held else route.continue_())
+    kit.evaluate("void easyPocket.current.library.reload()")
+    until(kit, "easyPocket.current.library.chosen === -1")
+    kit.keyboard.press("ArrowDown")
+    kit.click("[data-alternate-add]")
+    kit.wait_for_timeout(0)
+    assert len(held) == 1
+    held[0].continue_()
+    expect(kit.locator(".kit-bar")).to_have_attribute("data-alternate", "1")
+    expect(kit.locator(".layer-name b span")).to_have_text(third)
 
 
 def test_of_two_layers_added_in_a_row_the_last_is_worked_on(kit):

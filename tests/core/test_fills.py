@@ -16,6 +16,7 @@ from easy_pocket.core.ideas.change import Idea
 from easy_pocket.core.ideas.distance import density, distances, within
 from easy_pocket.core.ideas.fill_draft import CRASHES
 from easy_pocket.core.ideas.fill_endings import ENDINGS
+from easy_pocket.core.ideas.fill_roles import ROLES, answering, doubled_share
 from easy_pocket.core.ideas.fill_settings import SUBDIVISIONS, FillSettings, on_subdivision
 from easy_pocket.core.ideas.fill_voices import WAYS
 from easy_pocket.core.ideas.fills import fills
@@ -80,7 +81,7 @@ def test_a_fill_is_as_asked_and_touches_nothing_else(
             exact = sum(wanted.density) / 2 * beats
             assert abs(len(inside) - exact) <= max(0.1 * exact, 0.5)
         elif wanted == FillSettings():
-            assert density(after, begin, end) > here.beat_density(begin)
+            assert density(after, begin, end) <= 6.5
         _ends_as_asked(wanted, idea, here, begin, end)
         assert limbs_can(list(after.hits), tempo_bpm, begin, end)
 
@@ -128,7 +129,56 @@ def test_with_no_setting_touched_two_batches_of_six_are_far_apart(name: str, swi
             apart = table[np.triu_indices(6, 1)]
             assert apart.mean() >= 0.35
             assert apart.min() >= 0.15
-            assert all(density(pattern, begin, end) > here.beat_density(begin) for pattern in patterns)
+
+
+ROLE_TAGS = {role.tag for role in ROLES.values()}
+
+
+@pytest.mark.parametrize("beats", [1, 2, 4])
+def test_with_no_setting_touched_fills_are_as_players_play_them(beats: int) -> None:
+    """3 to 5 strokes a beat, few of them doubled, at most one of six very dense; each of the six is for something."""
+    dense: list[float] = []
+    struck = doubled = 0
+    for name, swing, unit in SCENES[:5]:
+        here = scene(name, swing=swing, unit=unit)
+        begin, end = window(here, beats)
+        for seed in range(3):
+            ideas = drawn(here, FillSettings(), seed, beats)
+            inside = [within(idea.pattern(), begin, end) for idea in ideas]
+            each = [idea.facts["density"] for idea in ideas]
+            assert sum(one > 6 for one in each) <= 1
+            tags = [idea.tags[0] for idea in ideas]
+            assert set(tags) <= ROLE_TAGS
+            assert len(set(tags)) >= (6 if beats > 1 else 4)
+            for hits, idea in zip(inside, ideas, strict=True):
+                assert ("then silence" in idea.words) or idea.tags[0] != "with silence"
+                _, counts = np.unique([hit.tick for hit in hits], return_counts=True)
+                struck, doubled = struck + len(counts), doubled + int((counts > 1).sum())
+            dense += each
+    assert 3 <= np.median(dense) <= 5
+    assert doubled <= 0.3 * struck
+    assert doubled_share([0, 0, 0, 480]) == 0.5
+
+
+def test_a_fill_that_answers_takes_up_the_rhythm_of_the_beat() -> None:
+    metre = Metre(4, 4)
+    slots = np.arange(3840, 7680, 240)
+    beat_ticks = [0, 720, 960, 1680, 2880]
+    expected = {
+        "the beat's own rhythm": [0, 720, 960, 1680, 2880],
+        "the beat's own rhythm, moved on": [480, 1200, 1440, 2160, 3360],
+        "the beat's own rhythm, a step before": [480, 720, 1440, 2640, 3600],
+        "the beat's own rhythm, turned round": [720, 1920, 2640, 2880, 3600],
+    }
+    found = {}
+    for seed in range(40):
+        line, words = answering(beat_ticks, 3840, 7680, slots, metre, np.random.default_rng(seed)) or ([], "")
+        found[words] = [tick - 3840 for tick in line]
+    assert found == expected
+    full = answering(range(0, 3840, 120), 3840, 7680, np.arange(3840, 7680, 120), metre, np.random.default_rng(1))
+    assert full is not None
+    assert len(full[0]) == 16  # thinned
+    assert answering([], 3840, 7680, slots, metre, np.random.default_rng(1)) is None
 
 
 def test_the_same_seed_gives_the_same_fills() -> None:

@@ -135,7 +135,7 @@ def test_a_part_is_split_into_patterns_of_one_voice_each_and_nothing_is_lost():
 
 
 @pytest.mark.parametrize("beats", [1, 2, 4])
-def test_a_fill_for_a_section_is_as_long_as_asked_denser_than_its_beat_and_the_same_for_a_seed(beats):
+def test_a_fill_for_a_section_is_as_long_as_asked_and_the_same_for_a_seed(beats):
     song = small()
     verse, part = song.sections[0], song.parts[0]
     voices = ("kick", "snare", "tom_high", "tom_low", "crash")

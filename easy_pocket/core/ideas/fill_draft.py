@@ -2,17 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 
 from easy_pocket.core.ideas.change import is_free
+from easy_pocket.core.ideas.distance import within
 from easy_pocket.core.ideas.fill_description import describe_fill
 from easy_pocket.core.ideas.fill_endings import ENDINGS
 from easy_pocket.core.ideas.fill_frame import TIMEKEEPERS, Frame, in_order
-from easy_pocket.core.ideas.fill_rhythm import Ground, choose_slots, ground, shares
+from easy_pocket.core.ideas.fill_rhythm import Ground, choose_slots, ground, pick, shares
+from easy_pocket.core.ideas.fill_roles import (
+    ASKED,
+    GHOST,
+    MOST_DOUBLED,
+    ROLES,
+    FillRole,
+    answering,
+    doubled_share,
+    role_of,
+)
 from easy_pocket.core.ideas.fill_settings import FillSettings
 from easy_pocket.core.ideas.fill_voices import (
     CURVES,
@@ -28,14 +38,13 @@ from easy_pocket.core.ideas.fill_voices import (
 from easy_pocket.core.ideas.idea_context import IdeaContext
 from easy_pocket.core.ideas.playable import FEET, faults_of_hits
 from easy_pocket.core.pattern.pattern import Hit
-from easy_pocket.core.pattern.timebase import ms_per_tick
+from easy_pocket.core.pattern.timebase import Metre, ms_per_tick
 
-THINNEST = 2.5  # hits a beat of a fill after a beat that is emptier than that
-DENSER = (1.02, 1.35)  # than the beat it follows, when nobody asked
-SPARSER = (1.5, 5.0)  # hits a beat, where settings leave no room for a denser fill
 DENSITY_SLACK = 0.1
 REPAIRS = 4
 LINE_SHARES = (1.0, 0.8, 0.62)  # of a beat's hits that the leading line may take
+SOUNDING = {name: one.odds / 0.84 for name, one in ENDINGS.items() if name != "silence"}  # one of six has silence
+FREE_SHARES = (1.0, 0.9, 0.8)  # when nobody asked for a density: hands play one line
 GOES_ON = 0.4  # of the candidates let one voice that keeps time go on, when nobody asked
 CRASHES = ("crash", "ride", "hat_open", "tambourine", "shaker")
 
@@ -47,6 +56,7 @@ class Draft:
     inside: tuple[Hit, ...]
     crash: Hit | None
     words: str
+    role: str = ""
 
     @cached_property
     def hits(self) -> tuple[Hit, ...]:
@@ -58,33 +68,18 @@ class Draft:
         return self.inside if self.crash is None else (*self.inside, replace(self.crash, tick=10_000_000))
 
 
-def pick(rng: np.random.Generator, odds: Mapping[str, float]) -> str:
-    """One of the names by chance; their odds add up to 1."""
-    chance, until = rng.random(), 0.0
-    for name, share in odds.items():
-        until += share
-        if chance < until:
-            return name
-    return name
-
-
-def _target(frame: Frame, rng: np.random.Generator, sparser: bool) -> tuple[int, int, int]:
-    """Hits of the whole window that are wanted, and the fewest and most that will do.
-
-    sparser: they need not be denser than the beat, because what was asked for leaves no room for it.
-    """
+def _target(frame: Frame, role: FillRole, staying: int, rng: np.random.Generator) -> tuple[int, int, int]:
+    """Hits of the whole window that are wanted, and the fewest and most that will do."""
     if frame.settings.density is not None:
         exact = sum(frame.settings.density) / 2 * frame.beats
         slack = max(DENSITY_SLACK * exact, 0.5)
         low, high = int(np.ceil(exact - slack)), int(np.floor(exact + slack))
         return round(exact), max(low, 1), max(high, 1)
-    before = frame.scene.beat_density(frame.begin)
-    if sparser:
-        fewest = max(2, round(SPARSER[0] * frame.beats))
-        return max(fewest, round(float(rng.uniform(*SPARSER)) * frame.beats)), fewest, 10_000
-    least = int(np.floor(before * frame.beats + 1e-9)) + 1
-    wanted = max(least, round(float(rng.uniform(*DENSER)) * max(before, THINNEST) * frame.beats))
-    return wanted, least, 10_000
+    fewest, most = max(2, round(role.strokes[0] * frame.beats)), max(3, round(role.strokes[1] * frame.beats))
+    wanted = round(float(rng.uniform(*role.strokes)) * frame.beats)
+    # What goes on is not counted against what is new: something has to happen.
+    least = max(fewest, staying + 1)
+    return max(wanted, staying + max(2, fewest // 2)), least, max(most, staying + most)
 
 
 @dataclass(frozen=True)
@@ -99,12 +94,14 @@ class _Drawn:
     going_on: str  # a voice that goes on though nobody asked for it, or nothing
 
 
-def _drawn(frame: Frame, rng: np.random.Generator) -> _Drawn:
+def _drawn(frame: Frame, role: FillRole, rng: np.random.Generator) -> _Drawn:
     settings = frame.settings
-    subdivision = settings.subdivision or _native(frame.scene, rng)
-    ending = settings.ending or pick(rng, {name: one.odds for name, one in ENDINGS.items()})
-    path = settings.path or pick(rng, {name: one.odds for name, one in WAYS.items()})
-    curve = pick(rng, CURVES)
+    native = _native(frame.scene, rng)
+    fits = role.subdivisions and native in ("8", "16", "32", "mixed") and not frame.scene.metre.compound
+    subdivision = settings.subdivision or (pick(rng, role.subdivisions) if fits else native)
+    ending = settings.ending or role.ending or pick(rng, SOUNDING)
+    path = settings.path or pick(rng, role.paths or {name: one.odds for name, one in WAYS.items()})
+    curve = pick(rng, role.curves or CURVES)
     staying, going_on = frame.staying, ""
     if settings.keep is None and ending not in ("hit4", "silence") and rng.random() < GOES_ON:
         there = [voice for voice in TIMEKEEPERS if sum(hit.voice == voice for hit in frame.leaving) > 1]
@@ -113,7 +110,7 @@ def _drawn(frame: Frame, rng: np.random.Generator) -> _Drawn:
     return _Drawn(subdivision, ending, path, curve, staying, going_on)
 
 
-def candidate(frame: Frame, seed: int, number: int, sparser: bool = False) -> tuple[Draft | None, int]:
+def candidate(frame: Frame, seed: int, number: int) -> tuple[Draft | None, int]:
     """One candidate, or None when what was drawn does not fit; and how many hits it came to.
 
     Parameters
@@ -123,9 +120,7 @@ def candidate(frame: Frame, seed: int, number: int, sparser: bool = False) -> tu
     seed
         Whole number; the same one gives the same result.
     number
-        Which candidate, counted from 0.
-    sparser
-        Whether fewer hits are drawn, after one that could not be played.
+        Which candidate, counted from 0; what it is for goes by it.
 
     Returns
     -------
@@ -134,20 +129,33 @@ def candidate(frame: Frame, seed: int, number: int, sparser: bool = False) -> tu
     """
     rng = np.random.default_rng([seed, number])
     metre, locked = frame.scene.metre, frame.scene.pattern.locked_places
-    drawn = _drawn(frame, rng)
+    name = role_of(number)
+    free = frame.settings.density is None and frame.settings.offbeat is None
+    role = ROLES[name] if free else ASKED
+    drawn = _drawn(frame, role, rng)
     laid = ground(drawn.ending, frame.begin, frame.end, drawn.subdivision, metre, rng)
     laid = replace(laid, slots=laid.slots[~np.isin(laid.slots % metre.bar_ticks, list(locked))])
     last = laid.last
     if last is not None and (last < frame.begin or last % metre.bar_ticks in locked):
         return None, 0
-    wanted, least, most = _target(frame, rng, sparser)
+    wanted, least, most = _target(frame, role, len(drawn.staying), rng)
+    if free:  # what a short window, or one that ends in silence, has room for
+        room = len(drawn.staying) + int((1 + MOST_DOUBLED) * len(laid.slots)) + 2
+        wanted, least = min(wanted, room), min(least, max(2, room // 2))
     new = wanted - len(drawn.staying)
     closing = _closing(frame, drawn.ending, rng)
     chord = closing[: max(1, min(len(closing), new - 1))] if last is not None else []
     room = (3 if drawn.path == "one" else 4) * len(laid.slots) + len(chord)
     if new < max(len(chord), 1) or (frame.settings.playable and new > room):
         return None, len(drawn.staying) + min(max(new, 0), room)
-    places, way = _placed(frame, drawn, laid, new, chord, rng)
+    answer = None
+    if role.answers and free:
+        answer = answering(_rhythm_before(frame), frame.begin, frame.end, laid.slots, metre, rng)
+        if answer is None:
+            return None, 0
+    places, way = _placed(frame, drawn, laid, new, chord, answer[0] if answer else None, rng)
+    if free:
+        places = _one_line(places, [hit.tick for hit in drawn.staying], last)
     total = len(places) + len(drawn.staying)
     if not least <= total <= most or not places:
         return None, total
@@ -164,7 +172,33 @@ def candidate(frame: Frame, seed: int, number: int, sparser: bool = False) -> tu
         drawn.going_on or _keeps(frame.settings, drawn.staying), last, metre, crash.voice if crash else "",
         [hit.tick for hit in hits],
     )  # fmt: skip
-    return Draft(tuple(sorted([*hits, *drawn.staying], key=in_order)), crash, words), total
+    words = f"{answer[1]}, {words}" if answer else words
+    told = name if free else ""
+    return Draft(tuple(sorted([*hits, *drawn.staying], key=in_order)), crash, words, told), total
+
+
+def _one_line(places: list[tuple[str, int]], staying: list[int], last: int | None) -> list[tuple[str, int]]:
+    """Without what doubles more slots than mean anything: feet go first, then what falls on what goes on."""
+    kept = list(places)
+    while doubled_share([tick for _, tick in kept] + staying) > MOST_DOUBLED:
+        ticks = [tick for _, tick in kept] + staying
+        double = [one for one in kept if one[1] != last and ticks.count(one[1]) > 1]
+        if not double:
+            break
+        kept.remove(min(double, key=lambda one: (one[0] not in FEET, one[1] % 480 == 0, one[1], one[0])))
+    return kept
+
+
+def _rhythm_before(frame: Frame) -> list[int]:
+    """Where the beat is struck in as long a time before the window (in it, where there is none before).
+
+    Ghosts and what keeps time are left out, unless nothing else is there.
+    """
+    start = frame.begin - (frame.end - frame.begin)
+    start = start if start >= 0 else frame.begin
+    heard = within(frame.scene.pattern, start, start + frame.end - frame.begin)
+    strong = {hit.tick - start for hit in heard if hit.voice not in TIMEKEEPERS and hit.velocity >= GHOST}
+    return sorted(strong if len(strong) > 1.2 * frame.beats else {hit.tick - start for hit in heard})
 
 
 def _lands(last: int, hits: list[Hit], staying: tuple[Hit, ...]) -> bool:
@@ -173,16 +207,27 @@ def _lands(last: int, hits: list[Hit], staying: tuple[Hit, ...]) -> bool:
 
 
 def _placed(
-    frame: Frame, drawn: _Drawn, laid: Ground, new: int, chord: list[str], rng: np.random.Generator
+    frame: Frame,
+    drawn: _Drawn,
+    laid: Ground,
+    new: int,
+    chord: list[str],
+    answer: list[int] | None,
+    rng: np.random.Generator,
 ) -> tuple[list[tuple[str, int]], str]:
     """Voices and ticks of `new` hits, the ending's chord among them, and the way of the line in words.
 
-    Nothing when they find no room.
+    Nothing when they find no room. answer: the slots of the line, where they are known.
     """
     settings, metre = frame.settings, frame.scene.metre
     ramp = settings.density or (1.0, 1.25)
+    one_line = settings.density is None and settings.offbeat is None
     per_slot = shares(new - len(chord), laid.slots, frame.begin, frame.end, ramp)
-    line, extra = choose_slots(laid, per_slot, float(rng.choice(LINE_SHARES)), settings.offbeat, metre, rng)
+    line, extra = choose_slots(
+        laid, per_slot, float(rng.choice(FREE_SHARES if one_line else LINE_SHARES)), settings.offbeat, metre, rng
+    )
+    if answer is not None:
+        line, extra = answer, _spread(max(0, new - len(chord) - len(answer)), laid, metre)
     taken: dict[int, list[str]] = {}
     for hit in drawn.staying:
         taken.setdefault(hit.tick, []).append(hit.voice)
@@ -209,7 +254,12 @@ def _placed(
             extra[beat] = extra.get(beat, 0) + 1
     slots = laid.slots.tolist()
     spare = slots if settings.offbeat is None else line
-    lost = add_limbs(limbs, spare, extra, helping, metre, settings.offbeat, rng)
+    if one_line and "kick" in helping:  # hands play one line; the kick answers in its gaps
+        limbs.most_doubled = MOST_DOUBLED
+        lost = add_limbs(limbs, spare, extra, ("kick",), metre, settings.offbeat, rng)
+        helping = tuple(voice for voice in helping if voice in drums or voice == "kick")
+    else:
+        lost = add_limbs(limbs, spare, extra, helping, metre, settings.offbeat, rng)
     for beat in sorted({tick // metre.pulse_ticks for tick in spare}, reverse=True) if lost else ():
         lost = add_limbs(limbs, slots, {beat: lost}, helping, metre, None, rng)
     there = {(hit.voice, hit.tick) for hit in drawn.staying}
@@ -219,6 +269,12 @@ def _placed(
         mending = (*helping, *dict.fromkeys(way.voices)) if alone and way else voices
         places = _playable(frame, drawn.staying, places, laid.last, limbs, mending, slots)
     return places, way.words if way else ""
+
+
+def _spread(count: int, laid: Ground, metre: Metre) -> dict[int, int]:
+    """So many hits over the beats, the last ones first."""
+    beats = sorted(set((laid.slots // metre.pulse_ticks).tolist()), reverse=True)
+    return {beat: len(range(at, count, len(beats))) for at, beat in enumerate(beats)}
 
 
 def _native(scene: IdeaContext, rng: np.random.Generator) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -26,6 +27,16 @@ class Ground:
     slots: Ints
     last: int | None
     silent_from: int  # nothing new lies from here to the end of the window
+
+
+def pick(rng: np.random.Generator, odds: Mapping[str, float]) -> str:
+    """One of the names by chance; their odds add up to 1."""
+    chance, until = rng.random(), 0.0
+    for name, share in odds.items():
+        until += share
+        if chance < until:
+            return name
+    return name
 
 
 def ground(ending: str, begin: int, end: int, subdivision: str, metre: Metre, rng: np.random.Generator) -> Ground:

@@ -152,6 +152,7 @@ class Limbs:
 
     def __init__(self, taken: dict[int, list[str]], tempo_bpm: float, playable: bool) -> None:
         self.taken = taken
+        self.most_doubled: float | None = None  # share of the struck slots; None: as many as can be played
         self.tick_ms = ms_per_tick(tempo_bpm)
         self.playable = playable
 
@@ -159,6 +160,10 @@ class Limbs:
         here = self.taken.get(tick, [])
         if voice in here:
             return False
+        if len(here) == 1 and self.most_doubled is not None:
+            struck = [there for there in self.taken.values() if there]
+            if 1 + sum(len(there) > 1 for there in struck) > self.most_doubled * len(struck):
+                return False
         if not self.playable:
             return True
         if voice in FEET:
@@ -233,6 +238,8 @@ def add_limbs(
         places = [tick for tick in slots if tick // pulse == beat]
         lean = 1.0 - 2.0 * (0.3 if offbeat is None else offbeat)
         score = lean * weights(places, metre) + rng.random(len(places)) * (1.5 if offbeat is None else 0.5)
+        if limbs.most_doubled is not None:  # gaps first
+            score = score - 10.0 * np.array([bool(limbs.taken.get(tick)) for tick in places])
         if offbeat is not None:  # a rhythm asked for is not blurred by hits beside it
             score = score + 10.0 * np.array([bool(limbs.taken.get(tick)) for tick in places])
         ranked = [places[at] for at in np.argsort(-score, kind="stable").tolist()]

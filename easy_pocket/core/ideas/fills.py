@@ -18,6 +18,7 @@ from easy_pocket.core.ideas.distance import density, distance, distances, within
 from easy_pocket.core.ideas.fill_description import fill_tags
 from easy_pocket.core.ideas.fill_draft import DENSITY_SLACK, Draft, candidate
 from easy_pocket.core.ideas.fill_frame import Frame, frame_of
+from easy_pocket.core.ideas.fill_roles import ROLES
 from easy_pocket.core.ideas.fill_settings import FillSettings
 from easy_pocket.core.ideas.idea_context import MAX_SEED, IdeaContext
 from easy_pocket.core.ideas.playable import faults_of_hits
@@ -85,23 +86,20 @@ def fills(
     pool: dict[tuple[Hit, ...], Draft] = {}
     most, known, length = 0, set(seen), scene.pattern.length_ticks
     tries = count * TRIES_EACH
-    # Whoever narrows a fill down asks for less: when nothing denser than the beat fits, what fits will do.
-    narrowed = settings.density is None and any(
-        value is not None
-        for value in (settings.subdivision, settings.path, settings.ending, settings.offbeat, settings.keep)
-    )
-    for number in range(2 * tries if narrowed else tries):
-        draft, reached = candidate(frame, seed, batch * 10_000 + number, sparser=number >= tries)
+    for number in range(3 * tries):
+        if number >= tries and pool:  # whoever narrows a fill down gets few, rather than none
+            break
+        draft, reached = candidate(frame, seed, batch * 10_000 + number)
         most = max(most, reached)
         new = draft is not None and draft.hits not in pool and set(draft.hits) != set(frame.inside)
         if draft is not None and new and not (known and key_of(_changes(frame, draft), length) in known):
             pool[draft.hits] = draft
-        if len(pool) >= count * POOL_EACH:
+        if len(pool) >= count * POOL_EACH and (number >= tries // 2 or not _lacking(pool.values(), count)):
             break
     if not pool:
         raise EditRefusedError(_why_none(frame, most, bool(seen)))
     drafts = list(pool.values())
-    chosen = furthest_apart([draft.heard for draft in drafts], count)
+    chosen = furthest_apart([draft.heard for draft in drafts], count, [draft.role for draft in drafts])
     return Batch(tuple(_idea(frame, drafts[place], seed) for place in chosen), describe_briefly(len(chosen), count))
 
 
@@ -113,16 +111,26 @@ def describe_briefly(found: int, wanted: int) -> str:
     return f"{few} these settings: open one of them, or take a longer window."
 
 
-def furthest_apart(lists: Sequence[Sequence[Hit]], count: int) -> list[int]:
+def _lacking(drafts: Iterable[Draft], count: int) -> bool:
+    """Whether a batch of so many would have none for some of what fills are for."""
+    roles = {draft.role for draft in drafts}
+    return "" not in roles and len(roles) < min(count, len(ROLES))
+
+
+def furthest_apart(lists: Sequence[Sequence[Hit]], count: int, roles: Sequence[str] = ()) -> list[int]:
     """Which of these lists of hits are furthest from each other, one after another.
 
-    None nearer to another than 0.15, and 0.35 on average.
+    None nearer to another than 0.15, and 0.35 on average. roles: what each is for; those of which none is there yet
+    come first.
     """
     table = distances(lists)
     chosen = [0]
+    names = np.array(roles if roles else [""] * len(lists))
     while len(chosen) < min(count, len(lists)):
         to_chosen = table[:, chosen]
         score = to_chosen.min(axis=1) + 0.5 * to_chosen.mean(axis=1)
+        new = ~np.isin(names, names[chosen]) & (to_chosen.min(axis=1) >= LEAST_APART)
+        score = score + np.where(new, 10.0, 0.0)
         score[chosen] = -1.0
         best = int(score.argmax())
         if to_chosen[best].min() < LEAST_APART:
@@ -145,6 +153,8 @@ def _changes(frame: Frame, draft: Draft) -> tuple[Change, ...]:
 def _idea(frame: Frame, draft: Draft, seed: int) -> Idea:
     scene, pattern = frame.scene, frame.scene.pattern
     facts, tags = measured(scene, draft.inside, frame.begin, frame.end)
+    if draft.role:  # its own word stands for how dense it is
+        tags = (ROLES[draft.role].tag, tags[0], tags[1].partition(", ")[2], *tags[2:])
     return Idea("fill", pattern, _changes(frame, draft), draft.words, tags, seed, pattern.length_ticks, facts)
 
 
@@ -203,7 +213,7 @@ def _why_none(frame: Frame, most: int, after_others: bool) -> str:
         return "No other fill fits these settings: change one, or choose a longer window."
     if most:
         return (
-            f"The beat before {where} is so busy that nothing denser can be played in this window: set how busy the "
-            "fill is to be, or let it be unplayable."
+            f"What goes on before {where} and what keeps going leave no room for a fill here: let fewer voices "
+            "keep going, free a row, or let it be unplayable."
         )
     return "No fill fits these settings: open one of them, free a row, or choose a longer window."

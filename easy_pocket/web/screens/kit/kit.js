@@ -248,6 +248,10 @@ export default class Kit extends Screen {
    * @param {any} dataset
    */
   press(button, dataset) {
+    if (this.library.waits && button.matches("[data-layer-add], [data-alternate-add]")) {
+      this.library.later(() => this.press(button, dataset));
+      return;
+    }
     const { role, alternate } = this.facts;
     const push = (/** @type {import("../../shared/shapes").Edit} */ edit) => this.shared.push(edit, { near: button });
     const sound = this.library.sound();

@@ -27,6 +27,9 @@ export class Library {
     this.before = { pages: new Map(), chosen: null };
     this.inBeat = false;
     this.turn = 0;
+    this.awaited = 0; // how much waits until the list is there
+    /** @type {Promise<void> | null} */
+    this.arriving = null;
     document.addEventListener("click", (event) => this.click(event));
     document.addEventListener("dblclick", (event) => rename(this, event.target.closest?.("#library .sound .words")));
     document.addEventListener("input", (event) => event.target.id === "find-words" && this.ask({ words: event.target.value }));
@@ -106,7 +109,16 @@ export class Library {
     return query;
   }
 
+  /** @param {boolean} [keep] */
   async reload(keep = false) {
+    const arriving = this.reloaded(keep);
+    this.arriving = arriving;
+    await arriving;
+    if (this.arriving === arriving) this.arriving = null;
+  }
+
+  /** @param {boolean} keep */
+  async reloaded(keep) {
     const chosen = this.sound();
     // Until the answer is there, what is chosen is what it was: a hand does not wait for it.
     this.before = { pages: keep ? this.pages : new Map(), chosen };
@@ -258,12 +270,40 @@ export class Library {
     if (play) this.hear();
   }
 
+  /**
+   * The next one or the one before, also while the list comes anew: then from what was chosen, once it is there.
+   * @param {number} by
+   */
+  step(by) {
+    if (this.arriving && this.chosen < 0 && this.before.chosen) this.later(() => this.step(by));
+    else this.choose(by < 0 ? Math.max(0, this.chosen + by) : this.chosen + by);
+  }
+
+  /**
+   * When the list is there; in the order in which it was asked for.
+   * @param {() => unknown} doing
+   */
+  later(doing) {
+    this.awaited += 1;
+    this.arriving?.then(() => {
+      this.awaited -= 1;
+      doing();
+    });
+  }
+
+  // Whether what is chosen comes in a moment.
+  get waits() {
+    return Boolean(this.arriving && (this.awaited || !this.sound()));
+  }
+
   hear() {
+    if (this.waits) return void this.later(() => this.hear());
     const sound = this.sound();
     if (sound) this.kit.tryOut({ sound, inBeat: this.inBeat });
   }
 
   put(asLayer = false) {
+    if (this.waits) return void this.later(() => this.put(asLayer));
     const sound = this.sound();
     if (!sound) return;
     this.kit.put(sound, asLayer);
@@ -273,8 +313,8 @@ export class Library {
     const when = () => !document.activeElement?.closest("button, a, select, summary, input");
     const chosen = () => when() && Boolean(this.sound());
     return [
-      { keys: "ArrowDown", shows: "↑ ↓", words: "step through the sounds", when, run: () => void this.choose(this.chosen + 1) },
-      { keys: "ArrowUp", when, run: () => void this.choose(Math.max(0, this.chosen - 1)) },
+      { keys: "ArrowDown", shows: "↑ ↓", words: "step through the sounds", when, run: () => void this.step(1) },
+      { keys: "ArrowUp", when, run: () => void this.step(-1) },
       { keys: "Home", when, run: () => void this.choose(0) },
       { keys: "End", when, run: () => void this.choose(this.total - 1) },
       { keys: "ArrowRight", shows: "→", words: "hear it again", when: chosen, run: () => void this.hear() },
