@@ -43,7 +43,8 @@ from easy_pocket.core.pattern.timebase import Metre, ms_per_tick
 DENSITY_SLACK = 0.1
 REPAIRS = 4
 LINE_SHARES = (1.0, 0.8, 0.62)  # of a beat's hits that the leading line may take
-SOUNDING = {name: one.odds / 0.84 for name, one in ENDINGS.items() if name != "silence"}  # one of six has silence
+ANY_ENDING = {name: one.odds for name, one in ENDINGS.items()}
+SOUNDING = {name: odds / (1 - ANY_ENDING["silence"]) for name, odds in ANY_ENDING.items() if name != "silence"}
 FREE_SHARES = (1.0, 0.9, 0.8)  # when nobody asked for a density: hands play one line
 GOES_ON = 0.4  # of the candidates let one voice that keeps time go on, when nobody asked
 CRASHES = ("crash", "ride", "hat_open", "tambourine", "shaker")
@@ -99,7 +100,8 @@ def _drawn(frame: Frame, role: FillRole, rng: np.random.Generator) -> _Drawn:
     native = _native(frame.scene, rng)
     fits = role.subdivisions and native in ("8", "16", "32", "mixed") and not frame.scene.metre.compound
     subdivision = settings.subdivision or (pick(rng, role.subdivisions) if fits else native)
-    ending = settings.ending or role.ending or pick(rng, SOUNDING)
+    # One of six has silence, the others have none; where more was asked for, any ending may come.
+    ending = settings.ending or role.ending or pick(rng, ANY_ENDING if role is ASKED else SOUNDING)
     path = settings.path or pick(rng, role.paths or {name: one.odds for name, one in WAYS.items()})
     curve = pick(rng, role.curves or CURVES)
     staying, going_on = frame.staying, ""

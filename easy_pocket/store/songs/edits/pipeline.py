@@ -14,6 +14,7 @@ import time
 import uuid
 from collections.abc import Callable, Iterable
 from dataclasses import asdict, dataclass, field, replace
+from functools import partial
 from typing import Any, TypeVar
 
 from sqlalchemy import delete, select, update
@@ -134,7 +135,7 @@ def _made_once(database: Database, song_id: int, sent: SentEdit, kind: Kind) -> 
             return known
         found = prepared(database.reader, song, sent.edit)
         at = song.row.revision
-        made = _tried_again(lambda at=at, found=found: _made(database, song_id, sent, kind, found, at))  # type: ignore[misc]
+        made = _tried_again(partial(_made, database, song_id, sent, kind, found, at))
         if made is not None:
             return made
     raise EditRefusedError("The song is changed by others faster than this can be computed: try again in a moment.")
