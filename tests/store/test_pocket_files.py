@@ -398,6 +398,15 @@ def test_what_is_no_song_file_is_refused_in_words(store, piers, song, words):
         read_song_file(b"PK not a zip", "x.pocket")
 
 
+def test_a_recording_whose_name_is_none_is_refused_in_words(store, piers):
+    odd = rewritten(
+        packed(store, piers), song=lambda text: text.replace(b'"loops": []', b'"loops": [{"id": 1, "audio_hash": []}]')
+    )
+    assert odd != packed(store, piers)
+    with pytest.raises(PocketError, match="does not hold a song"):
+        opened(store, odd)
+
+
 def test_audio_under_the_name_of_another_is_refused():
     data = FIRST.read_bytes()
     with pytest.raises(PocketError, match="is damaged"):

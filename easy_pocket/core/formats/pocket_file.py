@@ -65,7 +65,9 @@ def read_song_file(data: bytes, name: str) -> SongContents:
     """
     files = read_archive(data, name, (".json", ".flac", ".wav"), most_one=MOST_AUDIO_BYTES, most_all=MOST_BYTES)
     doc = _doc(files.get("song.json"), name)
-    by_bytes = {row.get("audio_hash") for row in doc["loops"]}  # loops are named by the bytes of their files
+    # Loops and the guide are named by the bytes of their files.
+    named = [row.get("audio_hash") for row in (*doc["loops"], doc["song"].get("guide")) if isinstance(row, dict)]
+    by_bytes = {one for one in named if isinstance(one, str)}
     audio, names = {}, {}
     for path, held in files.items():
         found = AUDIO.fullmatch(path)
