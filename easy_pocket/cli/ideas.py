@@ -49,7 +49,8 @@ def add(commands: Any) -> None:
     vary.add_argument("--changes", type=int, help="single changes (default 3, or as many as the distance takes)")
     vary.add_argument("--distance", type=float, help="how far from the beat, 0-1")
     vary.add_argument("--kinds", metavar="KINDS", help=f"of {', '.join(KINDS)} (default: all)")
-    vary.add_argument("--playable", action="store_true", help="no harder to play than the beat is")
+    vary.add_argument("--playable", action=argparse.BooleanOptionalAction, default=True,
+                      help="no harder to play than the beat is (default)")  # fmt: skip
     vary.set_defaults(run=run_vary)
 
     longer = commands.add_parser("grow")

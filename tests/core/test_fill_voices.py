@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from easy_pocket.core.ideas.fill_voices import CURVES, WAYS, ladder, velocities, walk
+from easy_pocket.core.ideas.fill_voices import CURVES, LOUDEST_BEFORE, TRENDS, WAYS, ladder, velocities, walk
 from easy_pocket.core.pattern.timebase import Metre
 
 FOUR = Metre(4, 4)
@@ -80,5 +80,18 @@ def test_velocities_are_velocities(curve, seed, count):
 def test_a_rising_curve_rises_and_a_level_one_hardly_moves():
     rising = np.mean([velocities("rising", SLOTS, FOUR, dice(seed)) for seed in range(40)], axis=0)
     level = np.mean([velocities("level", SLOTS, FOUR, dice(seed)) for seed in range(40)], axis=0)
-    assert rising[-1] - rising[0] > 15
-    assert abs(level[-1] - level[0]) < rising[-1] - rising[0]
+    assert rising[4] - rising[0] > 8  # both on a beat
+    assert abs(level[4] - level[0]) < rising[4] - rising[0]
+
+
+@given(st.sampled_from(sorted(CURVES)), st.integers(0, 9999), st.integers(6, 16))
+def test_some_strokes_are_accents_clearly_above_the_others_and_a_hand_with_a_foot_is_one(curve, seed, count):
+    slots = list(range(0, count * 240, 240))
+    found = velocities(curve, slots, FOUR, dice(seed), doubled=[slots[1]])
+    first, rise, bend = TRENDS[curve]
+    above = found - (first + rise * np.linspace(0, 1, count) ** bend)
+    accented = above > 15
+    assert 0.15 <= accented.mean() <= 0.5
+    assert accented[1]
+    assert (np.abs(above[~accented]) <= 3.01).all()
+    assert found.max() <= LOUDEST_BEFORE

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import replace
 from itertools import combinations
 
+import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -14,11 +16,12 @@ from easy_pocket.core.ideas.change import Idea, with_changes
 from easy_pocket.core.ideas.distance import distance, distances, within
 from easy_pocket.core.ideas.grow import GrowSettings, grow
 from easy_pocket.core.ideas.idea_context import IdeaContext
+from easy_pocket.core.ideas.playable import faults_of_hits
 from easy_pocket.core.ideas.variation_kinds import KINDS
 from easy_pocket.core.ideas.variations import VariationSettings, differ, variations
 from easy_pocket.core.pattern.backbeat import backbeat
 from easy_pocket.core.pattern.pattern import Hit, Pattern
-from tests.core.idea_scenes import BEATS, KIT, beat, scene, with_lock
+from tests.core.idea_scenes import BEATS, KIT, beat, limbs_can, scene, with_lock
 
 
 def varied(here: IdeaContext, wanted: VariationSettings, seed: int, **more: object) -> tuple[Idea, ...]:
@@ -161,3 +164,42 @@ def test_a_pattern_that_is_as_long_already_is_refused_with_a_way_out() -> None:
 def test_growing_nothing_is_refused() -> None:
     with pytest.raises(EditRefusedError, match="nothing to grow from"):
         grow(IdeaContext(Pattern(3840), KIT, 100.0), GrowSettings(4), 1)
+
+
+def _words_of(idea: Idea, hit: Hit) -> str:
+    return next(change.words for change in idea.changes if hit in change.come)
+
+
+@pytest.mark.parametrize("tempo_bpm", [84.0, 104.0, 126.0, 150.0])
+def test_variations_put_ghosts_kicks_and_hats_where_drummers_do(tempo_bpm: float) -> None:
+    """600 of them: none breaks the backbeat or has a hand or a foot at its limit; most additions are where most are."""
+    ghosts, kicks, many = [], [], 0
+    for name in BEATS:
+        here = replace(scene(name), tempo_bpm=tempo_bpm)
+        if faults_of_hits(here.pattern.hits, tempo_bpm):
+            continue
+        held = backbeat(here.pattern)
+        beats, bar = {hit.tick for hit in held}, here.metre.bar_ticks
+        for seed in range(5):
+            for idea in varied(here, VariationSettings(changes=4), seed):
+                many += 1
+                after = idea.pattern()
+                assert set(held) <= set(after.hits)
+                assert not {hit.tick for hit in after.hits if hit.voice == "kick"} & beats
+                assert limbs_can([hit for hit in after.hits if not hit.articulation.backwards], tempo_bpm, 0, 10**9)
+                new = [hit for change in idea.changes for hit in change.come if change.kind in ("ghost", "kick")]
+                soft = [hit.tick for hit in after.hits if hit.voice == "snare" and hit.velocity <= 45]
+                assert max(Counter(tick // bar for tick in soft).values(), default=0) <= (5 if tempo_bpm <= 110 else 4)
+                if tempo_bpm > 130:
+                    assert max(Counter(tick // bar for tick in soft).values(), default=0) <= 2
+                for hit in new:
+                    near = [hit.tick - beat for beat in beats]
+                    if hit.voice == "snare":
+                        assert 18 <= hit.velocity <= 45
+                        assert min(map(abs, near), default=999) > 120
+                        ghosts.append(240 in map(abs, near))
+                    else:
+                        kicks.append(-240 in near or 480 in near or "answering" in _words_of(idea, hit))
+    assert many >= 120
+    assert np.mean(ghosts) > 0.4
+    assert np.mean(kicks) > 0.5

@@ -8,14 +8,12 @@ from functools import cached_property
 import numpy as np
 
 from easy_pocket.core.ideas.change import is_free
-from easy_pocket.core.ideas.distance import within
 from easy_pocket.core.ideas.fill_description import describe_fill
 from easy_pocket.core.ideas.fill_endings import ENDINGS
 from easy_pocket.core.ideas.fill_frame import TIMEKEEPERS, Frame, in_order
 from easy_pocket.core.ideas.fill_rhythm import Ground, choose_slots, ground, pick, shares
 from easy_pocket.core.ideas.fill_roles import (
     ASKED,
-    GHOST,
     MOST_DOUBLED,
     ROLES,
     FillRole,
@@ -152,7 +150,7 @@ def candidate(frame: Frame, seed: int, number: int) -> tuple[Draft | None, int]:
         return None, len(drawn.staying) + min(max(new, 0), room)
     answer = None
     if role.answers and free:
-        answer = answering(_rhythm_before(frame), frame.begin, frame.end, laid.slots, metre, rng)
+        answer = answering(frame.rhythm_before, frame.begin, frame.end, laid.slots, metre, rng)
         if answer is None:
             return None, 0
     places, way = _placed(frame, drawn, laid, new, chord, answer[0] if answer else None, rng)
@@ -166,7 +164,7 @@ def candidate(frame: Frame, seed: int, number: int) -> tuple[Draft | None, int]:
     hits = _articulated(frame, places, last, drawn.curve, rng)
     if last is not None and not _lands(last, hits, drawn.staying):
         return None, total  # what could not be played was taken away, its landing with it
-    crash = _crash(frame, hits) if drawn.ending == "crash" else None
+    crash = _crash(frame, [*hits, *drawn.staying]) if drawn.ending == "crash" else None
     if drawn.ending == "crash" and crash is None:
         return None, total
     words = describe_fill(
@@ -189,18 +187,6 @@ def _one_line(places: list[tuple[str, int]], staying: list[int], last: int | Non
             break
         kept.remove(min(double, key=lambda one: (one[0] not in FEET, one[1] % 480 == 0, one[1], one[0])))
     return kept
-
-
-def _rhythm_before(frame: Frame) -> list[int]:
-    """Where the beat is struck in as long a time before the window (in it, where there is none before).
-
-    Ghosts and what keeps time are left out, unless nothing else is there.
-    """
-    start = frame.begin - (frame.end - frame.begin)
-    start = start if start >= 0 else frame.begin
-    heard = within(frame.scene.pattern, start, start + frame.end - frame.begin)
-    strong = {hit.tick - start for hit in heard if hit.voice not in TIMEKEEPERS and hit.velocity >= GHOST}
-    return sorted(strong if len(strong) > 1.2 * frame.beats else {hit.tick - start for hit in heard})
 
 
 def _lands(last: int, hits: list[Hit], staying: tuple[Hit, ...]) -> bool:
@@ -366,9 +352,11 @@ def _articulated(
         curve_of = dict(zip(ticks, np.rint(asked[0] + (top - asked[0]) * u).tolist(), strict=True))
         final = asked[1]
     else:
-        curve_of = dict(zip(ticks, velocities(curve, ticks, frame.scene.metre, rng).tolist(), strict=True))
-        loudest = max((hit.velocity for hit in frame.staying), default=0)
-        final = min(127, max(ENDING_VELOCITY + int(rng.integers(0, 5)), loudest + 1))
+        doubled = [tick for tick in ticks if sum(at == tick for _, at in places) > 1]
+        line = velocities(curve, ticks, frame.scene.metre, rng, doubled) + frame.softer
+        curve_of = dict(zip(ticks, line.tolist(), strict=True))
+        loudest = max([*(hit.velocity for hit in frame.staying), *map(round, curve_of.values())], default=0)
+        final = min(127, max(ENDING_VELOCITY + frame.softer + int(rng.integers(0, 5)), loudest + 1))
     hits: list[Hit] = []
     first: dict[int, str] = {}
     for voice, tick in places:
@@ -389,7 +377,8 @@ def _crash(frame: Frame, hits: list[Hit]) -> Hit | None:
     voices = frame.free_voices
     voice = next((one for one in CRASHES if one in voices), None) or ladder(voices)[0]
     asked = frame.settings.loudness
-    velocity = asked[1] if asked is not None else min(127, max(ENDING_VELOCITY, *(hit.velocity + 1 for hit in hits)))
+    least = ENDING_VELOCITY + frame.softer
+    velocity = asked[1] if asked is not None else min(127, max(least, *(hit.velocity + 1 for hit in hits)))
     new = Hit(voice, frame.next_one, velocity)
     return new if is_free(pattern, new) else None
 

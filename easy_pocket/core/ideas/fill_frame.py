@@ -6,9 +6,12 @@ from dataclasses import dataclass
 from functools import cached_property
 from operator import attrgetter
 
+import numpy as np
+
 from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.ideas.change import is_free
 from easy_pocket.core.ideas.distance import within
+from easy_pocket.core.ideas.fill_roles import GHOST
 from easy_pocket.core.ideas.fill_settings import FillSettings
 from easy_pocket.core.ideas.idea_context import IdeaContext, check_voices
 from easy_pocket.core.ideas.playable import faults_of_hits
@@ -17,7 +20,8 @@ from easy_pocket.core.pattern.timebase import ms_per_tick
 
 in_order = attrgetter("tick", "voice")
 CONTEXT_MS = 200.0  # before and after the window, for limbs that come from there or have to go there
-
+USUALLY_LOUD = 104  # velocity of the strong strokes of most beats
+MOST_SOFTER = 40
 
 TIMEKEEPERS = ("hat_closed", "ride", "shaker", "tambourine", "hat_pedal")
 
@@ -46,6 +50,26 @@ class Frame:
     def inside(self) -> list[Hit]:
         """Hits of the window as it is."""
         return within(self.scene.pattern, self.begin, self.end)
+
+    @cached_property
+    def rhythm_before(self) -> list[int]:
+        """Where the beat is struck in as long a time before the window (in it, where there is none before).
+
+        Ghosts and what keeps time are left out, unless nothing else is there.
+        """
+        start = self.begin - (self.end - self.begin)
+        start = start if start >= 0 else self.begin
+        heard = within(self.scene.pattern, start, start + self.end - self.begin)
+        strong = {hit.tick - start for hit in heard if hit.voice not in TIMEKEEPERS and hit.velocity >= GHOST}
+        return sorted(strong if len(strong) > 1.2 * self.beats else {hit.tick - start for hit in heard})
+
+    @cached_property
+    def softer(self) -> int:
+        """Steps of velocity by which this beat is played more softly than most (0 or less), so that its fills are."""
+        struck = [hit.velocity for hit in self.scene.pattern.hits if hit.voice not in TIMEKEEPERS]
+        if not struck:
+            return 0
+        return int(np.clip(np.percentile(struck, 80) - USUALLY_LOUD, -MOST_SOFTER, 0))
 
     @cached_property
     def around(self) -> list[Hit]:

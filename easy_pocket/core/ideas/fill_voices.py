@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.ideas.playable import FEET, FOOT_AGAIN_MS, hand_ms
-from easy_pocket.core.pattern.metrical import weights
+from easy_pocket.core.pattern.metrical import WEAKEST, weights
 from easy_pocket.core.pattern.timebase import Metre, ms_per_tick
 from easy_pocket.core.pattern.voices import voice_name
 
@@ -21,8 +21,11 @@ SECONDS = ("tom_low", "snare", "tom_mid", "tom_high", "conga_low", "conga_high",
            "ride", "hat_closed", "tambourine", "shaker")  # fmt: skip
 CURVES = {"rising": 0.42, "accents": 0.3, "swell": 0.16, "level": 0.12}  # with their odds
 SAFE_MS = 4.0  # more than a limb needs: swing and looseness move hits
-ENDING_VELOCITY = 121
+ENDING_VELOCITY = 112
 LOUDEST_BEFORE = 117
+TRENDS = {"rising": (54, 26, 1.0), "swell": (44, 38, 1.6), "level": (70, 0, 1.0), "accents": (62, 8, 1.0)}
+ACCENTED = (0.2, 0.42)  # share of the strokes that are accents
+ACCENT_STEPS = (22.0, 33.0)  # of velocity, above the others
 
 
 def ladder(voices: tuple[str, ...]) -> list[str]:
@@ -252,8 +255,10 @@ def add_limbs(
     return left
 
 
-def velocities(curve: str, slots: list[int], metre: Metre, rng: np.random.Generator) -> Floats:
-    """Velocities of a line when no loudness was asked for.
+def velocities(
+    curve: str, slots: list[int], metre: Metre, rng: np.random.Generator, doubled: Collection[int] = ()
+) -> Floats:
+    """Velocities of a line when no loudness was asked for: a trend, and accents clearly above it.
 
     Parameters
     ----------
@@ -265,6 +270,8 @@ def velocities(curve: str, slots: list[int], metre: Metre, rng: np.random.Genera
         Metre of the bars.
     rng
         Source of chance, seeded by the caller.
+    doubled
+        Slots that a hand and a foot strike together: those mean an accent.
 
     Returns
     -------
@@ -273,14 +280,14 @@ def velocities(curve: str, slots: list[int], metre: Metre, rng: np.random.Genera
     """
     count = len(slots)
     u = np.linspace(0, 1, count) if count > 1 else np.zeros(count)
-    loose = rng.uniform(-3, 3, count)
-    if curve == "rising":
-        return np.asarray(66 + 46 * u + loose)
-    if curve == "swell":
-        return np.asarray(38 + 74 * u**1.8 + loose)
-    if curve == "level":
-        return np.asarray(98 + 2 * loose)
-    strong = weights(slots, metre) >= (-2 if metre.compound else -3)
-    if strong.all() or not strong.any():
-        strong = np.arange(count) % int(rng.integers(2, 4)) == 0
-    return np.asarray(np.where(strong, 106, 66) + 6 * u + loose)
+    first, rise, bend = TRENDS[curve]
+    found = np.asarray(first + rise * u**bend + rng.uniform(-3, 3, count))
+    if count < 2:
+        return found
+    weight = weights(slots, metre) / -WEAKEST
+    off = curve == "accents" and rng.random() < 0.5  # against the beat: every third stroke
+    figure = -(np.arange(count) % 3 != int(rng.integers(3))).astype(float)
+    score = (figure if off else weight) + 0.35 * rng.random(count) + 2.0 * np.isin(slots, list(doubled))
+    accented = np.argsort(-score, kind="stable")[: max(1, round(float(rng.uniform(*ACCENTED)) * count))]
+    found[accented] += rng.uniform(*ACCENT_STEPS)
+    return np.minimum(found, LOUDEST_BEFORE)

@@ -151,7 +151,7 @@ def _changed_bar(
         rng = np.random.default_rng([seed, 2, place, count, draw])
         offered = [
             change
-            for change in possible(span, kinds, rng)
+            for change in span.placement.within_rules(possible(span, kinds, rng))
             if not any((hit.voice, hit.tick) in held for hit in change.gone)
         ]
         large = [change for change in offered if change.kind not in SINGLE][:1]  # one such thing in a bar is enough

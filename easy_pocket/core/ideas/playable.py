@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -146,10 +146,12 @@ def _unchained(chain: tuple[object, ...]) -> list[Fault]:
 def faults_of_hits(hits: Sequence[Hit], tempo_bpm: float) -> list[Fault]:
     """Faults of written hits on the straight grid; places point into the hits as given, which are in order of tick.
 
-    Ornaments are not counted: see `check_performance`.
+    Ornaments are not counted: see `check_performance`. A sound that runs backwards is struck by nobody.
     """
     tick_ms = ms_per_tick(tempo_bpm)
-    return faults([hit.tick * tick_ms for hit in hits], [hit.voice for hit in hits])
+    struck = [place for place, hit in enumerate(hits) if not hit.articulation.backwards]
+    found = faults([hits[place].tick * tick_ms for place in struck], [hits[place].voice for place in struck])
+    return [replace(fault, index=struck[fault.index]) for fault in found]
 
 
 def check_performance(performance: Performance) -> list[tuple[Hit, Fault]]:

@@ -10,6 +10,7 @@ import numpy as np
 
 from easy_pocket.core.ideas.change import Change, added, is_free, removed, voice_change, where
 from easy_pocket.core.ideas.idea_context import IdeaContext
+from easy_pocket.core.ideas.placement import AGAINST, EIGHTH, Placement
 from easy_pocket.core.pattern.articulation import changed
 from easy_pocket.core.pattern.backbeat import BACKBEATS, LOUD, backbeat, backbeat_voice
 from easy_pocket.core.pattern.metrical import weights
@@ -17,7 +18,9 @@ from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.timebase import place_name
 from easy_pocket.core.pattern.voices import voice_name
 
-GHOST, PLAIN_HIT, ACCENT = 36, 92, 112
+GHOST, SOFTER_GHOST, PLAIN_HIT, ACCENT, PEDAL = 36, 28, 92, 112, 70
+ACCENT_STEP = 14  # of velocity, between the beats of what keeps time and its off-beats
+BEFORE_BEAT = 3.0  # odds of a hat that opens an 8th before a beat and is closed on it
 HATS = ("hat_closed", "ride", "shaker", "tambourine")
 # What a single hit can sound on instead, nearest first.
 OTHERS = {
@@ -70,6 +73,19 @@ class Span:
         return self._weights[tick]
 
     @cached_property
+    def placement(self) -> Placement:
+        return Placement(self.pattern, self.begin, self.end, self.scene.tempo_bpm)
+
+    @cached_property
+    def odds(self) -> dict[tuple[str, str], float]:
+        """How likely a change is, by its kind and words, where that is not 1; 0: only when it is all that was asked."""
+        return {}
+
+    def likely(self, change: Change, odds: float) -> Change:
+        self.odds[change.kind, change.words] = odds
+        return change
+
+    @cached_property
     def catalogue(self) -> dict[str, list[Change]]:
         """What could be done, by kind, as far as it was asked for."""
         return {}
@@ -85,8 +101,13 @@ def ghosts(span: Span) -> list[Change]:
     voice = span.scene.first("snare", "rim", "conga_high", "clap")
     if voice is None:
         return []
-    weak = [tick for tick in span.empty(voice) if span.weight(tick) <= -3]
-    return [added(Hit(voice, tick, GHOST), span.pattern, "ghost", "ghost on") for tick in weak]
+    found, place = [], span.placement
+    for tick in span.empty(voice):
+        odds = place.ghost_odds(tick) if span.weight(tick) <= -3 else 0.0
+        if odds:
+            velocity = GHOST if odds > 1 else SOFTER_GHOST
+            found.append(span.likely(added(Hit(voice, tick, velocity), span.pattern, "ghost", "ghost on"), odds))
+    return found
 
 
 def kicks(span: Span) -> list[Change]:
@@ -94,12 +115,20 @@ def kicks(span: Span) -> list[Change]:
     voice = span.scene.first("kick", "tom_low", "conga_low")
     if voice is None:
         return []
+    place, metre = span.placement, span.scene.metre
     snares = {hit.tick for hit in span.pattern.hits if hit.voice in BACKBEATS and hit.velocity >= LOUD}
-    more = [tick for tick in span.empty(voice) if tick not in snares and span.weight(tick) < 0]
+    found = []
+    for tick in span.empty(voice):
+        odds = place.kick_odds(tick)
+        if not odds or span.weight(tick) >= 0 or (tick in snares and not place.four_to_the_bar):
+            continue
+        one, echo = added(Hit(voice, tick, PLAIN_HIT), span.pattern, "kick", "one more"), place.echoed(tick)
+        if echo is not None:  # the beat's own rhythm, at another place
+            one = replace(one, words=f"{one.words}, answering {place_name(echo, metre)}")
+        found.append(span.likely(one, odds))
     fewer = [hit for hit in span.of(voice) if span.weight(hit.tick) < 0]
-    return [
-        *(added(Hit(voice, tick, PLAIN_HIT), span.pattern, "kick", "one more") for tick in more),
-        *(removed(hit, span.pattern, "kick") for hit in fewer),
+    return found + [
+        span.likely(removed(hit, span.pattern, "kick"), 1.0 if span.weight(hit.tick) <= -3 else 0.4) for hit in fewer
     ]
 
 
@@ -117,13 +146,22 @@ def opened(span: Span) -> list[Change]:
     """Closed hats that open, where there is room."""
     if "hat_open" not in span.scene.voices:
         return []
-    free = set(span.empty("hat_open"))
-    return [
-        replace(voice_change(hit, replace(hit, voice="hat_open"), span.pattern), kind="hat_open",
-                words=f"hat opened at {place_name(hit.tick, span.scene.metre)}")
-        for hit in span.of("hat_closed")
-        if hit.tick in free and span.weight(hit.tick) < -1
-    ]  # fmt: skip
+    metre, free, pedal = span.scene.metre, set(span.empty("hat_open")), set(span.empty("hat_pedal"))
+    closing = {hit.tick for hit in span.pattern.hits if hit.voice in ("hat_closed", "hat_pedal")}
+    found = []
+    for hit in span.of("hat_closed"):
+        beat = (hit.tick // metre.pulse_ticks + 1) * metre.pulse_ticks
+        if hit.tick not in free or span.weight(hit.tick) >= -1:
+            continue
+        come, words = [replace(hit, voice="hat_open")], f"hat opened at {place_name(hit.tick, metre)}"
+        if not any(hit.tick < at <= beat for at in closing) and beat % span.pattern.length_ticks not in closing:
+            if beat not in pedal or "hat_pedal" not in span.scene.voices:
+                continue  # nothing would close it
+            come.append(Hit("hat_pedal", beat, PEDAL))
+            words = f"{words}, closed by the foot at {place_name(beat, metre)}"
+        at_once = beat - hit.tick <= EIGHTH and not any(hit.tick < at < beat for at in closing)
+        found.append(span.likely(Change("hat_open", (hit,), tuple(come), words), BEFORE_BEAT if at_once else 1.0))
+    return found
 
 
 def moved(span: Span) -> list[Change]:
@@ -150,7 +188,8 @@ def other_sounds(span: Span) -> list[Change]:
         for other in OTHERS.get(hit.voice, ()):
             new = replace(hit, voice=other)
             if other in span.scene.voices and span.pattern.at(other, hit.tick) is None and is_free(span.pattern, new):
-                found.append(replace(voice_change(hit, new, span.pattern), kind="sound"))
+                one = replace(voice_change(hit, new, span.pattern), kind="sound")
+                found.append(one if span.placement.keeps_backbeat(one) else span.likely(one, 0.0))
                 break
     return found
 
@@ -158,13 +197,24 @@ def other_sounds(span: Span) -> list[Change]:
 def accents(span: Span) -> list[Change]:
     """A loud hit of what keeps time played softly, or a soft one loudly."""
     found = []
+    pulse = span.scene.metre.pulse_ticks
     for hit in span.of(*HATS, "kick"):
         if hit.voice == "kick" and span.weight(hit.tick) >= -1:
             continue  # the kick that carries the bar stays strong
-        level = 58 if hit.velocity >= 84 else ACCENT
+        usual = [other.velocity for other in span.of(hit.voice) if (other.tick % pulse == 0) != (hit.tick % pulse == 0)]
+        middle = float(np.median(usual)) if usual else float(hit.velocity)
+        # On the beat stronger than off it, by 8 to 20 steps; what is so already may be turned, but seldom.
+        step = ACCENT_STEP if hit.tick % pulse == 0 else -ACCENT_STEP
+        as_usual = (hit.velocity - middle) * step >= ACCENT_STEP * 8
+        level = round(min(ACCENT, max(1, middle - step if as_usual else middle + step)))
+        if hit.voice == "kick":
+            level, as_usual = (58 if hit.velocity >= 84 else ACCENT), False
+        if abs(level - hit.velocity) < 8:
+            continue
         word = "softer" if level < hit.velocity else "accented"
         to = replace(hit, velocity=level)
-        found.append(Change("accent", (hit,), (to,), f"{where(hit, span.pattern)} {word}, {hit.velocity} to {level}"))
+        one = Change("accent", (hit,), (to,), f"{where(hit, span.pattern)} {word}, {hit.velocity} to {level}")
+        found.append(span.likely(one, AGAINST if as_usual else 1.0))
     return found
 
 
@@ -252,10 +302,20 @@ def possible(span: Span, kinds: tuple[str, ...], rng: np.random.Generator) -> li
     list[Change]
         Changes, the kinds by turns.
     """
-    by_kind = [span.all_of(kind) for kind in kinds]
-    shuffled = [[changes[place] for place in rng.permutation(len(changes)).tolist()] for changes in by_kind]
+    shuffled = [_by_odds(span, span.all_of(kind), rng, asked=len(kinds) == 1) for kind in kinds]
     order = rng.permutation(len(shuffled)).tolist()
     found = []
     for turn in range(max(map(len, shuffled), default=0)):
         found += [shuffled[place][turn] for place in order if turn < len(shuffled[place])]
     return found
+
+
+def _by_odds(span: Span, changes: list[Change], rng: np.random.Generator, *, asked: bool) -> list[Change]:
+    """In an order of chance in which the likely ones mostly come first (Efraimidis and Spirakis 2006).
+
+    asked: whether no other kind may come; what is never done unasked is done then.
+    """
+    odds = np.array([span.odds.get((change.kind, change.words), 1.0) for change in changes])
+    odds = np.maximum(odds, 1e-3) if asked else odds
+    order = np.argsort(rng.exponential(size=len(changes)) / np.maximum(odds, 1e-9), kind="stable")
+    return [changes[place] for place in order.tolist() if odds[place] > 0]

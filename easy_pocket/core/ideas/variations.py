@@ -35,7 +35,7 @@ class VariationSettings:
     changes: int | None = None
     distance: float | None = None
     kinds: tuple[str, ...] = ()
-    playable: bool = False
+    playable: bool = True
 
     def __post_init__(self) -> None:
         if self.changes is not None:
@@ -150,6 +150,7 @@ def choose(
         offered = possible(span, kinds, rng)
         if used:
             offered.sort(key=lambda change: _seen(change, used))
+        offered = span.placement.within_rules(offered)
         if settings.distance is None:
             return disjoint(offered, settings.changes or USUAL_CHANGES)
         if settings.changes is None:

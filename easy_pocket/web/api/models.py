@@ -249,7 +249,7 @@ class VaryIn(Model):
     distance: Annotated[float, Field(ge=0, le=1)] | None = None
     kinds: Annotated[list[str], Field(max_length=20)] = []
     kit: Name = "boathouse"
-    playable: bool = False
+    playable: bool = True
 
 
 class GrowIn(Model):

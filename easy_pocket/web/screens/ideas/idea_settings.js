@@ -4,7 +4,7 @@ import { paintAll } from "../../shared/sliders.js";
 
 const OPEN = {
   fill: { beats: null, density: null, loudness: null, offbeat: null, subdivision: null, path: null, ending: null, keep: null, playable: true },
-  variation: { from_bar: 1, bars: null, changes: null, distance: null, kinds: null, playable: false },
+  variation: { from_bar: 1, bars: null, changes: null, distance: null, kinds: null, playable: true },
   grow: { bars: 8, changes: 2, bigger: true, fill: true, kinds: null, again: {} },
   roll: { voice: "snare", beats: null, rates: null, velocity: [58, 116], tune_cents: [0, 0], gap: 0, lands: true },
   build: { stages: 4, from_percent: 60, bars: 0, order: [] },

@@ -67,7 +67,7 @@ class VariationAsk(Batched):
     changes: Small | None = None
     distance: Finite | None = None
     kinds: Annotated[list[Word], Field(max_length=20)] = Field(default_factory=list)
-    playable: bool = False
+    playable: bool = True
 
     def to_core(self) -> VariationSettings:
         return VariationSettings(self.changes, self.distance, tuple(self.kinds), self.playable)
