@@ -243,7 +243,7 @@ def test_dropped_ideas_come_back_on_request(ideas: Page) -> None:
     ideas.click("#idea-more")
     new_keys(ideas, first)
     ideas.click('#idea-side [data-tab="log"]')
-    expect(ideas.locator('#idea-log li[data-state="dropped"]')).to_have_count(6)
+    expect(ideas.locator('#idea-log li[data-state="passed"]')).to_have_count(6)
     ideas.click('[data-back="dropped"]')
     until(ideas, f"easyPocket.screens.ideas.cards.some((card) => card.idea.key === '{first[0]}')")
 
@@ -342,3 +342,36 @@ def test_an_idea_that_was_refused_is_not_listed_as_taken(ideas: Page) -> None:
     ideas.click("#idea-put")
     expect(ideas.locator("#note")).to_contain_text("in the pattern")
     expect(ideas.locator('#idea-log li[data-state="taken"]')).to_have_count(1)
+
+
+def test_an_idea_that_is_not_wanted_is_dropped_and_others_like_it_come_less(ideas: Page) -> None:
+    learned = ideas.locator("#idea-learned")
+    expect(learned).to_have_text("0 kept or dropped so far; from 4 on it counts.")
+    first = ideas.locator("#idea-grid article").first
+    first.locator("[data-idea-drop]").click()
+    expect(first.locator("[data-idea-drop]")).to_have_text("take back")
+    expect(learned).to_contain_text("1 kept or dropped")
+    first.locator("[data-idea-drop]").click()  # a slip
+    expect(learned).to_contain_text("0 kept or dropped")
+    ideas.click("#idea-grid article:nth-child(2) .idea-pic")
+    ideas.keyboard.press("Delete")
+    for number in (3, 4):
+        ideas.keyboard.press("ArrowRight")
+        expect(ideas.locator(f"#idea-grid article:nth-child({number})")).to_have_attribute("aria-current", "true")
+        ideas.keyboard.press("Delete")
+    expect(ideas.locator("#idea-grid article.unwanted")).to_have_count(3)
+    ideas.keyboard.press("ArrowRight")
+    ideas.keyboard.press("p")
+    expect(learned).to_contain_text("From 4 choices")
+    before = keys(ideas)
+    ideas.click("#idea-more")
+    new_keys(ideas, before)
+    expect(ideas.locator("#idea-grid article.unwanted")).to_have_count(0)
+    ideas.click("[data-forget]")
+    expect(learned).to_contain_text("0 kept or dropped")
+    ideas.click("[data-forget]")
+    expect(learned).to_contain_text("From 4 choices")
+    ideas.locator('[data-check="learned"]').uncheck()
+    ideas.reload()
+    asked(ideas)
+    expect(ideas.locator('[data-check="learned"]')).not_to_be_checked()

@@ -200,3 +200,36 @@ def test_too_many_steps_of_their_own_are_refused_with_a_way_out(tab: Tab) -> Non
     assert (status, "put it in as one step" in refused["error"]) == (422, True)
     assert tab.state() == before
     assert tab.edit(**body)[0] == 200
+
+
+FIELDS = ("kind", "key", "words", "tags", "traits", "seed", "length_ticks", "changes")
+
+
+def test_what_is_dropped_comes_less_until_it_is_forgotten_or_switched_off(tab: Tab, store: Any) -> None:
+    _, plain = ask(tab, kind="fill", seed=5)
+    assert plain["learned"] == "0 kept or dropped so far; from 4 on it counts."
+    for batch in range(4):
+        _, told = ask(tab, kind="fill", seed=5, batch=batch, learned=False)
+        ranked = sorted(told["ideas"], key=strokes)
+        docs = [{name: idea[name] for name in FIELDS} for idea in ranked]
+        ask(tab, "/log", state="taken", ideas=docs[:2])
+        _, answer = ask(tab, "/log", state="dropped", ideas=docs[2:])
+    assert answer["learned"].startswith("From 24 choices: more: ")
+    _, liked = ask(tab, kind="fill", seed=5)
+    mean = sum(map(strokes, plain["ideas"])) / 6
+    assert sum(map(strokes, liked["ideas"])) / len(liked["ideas"]) < 0.75 * mean
+    _, off = ask(tab, kind="fill", seed=5, learned=False)
+    assert [idea["key"] for idea in off["ideas"]] == [idea["key"] for idea in plain["ideas"]]
+    assert ask(tab, "/choices", kind="fill", forgotten=True)[1]["learned"].startswith("0 kept")
+    assert ask(tab, kind="fill", seed=5)[1]["ideas"] == plain["ideas"]
+    assert ask(tab, "/choices", kind="fill", forgotten=False)[1]["learned"].startswith("From 24")
+    assert ask(tab, kind="fill", seed=5)[1]["ideas"] == liked["ideas"]
+    _, answer = ask(tab, "/log", state="passed", ideas=docs[2:])  # taken back
+    assert answer["learned"].startswith("From 20")
+    with store.transaction() as session:
+        other = Tab(tab.client, create_song(session, "Other", hits=beat("straight").hits).id)
+    assert ask(other, kind="fill")[1]["learned"].startswith("0 kept")
+
+
+def strokes(idea: dict[str, Any]) -> float:
+    return float(next(one for one in idea["traits"] if one.startswith("strokes="))[8:])

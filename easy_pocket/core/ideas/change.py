@@ -31,7 +31,10 @@ class Change:
 
 @dataclass(frozen=True)
 class Idea:
-    """Changes of `before`, with words and tags. length_ticks: of the pattern with the idea in it."""
+    """Changes of `before`, with words and tags.
+
+    length_ticks: of the pattern with the idea in it. traits: what is learned from when it is kept or dropped.
+    """
 
     kind: str
     before: Pattern
@@ -41,6 +44,7 @@ class Idea:
     seed: int
     length_ticks: int
     facts: dict[str, float] = field(default_factory=dict, compare=False)
+    traits: tuple[str, ...] = field(default=(), compare=False)
 
     def pattern(self, kept: Collection[int] | None = None) -> Pattern:
         """The pattern with the idea, or with those of its changes whose numbers are kept."""

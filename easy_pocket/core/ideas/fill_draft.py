@@ -44,7 +44,8 @@ LINE_SHARES = (1.0, 0.8, 0.62)  # of a beat's hits that the leading line may tak
 ANY_ENDING = {name: one.odds for name, one in ENDINGS.items()}
 SOUNDING = {name: odds / (1 - ANY_ENDING["silence"]) for name, odds in ANY_ENDING.items() if name != "silence"}
 FREE_SHARES = (1.0, 0.9, 0.8)  # when nobody asked for a density: hands play one line
-GOES_ON = 0.4  # of the candidates let one voice that keeps time go on, when nobody asked
+GOES_ON = {"yes": 0.4, "no": 0.6}  # so many candidates let one voice that keeps time go on, when nobody asked
+MOST_GOING_ON = 2.2  # hits a beat: what keeps 16ths needs a hand of its own
 CRASHES = ("crash", "ride", "hat_open", "tambourine", "shaker")
 
 
@@ -56,6 +57,7 @@ class Draft:
     crash: Hit | None
     words: str
     role: str = ""
+    traits: tuple[str, ...] = ()
 
     @cached_property
     def hits(self) -> tuple[Hit, ...]:
@@ -74,11 +76,12 @@ def _target(frame: Frame, role: FillRole, staying: int, rng: np.random.Generator
         slack = max(DENSITY_SLACK * exact, 0.5)
         low, high = int(np.ceil(exact - slack)), int(np.floor(exact + slack))
         return round(exact), max(low, 1), max(high, 1)
-    fewest, most = max(2, round(role.strokes[0] * frame.beats)), max(3, round(role.strokes[1] * frame.beats))
-    wanted = round(float(rng.uniform(*role.strokes)) * frame.beats)
+    calmest, densest = (strokes * frame.taste.busier if frame.taste.known else strokes for strokes in role.strokes)
+    fewest, most = max(2, round(calmest * frame.beats)), max(3, round(densest * frame.beats))
+    wanted = round(float(rng.uniform(calmest, densest)) * frame.beats)
     # What goes on is not counted against what is new: something has to happen.
     least = max(fewest, staying + 1)
-    return max(wanted, staying + max(2, fewest // 2)), least, max(most, staying + most)
+    return max(wanted, staying + max(2, round(0.7 * fewest))), least, max(most, staying + most)
 
 
 @dataclass(frozen=True)
@@ -97,14 +100,19 @@ def _drawn(frame: Frame, role: FillRole, rng: np.random.Generator) -> _Drawn:
     settings = frame.settings
     native = _native(frame.scene, rng)
     fits = role.subdivisions and native in ("8", "16", "32", "mixed") and not frame.scene.metre.compound
+    taste = frame.taste
     subdivision = settings.subdivision or (pick(rng, role.subdivisions) if fits else native)
     # One of six has silence, the others have none; where more was asked for, any ending may come.
-    ending = settings.ending or role.ending or pick(rng, ANY_ENDING if role is ASKED else SOUNDING)
-    path = settings.path or pick(rng, role.paths or {name: one.odds for name, one in WAYS.items()})
-    curve = pick(rng, role.curves or CURVES)
+    ending = settings.ending or role.ending
+    ending = ending or pick(rng, taste.tilted("ending", ANY_ENDING if role is ASKED else SOUNDING))
+    paths = role.paths or {name: one.odds for name, one in WAYS.items()}
+    path = settings.path or pick(rng, taste.tilted("path", paths))
+    curve = pick(rng, taste.tilted("curve", role.curves or CURVES))
     staying, going_on = frame.staying, ""
-    if settings.keep is None and ending not in ("hit4", "silence") and rng.random() < GOES_ON:
-        there = [voice for voice in TIMEKEEPERS if sum(hit.voice == voice for hit in frame.leaving) > 1]
+    goes_on = taste.tilted("goes_on", GOES_ON)["yes"]
+    if settings.keep is None and ending not in ("hit4", "silence") and rng.random() < goes_on:
+        counts = {voice: sum(hit.voice == voice for hit in frame.leaving) for voice in TIMEKEEPERS}
+        there = [voice for voice, count in counts.items() if 1 < count <= MOST_GOING_ON * frame.beats]
         going_on = there[int(rng.integers(len(there)))] if there else ""
         staying = (*staying, *(hit for hit in frame.leaving if hit.voice == going_on))
     return _Drawn(subdivision, ending, path, curve, staying, going_on)
@@ -129,7 +137,7 @@ def candidate(frame: Frame, seed: int, number: int) -> tuple[Draft | None, int]:
     """
     rng = np.random.default_rng([seed, number])
     metre, locked = frame.scene.metre, frame.scene.pattern.locked_places
-    name = role_of(number)
+    name = role_of(number, frame.taste, rng)
     free = frame.settings.density is None and frame.settings.offbeat is None
     role = ROLES[name] if free else ASKED
     drawn = _drawn(frame, role, rng)
@@ -174,7 +182,10 @@ def candidate(frame: Frame, seed: int, number: int) -> tuple[Draft | None, int]:
     )  # fmt: skip
     words = f"{answer[1]}, {words}" if answer else words
     told = name if free else ""
-    return Draft(tuple(sorted([*hits, *drawn.staying], key=in_order)), crash, words, told), total
+    kinds = {"role": told, "moves": drawn.subdivision, "ending": drawn.ending, "path": drawn.path, "curve": drawn.curve}
+    kinds["goes_on"] = "yes" if drawn.going_on else "no"
+    traits = tuple(f"{kind}={value}" for kind, value in kinds.items() if value)
+    return Draft(tuple(sorted([*hits, *drawn.staying], key=in_order)), crash, words, told, traits), total
 
 
 def _one_line(places: list[tuple[str, int]], staying: list[int], last: int | None) -> list[tuple[str, int]]:

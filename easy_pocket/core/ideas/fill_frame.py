@@ -15,6 +15,7 @@ from easy_pocket.core.ideas.fill_roles import GHOST
 from easy_pocket.core.ideas.fill_settings import FillSettings
 from easy_pocket.core.ideas.idea_context import IdeaContext, check_voices
 from easy_pocket.core.ideas.playable import faults_of_hits
+from easy_pocket.core.ideas.taste import NO_TASTE, Taste
 from easy_pocket.core.pattern.pattern import Hit
 from easy_pocket.core.pattern.timebase import ms_per_tick
 
@@ -37,6 +38,7 @@ class Frame:
     free_voices: tuple[str, ...]
     leaving: tuple[Hit, ...]  # hits of the window that may go
     staying: tuple[Hit, ...]  # and those that are locked
+    taste: Taste = NO_TASTE
 
     @property
     def beats(self) -> float:
@@ -85,7 +87,7 @@ class Frame:
         return sum(hits[fault.index].tick >= self.end for fault in faults_of_hits(hits, self.scene.tempo_bpm))
 
 
-def frame_of(scene: IdeaContext, settings: FillSettings, begin: int, end: int) -> Frame:
+def frame_of(scene: IdeaContext, settings: FillSettings, begin: int, end: int, taste: Taste = NO_TASTE) -> Frame:
     """Gather what is fixed before a fill is drawn: voices, slots, what goes on under it.
 
     Parameters
@@ -98,6 +100,8 @@ def frame_of(scene: IdeaContext, settings: FillSettings, begin: int, end: int) -
         First tick of the window.
     end
         Tick at which the window ends, not part of it.
+    taste
+        What was learned of what is kept.
 
     Returns
     -------
@@ -118,4 +122,4 @@ def frame_of(scene: IdeaContext, settings: FillSettings, begin: int, end: int) -
             "Everything in this window is locked or goes on, so no fill fits: free a row, or let fewer voices "
             "keep going."
         )
-    return Frame(scene, settings, begin, end, free_voices, leaving, staying)
+    return Frame(scene, settings, begin, end, free_voices, leaving, staying, taste)

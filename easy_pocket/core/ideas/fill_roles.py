@@ -11,7 +11,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from easy_pocket.core.ideas.fill_rhythm import Ints
+from easy_pocket.core.ideas.fill_rhythm import Ints, pick
+from easy_pocket.core.ideas.taste import NO_TASTE, Taste
 from easy_pocket.core.pattern.metrical import weights
 from easy_pocket.core.pattern.timebase import Metre
 
@@ -52,8 +53,10 @@ ROLES = {
 ASKED = FillRole("", (3.0, 5.0))  # where its density or its lean off the beat was asked for
 
 
-def role_of(number: int) -> str:
-    """Each in its turn, so that a batch finds some of all."""
+def role_of(number: int, taste: Taste = NO_TASTE, rng: np.random.Generator | None = None) -> str:
+    """Each in its turn, so that a batch finds some of all; with a taste, by chance and by its odds."""
+    if taste.known and rng is not None:
+        return pick(rng, taste.tilted("role", dict.fromkeys(ROLES, 1 / len(ROLES))))
     return list(ROLES)[number % len(ROLES)]
 
 

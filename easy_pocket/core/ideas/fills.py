@@ -22,12 +22,14 @@ from easy_pocket.core.ideas.fill_roles import ROLES
 from easy_pocket.core.ideas.fill_settings import FillSettings
 from easy_pocket.core.ideas.idea_context import MAX_SEED, IdeaContext
 from easy_pocket.core.ideas.playable import faults_of_hits
+from easy_pocket.core.ideas.taste import NO_TASTE, Taste
 from easy_pocket.core.pattern.metrical import syncopation
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.timebase import place_name
 
 MOST_AT_ONCE = 12
 TRIES_EACH = 24  # candidates drawn for every one that is shown, at the most
+SPARE = 3  # candidates more than are shown, where they are drawn by a taste
 POOL_EACH = 2  # candidates that fit, for every one that is shown
 LEAST_APART = 0.15  # no two of a batch are nearer
 MEAN_APART = 0.35
@@ -51,6 +53,7 @@ def fills(
     count: int = 6,
     batch: int = 0,
     seen: Collection[str] = (),
+    taste: Taste = NO_TASTE,
 ) -> Batch:
     """Fills of the window from tick begin to end. batch: which one; seen: keys of ideas that are not to come again.
 
@@ -74,6 +77,8 @@ def fills(
         Which batch, counted from 0; each has ideas of its own.
     seen
         Keys of ideas that are not to come again.
+    taste
+        What was learned of what is kept: what was dropped comes less.
 
     Returns
     -------
@@ -82,7 +87,7 @@ def fills(
     """
     require_range("The number of ideas", count, 1, MOST_AT_ONCE)
     require_range("The seed", seed, 0, MAX_SEED)
-    frame = frame_of(scene, settings, begin, end)
+    frame = frame_of(scene, settings, begin, end, taste)
     pool: dict[tuple[Hit, ...], Draft] = {}
     most, known, length = 0, set(seen), scene.pattern.length_ticks
     tries = count * TRIES_EACH
@@ -94,12 +99,14 @@ def fills(
         new = draft is not None and draft.hits not in pool and set(draft.hits) != set(frame.inside)
         if draft is not None and new and not (known and key_of(_changes(frame, draft), length) in known):
             pool[draft.hits] = draft
-        if len(pool) >= count * POOL_EACH and (number >= tries // 2 or not _lacking(pool.values(), count)):
+        enough = count + SPARE if taste.known else count * POOL_EACH
+        if len(pool) >= enough and (number >= tries // 2 or taste.known or not _lacking(pool.values(), count)):
             break
     if not pool:
         raise EditRefusedError(_why_none(frame, most, bool(seen)))
     drafts = list(pool.values())
-    chosen = furthest_apart([draft.heard for draft in drafts], count, [draft.role for draft in drafts])
+    roles = [] if taste.known else [draft.role for draft in drafts]  # by a taste, as often as they are drawn
+    chosen = furthest_apart([draft.heard for draft in drafts], count, roles)
     return Batch(tuple(_idea(frame, drafts[place], seed) for place in chosen), describe_briefly(len(chosen), count))
 
 
@@ -153,9 +160,10 @@ def _changes(frame: Frame, draft: Draft) -> tuple[Change, ...]:
 def _idea(frame: Frame, draft: Draft, seed: int) -> Idea:
     scene, pattern = frame.scene, frame.scene.pattern
     facts, tags = measured(scene, draft.inside, frame.begin, frame.end)
-    if draft.role:  # its own word stands for how dense it is
+    if draft.role and not frame.taste.known:  # its own word stands for how dense it is
         tags = (ROLES[draft.role].tag, tags[0], tags[1].partition(", ")[2], *tags[2:])
-    return Idea("fill", pattern, _changes(frame, draft), draft.words, tags, seed, pattern.length_ticks, facts)
+    traits = (*draft.traits, f"strokes={len(draft.inside) / frame.beats:.3g}")
+    return Idea("fill", pattern, _changes(frame, draft), draft.words, tags, seed, pattern.length_ticks, facts, traits)
 
 
 def measured(scene: IdeaContext, hits: Iterable[Hit], begin: int, end: int) -> tuple[dict[str, float], tuple[str, ...]]:

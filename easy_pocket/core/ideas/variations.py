@@ -13,6 +13,7 @@ from easy_pocket.core.ideas.distance import density, distance, within
 from easy_pocket.core.ideas.fills import MOST_AT_ONCE, Batch
 from easy_pocket.core.ideas.idea_context import MAX_SEED, IdeaContext, check_voices
 from easy_pocket.core.ideas.playable import faults_of_hits, playable_tag
+from easy_pocket.core.ideas.taste import NO_TASTE, Taste
 from easy_pocket.core.ideas.variation_kinds import KINDS, Span, possible, step_of
 from easy_pocket.core.pattern.metrical import syncopation
 from easy_pocket.core.pattern.pattern import Hit, Pattern
@@ -57,6 +58,7 @@ def variations(
     count: int = 6,
     batch: int = 0,
     seen: Collection[str] = (),
+    taste: Taste = NO_TASTE,
 ) -> Batch:
     """Variations of the bars from tick begin to end, no two alike.
 
@@ -78,6 +80,8 @@ def variations(
         Which batch, counted from 0.
     seen
         Keys of ideas that are not to come again.
+    taste
+        What was learned of what is kept: kinds of changes that were dropped come less.
 
     Returns
     -------
@@ -101,7 +105,7 @@ def variations(
     used: dict[tuple[str, int], int] = {}
     for number in range(count * TRIES_EACH):
         rng = np.random.default_rng([seed, 1, batch * 10_000 + number])
-        chosen = choose(span, settings, rng, used)
+        chosen = choose(span, _by_taste(settings, taste, rng), rng, used) or choose(span, settings, rng, used)
         if not chosen:
             break
         idea = _idea(span, whole, chosen, seed)
@@ -118,6 +122,15 @@ def variations(
         raise EditRefusedError(_why_none(span, settings, bool(seen)))
     short = "" if len(ideas) == count else f"Only {len(ideas)} that differ fit: allow more kinds, or more changes."
     return Batch(tuple(ideas), short)
+
+
+def _by_taste(settings: VariationSettings, taste: Taste, rng: np.random.Generator) -> VariationSettings:
+    """With the kinds that a taste lets through: one that is never kept comes seldom."""
+    if not taste.known or len(settings.kinds) == 1:
+        return settings
+    kinds = settings.kinds or tuple(KINDS)
+    let = tuple(kind for kind in kinds if rng.random() < taste.odds.get(f"kind={kind}", 1.0))
+    return replace(settings, kinds=let or kinds)
 
 
 def choose(
@@ -267,7 +280,8 @@ def _idea(span: Span, whole: Pattern, chosen: list[Change], seed: int) -> Idea:
         f"syncopation {facts['syncopation']:.1f}",
         f"distance {facts['distance']:.2f}",
     )
-    return Idea("variation", whole, ordered, words, tags, seed, whole.length_ticks, facts)
+    traits = tuple(f"kind={kind}" for kind in kinds)
+    return Idea("variation", whole, ordered, words, tags, seed, whole.length_ticks, facts, traits)
 
 
 def variation_facts(span: Span, after: Pattern) -> dict[str, float]:

@@ -21,6 +21,7 @@ from easy_pocket.store.schema.tables import IdeaRow
 from easy_pocket.store.songs.loaded import LoadedSong
 
 MOST_LOGGED = 400  # of a song; the oldest dropped ones go first
+PASSED = ("dropped", "passed")  # states of ideas that are not wanted now
 MOST_PINNED = 200  # of a song; pinned ones never go by themselves
 
 
@@ -86,7 +87,7 @@ def forget_old_ideas(session: Session, song: LoadedSong) -> None:
     """Only so many are remembered: the oldest dropped ones go first, then the oldest taken ones."""
     mine = IdeaRow.song_id == song.id
     over = (session.scalar(select(func.count(IdeaRow.id)).where(mine)) or 0) - MOST_LOGGED
-    for state in ("dropped", "taken"):
+    for state in ("passed", "dropped", "taken"):
         if over > 0:
             old = session.scalars(
                 select(IdeaRow.id).where(mine, IdeaRow.state == state).order_by(IdeaRow.id).limit(over)
@@ -99,7 +100,7 @@ def logged_ideas(session: Reads, song: LoadedSong, state: str | None = None) -> 
     """Of the song, the newest first; pinned ones only of the pattern they were pinned to."""
     found = select(IdeaRow).where(IdeaRow.song_id == song.id).order_by(IdeaRow.id.desc())
     if state is not None:
-        found = found.where(IdeaRow.state == state)
+        found = found.where(IdeaRow.state.in_(PASSED if state in PASSED else (state,)))
     if state == "pinned":
         found = found.where(IdeaRow.pattern_id == song.pattern_id)
     return list(session.scalars(found.limit(MOST_LOGGED)))

@@ -8,7 +8,7 @@ from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import BadValueError
-from easy_pocket.store.schema.people_tables import PersonRow
+from easy_pocket.store.schema.people_tables import IdeaChoiceRow, PersonRow
 from easy_pocket.store.schema.tables import SongRow, SoundRow, TokenRow
 from easy_pocket.store.scope import SHARED_TABLES, of_everybody
 
@@ -29,6 +29,7 @@ def remove_person(session: Session, person_id: int) -> None:
         owned = cast(Any, table)
         session.execute(_plainly(update(owned).where(owned.owner_id == person_id).values(owner_id=owner)))
     session.execute(_plainly(delete(TokenRow).where(TokenRow.person_id == person_id)))
+    session.execute(_plainly(delete(IdeaChoiceRow).where(IdeaChoiceRow.person_id == person_id)))
     session.delete(row)
 
 

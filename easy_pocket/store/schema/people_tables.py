@@ -4,7 +4,20 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from sqlalchemy import JSON, BigInteger, Boolean, DateTime, ForeignKey, Integer, LargeBinary, String, func, text
+from sqlalchemy import (
+    JSON,
+    BigInteger,
+    Boolean,
+    DateTime,
+    ForeignKey,
+    Index,
+    Integer,
+    LargeBinary,
+    String,
+    Text,
+    func,
+    text,
+)
 from sqlalchemy.dialects.mysql import DATETIME
 from sqlalchemy.orm import Mapped, mapped_column
 
@@ -123,6 +136,22 @@ class SoundMarkRow(Base):
     sound_id: Mapped[int] = mapped_column(ForeignKey("sound.id", ondelete="CASCADE"), primary_key=True)
     favourite: Mapped[bool] = mapped_column(Boolean, server_default="0", default=False)
     used_at: Mapped[datetime | None] = mapped_column(DATETIME(fsp=3))
+
+
+class IdeaChoiceRow(Base):
+    """An idea of a song that somebody kept or dropped, by its traits. forgotten: nothing is learned from it."""
+
+    __tablename__ = "idea_choice"
+    __table_args__ = (Index("idea_choice_of", "song_id", "person_id", "kind"),)
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    song_id: Mapped[int] = mapped_column(ForeignKey("song.id", ondelete="CASCADE"))
+    person_id: Mapped[int] = mapped_column(Integer)
+    kind: Mapped[str] = mapped_column(String(20))
+    idea_key: Mapped[str] = mapped_column(String(16))
+    kept: Mapped[bool] = mapped_column(Boolean)
+    traits: Mapped[str] = mapped_column(Text)
+    forgotten: Mapped[bool] = mapped_column(Boolean, server_default=text("0"), default=False)
+    made_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
 
 
 class AgreedRow(Base):

@@ -402,6 +402,7 @@ export interface IdeaData {
   key: string;
   words: string;
   tags: string[];
+  traits: string[];
   seed: number;
   length_ticks: number;
   changes: StoredChange[];
@@ -421,13 +422,14 @@ export interface StoredChange {
   words: string;
 }
 
-/** cards: HTML. of: the idea each card shows. */
+/** cards: HTML. of: the idea each card shows. learned: from what was kept and dropped, in words. */
 export interface IdeasAnswer {
   revision: number;
   ideas: IdeaData[];
   cards: string[];
   of: number[];
   words: string;
+  learned: string;
 }
 
 export interface LoggedIdea {
@@ -440,8 +442,10 @@ export interface LoggedIdea {
   key: string;
 }
 
+/** learned: from what was kept and dropped, in words. */
 export interface IdeaLog {
   log: LoggedIdea[];
+  learned: string;
 }
 
 /** Ticks of bar, pulse and pattern; goes_on: voices that usually go on through a fill. */

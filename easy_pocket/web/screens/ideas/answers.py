@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TypedDict
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError
 from easy_pocket.core.ideas.borrow import borrow
@@ -14,10 +15,12 @@ from easy_pocket.core.ideas.idea_context import IdeaContext, window
 from easy_pocket.core.ideas.imported_fill import bring_fill
 from easy_pocket.core.ideas.mix import mix
 from easy_pocket.core.ideas.rolls import rolls
+from easy_pocket.core.ideas.taste import NO_TASTE, Taste
 from easy_pocket.core.ideas.variation_kinds import step_of
 from easy_pocket.core.ideas.variations import variations
 from easy_pocket.core.pattern.pattern import Pattern
-from easy_pocket.store.database import Reader
+from easy_pocket.store.database import Reader, Reads
+from easy_pocket.store.ideas.choices import LEARNED_FROM, taste_of
 from easy_pocket.store.ideas.log import idea_context_of
 from easy_pocket.store.loops.loops import get_loop
 from easy_pocket.store.songs.load import read_song
@@ -51,12 +54,14 @@ def answer(reader: Reader, song: LoadedSong, asked: Ask) -> IdeasAnswer:
     match asked:
         case FillAsk():
             begin, end = window(scene, asked.beats, asked.end_tick)
-            made = fills(scene, asked.to_core(), asked.seed, begin, end, batch=asked.batch, seen=set(asked.seen))
-            return _told(song, made.ideas, fill_cards(made.ideas, begin, end, step), begin, end, made.words)
+            made = fills(scene, asked.to_core(), asked.seed, begin, end, **_again(reader, song, asked))
+            told = _told(song, made.ideas, fill_cards(made.ideas, begin, end, step), begin, end, made.words)
+            return {**told, "learned": learned_words(reader, song.id, "fill")}
         case VariationAsk():
             begin, end = _bars(scene, asked.from_bar, asked.bars)
-            varied = variations(scene, asked.to_core(), asked.seed, begin, end, batch=asked.batch, seen=set(asked.seen))
-            return _told(song, varied.ideas, span_cards(varied.ideas, begin, end, step), begin, end, varied.words)
+            varied = variations(scene, asked.to_core(), asked.seed, begin, end, **_again(reader, song, asked))
+            told = _told(song, varied.ideas, span_cards(varied.ideas, begin, end, step), begin, end, varied.words)
+            return {**told, "learned": learned_words(reader, song.id, "variation")}
         case GrowAsk():
             done = grow(scene, asked.to_core(), asked.seed, asked.again)
             return _told(song, [done.idea], grown_cards(done, step), 0, done.idea.length_ticks)
@@ -87,6 +92,22 @@ def answer(reader: Reader, song: LoadedSong, asked: Ask) -> IdeasAnswer:
             if asked.from_bar is not None:
                 from_tick = (asked.from_bar - 1) * metre.bar_ticks + (asked.from_beat - 1) * metre.pulse_ticks
             return brought(song, source, begin, end, row.name, from_tick)
+
+
+class _Again(TypedDict):
+    batch: int
+    seen: set[str]
+    taste: Taste
+
+
+def _again(reader: Reader, song: LoadedSong, asked: FillAsk | VariationAsk) -> _Again:
+    """Which batch, what is not to come again, and what was learned of what is kept."""
+    taste = taste_of(reader, song.id, asked.kind) if asked.learned else NO_TASTE
+    return {"batch": asked.batch, "seen": set(asked.seen), "taste": taste}
+
+
+def learned_words(reader: Reads, song_id: int, kind: str) -> str:
+    return taste_of(reader, song_id, kind).words() if kind in LEARNED_FROM else ""
 
 
 def brought(

@@ -43,6 +43,7 @@ def idea_doc(idea: Idea, begin: int, end: int, stages: Sequence[tuple[str, int]]
         "key": idea.key,
         "words": idea.words,
         "tags": list(idea.tags),
+        "traits": list(idea.traits),
         "seed": idea.seed,
         "length_ticks": idea.length_ticks,
         "changes": [change_to_doc(change) for change in idea.changes],

@@ -6,7 +6,7 @@ import { cardsOf } from "./idea_cards.js";
 
 const REST_MS = 700;
 /** @type {Record<string, any>} */
-const STATE_WORDS = { pinned: "pinned", taken: "taken", dropped: "dropped" };
+const STATE_WORDS = { pinned: "pinned", taken: "taken", dropped: "dropped", passed: "passed" };
 
 export class IdeaLog {
   /** @type {any[]} */
@@ -20,9 +20,10 @@ export class IdeaLog {
 
   /** @param {Piece} button */
   click(button) {
-    const { keepAll, keepNone, back, backOne } = button.dataset;
+    const { keepAll, keepNone, back, backOne, forget } = button.dataset;
     if (keepAll !== undefined) this.keepEach(true);
     else if (keepNone !== undefined) this.keepEach(false);
+    else if (forget !== undefined) this.forget();
     else if (back) this.bringBack(`state=${back}`);
     else if (backOne) this.bringBack(`idea_id=${backOne}`);
   }
@@ -98,7 +99,7 @@ export class IdeaLog {
     clearTimeout(this.timer);
     const { passed } = this;
     this.passed = [];
-    return passed.length ? this.remember("dropped", passed) : null;
+    return passed.length ? this.remember("passed", passed) : null;
   }
 
   // Log --------------------------------------------------------------------------------------------------------------
@@ -107,9 +108,32 @@ export class IdeaLog {
    * @param {any} ideas
    */
   async remember(state, ideas) {
-    const docs = ideas.slice(0, 24).map((/** @type {any} */ { kind, key, words, tags, seed, length_ticks, changes }) => ({ kind, key, words, tags, seed, length_ticks, changes }));
+    const docs = ideas.slice(0, 24).map((/** @type {any} */ { kind, key, words, tags, traits = [], seed, length_ticks, changes }) => ({ kind, key, words, tags, traits, seed, length_ticks, changes }));
     const told = await this.ideas.send("/log", { state, ideas: docs });
     if (told.log && this.part === "log") this.list(told.log);
+    this.learned(told.learned);
+  }
+
+  /**
+   * What was learned from what was kept and dropped, in words.
+   * @param {string | undefined} words
+   */
+  learned(words) {
+    if (words !== undefined && this.ideas.box) byId("idea-learned").textContent = words;
+  }
+
+  // What was kept and dropped so far counts no more; pressed again, it counts as before.
+  async forget() {
+    this.forgotten = !this.forgotten;
+    const told = await this.ideas.send("/choices", { kind: this.ideas.kind, forgotten: this.forgotten });
+    if (told.error) {
+      this.forgotten = !this.forgotten;
+      this.ideas.say(told.error, true);
+      return;
+    }
+    document.querySelector("[data-forget]").textContent = this.forgotten ? "take that back" : "forget";
+    this.learned(told.learned);
+    this.ideas.askSoon();
   }
 
   async fetch() {

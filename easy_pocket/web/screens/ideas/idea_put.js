@@ -103,6 +103,31 @@ export function showDropped(ideas, element, idea) {
 }
 
 /**
+ * Not wanted: ideas like this one come less. It stays in its place, faint, until others come; pressed again it is back.
+ * @param {import("./ideas.js").default} ideas
+ * @param {number} [at]
+ */
+export function drop(ideas, at = ideas.at) {
+  const card = ideas.cards[at];
+  if (!card || ["grow", "build"].includes(ideas.kind)) return;
+  if (card.pinned) ideas.pin(at);
+  card.dropped = !card.dropped;
+  showDrop(ideas.grid.children[at], card);
+  ideas.log.remember(card.dropped ? "dropped" : "passed", [card.idea]);
+}
+
+/**
+ * @param {any} element
+ * @param {any} card
+ */
+export function showDrop(element, card) {
+  const button = element.querySelector("[data-idea-drop]");
+  button.textContent = card.dropped ? "take back" : "drop";
+  button.setAttribute("aria-pressed", Boolean(card.dropped));
+  element.classList.toggle("unwanted", Boolean(card.dropped));
+}
+
+/**
  * @param {import("./ideas.js").default} ideas
  * @param {any} element
  * @param {any} card

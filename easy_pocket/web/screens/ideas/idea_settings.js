@@ -2,9 +2,10 @@
 
 import { paintAll } from "../../shared/sliders.js";
 
+const LEARNED = "easy-pocket-ideas-learned";
 const OPEN = {
-  fill: { beats: null, density: null, loudness: null, offbeat: null, subdivision: null, path: null, ending: null, keep: null, playable: true },
-  variation: { from_bar: 1, bars: null, changes: null, distance: null, kinds: null, playable: true },
+  fill: { beats: null, density: null, loudness: null, offbeat: null, subdivision: null, path: null, ending: null, keep: null, playable: true, learned: true },
+  variation: { from_bar: 1, bars: null, changes: null, distance: null, kinds: null, playable: true, learned: true },
   grow: { bars: 8, changes: 2, bigger: true, fill: true, kinds: null, again: {} },
   roll: { voice: "snare", beats: null, rates: null, velocity: [58, 116], tune_cents: [0, 0], gap: 0, lands: true },
   build: { stages: 4, from_percent: 60, bars: 0, order: [] },
@@ -25,6 +26,7 @@ export class IdeaSettings extends EventTarget {
     /** @type {Record<string, any>} */
     this.values = structuredClone(OPEN);
     this.seed = 1;
+    for (const kind of ["fill", "variation"]) this.values[kind].learned = localStorage.getItem(LEARNED) !== "off";
   }
 
   get now() {
@@ -77,6 +79,16 @@ export class IdeaSettings extends EventTarget {
     }
   }
 
+  /**
+   * Whether what was kept and dropped counts: one switch for all kinds.
+   * @param {boolean} on
+   */
+  learn(on) {
+    localStorage.setItem(LEARNED, on ? "on" : "off");
+    for (const kind of ["fill", "variation"]) this.values[kind].learned = on;
+    this.set("learned", on);
+  }
+
   /** @param {string} name */
   ends(name) {
     return [...this.panel.querySelectorAll(`[data-for~="${this.kind}"] [data-pair="${name}"]`)].map((input) => Number(input.value));
@@ -85,7 +97,8 @@ export class IdeaSettings extends EventTarget {
   /** @param {Piece} target */
   change(target) {
     const { check, number, select, kindOf, keep } = target.dataset;
-    if (check) this.set(check, target.checked);
+    if (check === "learned") this.learn(target.checked);
+    else if (check) this.set(check, target.checked);
     else if (select) this.set(select, target.value);
     else if (number) {
       const value = Math.round(Number(target.value));
@@ -165,7 +178,7 @@ export class IdeaSettings extends EventTarget {
         input.value = value ?? RESTING[name];
         input.classList.toggle("open", open);
       }
-      for (const input of box.querySelectorAll(`[data-check="${name}"]`)) input.checked = value;
+      for (const input of this.panel.querySelectorAll(`[data-for~="${this.kind}"] [data-check="${name}"]`)) input.checked = value;
       for (const input of box.querySelectorAll(`[data-select="${name}"], [data-number="${name}"]`)) input.value = value ?? "";
       for (const choice of box.querySelectorAll(`[data-opt="${name}"]`)) {
         const on = String(name === "beats" ? (value ?? this.beats) : value) === choice.dataset.value;

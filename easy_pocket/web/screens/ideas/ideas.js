@@ -1,7 +1,7 @@
 // The Ideas screen: asks for ideas, shows them as cards, lets them be heard in place, put in, pinned and mixed. What an
 // idea is comes from Python; here its changes are kept or dropped, and drawn so.
 
-import { SILENT, bring, endSection, mix, moveWindow, put, showDropped, showPin, upload } from "./idea_put.js";
+import { SILENT, bring, drop, endSection, mix, moveWindow, put, showDrop, showDropped, showPin, upload } from "./idea_put.js";
 import { byId } from "../../shared/dom.js";
 import { ask as askServer } from "../../shared/api.js";
 import { cardsOf } from "./idea_cards.js";
@@ -189,6 +189,7 @@ export default class Ideas extends Screen {
       this.cards = pinned;
     } else {
       this.say(told.words);
+      this.log.learned(told.learned);
       const fresh = cardsOf(told).filter((/** @type {any} */ card) => !pinned.some((one) => one.idea.key === card.idea.key));
       for (const { idea } of fresh) this.seen.add(idea.key);
       this.cards = [...pinned, ...fresh];
@@ -214,7 +215,7 @@ export default class Ideas extends Screen {
       this.settings.set("again", {});
       return;
     }
-    const left = this.cards.filter((card) => !card.pinned && !card.taken).map((card) => card.idea);
+    const left = this.cards.filter((card) => !card.pinned && !card.taken && !card.dropped).map((card) => card.idea);
     this.batch += 1;
     this.ask();
     if (this.kind !== "build") this.log.passedOver(left);
@@ -243,7 +244,8 @@ export default class Ideas extends Screen {
       element.dataset.card = number;
       const card = this.cards[number];
       if (!card.bar && card.pinned !== undefined) showPin(this, element, card);
-      if (["grow", "build"].includes(this.kind)) element.querySelectorAll("[data-idea-pin]").forEach((/** @type {Piece} */ pin) => (pin.hidden = true));
+      showDrop(element, card);
+      if (["grow", "build"].includes(this.kind)) element.querySelectorAll("[data-idea-pin], [data-idea-drop]").forEach((/** @type {Piece} */ pin) => (pin.hidden = true));
       if (["grow", "build"].includes(this.kind)) element.querySelector("[data-idea-put]").hidden = true; // it is put in whole
       showDropped(this, element, card.idea);
     });
@@ -313,7 +315,9 @@ export default class Ideas extends Screen {
     card.pinned = !card.pinned;
     this.pins = card.pinned ? [...this.pins, card] : this.pins.filter((one) => one !== card);
     showPin(this, this.grid.children[at], card);
-    this.log.remember(card.pinned ? "pinned" : "dropped", [card.idea]);
+    card.dropped = card.dropped && !card.pinned;
+    showDrop(this.grid.children[at], card);
+    this.log.remember(card.pinned ? "pinned" : "passed", [card.idea]);
   }
 
   /** @param {string} kind */
@@ -343,6 +347,7 @@ export default class Ideas extends Screen {
     else if (button.id === "idea-more") this.more();
     else if (button.id === "idea-hear") this.hearing.toggle();
     else if (button.id === "idea-end") endSection(this, button);
+    else if (dataset.ideaDrop !== undefined) drop(this, Number(card.dataset.card));
     else if (dataset.ideaPin !== undefined) this.pin(Number(card.dataset.card));
     else if (button.id === "idea-put" || dataset.ideaPut !== undefined || dataset.putKept !== undefined) put(this);
     else if (dataset.ideaAgain) this.again(Number(dataset.ideaAgain));
@@ -385,6 +390,7 @@ export default class Ideas extends Screen {
       { keys: "ArrowUp", when, run: () => step(-columns()) },
       { keys: "Enter", words: "put it in", when: () => when() && document.activeElement === this.grid, run: () => void put(this) },
       { keys: "p", words: "pin it", when, run: () => void this.pin() },
+      { keys: "Delete Backspace", words: "drop it: others like it come less", when, run: () => drop(this) },
       { keys: "Escape", when: () => when() && Boolean(this.hearing.on), run: () => void this.hearing.end() },
     ];
   }

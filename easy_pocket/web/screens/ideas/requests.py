@@ -25,6 +25,7 @@ class Batched(Strict):
     seed: Seed = 1
     batch: int = Field(0, ge=0, le=1000)
     seen: Annotated[list[Key], Field(max_length=1200)] = Field(default_factory=list)
+    learned: bool = True  # whether what was kept and dropped counts
 
 
 class Window(Strict):
@@ -134,6 +135,7 @@ class IdeaDoc(Strict):
     key: Key
     words: Words
     tags: Tags = Field(default_factory=list)
+    traits: Tags = Field(default_factory=list)
     seed: Seed = 0
     length_ticks: Tick
     changes: Changes
@@ -169,12 +171,22 @@ Ask = Annotated[
 ]
 
 
+State = Literal["pinned", "taken", "dropped", "passed"]
+
+
 class LogAsk(Strict):
     """Ideas to remember."""
 
-    state: Literal["pinned", "taken", "dropped"]
+    state: State
     ideas: Annotated[list[IdeaDoc], Field(min_length=1, max_length=24)]
 
 
 class StateAsk(Strict):
-    state: Literal["pinned", "taken", "dropped"]
+    state: State
+
+
+class ChoicesAsk(Strict):
+    """Whether nothing more is learned from what was chosen so far."""
+
+    kind: Literal["fill", "variation"]
+    forgotten: bool

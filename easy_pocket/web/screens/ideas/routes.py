@@ -15,6 +15,7 @@ from easy_pocket.core.ideas.change import Idea
 from easy_pocket.core.ideas.idea_context import window
 from easy_pocket.core.ideas.variation_kinds import step_of
 from easy_pocket.jobs.work import read_fill
+from easy_pocket.store.ideas.choices import forget_choices, keep_choice
 from easy_pocket.store.ideas.log import (
     change_from_doc,
     change_to_doc,
@@ -28,9 +29,9 @@ from easy_pocket.store.ideas.log import (
 from easy_pocket.store.schema.tables import IdeaRow
 from easy_pocket.store.songs.load import read_song
 from easy_pocket.store.songs.loaded import LoadedSong
-from easy_pocket.web.screens.ideas.answers import answer, brought
+from easy_pocket.web.screens.ideas.answers import answer, brought, learned_words
 from easy_pocket.web.screens.ideas.cards import fill_cards, idea_doc
-from easy_pocket.web.screens.ideas.requests import Ask, HearAsk, LogAsk, StateAsk
+from easy_pocket.web.screens.ideas.requests import Ask, ChoicesAsk, HearAsk, LogAsk, StateAsk
 from easy_pocket.web.screens.ideas.shapes import IdeaData, IdeasAnswer
 from easy_pocket.web.screens.ideas.view import IdeasView, log_rows
 from easy_pocket.web.shared.dependencies import Reads, RowId, Song, SongId, Store, song_page
@@ -43,6 +44,7 @@ from easy_pocket.web.shared.uploads import FileName, plain_name, read_upload
 
 router = APIRouter()
 MOST_BACK = {"pinned": 24}  # cards at once; of other states six
+KEPT = {"pinned": True, "taken": True, "dropped": False, "passed": None}  # None: says nothing
 
 
 @router.get("/songs/{song_id}/ideas")
@@ -94,12 +96,22 @@ def remember(store: Store, song: Song, sent: LogAsk) -> Response:
     with store.transaction() as session:
         for idea in sent.ideas:
             doc = {
-                **idea.model_dump(exclude={"changes"}),
+                **idea.model_dump(exclude={"changes", "traits"}),
                 "changes": [change_to_doc(change.to_core()) for change in idea.changes],
             }
             log_idea(session, song, idea.kind, sent.state, doc)
+            keep_choice(session, song.id, idea.kind, idea.key, idea.traits, KEPT[sent.state])
         forget_old_ideas(session, song)
-    return JsonResponse({"log": log_rows(store.reader, song)})
+    kind = sent.ideas[0].kind
+    return JsonResponse({"log": log_rows(store.reader, song), "learned": learned_words(store.reader, song.id, kind)})
+
+
+@router.post("/songs/{song_id}/ideas/choices")
+def forget(store: Store, song: Song, sent: ChoicesAsk) -> Response:
+    """Nothing is learned from what was kept and dropped so far, or all of it again."""
+    with store.transaction() as session:
+        forget_choices(session, song.id, forgotten=sent.forgotten)
+    return JsonResponse({"learned": learned_words(store.reader, song.id, sent.kind)})
 
 
 @router.post("/songs/{song_id}/ideas/log/{idea_id}")

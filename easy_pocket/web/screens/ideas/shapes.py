@@ -19,6 +19,7 @@ class IdeaData(TypedDict):
     key: str
     words: str
     tags: list[str]
+    traits: list[str]
     seed: int
     length_ticks: int
     changes: list[StoredChange]
@@ -31,13 +32,14 @@ class IdeaData(TypedDict):
 
 
 class IdeasAnswer(TypedDict):
-    """cards: HTML. of: the idea each card shows."""
+    """cards: HTML. of: the idea each card shows. learned: from what was kept and dropped, in words."""
 
     revision: int
     ideas: list[IdeaData]
     cards: list[str]
     of: list[int]
     words: str
+    learned: NotRequired[str]
 
 
 class LoggedIdea(TypedDict):
@@ -51,7 +53,10 @@ class LoggedIdea(TypedDict):
 
 
 class IdeaLog(TypedDict):
+    """learned: from what was kept and dropped, in words."""
+
     log: list[LoggedIdea]
+    learned: NotRequired[str]
 
 
 class IdeasData(TypedDict):
