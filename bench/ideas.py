@@ -127,7 +127,7 @@ def _varied() -> None:
         here = scene(name)
         held = backbeat(here.pattern)
         for seed in range(6):
-            after = grow(here, GrowSettings(8, 2, True, 0), seed).idea.pattern()
+            after = grow(here, GrowSettings(8, 2, True, 0, plan="every"), seed).idea.pattern()
             copies = [(hit.voice, hit.tick + n * here.pattern.length_ticks) for n in range(4) for hit in held]
             kept += sum(place in after.by_place for place in copies)
             bars += len(copies)

@@ -66,7 +66,7 @@ def test_three_changes_each(desk: Path) -> None:
 
 
 def test_eight_bars_no_two_alike(desk: Path) -> None:
-    done = run("grow", "in.mid", "-o", "long.mid", "--bars", "8", "--changes", "2", "--seed", "1", "--json", cwd=desk)
+    done = run("grow", "in.mid", "-o", "long.mid", "--bars", "8", "--plan", "every", "--seed", "1", "--json", cwd=desk)
     assert done.returncode == 0, done.stderr
     told = json.loads(done.stdout)
     assert [bar["bar"] for bar in told["plan"]] == list(range(1, 9))

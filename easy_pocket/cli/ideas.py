@@ -18,7 +18,7 @@ from easy_pocket.core.ideas.fill_endings import ENDINGS
 from easy_pocket.core.ideas.fill_settings import SUBDIVISIONS, FillSettings
 from easy_pocket.core.ideas.fill_voices import WAYS
 from easy_pocket.core.ideas.fills import MOST_AT_ONCE, fills
-from easy_pocket.core.ideas.grow import GrowSettings, grow
+from easy_pocket.core.ideas.grow import PLANS, GrowSettings, grow
 from easy_pocket.core.ideas.idea_context import IdeaContext, window
 from easy_pocket.core.ideas.variation_kinds import KINDS
 from easy_pocket.core.ideas.variations import VariationSettings, variations
@@ -57,6 +57,7 @@ def add(commands: Any) -> None:
     _common(longer, "OUT.mid", many=False)
     longer.add_argument("--bars", type=int, default=8, help="of the beat then (default 8)")
     longer.add_argument("--changes", type=int, default=2, help="hits by which bars differ at least (default 2)")
+    longer.add_argument("--plan", choices=PLANS, default="phrase", help="like a phrase, or every bar another")
     longer.add_argument("--bigger", action="store_true", help="bars 4, 8, 12 and 16 change more")
     longer.add_argument(
         "--fill", type=float, default=0.0, metavar="BEATS", help="a fill at the end, so many beats long"
@@ -134,7 +135,7 @@ def run_vary(chosen: argparse.Namespace) -> None:
 
 def run_grow(chosen: argparse.Namespace) -> None:
     beat, scene = _scene(chosen)
-    settings = GrowSettings(chosen.bars, chosen.changes, chosen.bigger, chosen.fill)
+    settings = GrowSettings(chosen.bars, chosen.changes, chosen.bigger, chosen.fill, plan=chosen.plan)
     done = grow(scene, settings, chosen.seed)
     write_pattern(_played(done.idea.pattern(), beat, plain_stem(chosen.out)), chosen.out)
     if chosen.json:

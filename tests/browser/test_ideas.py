@@ -58,7 +58,7 @@ def pattern(page: Page) -> list[list[object]]:
 
 
 def put(page: Page) -> None:
-    page.click("#idea-put")
+    page.locator("#idea-put:visible, #idea-grid article.on [data-idea-put]:visible").first.click()
     saved(page)
 
 
@@ -153,6 +153,12 @@ def test_single_changes_are_kept_or_dropped_and_can_be_undone_one_by_one(ideas: 
 def test_lamplighter_grows_to_eight_bars_with_a_fill_and_three_of_five_changes(ideas: Page) -> None:
     show(ideas, "grow")
     expect(ideas.locator("#idea-grid article")).to_have_count(8)
+    tags = ideas.locator("#idea-grid article .idea-tags").all_inner_texts()
+    assert tags == ["statement", "statement", "repeat", "answer", "repeat", "repeat", "repeat", "lift, a fill"]
+    before = keys(ideas)
+    ideas.click('[data-opt="plan"][data-value="every"]')
+    new_keys(ideas, before)
+    expect(ideas.locator("[data-check=bigger]")).to_be_visible()
     before = keys(ideas)
     words = ideas.locator("#idea-grid article:nth-child(5) .idea-words").inner_text()
     others = ideas.locator("#idea-grid article:nth-child(3) .idea-words").inner_text()
@@ -333,13 +339,13 @@ def test_an_idea_that_was_refused_is_not_listed_as_taken(ideas: Page) -> None:
         places,
     )
     before = pattern(ideas)
-    ideas.click("#idea-put")
+    ideas.locator("#idea-put:visible, #idea-grid article.on [data-idea-put]:visible").first.click()
     expect(ideas.locator("#note")).to_contain_text("Another tab changed the same thing")
     saved(ideas)
     assert pattern(ideas) == before
     ideas.click('#idea-side [data-tab="log"]')
     expect(ideas.locator("#idea-log")).to_contain_text("Nothing yet")
-    ideas.click("#idea-put")
+    ideas.locator("#idea-put:visible, #idea-grid article.on [data-idea-put]:visible").first.click()
     expect(ideas.locator("#note")).to_contain_text("in the pattern")
     expect(ideas.locator('#idea-log li[data-state="taken"]')).to_have_count(1)
 

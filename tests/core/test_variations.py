@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from easy_pocket.core.errors import EditRefusedError
+from easy_pocket.core.errors import BadValueError, EditRefusedError
 from easy_pocket.core.ideas.change import Idea, with_changes
 from easy_pocket.core.ideas.distance import distance, distances, within
 from easy_pocket.core.ideas.grow import GrowSettings, grow
@@ -120,7 +120,7 @@ def test_grown_bars_differ_and_keep_the_backbeat(
     name: str, seed: int, bars: int, least: int, bigger: bool, fill_beats: float
 ) -> None:
     here = scene(name)
-    done = grow(here, GrowSettings(bars, least, bigger, fill_beats), seed)
+    done = grow(here, GrowSettings(bars, least, bigger, fill_beats, plan="every"), seed)
     after = done.idea.pattern()
     assert after.length_ticks == bars * here.metre.bar_ticks
     strange = set(within(after, 0, here.pattern.length_ticks)) ^ set(here.pattern.hits)
@@ -139,13 +139,13 @@ def test_grown_bars_differ_and_keep_the_backbeat(
 
 
 def test_a_bar_drawn_again_changes_and_the_others_stay() -> None:
-    first = grow(scene(), GrowSettings(8, 2, True), 5)
-    again = grow(scene(), GrowSettings(8, 2, True), 5, {6: 1})
+    first = grow(scene(), GrowSettings(8, 2, True, plan="every"), 5)
+    again = grow(scene(), GrowSettings(8, 2, True, plan="every"), 5, {6: 1})
     assert [p.bar for p, q in zip(first.plan, again.plan, strict=True) if p.words != q.words] == [6]
 
 
 def test_three_of_five_changes_can_be_kept() -> None:
-    done = grow(scene(), GrowSettings(4, 2), 3)
+    done = grow(scene(), GrowSettings(4, 2, plan="every"), 3)
     own = [number for number, change in enumerate(done.idea.changes) if change.kind != "copy"]
     copies = set(range(len(done.idea.changes))) - set(own)
     after = done.idea.pattern(copies | set(own[:3]))
@@ -203,3 +203,39 @@ def test_variations_put_ghosts_kicks_and_hats_where_drummers_do(tempo_bpm: float
     assert many >= 120
     assert np.mean(ghosts) > 0.4
     assert np.mean(kicks) > 0.5
+
+
+@pytest.mark.parametrize("name", sorted(BEATS))
+@pytest.mark.parametrize("bars", [4, 8, 16])
+def test_a_phrase_states_repeats_answers_and_lifts(name: str, bars: int) -> None:
+    """A small change at bar 4, a larger one at 8; the statement comes back as it is; few bars are far from it."""
+    here = scene(name)
+    sizes: dict[str, list[int]] = {"answer": [], "lift": []}
+    for seed in range(4):
+        done = grow(here, GrowSettings(bars), seed)
+        found = bars_of(done.idea.pattern(), bars)
+        kinds = [plan.kind for plan in done.plan]
+        one, half = ["statement", "statement", "repeat"], ["repeat", "repeat", "repeat"]
+        wanted = {4: [*one, "answer"], 8: [*one, "answer", *half, "lift"]}
+        assert kinds == (wanted[bars] if bars < 16 else [*wanted[8], *half, "answer", *half, "lift"])
+        far = 0
+        for place, kind in enumerate(kinds):
+            source = found[place % 2]
+            if kind in sizes:
+                sizes[kind].append(differ(found[place], source))
+                plain = [Pattern(here.metre.bar_ticks, tuple(hits), here.metre) for hits in (source, found[place])]
+                far += distance(*plain) > 0.25
+                assert done.plan[place].words != f"as bar {place % 2 + 1}"
+            else:
+                assert found[place] == source
+        assert far <= bars / 4
+        held = {hit.tick + n * here.pattern.length_ticks for n in range(bars // 2) for hit in backbeat(here.pattern)}
+        assert held <= {hit.tick for hit in done.idea.pattern().hits if hit.voice == "snare"}
+    assert min(sizes["answer"]) >= 2
+    assert not sizes["lift"] or np.mean(sizes["lift"]) > 1.5 * np.mean(sizes["answer"])
+    assert bars < 8 or "an answer in bar" in done.idea.words
+
+
+def test_a_plan_there_is_none_of_is_refused() -> None:
+    with pytest.raises(BadValueError, match="There is no plan 'song'; there are phrase and every"):
+        GrowSettings(8, plan="song")

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from easy_pocket.core.errors import EditRefusedError, require_range
+from easy_pocket.core.errors import BadValueError, EditRefusedError, require_range
 from easy_pocket.core.ideas.change import Change, Idea, with_changes
 from easy_pocket.core.ideas.distance import within
 from easy_pocket.core.ideas.fill_settings import FillSettings
@@ -20,7 +20,9 @@ from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.text import counted
 
 MOST_LEAST = 12
+PLANS = ("phrase", "every")
 BIGGER_EVERY = 4
+LIFT_EVERY = 8
 BIGGER = 3  # times as many changes in a bigger bar
 DRAWS = 40
 ALIKE = 20  # steps of velocity two hits may lie apart and still count as one
@@ -30,8 +32,10 @@ ALIKE = 20  # steps of velocity two hits may lie apart and still count as one
 class GrowSettings:
     """bars: of the pattern then.
 
-    changes: hits by which each bar differs from every other at least. bigger: bars 4, 8, 12 and 16 change more.
-    fill_beats: a fill at the end, so many beats long; 0 for none.
+    changes: hits by which a changed bar differs at least from what it repeats. bigger: bars 4, 8, 12 and 16 change
+    more. fill_beats: a fill at the end, so many beats long; 0 for none. plan: "phrase", as players do: the statement
+    comes back as it is, bar 4 answers it with a small change, bar 8 lifts it with a larger one; or "every": no bar like
+    another.
     """
 
     bars: int = 8
@@ -39,8 +43,11 @@ class GrowSettings:
     bigger: bool = False
     fill_beats: float = 0.0
     kinds: tuple[str, ...] = ()
+    plan: str = "phrase"
 
     def __post_init__(self) -> None:
+        if self.plan not in PLANS:
+            raise BadValueError(f"There is no plan '{self.plan[:20]}'; there are {' and '.join(PLANS)}.")
         require_range("The number of bars", self.bars, 2, 64)
         require_range("The number of changes in a bar", self.changes, 1, MOST_LEAST)
 
@@ -54,7 +61,7 @@ class BarPlan:
 
     bar: int
     from_bar: int
-    kind: str  # "as it is", "copy", "bigger", "fill"
+    kind: str  # "as it is", "copy", "bigger", "fill"; of a phrase "statement", "repeat", "answer", "lift", "fill"
     changes: tuple[int, ...]
     words: str
 
@@ -114,7 +121,10 @@ def grow(scene: IdeaContext, settings: GrowSettings, seed: int, again: Mapping[i
             count = drawn[place + 1]
             if turn and not count:
                 continue
-            others = [hits for number, hits in enumerate(bars) if number != place]
+            if in_phrase(settings, place) == "repeat":
+                bars[place : place + 1] = [bars[place % source]]
+                continue
+            others = _others(settings, bars, place, source)
             own[place], hits = _changed_bar(scene, settings, bars[place % source], others, place, seed, count * turn)
             bars[place : place + 1] = [hits]
     return _grown(scene, settings, source, own, seed, drawn)
@@ -124,9 +134,30 @@ def _bar_hits(pattern: Pattern, number: int, bar: int) -> list[Hit]:
     return [replace(hit, tick=hit.tick - number * bar) for hit in within(pattern, number * bar, (number + 1) * bar)]
 
 
+def _others(settings: GrowSettings, bars: list[list[Hit]], place: int, source: int) -> list[list[Hit]]:
+    """The bars that one has to differ from: all others, or in a phrase what it repeats and other changed bars."""
+    places = [number for number in range(len(bars)) if number != place]
+    if settings.plan == "phrase":
+        places = [one for one in places if one == place % source or (one >= source and in_phrase(settings, one))]
+        places = [one for one in places if one < source or in_phrase(settings, one) != "repeat"]
+    return [bars[one] for one in places]
+
+
+def in_phrase(settings: GrowSettings, place: int) -> str:
+    """What a bar, counted from 0, is in a phrase: "repeat", "answer" or "lift"; nothing where there is none."""
+    if settings.plan != "phrase":
+        return ""
+    last = place + 1 == settings.bars
+    if (place + 1) % LIFT_EVERY == 0 or (last and settings.bars > BIGGER_EVERY):
+        return "lift"
+    return "answer" if (place + 1) % BIGGER_EVERY == 0 or last else "repeat"
+
+
 def is_bigger(settings: GrowSettings, place: int) -> bool:
     """Whether a bar, counted from 0, changes more than others; one that ends in a fill is different enough."""
     with_fill = settings.fill_beats > 0 and place + 1 == settings.bars
+    if settings.plan == "phrase":
+        return in_phrase(settings, place) == "lift" and not with_fill
     return settings.bigger and (place + 1) % BIGGER_EVERY == 0 and not with_fill
 
 
@@ -180,7 +211,9 @@ def _grown(
     bar, pattern = scene.metre.bar_ticks, scene.pattern
     length = settings.bars * bar
     changes: list[Change] = []
-    plan = [BarPlan(number + 1, number + 1, "as it is", (), "as it is") for number in range(source)]
+    phrase = settings.plan == "phrase"
+    whole = "statement" if phrase else "as it is"
+    plan = [BarPlan(number + 1, number + 1, whole, (), "as it is") for number in range(source)]
     for place in range(source, settings.bars):
         origin = place % source
         shift = (place - origin) * bar
@@ -188,17 +221,31 @@ def _grown(
         words = f"bar {place + 1} as bar {origin + 1}, {counted(len(copied), 'hit')}"
         first = len(changes)
         changes.append(Change("copy", (), copied, words))
-        changes += [_shifted(change, place * bar, place) for change in own[place]]
-        said = ", ".join(change.words for change in changes[first + 1 :])
-        kind = "bigger" if is_bigger(settings, place) else "copy"
+        changes += [_shifted(change, place * bar, place) for change in own.get(place, [])]
+        said = ", ".join(change.words for change in changes[first + 1 :]) or f"as bar {origin + 1}"
+        kind = in_phrase(settings, place) or ("bigger" if is_bigger(settings, place) else "copy")
         plan.append(BarPlan(place + 1, origin + 1, kind, tuple(range(first + 1, len(changes))), said))
     if settings.fill_beats:
         plan[-1] = _with_fill(scene, settings, changes, plan[-1], length, seed, drawn[settings.bars])
-    words = f"{source} to {settings.bars} bars, each {settings.changes} hits or more from every other"
+    each = f"each {settings.changes} hits or more from every other"
+    words = f"{source} to {settings.bars} bars, {phrase_words(settings) if phrase else each}"
     count = sum(change.kind != "copy" for change in changes)
     tags = (f"{settings.bars} bars", f"{count} changes", *(("fill at the end",) if settings.fill_beats else ()))
     idea = Idea("grow", pattern, tuple(changes), words, tags, seed, length)
     return Grown(idea, tuple(plan))
+
+
+def phrase_words(settings: GrowSettings) -> str:
+    """What happens in a phrase: "an answer in bar 4, a lift in bar 8"."""
+    found: dict[str, list[int]] = {}
+    for place in range(settings.bars):
+        if (role := in_phrase(settings, place)) != "repeat":
+            found.setdefault(role, []).append(place + 1)
+    return ", ".join(
+        f"{'an answer' if role == 'answer' else 'a lift'} in bar{'s' if len(at) > 1 else ''} "
+        f"{' and '.join(map(str, at))}"
+        for role, at in found.items()
+    )
 
 
 def _shifted(change: Change, ticks: int, place: int) -> Change:

@@ -114,7 +114,7 @@ def vary(sent: VaryIn) -> list[IdeaModel]:
 @router.post("/grow")
 def grow_beat(sent: GrowIn) -> IdeaModel:
     """A beat made longer, no bar like another."""
-    settings = GrowSettings(sent.bars, sent.changes, sent.bigger, sent.fill_beats)
+    settings = GrowSettings(sent.bars, sent.changes, sent.bigger, sent.fill_beats, plan=sent.plan)
     return _told(grow(_scene(sent.beat, sent.kit), settings, sent.seed).idea, sent.beat.tempo_bpm)
 
 

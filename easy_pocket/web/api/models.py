@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, get_type_hints
+from typing import Annotated, Any, Literal, get_type_hints
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, create_model
 
@@ -257,6 +257,7 @@ class GrowIn(Model):
     bars: Annotated[int, Field(ge=1, le=64)] = 8
     changes: Annotated[int, Field(ge=1, le=64)] = 2
     bigger: bool = False
+    plan: Literal["phrase", "every"] = "phrase"
     fill_beats: Annotated[float, Field(ge=0, le=16)] = 0.0
     seed: Seed = 1
     kit: Name = "boathouse"

@@ -103,7 +103,11 @@ def grown_cards(done: Grown, step: int) -> list[Card]:
         kind = {"copy": f"as bar {plan.from_bar}, but", "bigger": "a bigger change", "fill": "a fill"}.get(
             plan.kind, ""
         )
-        can = plan.bar if plan.kind != "as it is" else None
+        if plan.kind in ("statement", "repeat", "answer", "lift"):
+            kind = plan.kind
+        elif kind == "a fill" and done.plan[0].kind == "statement":
+            kind = "lift, a fill"
+        can = plan.bar if plan.kind not in ("as it is", "statement", "repeat") else None
         cards.append(Card(f"bar {plan.bar}", 0, plan.words, (kind,) if kind else (), drawn, can, changes=plan.changes))
     return cards
 

@@ -6,7 +6,7 @@ const LEARNED = "easy-pocket-ideas-learned";
 const OPEN = {
   fill: { beats: null, density: null, loudness: null, offbeat: null, subdivision: null, path: null, ending: null, keep: null, playable: true, learned: true },
   variation: { from_bar: 1, bars: null, changes: null, distance: null, kinds: null, playable: true, learned: true },
-  grow: { bars: 8, changes: 2, bigger: true, fill: true, kinds: null, again: {} },
+  grow: { bars: 8, changes: 2, plan: "phrase", bigger: true, fill: true, kinds: null, again: {} },
   roll: { voice: "snare", beats: null, rates: null, velocity: [58, 116], tune_cents: [0, 0], gap: 0, lands: true },
   build: { stages: 4, from_percent: 60, bars: 0, order: [] },
   borrow: { voice: "kick", to_voice: "kick", on_grid: true },
@@ -134,7 +134,7 @@ export class IdeaSettings extends EventTarget {
    * @param {any} value
    */
   parsed(name, value) {
-    const parsed = ["subdivision", "path", "ending"].includes(name) || /^bar/.test(value) ? value : Number(value);
+    const parsed = ["subdivision", "path", "ending", "plan"].includes(name) || /^bar/.test(value) ? value : Number(value);
     return this.now[name] === parsed && MAY_BE_OPEN[this.kind].includes(name) ? null : parsed;
   }
 
@@ -186,6 +186,7 @@ export class IdeaSettings extends EventTarget {
         choice.setAttribute("aria-pressed", on);
       }
     }
+    for (const line of box.querySelectorAll("[data-plan]")) line.hidden = line.dataset.plan !== this.now.plan;
     for (const input of box.querySelectorAll("[data-kind-of]")) input.checked = Boolean(this.now.kinds?.includes(input.value));
     if (this.kind === "fill") for (const input of box.querySelectorAll("[data-keep]")) input.checked = Boolean(this.now.keep?.includes(input.dataset.keep));
     const seed = this.panel.querySelector("#idea-seed");

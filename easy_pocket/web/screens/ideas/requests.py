@@ -80,12 +80,13 @@ class GrowAsk(Strict):
     bars: Small = 8
     changes: Small = 2
     bigger: bool = True
+    plan: Literal["phrase", "every"] = "phrase"
     fill_beats: Finite = 2
     kinds: Annotated[list[Word], Field(max_length=20)] = Field(default_factory=list)
     again: Annotated[dict[Small, Small], Field(max_length=64)] = Field(default_factory=dict)
 
     def to_core(self) -> GrowSettings:
-        return GrowSettings(self.bars, self.changes, self.bigger, self.fill_beats, tuple(self.kinds))
+        return GrowSettings(self.bars, self.changes, self.bigger, self.fill_beats, tuple(self.kinds), self.plan)
 
 
 class RollAsk(Strict):
