@@ -1,11 +1,14 @@
 """Edits of chosen hits, of lengths, and locks: known answers, and what must hold for any of them."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError
+from easy_pocket.core.ideas.playable import faults_of_hits
 from easy_pocket.core.pattern.articulation import Articulation
 from easy_pocket.core.pattern.differences import describe_differences, differences
 from easy_pocket.core.pattern.edits import apply_edit
@@ -13,7 +16,7 @@ from easy_pocket.core.pattern.insert_phrase import InsertPhrase, on_kit
 from easy_pocket.core.pattern.length_edits import AddBars, Break, ChangeSpeed, DropBars, SetLengthTicks
 from easy_pocket.core.pattern.lock_edits import LockHits, LockPlace, LockVoice
 from easy_pocket.core.pattern.pattern import Hit, Pattern
-from easy_pocket.core.pattern.phrases import LEVELS, group_of, starter_phrases
+from easy_pocket.core.pattern.phrases import FEELS, LEVELS, group_of, starter_phrases
 from easy_pocket.core.pattern.row_edits import RemoveHits, TurnRow, WriteHits
 from easy_pocket.core.pattern.selection_edits import (
     MoveHits,
@@ -216,14 +219,22 @@ def test_differences_are_told_place_by_place():
 
 def test_the_starter_lines_are_whole_bars_of_their_metre_and_there_are_enough():
     lines = starter_phrases()
-    assert len(lines) >= 60
+    assert len(lines) >= 120
     assert {line.group for line in lines.values()} == {"kick", "backbeat", "hats", "percussion", "break"}
     assert {str(line.metre) for line in lines.values()} >= {"4/4", "3/4", "6/8"}
-    assert any(line.swung for line in lines.values())
+    assert {line.feel for line in lines.values()} == set(FEELS)
+    kept = {(line.metre, line.length_ticks, line.hits) for line in lines.values()}
+    assert len(kept) == len(lines)  # no two alike
     for line in lines.values():
         assert line.length_ticks % line.metre.bar_ticks == 0, line.name
         assert group_of({hit.voice for hit in line.hits}) == line.group, line.name
         assert {hit.velocity for hit in line.hits} <= set(LEVELS.values())
+        slowest, fastest = line.tempo_bpm
+        assert 50 <= slowest < fastest <= 200
+        assert line.suits(slowest)
+        assert not line.suits(fastest + 1)
+        round_again = [replace(hit, tick=hit.tick + line.length_ticks) for hit in line.hits]
+        assert not faults_of_hits([*line.hits, *round_again], fastest), line.name
 
 
 def test_a_line_is_put_again_and_again_on_its_rows_only():

@@ -84,7 +84,7 @@ def test_every_line_begins_a_song_of_two_bars_or_more(store):
             first = {(hit.voice, hit.tick) for hit in song.pattern.hits if hit.tick < line.length_ticks}
             assert len(first) == len(once)
             assert song.pattern.length_ticks % bar == 0
-            assert ((song.feel.stack.swing_percent or 50.0) > 50) == line.swung
+            assert ((song.feel.stack.swing_percent or 50.0) > 50) == (line.feel == "swung")
 
 
 def test_the_shelf_tells_how_long_a_song_is(store):

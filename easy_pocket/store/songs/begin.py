@@ -31,7 +31,7 @@ def song_from_line(session: Session, line: Phrase, tempo_bpm: float) -> SongRow:
     voices = in_kit_order({*FIRST_VOICES, *(hit.voice for hit in once)})
     return create_song(
         session, line.name.capitalize(), tempo_bpm=tempo_bpm, metre=line.metre, bars=bars * times, kit_key=kit.key,
-        voices=tuple(voices), hits=tuple(hits), feel={"swing_percent": SWUNG_PERCENT} if line.swung else {},
+        voices=tuple(voices), hits=tuple(hits), feel={"swing_percent": SWUNG_PERCENT} if line.feel == "swung" else {},
     )  # fmt: skip
 
 

@@ -24,7 +24,7 @@ def _line(row: PhraseRow) -> Phrase:
     doc = row.doc
     hits = tuple(rows_to_hits(doc["hits"]))
     group = group_of({hit.voice for hit in hits})
-    return Phrase(f"{OWN}{row.id}", row.name, group, Metre(*doc["metre"]), False, doc["length_ticks"], hits)
+    return Phrase(f"{OWN}{row.id}", row.name, group, Metre(*doc["metre"]), "", doc["length_ticks"], hits)
 
 
 def lines(session: Reads) -> list[Phrase]:

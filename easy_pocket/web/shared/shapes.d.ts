@@ -316,13 +316,14 @@ export interface Tightened {
   revision: number;
 }
 
-/** A short line; picture: a stroke for each hit as share across, row from the top, share of full velocity. */
+/** A short line; picture: a stroke for each hit as share across, row from the top, share of full velocity. feel: where it is not straight; tempo_bpm: the slowest and fastest it is for, empty for any. */
 export interface ShelfLine {
   key: string;
   name: string;
   group: string;
   metre: string;
-  swung: boolean;
+  feel: string;
+  tempo_bpm: number[];
   own: boolean;
   bars: number;
   voices: string[];

@@ -255,7 +255,7 @@ export class History {
 
   get shown() {
     const wanted = (byId("line-name")?.value ?? "").trim().toLowerCase();
-    return this.lines.filter((line) => (!this.group || (this.group === "own" ? line.own : line.group === this.group)) && (!wanted || `${line.name} ${line.metre} ${line.voices.join(" ")}`.toLowerCase().includes(wanted)));
+    return this.lines.filter((line) => (!this.group || (this.group === "own" ? line.own : line.group === this.group)) && (!wanted || `${line.name} ${line.metre} ${line.feel || "straight"} ${line.voices.join(" ")}`.toLowerCase().includes(wanted)));
   }
 
   stopAudition() {

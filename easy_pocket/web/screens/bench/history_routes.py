@@ -17,7 +17,7 @@ from easy_pocket.store.history.undo_log import change_list
 from easy_pocket.store.songs.edits.fields import Name, Strict, Tick
 from easy_pocket.store.songs.edits.pattern import SentHits
 from easy_pocket.store.songs.loaded import LoadedSong
-from easy_pocket.store.songs.phrases import find_phrase, lines, remove_phrase, store_phrase
+from easy_pocket.store.songs.phrases import find_phrase, remove_phrase, store_phrase
 from easy_pocket.store.songs.snapshots import (
     find_snapshot,
     remove_snapshot,
@@ -25,7 +25,7 @@ from easy_pocket.store.songs.snapshots import (
     snapshots,
     store_snapshot,
 )
-from easy_pocket.web.screens.bench.phrases_view import line_doc
+from easy_pocket.web.screens.bench.phrases_view import offered
 from easy_pocket.web.screens.bench.shapes import Snapshots
 from easy_pocket.web.shared.dependencies import Reads, RowId, Song, Store
 from easy_pocket.web.shared.json_response import JsonResponse
@@ -101,7 +101,7 @@ def compare(song: Song, reader: Reads, one: Which = 0, other: Which = 0) -> Resp
 
 @router.get("/songs/{song_id}/lines")
 def shelf_of_lines(song: Song, reader: Reads) -> Response:
-    return JsonResponse({"lines": [line_doc(line) for line in lines(reader)]})
+    return JsonResponse({"lines": offered(reader, song)})
 
 
 @router.get("/songs/{song_id}/lines/{key}/playing")
@@ -117,11 +117,11 @@ def line_playing(song: Song, reader: Reads, key: LineKey) -> Response:
 def keep_chosen(store: Store, song: Song, sent: KeptLine) -> Response:
     with store.transaction() as session:
         kept = store_phrase(session, sent.name, sent.hits, sent.length_ticks, song.metre)
-    return JsonResponse({"kept": kept.key, "lines": [line_doc(line) for line in lines(store.reader)]})
+    return JsonResponse({"kept": kept.key, "lines": offered(store.reader, song)})
 
 
 @router.post("/songs/{song_id}/lines/{key}")
 def put_line_away(store: Store, song: Song, key: LineKey, sent: Removed) -> Response:
     with store.transaction() as session:
         remove_phrase(session, key, sent.removed)
-    return JsonResponse({"lines": [line_doc(line) for line in lines(store.reader)]})
+    return JsonResponse({"lines": offered(store.reader, song)})

@@ -49,7 +49,8 @@ export function lineRow(line, on) {
   const name = document.createElement("b");
   name.textContent = line.name;
   const facts = document.createElement("small");
-  facts.textContent = `${line.metre}${line.swung ? " swung" : ""} · ${line.voices.join(", ")}`;
+  const tempi = line.tempo_bpm.length ? ` · ${line.tempo_bpm.join("–")} bpm` : "";
+  facts.textContent = `${line.metre}${line.feel ? ` ${line.feel}` : ""}${tempi} · ${line.voices.join(", ")}`;
   hear.append(picture(line), name, facts);
   row.append(hear, pressing("put in", { linePut: line.key }));
   if (line.own) row.append(pressing("remove", { lineAway: line.key }));

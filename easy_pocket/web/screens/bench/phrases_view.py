@@ -4,8 +4,20 @@ from __future__ import annotations
 
 from easy_pocket.core.pattern.phrases import Phrase
 from easy_pocket.core.pattern.voices import voice_name
-from easy_pocket.store.songs.phrases import OWN
+from easy_pocket.store.database import Reads
+from easy_pocket.store.songs.loaded import LoadedSong
+from easy_pocket.store.songs.phrases import OWN, lines
 from easy_pocket.web.screens.bench.shapes import ShelfLine
+
+
+def offered(reader: Reads, song: LoadedSong) -> list[ShelfLine]:
+    """The user's own lines, then those for the metre and tempo of the song, then all others."""
+
+    def order(line: Phrase) -> tuple[bool, bool]:
+        fits = line.metre == song.metre and line.suits(song.tempo_bpm)
+        return not line.key.startswith(OWN), not fits
+
+    return [line_doc(line) for line in sorted(lines(reader), key=order)]
 
 
 def line_doc(line: Phrase) -> ShelfLine:
@@ -17,7 +29,8 @@ def line_doc(line: Phrase) -> ShelfLine:
         "name": line.name,
         "group": line.group,
         "metre": str(line.metre),
-        "swung": line.swung,
+        "feel": "" if line.feel == "straight" else line.feel,
+        "tempo_bpm": list(line.tempo_bpm or ()),
         "own": line.key.startswith(OWN),
         "bars": round(bars, 2),
         "voices": [voice_name(voice) for voice in voices],

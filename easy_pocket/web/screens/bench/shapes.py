@@ -115,13 +115,17 @@ class Tightened(TypedDict):
 
 
 class ShelfLine(TypedDict):
-    """A short line; picture: a stroke for each hit as share across, row from the top, share of full velocity."""
+    """A short line; picture: a stroke for each hit as share across, row from the top, share of full velocity.
+
+    feel: where it is not straight; tempo_bpm: the slowest and fastest it is for, empty for any.
+    """
 
     key: str
     name: str
     group: str
     metre: str
-    swung: bool
+    feel: str
+    tempo_bpm: list[int]
     own: bool
     bars: float
     voices: list[str]

@@ -68,7 +68,7 @@ export class LineChoice {
         return stroke;
       }),
     );
-    this.box.querySelector(".line-name").textContent = `${line.name} · ${line.metre}${line.swung ? " swung" : ""}`;
+    this.box.querySelector(".line-name").textContent = `${line.name} · ${line.metre}${line.feel ? ` ${line.feel}` : ""}`;
     this.fill();
   }
 
