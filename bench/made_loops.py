@@ -58,6 +58,40 @@ STYLES: dict[str, tuple[Metre, int, int, tuple[int, int], dict[str, tuple[str, .
         "hat_closed": ("x.oxx.oxx.oxx.ox", "x.x.x.x.x.x.x.x.")}),
 }  # fmt: skip
 
+# What is read wrong most: 16ths in 3/4, a pick-up before bar one, eight bars of a fast two-step, one bar of deep swing.
+HARD_STYLES: dict[str, tuple[Metre, int, int, tuple[int, int], dict[str, tuple[str, ...]]]] = {
+    "waltz16": (Metre(3, 4), 240, 4, (84, 150), {
+        "kick": ("X...........", "X.....x.....", "X.........xx"),
+        "snare": ("....X...x...", "....X..-X.-.", "........X..."),
+        "hat_closed": ("xoxoxoxoxoxo", "x.oxx.oxx.ox", "xoxox.o.x.ox")}),
+    "pickup": (COMMON_TIME, 240, 4, (76, 140), {
+        "kick": ("X.......X.x.....", "X..x....X.....x.", "X......x..X....."),
+        "snare": ("....X.......X...", "....X..-....X..-"),
+        "hat_closed": ("x.o.x.o.x.o.x.o.", "xoxoxoxoxoxoxoxo")}),
+    "two_step8": (COMMON_TIME, 240, 4, (152, 178), {
+        "kick": ("X.........X.....", "X.x.......X....."), "snare": ("....X.......X...", "....X..-.-..X..-"),
+        "hat_closed": ("x.x.x.x.x.x.x.x.", "xoxoxoxoxoxoxoxo")}),
+    "one_bar": (COMMON_TIME, 240, 4, (76, 108), {
+        "kick": ("X......x..X..x..", "X..x..X........x", "X.....x.X......."),
+        "snare": ("....X.......X..-", "....X..-....X..."),
+        "hat_closed": ("x.x.x.xxx.x.x.x.", "xoxoxoxoxoxoxoxo", "x..xx..xx..xx..x")}),
+    "sparse": (COMMON_TIME, 240, 4, (66, 120), {
+        "kick": ("X.........x.....", "X...............", "X......xx......."),
+        "snare": ("....X.......X...", "........X......."),
+        "hat_closed": ("x...x...x...x...", "..x...x...x...x.", "x.....x.x.....x.")}),
+    "eight_bars": (COMMON_TIME, 240, 4, (84, 128), {
+        "kick": ("X.......X.x.....", "X.....x.X.......", "X..x....X.x....."),
+        "snare": ("....X.......X...", "....X.......X.-."),
+        "hat_closed": ("x.o.x.o.x.o.x.o.",)}),
+}  # fmt: skip
+ALL_STYLES = {**STYLES, **HARD_STYLES}
+BARS = {"two_step": 4, "two_step8": 8, "one_bar": 1, "eight_bars": 8}
+PICKUPS = {
+    "snare": ("...X", "..xX", ".xxX", "X.x."),
+    "kick": ("..x.", "x..x"),
+    "tom_mid": ("xxxx", ".x.x"),
+}  # in the last beat before bar one
+
 
 @dataclass(frozen=True)
 class MadeLoop:
@@ -78,14 +112,17 @@ def made_loops(
     busier: bool = False,
     age: float = 0.0,
     tone_of: ToneOf = made_tone,
+    hard: bool = False,
 ) -> Iterator[MadeLoop]:
     """So many loops, style after style; kits: the keys of those they may use (all that ship when empty). busier: with
     soft hits by chance, mostly on the same slots of every bar, and now and then with a drum or two alone. age: the
-    share of them that has gone through what aging.py holds, with pitched parts made of tone_of."""
+    share of them that has gone through what aging.py holds, with pitched parts made of tone_of. hard: of the styles
+    that are read wrong most."""
+    styles = list(HARD_STYLES if hard else STYLES)
     known = house_kits()
     chosen = [known[key] for key in (kits or tuple(key for key in known if key != "net_loft"))]
     for number in range(count):
-        style = list(STYLES)[number % len(STYLES)]
+        style = styles[number % len(styles)]
         yield _loop(
             f"made_{number:03}_{style}",
             style,
@@ -99,8 +136,8 @@ def made_loops(
 
 
 def _pattern(style: str, dice: np.random.Generator) -> Pattern:
-    metre, step, _, _, lines = STYLES[style]
-    bars = 4 if metre.bar_ticks < 3840 or style == "two_step" else 2
+    metre, step, _, _, lines = ALL_STYLES[style]
+    bars = BARS.get(style, 4 if metre.bar_ticks < 3840 else 2)
     drawn = {voice: "|".join(str(dice.choice(options)) for _ in range(bars)) for voice, options in lines.items()}
     pattern = beat({voice: line for voice, line in drawn.items() if line.strip(".|")}, metre, step)
     return Pattern(bars * metre.bar_ticks, pattern.hits, metre)
@@ -138,17 +175,27 @@ def _loop(
     aging: np.random.Generator | None = None,
     tone_of: ToneOf = made_tone,
 ) -> MadeLoop:
-    metre, step, per_beat, tempi, _ = STYLES[style]
+    metre, step, per_beat, tempi, _ = ALL_STYLES[style]
     tempo_bpm = round(float(dice.uniform(*tempi)), 1)
-    swing = float(dice.choice([54.0, 57.0, 60.0, 63.0])) if style in ("funk", "swung", "half") else 50.0
+    swing = float(dice.choice([54.0, 57.0, 60.0, 63.0])) if style in ("funk", "swung", "half", "one_bar") else 50.0
     pattern = _pattern(style, dice)
     if busier:
         pattern = _with_soft_hits(_with_few_drums(pattern, dice), step, dice)
     slots = metre.bar_ticks // step
-    lean_ms, lag_ms = dice.normal(0, 3.0, slots), {voice: dice.normal(0, 4.0) for voice in STYLES[style][4]}
+    lean_ms, lag_ms = dice.normal(0, 3.0, slots), {voice: dice.normal(0, 4.0) for voice in ALL_STYLES[style][4]}
     bar_ms = metre.bar_ticks * 60_000 / tempo_bpm / 960
     ends = str(dice.choice(["wrap", "cut", "untrimmed"], p=[0.5, 0.3, 0.2]))
+    before: list[tuple[str, int]] = []
+    if style == "pickup":
+        ends = "untrimmed"
+        before = [
+            (voice, at - 4)
+            for voice in sorted(dice.choice(list(PICKUPS), int(dice.integers(1, 3)), replace=False))
+            for at, mark in enumerate(str(dice.choice(PICKUPS[voice])))
+            if mark != "."
+        ]
     lead_s = float(dice.uniform(0.15, 1.2)) if ends == "untrimmed" else 0.0
+    lead_s += 60 / tempo_bpm if before else 0.0
     length_s = pattern.bars * bar_ms / 1000
     hits = []
     for hit in pattern.hits:
@@ -157,6 +204,10 @@ def _loop(
         offset_ms = swung_ms + lean_ms[slot % slots] + lag_ms[hit.voice] + dice.normal(0, 2.5)
         velocity = int(np.clip(hit.velocity + dice.normal(0, 6), 12, 127))
         hits.append((hit.voice, slot, velocity, offset_ms, hit.tick * 60 / tempo_bpm / 960 + offset_ms / 1000))
+    for voice, slot in before:
+        offset_ms = lean_ms[slot % slots] + dice.normal(0, 2.5)
+        time_s = slot * step * 60 / tempo_bpm / 960 + offset_ms / 1000
+        hits.append((voice, slot, int(dice.integers(60, 110)), offset_ms, time_s))
     total = round((length_s + lead_s + (0.8 if ends == "untrimmed" else 0.0)) * RATE)
     drums, on_progress = _drums(kit, hits, lead_s, total, ends, dice, sound_of)
     tonal = _tonal(length_s, tempo_bpm, lead_s, total, dice) if dice.random() < 0.5 else np.zeros(total)

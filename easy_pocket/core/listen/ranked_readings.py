@@ -10,18 +10,28 @@ from easy_pocket.core.errors import NoHitsError
 from easy_pocket.core.listen.drifting_tempo import read_drifting
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.reading import Grid, Reading
+from easy_pocket.core.listen.reading_habits import habit_score
 from easy_pocket.core.listen.tempo import KEPT, MAX_TEMPO_BPM, METRES, MIN_TEMPO_BPM, read_free, read_trimmed
 
 CONVINCING = 1.2  # a trimmed reading of at least this score leaves free ones no chance
 STEADY_FIT = 0.85  # hits that fit a steady grid this well need no beat to be followed
 BETWEEN, SIXTEENTH_S = 0.2, 0.030  # so near the middle of two 8ths, in slots and in seconds, a hit is a 16th
 FEW_SIXTEENTHS = 2
+WEIGHED = 8  # readings that are weighed by habit
+BELIEF = 8.0  # how much a difference of score says
 FREE_MARGIN = 0.15  # a free reading must beat the trimmed one by this, for it has more freedom
 FREE_MARGIN_AT_START = 0.5  # ... when the first hit lies right at the start, as in a trimmed loop
 
 
 def rank_readings(onsets: Onsets) -> list[Reading]:
     """Readings, best first, with their confidence (shares of one). Raises NoHitsError for fewer than two hits."""
+    found = [replace(one, score=one.score + habit_score(onsets, one)) for one in plain_readings(onsets)]
+    found.sort(key=lambda reading: -reading.score)
+    return [in_sixteenths(onsets, reading) for reading in with_confidence(found)]
+
+
+def plain_readings(onsets: Onsets) -> list[Reading]:
+    """The best few readings by their fit and their accents alone. Raises NoHitsError for fewer than two hits."""
     if len(onsets) < 2:
         raise NoHitsError(
             f"{len(onsets)} hit was heard; a beat needs at least two. Raise the sensitivity, or add hits by hand."
@@ -40,7 +50,7 @@ def rank_readings(onsets: Onsets) -> list[Reading]:
             "number of bars: set the bars by hand."
         )
     readings.sort(key=lambda reading: -reading.score)
-    return [in_sixteenths(onsets, reading) for reading in with_confidence(readings)]
+    return readings[:WEIGHED]
 
 
 def in_sixteenths(onsets: Onsets, reading: Reading) -> Reading:
@@ -66,7 +76,7 @@ def _distinct(readings: list[Reading]) -> list[Reading]:
 def with_confidence(readings: list[Reading], keep: int = KEPT) -> list[Reading]:
     """The best few, each with its share of belief: e to the score, sharper the more the scores differ."""
     kept = readings[:keep]
-    belief = np.exp(8.0 * (np.array([reading.score for reading in kept]) - kept[0].score))
+    belief = np.exp(BELIEF * (np.array([reading.score for reading in kept]) - kept[0].score))
     # Belief is worth only as much as the grid fits: noise has a best reading too.
     trust = np.clip(kept[0].fit / 0.6, 0.0, 1.0)
     shares = belief / belief.sum() * trust

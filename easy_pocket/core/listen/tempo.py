@@ -17,6 +17,7 @@ import scipy.fft
 
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.reading import Grid, Reading, counted_beats
+from easy_pocket.core.listen.reading_habits import low_and_middle
 from easy_pocket.core.pattern.timebase import Metre
 
 MIN_TEMPO_BPM, MAX_TEMPO_BPM = 50.0, 220.0
@@ -29,7 +30,7 @@ ODD_BARS_COST = 0.12
 LOOSENESS_S = 0.012  # how far from its place a played hit usually is
 USUAL_TEMPO_BPM = 112.0
 TEMPO_OCTAVES = 0.9  # standard deviation of tempi around the usual one
-TRIPLET_FROM_PERCENT = 62.0  # 8ths swung further than this are read as triplets
+TRIPLET_FROM_PERCENT = 60.0  # 8ths swung further than this are read as triplets
 
 Floats = npt.NDArray[np.float64]
 
@@ -94,13 +95,6 @@ class Accents:
     middle_on_beats: float
 
 
-def _strengths(onsets: Onsets) -> tuple[Floats, Floats]:
-    """How low and how middle every hit is, times its strength."""
-    low = onsets.strength * np.sqrt(onsets.bands[:, 0])
-    middle = onsets.strength * np.sqrt(onsets.bands[:, 1]) * (onsets.bands[:, 0] < 0.75)
-    return low, middle
-
-
 def beat_accents(onsets: Onsets, beat_s: float, beats: int) -> Accents:
     """Accents of a trimmed loop of so many beats; hits before the first line count for beat 0.
 
@@ -118,7 +112,7 @@ def beat_accents(onsets: Onsets, beat_s: float, beats: int) -> Accents:
     Accents
         Accents of each beat.
     """
-    low, middle = _strengths(onsets)
+    low, middle = low_and_middle(onsets)
     position = onsets.time_s / beat_s
     beat = np.rint(position).astype(np.intp)
     inside = np.abs(position - beat) * beat_s < min(0.045, 0.2 * beat_s)
@@ -326,7 +320,7 @@ def _place_bars(
 ) -> list[Reading]:
     """For one beat length: try every slot near the start as the one, in every metre, and keep the best of each."""
     beat_s = slot_s * per_beat
-    low, middle = _strengths(onsets)
+    low, middle = low_and_middle(onsets)
     slot = np.rint((onsets.time_s - phase_s) / slot_s).astype(np.intp)
     near = np.abs(onsets.time_s - phase_s - slot * slot_s) < min(0.045, 0.2 * beat_s)
     first, count = int(slot.min()), int(np.ptp(slot)) + 1
