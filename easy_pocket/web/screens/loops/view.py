@@ -13,14 +13,13 @@ from easy_pocket.core.listen.drifting_tempo import measured_tempi_bpm
 from easy_pocket.core.listen.groove import found_swing_percent, slots_and_offsets
 from easy_pocket.core.listen.loop_analysis import Corrections, LoopAnalysis
 from easy_pocket.core.listen.reading import Reading, counted_beats
+from easy_pocket.core.listen.reading_reasons import COMPOUND_GRIDS, GRIDS, is_close, reasons
 from easy_pocket.core.text import counted
 from easy_pocket.store.loops.loops import analysis_from_doc, corrections_from_doc
 from easy_pocket.store.schema.tables import LoopRow
 from easy_pocket.web.screens.bench.rails_view import offset_words
 from easy_pocket.web.screens.loops.loop_map import LoopMap, lean
 
-GRID_NAMES = {2: "8ths", 3: "8th triplets", 4: "16ths", 6: "16th triplets"}
-COMPOUND_GRID_NAMES = {2: "dotted 8ths", 3: "8ths", 4: "dotted 16ths", 6: "16ths"}
 SURE = 0.6
 SURE_PERCENT = 70  # a hit less sure than this is doubtful
 LABELLED_BARS = 4  # up to so many bars every beat has its number
@@ -45,6 +44,7 @@ class OtherReading:
     bars: int
     metre: str
     chosen: bool
+    reasons: str = ""
 
 
 class LoopView:
@@ -65,7 +65,7 @@ class LoopView:
         self.certainty = self._certainty()
         self.doubt = beat_doubt(heard.onsets, reading)
         self.bars = f"{reading.bars} × {reading.metre}"
-        names = COMPOUND_GRID_NAMES if reading.metre.compound else GRID_NAMES
+        names = COMPOUND_GRIDS if reading.metre.compound else GRIDS
         self.grid = names[reading.grid.per_beat]
         self.fit = f"{max(reading.fit, 0) * 100:.0f} %"
         swing = found_swing_percent(heard.onsets, reading)
@@ -75,7 +75,7 @@ class LoopView:
         self.hits = self._hits(heard)
         self.doubtful = [hit for hit in self.hits if hit.doubted]
         self.map = LoopMap(heard)
-        self.slot_choices = list((COMPOUND_GRID_NAMES if reading.metre.compound else GRID_NAMES).items())
+        self.slot_choices = list((COMPOUND_GRIDS if reading.metre.compound else GRIDS).items())
         self.readings = self._readings(heard)
         counts = group_names(heard.onsets)
         self.groups = [(name, counts.count(name)) for name in ("low", "mid", "high")]
@@ -136,12 +136,14 @@ class LoopView:
 
     def _readings(self, heard: LoopAnalysis) -> list[OtherReading]:
         seen: dict[tuple[int, str], OtherReading] = {}
+        close = is_close(heard.readings)
         for reading in heard.readings:
             key = (reading.bars, str(reading.metre))
             words = f"{reading.tempo_bpm:.1f} bpm · {reading.bars} × {reading.metre}"
             chosen = key == (heard.reading.bars, str(heard.reading.metre))
             share = f"{reading.confidence * 100:.0f} %"
-            seen.setdefault(key, OtherReading(words, share, reading.bars, str(reading.metre), chosen))
+            why = "; ".join(reasons(heard.onsets, reading)) if close and len(seen) < 2 else ""
+            seen.setdefault(key, OtherReading(words, share, reading.bars, str(reading.metre), chosen, why))
         return [reading for reading in seen.values() if reading.chosen or reading.share != "0 %"][:4]
 
     @property

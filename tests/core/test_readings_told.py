@@ -1,0 +1,74 @@
+"""Two readings that are close are both offered, with what speaks for each; what usually holds decides between them."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from easy_pocket.core.listen.loop_analysis import analyze_loop
+from easy_pocket.core.listen.onsets import Onsets
+from easy_pocket.core.listen.ranked_readings import plain_readings, rank_readings
+from easy_pocket.core.listen.reading import Grid, Reading
+from easy_pocket.core.listen.reading_habits import HABITS, habits_of
+from easy_pocket.core.listen.reading_reasons import is_close, reasons
+from easy_pocket.core.pattern.timebase import Metre
+from tests.drums import ROCK, beat, rendered
+
+FOUR = Metre(4, 4)
+
+
+def struck(ticks: list[int], low: list[int], tempo_bpm: float, bars: int) -> Onsets:
+    """Hits of equal strength; those of `low` are low, all others middle."""
+    beat_s = 60 / tempo_bpm
+    bands = np.array([[0.9, 0.1, 0.0] if tick in low else [0.1, 0.8, 0.1] for tick in ticks])
+    count = len(ticks)
+    return Onsets(np.array(ticks) / 960 * beat_s, np.ones(count), np.full(count, 20.0), bands, bars * 4 * beat_s)
+
+
+def test_what_is_told_is_what_stands_there() -> None:
+    onsets = struck([0, 960, 1920, 2880, 3840, 4800, 5760, 6720], [0, 1920, 3840, 5760], 100, 2)
+    reading = Reading(100.0, FOUR, 2, 0.0, Grid(4), 1.0, 1.0, 1.0)
+    assert reasons(onsets, reading) == (
+        "a low sound on the one of every bar", "a snare or clap on 2 and 4", "every beat is struck",
+    )  # fmt: skip
+    twice = Reading(200.0, FOUR, 4, 0.0, Grid(2, 58.0), 1.0, 1.0, 1.0)
+    assert "8 of 16 beats are not struck" in reasons(onsets, twice)
+    assert "a snare or clap on 3" in reasons(onsets, twice)
+    bare = struck([240, 720], [], 100, 1)
+    assert reasons(bare, Reading(100.0, FOUR, 1, 0.0, Grid(4, 56.0), 1.0, 1.0)) == (
+        "4 of 4 beats are not struck", "hits lie 18 ms from 16ths swung 56 %",
+    )  # fmt: skip
+    assert reasons(bare, Reading(50.0, FOUR, 1, 0.0, Grid(4), 1.0, 1.0))[-1] == "slow to count, 50 beats a minute"
+
+
+@pytest.mark.parametrize(("second", "close"), [(0.3, True), (0.05, False)])
+def test_a_reading_is_close_when_it_is_nearly_as_likely(second: float, close: bool) -> None:
+    readings = [Reading(100.0, FOUR, 2, 0.0, Grid(4), 1.0, 1.0, share) for share in (0.6, second)]
+    assert is_close(readings) == close
+    assert not is_close(readings[:1])
+
+
+def test_habits_count_what_they_say() -> None:
+    onsets = struck([0, 960, 1920, 2880], [0, 1920], 112, 1)
+    habits = dict(zip(HABITS, habits_of(onsets, Reading(112.0, FOUR, 1, 0.0, Grid(4), 1.0, 1.0)), strict=True))
+    assert habits["faster than usual"] == habits["slower than usual"] == 0
+    assert habits["hits a beat"] == 0  # one: its logarithm
+    assert (habits["one bar"], habits["not trimmed"], habits["compound"]) == (1, 0, 0)
+    assert habits["middle on beats"] == pytest.approx(1.0)
+    assert habits["beats not struck"] == 0
+    double = dict(zip(HABITS, habits_of(onsets, Reading(224.0, FOUR, 2, 0.0, Grid(2), 1.0, 1.0)), strict=True))
+    assert double["faster than usual"] == pytest.approx(1.0)
+    assert double["beats not struck"] == pytest.approx(0.5)
+
+
+def test_half_and_double_tempo_are_decided_by_what_usually_holds() -> None:
+    """A plain rock beat from 66 to 150 bpm: its own tempo comes first, half or double is offered next."""
+    first = offered = 0
+    for tempo_bpm in (66, 72, 78, 84, 92, 100, 112, 124, 138, 150):
+        onsets = analyze_loop(rendered(beat(ROCK), float(tempo_bpm))[0]).onsets
+        ranked = [reading.tempo_bpm for reading in rank_readings(onsets)]
+        first += abs(ranked[0] / tempo_bpm - 1) < 0.01
+        offered += any(abs(other / tempo_bpm - 1) < 0.01 for other in ranked[:2])
+        assert {round(one.tempo_bpm, 3) for one in plain_readings(onsets)} >= {round(one, 3) for one in ranked}
+    assert first >= 9
+    assert offered == 10
