@@ -58,16 +58,16 @@ def ready() -> None:
 
 
 def analyze_file(data: bytes, name: str, on_progress: OnProgress = no_progress) -> AnalyzedFile:
-    """Read and analyse an audio file. Raises AudioRefusedError or NoHitsError."""
+    """Read and analyse an audio file; one without hits is kept, for hands that add some. Raises AudioRefusedError."""
     audio = read_audio(data, name)
-    heard = analyze_loop(audio, on_progress=on_progress, hints=read_hints(data))
+    heard = analyze_loop(audio, on_progress=on_progress, hints=read_hints(data), keep_unheard=True)
     on_progress(0.95, "keeping it")
     return AnalyzedFile(name, stored(audio), heard)
 
 
 def heard_groove(data: bytes, name: str, bars: int, on_progress: OnProgress = no_progress) -> dict[str, object]:
     """What is heard in a loop, and its groove, as plain values. Raises AudioRefusedError or NoHitsError."""
-    heard = analyze_file(data, name, on_progress).heard
+    heard = analyze_loop(read_audio(data, name), on_progress=on_progress, hints=read_hints(data))
     groove = extract_template(heard.onsets, heard.reading, name.rsplit(".", 1)[0], name, bars)
     return {"heard": analysis_doc(heard, name), "groove": template_to_doc(groove)}
 

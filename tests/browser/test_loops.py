@@ -140,6 +140,21 @@ def test_a_file_that_is_no_loop_says_so_beside_the_button(loops):
     expect(loops.locator(".fact .name")).to_have_text("gangway.wav")
 
 
+def test_noise_is_kept_and_hits_are_added_to_it_by_hand(loops):
+    hiss = np.random.default_rng(4).standard_normal(4 * 44_100) * 0.2
+    loops.set_input_files("#loop-file", {"name": "hiss.wav", "mimeType": "audio/wav", "buffer": wav_bytes(hiss)})
+    expect(loops.locator(".fact .name")).to_have_text("hiss.wav")
+    expect(loops.locator(".loops")).to_contain_text("no hit stands out in it")
+    expect(loops.locator(".onset")).to_have_count(0)
+    loops.click('[data-tool="add"]')
+    for number, time_s in enumerate((0.5, 1.0, 1.5, 2.0), 1):
+        loops.mouse.click(*wave_point(loops, time_s))
+        expect(loops.locator(".onset")).to_have_count(number)
+    assert time_of(loops, 3) == pytest.approx(2.0, abs=0.03)
+    loops.keyboard.press("Control+z")
+    expect(loops.locator(".onset")).to_have_count(3)
+
+
 def test_loop_stack_and_both(loops):
     for mode in ("loop", "both", "stack"):
         loops.click(f'[data-play-mode="{mode}"]')

@@ -9,6 +9,7 @@ from easy_pocket.core.errors import NoHitsError
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.ranked_readings import rank_readings
 from easy_pocket.core.listen.reading import Reading
+from easy_pocket.core.text import counted
 
 BELIEVED = 0.27  # confidence times fit: of real loops 0.3 and more, mostly 0.8; of speech and rain below 0.22
 FITTING = 0.4
@@ -43,8 +44,10 @@ def _doubt(onsets: Onsets, reading: Reading) -> str:
 
 
 def _reason(onsets: Onsets, reading: Reading) -> str:
+    if not len(onsets):
+        return "no hit stands out in it"
     if len(onsets) <= FEW_HITS:
-        return f"only {len(onsets)} hits are heard"
+        return f"only {counted(len(onsets), 'hit')} {'is' if len(onsets) == 1 else 'are'} heard"
     two = _two_tempi(onsets, reading)
     if two:
         return f"it goes at {two[0]:.0f} bpm at first and at {two[1]:.0f} later"

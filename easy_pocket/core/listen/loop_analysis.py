@@ -16,7 +16,7 @@ from easy_pocket.core.listen.file_hints import NO_HINTS, FileHints, in_their_lig
 from easy_pocket.core.listen.onsets import Onsets, chosen, find_candidates, measure, sound_log_odds
 from easy_pocket.core.listen.preparation import RATE_HZ, Prepared, prepare
 from easy_pocket.core.listen.ranked_readings import rank_readings, with_confidence
-from easy_pocket.core.listen.reading import Reading, counted_beats
+from easy_pocket.core.listen.reading import Reading, counted_beats, unread
 from easy_pocket.core.listen.sound_groups import StoredGroup
 from easy_pocket.core.listen.tempo import grid_fit, read_free, read_trimmed
 from easy_pocket.core.pattern.timebase import Metre
@@ -79,6 +79,8 @@ def analyze_loop(
     corrections: Corrections | None = None,
     on_progress: OnProgress = no_progress,
     hints: FileHints = NO_HINTS,
+    *,
+    keep_unheard: bool = False,
 ) -> LoopAnalysis:
     """Find hits, tempo and bars.
 
@@ -92,6 +94,9 @@ def analyze_loop(
         Called with the share that is done, 0 to 1, and words.
     hints
         What the file says of its tempo and bars: it counts with what is heard.
+    keep_unheard
+        Sound in which no two hits stand out is no error: it comes with the hits there are and a reading nobody believes
+        in, so that hits can be added by hand.
 
     Returns
     -------
@@ -106,14 +111,23 @@ def analyze_loop(
     corrections = corrections or Corrections()
     prepared = prepare(audio, on_progress)
     del audio  # if nobody else holds it: of ten minutes it is a hundred megabytes
-    found, readings = _found(prepared, corrections, on_progress)
-    onsets = _corrected(prepared, found, corrections)
+    try:
+        found, readings = _found(prepared, corrections, on_progress)
+        onsets = _corrected(prepared, found, corrections)
+    except NoHitsError:
+        if not keep_unheard:
+            raise
+        nothing = np.zeros(0, dtype=np.intp)
+        onsets, readings = measure(prepared, nothing, np.zeros(0)), [unread(prepared.duration_s)]
+        found = onsets
     if onsets is not found or not readings:
         on_progress(0.85, f"reading the bars of {len(onsets)} hits")
         try:
             readings = rank_readings(onsets)
         except NoHitsError as error:
-            raise NoHitsError(f"{prepared.name}: {error}") from None
+            if not keep_unheard:
+                raise NoHitsError(f"{prepared.name}: {error}") from None
+            readings = [unread(prepared.duration_s)]
     if hints != NO_HINTS:
         readings = with_confidence(in_their_light(readings, hints, onsets.duration_s))
     return LoopAnalysis(onsets, _overruled(onsets, readings[0], corrections), tuple(readings), hints)

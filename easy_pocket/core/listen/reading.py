@@ -15,6 +15,9 @@ from easy_pocket.core.pattern.timebase import Metre
 Floats = npt.NDArray[np.float64]
 
 
+USUAL_BPM = 112.0
+
+
 @dataclass(frozen=True)
 class Grid:
     """Slots in a beat as one counts it (a dotted beat in 6/8) and where the second of each pair falls, in percent."""
@@ -122,6 +125,21 @@ def known_reading(lines_s: Floats, metre: Metre) -> Reading:
     return Reading(
         tempo_bpm, metre, bars, 0.0, Grid(4), fit=1.0, score=1.0, confidence=1.0, trimmed=even, bar_lines_s=lines
     )
+
+
+def unread(duration_s: float) -> Reading:
+    """Bars for a recording in which too little is heard: so many of 4/4 that its tempo is a usual one.
+
+    Nobody believes in it: fit and confidence are 0.
+
+    Examples
+    --------
+    >>> unread(4.0).bars, unread(4.0).tempo_bpm, unread(4.0).confidence
+    (2, 120.0, 0.0)
+    """
+    metre = Metre()
+    bars = max(round(duration_s * USUAL_BPM / 240.0), 1)
+    return Reading(240.0 * bars / duration_s, metre, bars, 0.0, Grid(4), fit=0.0, score=0.0, confidence=0.0)
 
 
 def with_grid(reading: Reading, per_beat: int | None) -> Reading:

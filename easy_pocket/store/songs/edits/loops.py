@@ -104,7 +104,7 @@ def _corrected(preparation: Preparation, sent: CorrectLoop) -> Corrected:
     after, words = apply_correction(now, heard, sent.change, lambda: load_audio(reader, row.audio_hash, row.name))
     groups_only = replace(now, groups=after.groups, kept_s=after.kept_s) == after  # hearing does not depend on them
     if not groups_only:
-        heard = analyze_loop(load_audio(reader, row.audio_hash, row.name), after, hints=heard.hints)
+        heard = analyze_loop(load_audio(reader, row.audio_hash, row.name), after, hints=heard.hints, keep_unheard=True)
     return Corrected(heard, after, words)
 
 

@@ -21,6 +21,7 @@ from easy_pocket.web.screens.bench.rails_view import offset_words
 from easy_pocket.web.screens.loops.loop_map import LoopMap, lean
 
 SURE = 0.6
+FEWEST_FOLLOWED = 4  # hits, to tell the tempo of a bar by
 SURE_PERCENT = 70  # a hit less sure than this is doubtful
 LABELLED_BARS = 4  # up to so many bars every beat has its number
 
@@ -84,6 +85,8 @@ class LoopView:
         decided = self.corrections.bars is not None or self.corrections.metre is not None
         if decided:
             return "set by you"
+        if not len(self.onsets):
+            return "not heard"
         sure = "sure" if self.reading.confidence >= SURE else f"perhaps ({self.reading.confidence * 100:.0f} %)"
         if not self.reading.drifts:
             return sure
@@ -150,7 +153,7 @@ class LoopView:
     def tempo_map(self) -> list[tuple[int, str, float]]:
         """Bar, its tempo as its hits have it, and how far that is between slowest and fastest, in percent; empty for a
         loop of a bar."""
-        if self.reading.bars < 2:
+        if self.reading.bars < 2 or len(self.onsets) < FEWEST_FOLLOWED:
             return []
         tempi = measured_tempi_bpm(self.onsets, self.reading)
         slowest, span = float(tempi.min()), max(float(np.ptp(tempi)), 1e-9)
