@@ -335,3 +335,25 @@ def test_the_first_beat_is_set_by_a_key(loops):
     loops.keyboard.press("f")
     saved(loops)
     until(loops, f"document.querySelector('.w-bar').dataset.at !== '{first}'")
+
+
+def test_bars_drawn_on_the_waveform_are_kept_as_a_loop_and_undo_takes_it_away(loops):
+    bars = int(loops.locator("#loop-bars").input_value())
+    assert bars == 2
+    duration = float(loops.locator("#wave").get_attribute("data-duration"))
+    loops.click('[data-tool="keep"]')
+    loops.mouse.move(*wave_point(loops, duration * 0.53))
+    loops.mouse.down()
+    loops.mouse.move(*wave_point(loops, duration * 0.97), steps=6)
+    loops.mouse.up()
+    expect(loops.locator("#keep-from")).to_have_value("2")
+    expect(loops.locator("#keep-to")).to_have_value("2")
+    drawn_box = box_of(loops.locator("#span-drawn"))
+    assert drawn_box["x"] == pytest.approx(wave_point(loops, duration / 2)[0], abs=2)
+    loops.click("[data-keep-them]")
+    expect(loops.locator(".fact .name")).to_have_text("gangway, bar 2.wav")
+    expect(loops.locator("#loop-bars")).to_have_value("1")
+    expect(loops.locator(".facts")).to_contain_text("88.5")
+    assert float(loops.locator("#wave").get_attribute("data-duration")) == pytest.approx(duration / 2, abs=1e-3)
+    loops.keyboard.press("Control+z")
+    expect(loops.locator(".loop-chips")).not_to_contain_text("bar 2")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, SkipValidation
@@ -11,6 +11,7 @@ from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.listen.loop_analysis import Corrections, LoopAnalysis, analyze_loop
 from easy_pocket.core.listen.loop_beat import LoopBeat
 from easy_pocket.core.listen.sit_in import SitIn, SitInResult
+from easy_pocket.core.listen.typical_bars import kept_bars
 from easy_pocket.core.pattern.insert_phrase import on_kit
 from easy_pocket.core.pattern.lock_edits import keep_locks
 from easy_pocket.core.pattern.timebase import check_tempo
@@ -25,6 +26,7 @@ from easy_pocket.store.loops.loops import (
     corrections_to_doc,
     get_loop,
     load_audio,
+    stored,
 )
 from easy_pocket.store.schema.tables import LoopRow
 from easy_pocket.store.songs.edits.fields import Finite, Id, Strict, Tick, Voices
@@ -40,6 +42,7 @@ class AnalyzedFile:
     name: str
     audio: StoredAudio
     heard: LoopAnalysis
+    corrections: Corrections = field(default_factory=Corrections)
 
 
 class BringInLoop(FileEdit):
@@ -53,6 +56,35 @@ def bring_in_loop(context: EditContext, sent: BringInLoop) -> Step:
     row.removed = True
     context.session.flush()
     return Step([field_patch("loop", row, removed=False)], made=row.id)
+
+
+class KeepBars(Edit):
+    """Bars of a loop as a loop of its own, the first counted from 1."""
+
+    kind: Literal["loop_keep_bars"]
+    loop_id: Id
+    from_bar: Annotated[int, Field(ge=1, le=2_000)]
+    bars: Annotated[int, Field(ge=1, le=64)]
+
+
+def _kept_bars(preparation: Preparation, sent: KeepBars) -> AnalyzedFile:
+    """The bars cut out, and heard as so many bars. Raises BadValueError for bars that are not there."""
+    row = get_loop(preparation.reader, preparation.song.row.id, sent.loop_id)
+    heard = analysis_from_doc(row.found)
+    audio = load_audio(preparation.reader, row.audio_hash, row.name)
+    cut, one_s = kept_bars(audio, heard.onsets, heard.reading, sent.from_bar, sent.bars)
+    known = Corrections(bars=sent.bars, metre=heard.reading.metre, one_s=one_s if one_s else None)
+    return AnalyzedFile(cut.name, stored(cut), analyze_loop(cut, known, keep_unheard=True), known)
+
+
+@edit(description="keep {name}", prepare=_kept_bars)
+def keep_bars(context: EditContext, sent: KeepBars) -> Step:
+    made: AnalyzedFile = context.prepared
+    row = add_loop(context.session, context.song.row.id, made.name, made.audio, made.heard)
+    row.overruled = corrections_to_doc(made.corrections)
+    row.removed = True
+    context.session.flush()
+    return Step([field_patch("loop", row, removed=False)], said={"name": made.name}, made=row.id)
 
 
 class TakeLoop(Edit):

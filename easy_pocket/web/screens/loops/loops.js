@@ -3,6 +3,7 @@
 import { strike } from "../../shared/sounding.js";
 import { byId } from "../../shared/dom.js";
 import { ask } from "../../shared/api.js";
+import { KeepBars } from "./keep_bars.js";
 import { LoopUses } from "./loop_uses.js";
 import { showLedger, showNote, speak } from "../../shared/notes.js";
 import { Recorder } from "./recorder.js";
@@ -31,6 +32,7 @@ export default class Loops extends Screen {
     this.uses = new LoopUses(this);
     this.waveKeys = new WaveKeys(this);
     this.recorder = new Recorder(this);
+    this.keepBars = new KeepBars(this);
     document.addEventListener("change", (event) => this.changed(event));
     document.addEventListener("input", (event) => this.input(event));
     document.addEventListener("click", (event) => this.click(event));
@@ -281,11 +283,12 @@ export default class Loops extends Screen {
     const dx = event.clientX - this.drag.x;
     if (!this.drag.moved && Math.abs(dx) < 4) return;
     const time = this.wave.timeAt(event.clientX);
-    if (this.tool === "ignore") {
+    if (["ignore", "keep"].includes(this.tool)) {
       this.drag.moved = true;
+      byId("span-drawn").classList.toggle("kept", this.tool === "keep");
       Object.assign(byId("span-drawn").dataset, { from: Math.min(this.drag.from, time), until: Math.max(this.drag.from, time) });
       this.wave.later();
-      showLedger(`${Math.min(this.drag.from, time).toFixed(3)}–${Math.max(this.drag.from, time).toFixed(3)} s|nothing in it will count as a hit`);
+      showLedger(`${Math.min(this.drag.from, time).toFixed(3)}–${Math.max(this.drag.from, time).toFixed(3)} s|${this.tool === "ignore" ? "nothing in it will count as a hit" : this.keepBars.words(this.drag.from, time)}`);
     } else if (this.tool === "move" && this.drag.onset) {
       this.drag.moved = true;
       this.drag.onset.dataset.at = time;
@@ -301,7 +304,8 @@ export default class Loops extends Screen {
     if (!drag) return;
     const near = drag.onset || byId("wave");
     const time_s = this.wave.timeAt(event.clientX);
-    if (this.tool === "ignore" && drag.moved) this.correct({ kind: "ignore", time_s: drag.from, to_s: time_s }, { near }).then(() => this.setTool("move"));
+    if (this.tool === "keep") this.keepBars.draw(drag.from, time_s);
+    else if (this.tool === "ignore" && drag.moved) this.correct({ kind: "ignore", time_s: drag.from, to_s: time_s }, { near }).then(() => this.setTool("move"));
     else if (this.tool === "add" && !drag.onset) this.correct({ kind: "add", time_s }, { near });
     else if (this.tool === "one") this.correct({ kind: "one", time_s: drag.onset ? Number(drag.onset.dataset.time) : time_s }, { near }).then(() => this.setTool("move"));
     else if (this.tool === "remove" && drag.onset) this.removeHit(drag.onset);

@@ -14,6 +14,7 @@ from easy_pocket.core.listen.groove import found_swing_percent, slots_and_offset
 from easy_pocket.core.listen.loop_analysis import Corrections, LoopAnalysis
 from easy_pocket.core.listen.reading import Reading, counted_beats
 from easy_pocket.core.listen.reading_reasons import COMPOUND_GRIDS, GRIDS, is_close, reasons
+from easy_pocket.core.listen.typical_bars import proposals
 from easy_pocket.core.text import counted
 from easy_pocket.store.loops.loops import analysis_from_doc, corrections_from_doc
 from easy_pocket.store.schema.tables import LoopRow
@@ -78,6 +79,7 @@ class LoopView:
         self.map = LoopMap(heard)
         self.slot_choices = list((COMPOUND_GRIDS if reading.metre.compound else GRIDS).items())
         self.readings = self._readings(heard)
+        self.proposals = proposals(heard.onsets, reading)
         counts = group_names(heard.onsets)
         self.groups = [(name, counts.count(name)) for name in ("low", "mid", "high")]
 
