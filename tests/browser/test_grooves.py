@@ -137,3 +137,54 @@ def test_the_sound_goes_on_while_the_shelf_is_shown(grooves):
     grooves.click("nav >> text=Grooves")
     until(grooves, "easyPocket.screen === 'grooves' && easyPocket.screens.grooves.data")
     assert grooves.evaluate("easyPocket.player.running")
+
+
+def test_the_map_is_played_by_pointing_and_walked_by_keys(grooves):
+    grooves.click("#play")
+    until(grooves, "easyPocket.player.running")
+    grooves.click('[data-groove-as="map"]')
+    expect(grooves.locator("#groove-map .point").first).to_be_visible()
+    expect(grooves.locator("#groove-list")).to_be_hidden()
+    count = grooves.locator("#groove-map .point").count()
+    loops = grooves.locator("#groove-map .point.loop").count()
+    assert count == grooves.locator("#groove-list [data-groove-id]").count() + loops
+    heard = "JSON.stringify(easyPocket.player.stack.felt.start_s)"
+    straight = grooves.evaluate(heard)
+    point_of = grooves.evaluate(
+        "easyPocket.screens.grooves.map.data.points.find((point) => point.name === 'Slack Rope')"
+    )
+    x, y = grooves.evaluate("(point) => easyPocket.screens.grooves.map.place(point)", point_of)
+    svg = grooves.locator("#groove-map svg").bounding_box()
+    grooves.mouse.move(svg["x"] + x + 3, svg["y"] + y - 2)
+    expect(grooves.locator("#groove-point")).to_contain_text("Slack Rope: off-beats 26 ms late")
+    until(grooves, f"{heard} !== {json.dumps(straight)}")
+    grooves.mouse.click(svg["x"] + x + 3, svg["y"] + y - 2)
+    expect(grooves.locator("#groove-title")).to_have_value("Slack Rope")
+    grooves.focus("#groove-map")
+    grooves.keyboard.press("ArrowDown")
+    expect(grooves.locator("#groove-point")).not_to_contain_text("Slack Rope")
+    name = grooves.locator("#groove-point").inner_text().split(":")[0]
+    grooves.keyboard.press("Enter")
+    saved(grooves)
+    grooves.click('[data-groove-as="list"]')
+    expect(grooves.locator(f'#groove-list >> text="{name}"')).to_be_visible()
+    grooves.click("nav >> text=Bench")
+    expect(grooves.locator("[data-groove-open]")).to_have_text(f"{name} ▾")
+
+
+def test_those_like_it_come_first_and_its_opposite_last(grooves):
+    make(grooves, "Pier", 8)
+    grooves.click('[data-groove-near="like"]')
+    expect(grooves.locator("#groove-state")).to_contain_text("Like Pier, the nearest first")
+    names = grooves.locator("#groove-list [data-groove-id] b").all_inner_texts()
+    assert names[0] == "Pier"
+    shares = [int(text[:-2]) for text in grooves.locator("#groove-list .share").all_inner_texts()]
+    assert shares == sorted(shares, reverse=True)
+    expect(grooves.locator("#groove-list .on b")).to_have_text(names[1])
+    expect(grooves.locator("#groove-title")).to_have_value(names[1])
+    assert grooves.locator("#groove-list [data-groove-id] b").all_inner_texts() == names  # and stays so
+    grooves.locator("#groove-list b").get_by_text("Slack Rope", exact=True).click()
+    expect(grooves.locator("#groove-title")).to_have_value("Slack Rope")
+    grooves.click('[data-groove-near="opposite"]')
+    expect(grooves.locator("#groove-state")).to_contain_text("Opposite to Slack Rope")
+    assert grooves.locator("#groove-list [data-groove-id] b").all_inner_texts()[-1] == "Slack Rope"

@@ -392,6 +392,25 @@ export interface GrooveData {
   lanes: Record<string, GrooveLane>;
 }
 
+/** across, up: its place, 0 to 1 from the left and from the foot. like, opposite: to the one compared with, 0-1. */
+export interface GroovePoint {
+  key: string;
+  name: string;
+  kind: string;
+  words: string;
+  across: number;
+  up: number;
+  like: number;
+  opposite: number;
+}
+
+/** across, up: what the axes mean at their two ends. */
+export interface GrooveMapData {
+  points: GroovePoint[];
+  across: string[];
+  up: string[];
+}
+
 export interface StageOfIdea {
   name: string;
   bars: number;

@@ -4,6 +4,7 @@ import { byId } from "../../shared/dom.js";
 import { ask, newEditId } from "../../shared/api.js";
 import { ACCENT_SHARE, LABELS, LEFT, drawGroove, yOf } from "./groove_canvas.js";
 import { showLedger, showNote } from "../../shared/notes.js";
+import { GrooveMap } from "./groove_map.js";
 import { Screen } from "../../shared/screen.js";
 import { GrooveList } from "../../shared/try_out.js";
 import { addTips } from "../../shared/tip.js";
@@ -29,6 +30,7 @@ export default class Grooves extends Screen {
       take: (/** @type {any} */ id) => this.putOn("stack", id),
       leave: () => page.tryOut.end(),
     });
+    this.map = new GrooveMap(this);
     document.addEventListener("click", (event) => this.click(event));
     document.addEventListener("change", (event) => this.change(event));
     document.addEventListener("input", (event) => event.target.id === "blend-share" && (byId("blend-words").textContent = `${event.target.value} %`));
@@ -67,6 +69,7 @@ export default class Grooves extends Screen {
 
   mount() {
     this.take(JSON.parse(byId("groove-data").textContent));
+    this.map.mount();
     byId("groove-list").querySelector(".on")?.scrollIntoView({ block: "nearest" });
     const { bars } = this.page.screens.bench.rails; // what was chosen on the Bench is offered
     if (bars) [byId("take-from").value, byId("take-bars").value] = String([bars.from, Math.min(8, bars.count)]);
@@ -93,6 +96,7 @@ export default class Grooves extends Screen {
   take(data, { made = null, more = false } = {}) {
     if (!this.box || (this.stroke && data?.id === this.data?.id)) return;
     this.data = data;
+    if (this.map.order) this.map.arrange();
     this.page.view.groove = data?.id ?? 0;
     this.page.view.lane = data?.lane ?? "all";
     if (data) this.slot = Math.min(this.slot, data.slots * data.bars - 1);
@@ -312,7 +316,7 @@ export default class Grooves extends Screen {
       { keys: "0", words: "the slot on the grid", run: () => this.changeSlot("offset", -Infinity, 0) },
     ];
     const drawn = () => Boolean(this.data) && document.activeElement === this.canvas;
-    return [...this.list.keys(inList), ...rows.map((row) => ({ ...row, when: drawn }))];
+    return [...this.list.keys(inList), ...this.map.keys, ...rows.map((row) => ({ ...row, when: drawn }))];
   }
 
   /** @param {string} key */

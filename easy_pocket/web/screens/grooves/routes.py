@@ -13,8 +13,10 @@ from starlette.responses import Response
 from easy_pocket.core.formats.registry import written
 from easy_pocket.jobs.work import read_groove
 from easy_pocket.store.grooves.shelf import find_groove, groove_rows
+from easy_pocket.store.songs.comparable_grooves import comparable, find_comparable
 from easy_pocket.store.songs.edits.grooves import BringInGroove
 from easy_pocket.store.songs.feels import with_groove
+from easy_pocket.web.screens.grooves.groove_map_view import groove_map_doc
 from easy_pocket.web.screens.grooves.view import GrooveView, groove_cards
 from easy_pocket.web.shared.dependencies import Reads, RowId, Song, SongId, Store, download, edit_from_file, song_page
 from easy_pocket.web.shared.edit_requests import View
@@ -27,7 +29,8 @@ from easy_pocket.web.shared.song_state import header_state
 from easy_pocket.web.shared.uploads import FileEditId, FileName, plain_name, read_upload
 
 router = APIRouter()
-MaybeGroove = Annotated[int, Path(ge=0, le=2**31 - 1)]
+GrooveKey = Annotated[str, Path(max_length=16, pattern=r"^((loop|take)-)?\d{1,10}$")]
+GrooveKeyAsked = Annotated[str, Query(max_length=16, pattern=r"^(((loop|take)-)?\d{1,10})?$")]
 MaybeId = Annotated[int, Query(ge=0, le=2**31 - 1)]
 
 
@@ -45,15 +48,21 @@ def listed(song: Song, reader: Reads, chosen: MaybeId = 0) -> Response:
     return Response(render("grooves/_groove_list.html", cards=cards, chosen=chosen), media_type="text/html")
 
 
-@router.get("/songs/{song_id}/grooves/{groove_id}/playing")
+@router.get("/songs/{song_id}/grooves/map")
+def mapped(song: Song, reader: Reads, to: GrooveKeyAsked = "") -> Response:
+    """Where the grooves of the shelf, of the song's loops and of its takes lie beside each other, and how like `to`."""
+    return JsonResponse(groove_map_doc(comparable(reader, song), to))
+
+
+@router.get("/songs/{song_id}/grooves/{groove_key}/playing")
 def playing_with(
     song: Song,
     reader: Reads,
-    groove_id: MaybeGroove,
+    groove_key: GrooveKey,
     scope: Annotated[str, Query(max_length=30)] = "stack",
 ) -> Response:
     """The stack as it would play with this groove on a scope; 0 is no groove."""
-    template = find_groove(reader, groove_id)[1] if groove_id else None
+    template = find_comparable(reader, song, groove_key) if groove_key != "0" else None
     return JsonResponse(playing(with_groove(song, scope, template), timings=("felt",)))
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TypedDict
+from typing import NotRequired, TypedDict
 
 
 class GrooveLane(TypedDict):
@@ -26,3 +26,24 @@ class GrooveData(TypedDict):
     beats: list[bool]
     lane: str
     lanes: dict[str, GrooveLane]
+
+
+class GroovePoint(TypedDict):
+    """across, up: its place, 0 to 1 from the left and from the foot. like, opposite: to the one compared with, 0-1."""
+
+    key: str
+    name: str
+    kind: str
+    words: str
+    across: float
+    up: float
+    like: NotRequired[float]
+    opposite: NotRequired[float]
+
+
+class GrooveMapData(TypedDict):
+    """across, up: what the axes mean at their two ends."""
+
+    points: list[GroovePoint]
+    across: list[str]
+    up: list[str]

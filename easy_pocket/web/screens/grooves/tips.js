@@ -2,6 +2,9 @@
 
 /** @type {Record<string, string>} */
 export const TIPS = {
+  "[data-groove-as=map]": "All grooves, with those of this song's loops and takes, by how they lean and stress",
+  "[data-groove-as=list]": "All grooves of the shelf, one under another",
+  "[data-groove-take]": "The loop's groove goes on the shelf",
   "#groove-new": "Name of the new groove",
   "#draw-slots": "Slots in a bar",
   "#draw-bars": "Bars of the groove, 1 to 8",
