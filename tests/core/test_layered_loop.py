@@ -110,6 +110,19 @@ def test_room_is_made_for_the_kick_held_and_let_go():
         assert gain_db[at - round(3 * EARLY_S * RATE_HZ)] == 0
     assert np.abs(np.diff(gain_db)).max() <= 18 / round(EARLY_S * RATE_HZ) + 1e-9  # never at once
     assert not duck_db(replace(settings, duck_voice="ride"), performance, frames).any()
+    both = duck_db(replace(settings, duck_voice="ride,kick"), performance, frames)
+    assert np.array_equal(both, gain_db)
+
+
+def test_room_is_made_for_several_voices_the_deepest_counts():
+    hits = (Hit("kick", 0, 110), Hit("snare", 960, 110))
+    performance = perform(Pattern(1920, hits), tempo_bpm=120)
+    frames = round(performance.length_ms / 1000 * RATE_HZ)
+    one, other, both = (
+        duck_db(LayerSettings(duck_voice=voices), performance, frames) for voices in ("kick", "snare", "kick,snare")
+    )
+    assert both == pytest.approx(np.minimum(one, other), abs=1e-9)
+    assert (both < -6).sum() > 1.9 * (one < -6).sum()
 
 
 @settings(max_examples=40)

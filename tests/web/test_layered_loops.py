@@ -83,7 +83,7 @@ def test_what_it_goes_to_decides_whether_an_edit_changes_its_sound(tab):
     before = put(tab)["playing"]["layered_loops"]
     _, answer = tab.edit(kind="offset", voice="kick", tick=0, offset_ms=20)
     assert answer["playing"]["layered_loops"] == before  # as it is by itself it does not hear the stack
-    _, ducked = setting(tab, "duck_voice", "kick")
+    _, ducked = setting(tab, "duck_voice", "kick,snare")
     _, answer = tab.edit(kind="offset", voice="kick", tick=0, offset_ms=-20)
     assert answer["playing"]["layered_loops"] != ducked["playing"]["layered_loops"]
     _, faster = tab.edit(kind="tempo", tempo_bpm=120)

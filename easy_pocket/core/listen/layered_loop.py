@@ -57,7 +57,7 @@ class LayerSettings:
     what is re-pitched as one piece has the pitch its tempo gives it. low_cut_hz 0: none. Bars count from 1; to_bar 0:
     to the end. cycle_ticks: after so long it begins again, 0 for its own length; start_ticks: where in the loop it
     begins. to: what its hits go to, by strength_percent: "none", the "grid", a "groove", or the "stack". duck_voice:
-    whose hits it makes room for ("": none), by duck_db, held and released.
+    whose hits it makes room for ("": none; several as "kick,snare"), by duck_db, held and released.
 
     Raises BadValueError for what is out of range.
     """
@@ -88,12 +88,16 @@ class LayerSettings:
             raise BadValueError(f"A loop plays at half, its own or double speed, not at {self.speed:g} times.")
         for name, (words, low, high, unit) in LIMITS.items():
             require_range(words, getattr(self, name), low, high, unit)
-        if self.duck_voice:
-            check_voice(self.duck_voice)
+        for voice in self.duck_voices:
+            check_voice(voice)
         if 0 < self.cycle_ticks < 120:
             raise BadValueError(f"A turn of {self.cycle_ticks} ticks is too short: at least 120, a 32nd, are needed.")
         if 0 < self.to_bar < self.from_bar:
             raise BadValueError(f"It ends in bar {self.to_bar}, before it begins in bar {self.from_bar}.")
+
+    @property
+    def duck_voices(self) -> tuple[str, ...]:
+        return tuple(dict.fromkeys(voice for voice in self.duck_voice.split(",") if voice))
 
 
 NAMES = tuple(one.name for one in fields(LayerSettings))
@@ -274,9 +278,10 @@ def duck_db(settings: LayerSettings, performance: Performance, frames: int) -> F
         Gain in dB, shape (frames,).
     """
     hits = performance.hits
-    if settings.duck_voice not in hits.voices or not settings.duck_db:
+    heard = [hits.voices.index(voice) for voice in settings.duck_voices if voice in hits.voices]
+    if not heard or not settings.duck_db:
         return np.zeros(frames)
-    mine = hits.voice_index == hits.voices.index(settings.duck_voice)
+    mine = np.isin(hits.voice_index, heard)
     if not mine.any():
         return np.zeros(frames)
     early = round(EARLY_S * RATE_HZ)

@@ -31,7 +31,7 @@ LAYER_WORDS = {
     "to": "what it goes to",
     "strength_percent": "strength",
     "template_id": "groove it goes to",
-    "duck_voice": "voice it makes room for",
+    "duck_voice": "voices it makes room for",
     "duck_db": "depth of the room",
     "duck_hold_ms": "hold of the room",
     "duck_release_ms": "release of the room",
@@ -71,7 +71,7 @@ class SetLayer(Edit):
         "cycle_ticks", "start_ticks", "to", "strength_percent", "template_id", "duck_voice",
         "duck_db", "duck_hold_ms", "duck_release_ms",
     ]  # fmt: skip
-    value: Finite | bool | Annotated[str, Field(max_length=30, pattern=r"^[a-z_0-9]*$")] | None
+    value: Finite | bool | Annotated[str, Field(max_length=400, pattern=r"^[a-z_0-9,]*$")] | None
 
 
 @edit(description="{what} of {name} {shown}")

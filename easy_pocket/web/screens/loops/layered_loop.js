@@ -44,6 +44,12 @@ export class LoopLayer {
   click(event) {
     const button = event.target.closest?.("[data-layer-put]");
     if (button) this.push({ kind: "layered_loop", there: button.dataset.layerPut === "true" }, button);
+    const voice = event.target.closest?.("[data-layer-duck]");
+    if (!voice) return;
+    voice.setAttribute("aria-pressed", voice.getAttribute("aria-pressed") !== "true");
+    voice.classList.toggle("on", voice.getAttribute("aria-pressed") === "true");
+    const chosen = [...this.box.querySelectorAll('[data-layer-duck][aria-pressed="true"]')];
+    this.set("duck_voice", chosen.map((/** @type {any} */ one) => one.dataset.layerDuck).join(","), voice);
   }
 
   /** @param {PageEvent} event */
@@ -77,11 +83,11 @@ export class LoopLayer {
     if (!this.box || this.gesture) return;
     const answer = await ask(`${this.uses.loops.address}/layer`).catch(() => null);
     if (!answer?.ok || !this.box || this.gesture) return;
-    const held = focused().dataset.layer ?? focused().dataset.layerSlide;
+    const held = focused().dataset.layer ?? focused().dataset.layerSlide ?? focused().dataset.layerDuck;
     this.box.innerHTML = await answer.text();
     paintAll(this.box);
-    if (held) this.box.querySelector(`[data-layer="${held}"], [data-layer-slide="${held}"]`)?.focus({ preventScroll: true });
+    if (held) this.box.querySelector(`[data-layer="${held}"], [data-layer-slide="${held}"], [data-layer-duck="${held}"]`)?.focus({ preventScroll: true });
   }
 }
 
-const WORDS = ["how", "to", "duck_voice"];
+const WORDS = ["how", "to"];

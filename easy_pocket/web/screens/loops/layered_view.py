@@ -35,9 +35,9 @@ class LayeredLoopView:
         self.cycles = _with(self.settings.cycle_ticks, turns)
         beats = range(0, loop_bars * bar_ticks, song.metre.beat_ticks)
         self.starts = _with(self.settings.start_ticks, [(tick, place_name(tick, song.metre)) for tick in beats][:64])
-        self.voices = _with(
-            self.settings.duck_voice, [("", "no voice"), *((v, voice_title(song.kit, v)) for v in song.part.voices)]
-        )
+        ducked = self.settings.duck_voices
+        rails = [*song.part.voices, *(voice for voice in ducked if voice not in song.part.voices)]
+        self.voices = [(voice, voice_title(song.kit, voice), voice in ducked) for voice in rails]
         self.grooves = groove_names(reader) if self.settings.to == "groove" else []
         self.chosen: dict[str, object] = {
             **{
@@ -46,7 +46,6 @@ class LayeredLoopView:
             },
             "section_id": (found.section_id if found else None) or "",
             "to": self.settings.to,
-            "duck_voice": self.settings.duck_voice,
             "template_id": found.template_id if found else None,
         }
 
