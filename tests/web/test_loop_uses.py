@@ -13,6 +13,7 @@ from easy_pocket.core.formats.midi import read_midi
 from easy_pocket.core.listen.loop_analysis import Corrections, analyze_loop
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.pattern.timebase import Metre
+from easy_pocket.store.kits.kits import load_kit
 from easy_pocket.store.loops.loops import add_loop, stored
 from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.load import load_song
@@ -258,3 +259,20 @@ def test_slices_become_a_kit_and_its_pattern_in_a_song_of_their_own(tab, store):
     data = soundfile.read(io.BytesIO(tab.client.get(f"/audio/sounds/{key}.wav").content))[0]
     assert len(data) == pytest.approx(44_100 * 60 / 96 / 2, abs=2)
     assert tab.client.get(f"/songs/{tab.song_id}/state").json()["data"] == before["data"]
+
+
+def test_slices_become_a_part_of_this_song_named_by_what_they_sound_like(tab, store):
+    before = tab.state()
+    status, _ = tab.edit(kind="part_slices", loop_id=tab.loop_id)
+    assert status == 200
+    with store.transaction() as session:
+        song = load_song(session, tab.song_id)
+        part = song.parts[-1]
+        kit = load_kit(session, part.row.kit_key)
+        names = [voice.name for voice in kit.voices]
+        assert part.row.name.endswith("slices")
+        assert len(set(names)) == len(names) == len(kit.roles)
+        assert any(name.startswith("kick") for name in names)
+        assert all(name.rsplit(" ", 1)[1].isdigit() for name in names)
+    assert tab.post("undo")[0] == 200
+    assert tab.state() == before

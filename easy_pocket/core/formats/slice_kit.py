@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import zipfile
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import replace
 
@@ -17,11 +18,14 @@ from easy_pocket.core.formats.audio_file import write_audio
 from easy_pocket.core.formats.midi_writing import write_midi
 from easy_pocket.core.formats.note_map import NOTE_PREFIX
 from easy_pocket.core.listen.loop_analysis import LoopAnalysis
+from easy_pocket.core.listen.onsets import Onsets
+from easy_pocket.core.listen.preparation import Floats
 from easy_pocket.core.listen.reading import Reading
 from easy_pocket.core.listen.slices import Slices, cut_slices, slice_audio
+from easy_pocket.core.listen.sound_groups import Group
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.timebase import ms_per_tick
-from easy_pocket.core.pattern.voices import FIRST_SLICE_NOTE, MOST_SLICES, SLICES
+from easy_pocket.core.pattern.voices import FIRST_SLICE_NOTE, MOST_SLICES, ROLES, SLICES, voice_name
 from easy_pocket.core.sound.kit import ROLE_LUFS, Kit, KitVoice
 from easy_pocket.core.sound.layer import LIMITS, Layer
 from easy_pocket.core.sound.loudness import hit_loudness_lufs
@@ -32,6 +36,7 @@ from easy_pocket.core.sound.tones import RATE_HZ
 
 FIRST_KEY = FIRST_SLICE_NOTE
 MOST_KEYS = 104  # from FIRST_KEY to the last MIDI note
+NEAR_S = 0.015  # a slice that begins so near a hit is called after it
 NEARLY_TICKS = 0.1  # a slice cut on a whole sample lies a little off its place; it is written there all the same
 
 
@@ -152,8 +157,47 @@ def slice_midi(slices: Slices, reading: Reading, name: str) -> bytes:
     return write_midi(performance, name=name, marker="slices", loop=True).data
 
 
+def slice_names(start_s: Floats, onsets: Onsets, groups: Sequence[Group]) -> list[str]:
+    """What slices are called, by the hits they begin with: "kick 1", "closed hat 3"; "slice 2" without one.
+
+    Parameters
+    ----------
+    start_s
+        Where each slice begins, shape (n,).
+    onsets
+        Hits that were heard.
+    groups
+        The hits sorted by sound.
+
+    Returns
+    -------
+    list of str
+        A name of its own for each.
+    """
+    kinds: dict[int, list[str]] = {}
+    order = list(ROLES)
+    for group in sorted(groups, key=lambda one: order.index(one.voice) if one.voice in ROLES else len(order)):
+        for hit in group.hits:
+            kinds.setdefault(hit, []).append(voice_name(group.voice) if group.voice in ROLES else group.name)
+    count: Counter[str] = Counter()
+    names = []
+    for at in start_s.tolist():
+        near = np.abs(onsets.time_s - at) if len(onsets) else np.array([np.inf])
+        hit = int(near.argmin())
+        said = kinds.get(hit, [""])[0] if near[hit] < NEAR_S else ""
+        said = said or "slice"
+        count[said] += 1
+        names.append(f"{said} {count[said]}")
+    return names
+
+
 def slice_kit(
-    audio: Audio, heard: LoopAnalysis, name: str, by: str = "hits", slots: int = 1
+    audio: Audio,
+    heard: LoopAnalysis,
+    name: str,
+    by: str = "hits",
+    slots: int = 1,
+    groups: Sequence[Group] = (),
 ) -> tuple[Kit, dict[str, Frames], Pattern]:
     """The slices as a kit with its samples by content key, and the pattern that replays them.
 
@@ -171,6 +215,8 @@ def slice_kit(
         Where it is cut: at "hits" or at the "grid".
     slots
         Slots of the grid in one slice.
+    groups
+        The hits sorted by sound, after which slices are named; none: they are numbered.
 
     Returns
     -------
@@ -193,7 +239,8 @@ def slice_kit(
     roles = list(SLICES)[: len(cuts)]
     samples: dict[str, Frames] = {}
     voices = []
-    for role, piece in zip(roles, slice_audio(audio, cuts), strict=True):
+    names = slice_names(cuts.start_s, heard.onsets, groups) if groups else [""] * len(cuts)
+    for role, called, piece in zip(roles, names, slice_audio(audio, cuts), strict=True):
         x = np.ascontiguousarray(piece[:, :2])
         key = content_key(x)
         samples[key] = x
@@ -201,7 +248,7 @@ def slice_kit(
         level_db = float(np.clip(hit_loudness_lufs(x) - ROLE_LUFS[role], low_db, high_db))
         sound = Sound(SAMPLED, {}, samples=(Sample(key, 1, 127),), levelled=False)
         layer = Layer(sound, SLICES[role].name, level_db)
-        voices.append(KitVoice(role, (layer,), velocity_bright=0.0, choke_group="slices", rings=False))
+        voices.append(KitVoice(role, (layer,), velocity_bright=0.0, choke_group="slices", rings=False, name=called))
     # Cut on whole samples, and counted from one: so every slice is played on the sample it was cut at.
     whole = replace(cuts, start_s=np.rint(cuts.start_s * RATE_HZ) / RATE_HZ)
     reading = replace(heard.reading, bar_one_s=round(heard.reading.bar_one_s * RATE_HZ) / RATE_HZ)

@@ -41,7 +41,8 @@ def song_of_slices(database: Database, song_id: int, loop_id: int, by: str, slot
     row = get_loop(database.reader, song_id, loop_id)
     heard, audio = analysis_from_doc(row.found), load_audio(database.reader, row.audio_hash, row.name)
     name = PurePath(row.name).stem[:60] or "loop"
-    kit, samples, pattern = slice_kit(audio, heard, f"{name} slices", by, slots)
+    groups = current_groups(audio, heard.onsets, corrections_from_doc(row.overruled).groups)
+    kit, samples, pattern = slice_kit(audio, heard, f"{name} slices", by, slots, groups)
     tempo_bpm = check_tempo(heard.reading.tempo_bpm)
     with database.transaction() as session:
         save_samples(session, samples)

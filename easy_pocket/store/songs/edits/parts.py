@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Annotated, Any, Literal
 
 from pydantic import Field
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import BadValueError, EditRefusedError, as_number
+from easy_pocket.core.formats.slice_kit import slice_kit
 from easy_pocket.core.listen.loop_beat import LoopBeat
 from easy_pocket.core.pattern.insert_phrase import on_kit
 from easy_pocket.core.pattern.pattern import Pattern
@@ -17,17 +18,20 @@ from easy_pocket.core.pattern.voices import check_voice, stand_in
 from easy_pocket.core.song.duration_text import parse_bar_marks, parse_ticks
 from easy_pocket.core.song.part import Part, Turning
 from easy_pocket.core.song.stage_sound import voice_place
+from easy_pocket.core.sound.kit import Kit
+from easy_pocket.core.sound.sample_format import Frames
 from easy_pocket.core.text import counted
 from easy_pocket.store.history.undo_log import Patch, field_patch
-from easy_pocket.store.kits.kits import load_kit
-from easy_pocket.store.loops.loops import get_loop
+from easy_pocket.store.kits.kits import add_kit, load_kit
+from easy_pocket.store.kits.samples import save_samples
+from easy_pocket.store.loops.loops import get_loop, load_audio
 from easy_pocket.store.schema.tables import PartRow
 from easy_pocket.store.songs.create import check_name
 from easy_pocket.store.songs.edits.cells import cell_patch
 from easy_pocket.store.songs.edits.fields import Finite, Id, KitKey, Name, Voices
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, Preparation, Step, edit
 from easy_pocket.store.songs.find import find_part
-from easy_pocket.store.songs.loop_uses import loop_beat
+from easy_pocket.store.songs.loop_uses import loop_beat, loop_groups
 from easy_pocket.store.songs.moved_rows import moved_cell
 from easy_pocket.store.songs.part_rows import (
     free_name,
@@ -89,6 +93,41 @@ def add_part(context: EditContext, sent: AddPart) -> Step:
     voices = in_kit_order({hit.voice for hit in hits}) if hits else list(kit.roles[:2])
     patches = added_part(context, name, Pattern(length, hits, metre), kit_key=kit.key, voices=voices)
     return Step(patches, said={"done": done}, long=True)
+
+
+class AddSlices(Edit):
+    """A loop cut into slices, as a part of this song on a kit of its own, each named by what it sounds like."""
+
+    kind: Literal["part_slices"]
+    loop_id: Id
+    by: Literal["hits", "grid"] = "hits"
+
+
+@dataclass(frozen=True)
+class SlicedLoop:
+    name: str
+    kit: Kit
+    samples: dict[str, Frames]
+    pattern: Pattern
+
+
+def _sliced(preparation: Preparation, sent: AddSlices) -> SlicedLoop:
+    """Raises BadValueError when there are more slices than a kit holds."""
+    row = get_loop(preparation.reader, preparation.song.row.id, sent.loop_id)
+    heard, groups = loop_groups(preparation.reader, row)
+    name = row.name.rsplit(".", 1)[0][:60] or "loop"
+    audio = load_audio(preparation.reader, row.audio_hash, row.name)
+    return SlicedLoop(name, *slice_kit(audio, heard, f"{name} slices", sent.by, 1, groups))
+
+
+@edit(description="slices of {name} as a part", prepare=_sliced)
+def add_slices(context: EditContext, sent: AddSlices) -> Step:
+    made: SlicedLoop = context.prepared
+    save_samples(context.session, made.samples)
+    kit = add_kit(context.session, made.kit)
+    struck = in_kit_order({hit.voice for hit in made.pattern.hits})
+    patches = added_part(context, f"{made.name} slices"[:60], made.pattern, kit_key=kit.key, voices=struck)
+    return Step(patches, said={"name": made.name}, long=True)
 
 
 def added_part(context: EditContext, name: str, pattern: Pattern, **values: Any) -> list[Patch]:

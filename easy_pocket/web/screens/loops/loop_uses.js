@@ -4,6 +4,7 @@ import { byId, element, text } from "../../shared/dom.js";
 import { ask as askServer } from "../../shared/api.js";
 import { LoopGroove } from "./loop_groove.js";
 import { LoopLayer } from "./layered_loop.js";
+import { sliceUp, slicesAsPart } from "./loop_slices.js";
 import { showNote, speak } from "../../shared/notes.js";
 import { paint } from "../../shared/sliders.js";
 
@@ -75,7 +76,8 @@ export class LoopUses {
     else if (dataset.beatPut) this.page.edits.push({ kind: "loop_beat", loop_id: Number(this.loops.section.dataset.loop), how: dataset.beatPut, tempo: byId("beat-tempo").checked }, { near: button });
     else if (dataset.pairHear) this.loops.playPair(this.worst[Number(dataset.pairHear)]);
     else if (dataset.sitVoice) this.toggleVoice(button);
-    else if (dataset.slicesSong !== undefined) this.sliceUp(button);
+    else if (dataset.slicesSong !== undefined) sliceUp(this, button);
+    else if (dataset.slicesPart !== undefined) slicesAsPart(this, button);
     else if (dataset.sitIn !== undefined) this.sitIn(button);
     else if (button.closest("#against-worst") && dataset.tick) this.goTo(dataset.voice, Number(dataset.tick));
   }
@@ -89,16 +91,6 @@ export class LoopUses {
     else if (target.dataset.groupInto && target.value !== "") this.loops.correct({ kind: "group_merge", group: Number(target.dataset.groupInto), into: Number(target.value) }, { near: target });
     else if (target.id === "slice-by") byId("slices-link").href = `${this.loops.address}/slices.zip?by=${target.value}`;
     else if (target.id === "retime-tempo") this.retimeTo(target);
-  }
-
-  /**
-   * The slices become a kit and the pattern that replays them, in a song of their own; this one stays as it is.
-   * @param {Piece} near
-   */
-  async sliceUp(near) {
-    const made = await this.ask("slices-song", { by: byId("slice-by").value });
-    if (made.error) showNote(made.error, { near, wrong: true });
-    else location.assign(made.address);
   }
 
   /** @param {any} field */

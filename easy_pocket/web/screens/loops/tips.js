@@ -31,6 +31,7 @@ export const TIPS = {
   "[data-map-lane]": "Which band the bar map shows",
   "[data-take=on]": "Keep its groove and put it on this part",
   "[data-take=only]": "Keep its groove on the shelf",
+  "[data-slices-part]": "Each slice becomes a voice of a new kit, named by what it sounds like, in a part of this song",
   "[data-slices-song]": "Each slice becomes a voice of a new kit, in a new song that replays the loop",
   "#slices-link": "Download the slices",
   "#retime-link": "Download the loop at that tempo",
