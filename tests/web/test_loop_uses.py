@@ -276,3 +276,19 @@ def test_slices_become_a_part_of_this_song_named_by_what_they_sound_like(tab, st
         assert all(name.rsplit(" ", 1)[1].isdigit() for name in names)
     assert tab.post("undo")[0] == 200
     assert tab.state() == before
+
+
+def test_a_group_that_is_left_out_is_not_written(tab):
+    groups = tab.client.get(f"/songs/{tab.song_id}/loops/{tab.loop_id}/groups").json()["groups"]
+    number = next(place for place, group in enumerate(groups) if group["voice"] == "snare")
+    status, _ = tab.edit(
+        kind="loop_correct", loop_id=tab.loop_id, change={"kind": "group_voice", "group": number, "voice": ""}
+    )
+    assert status == 200
+    after = tab.client.get(f"/songs/{tab.song_id}/loops/{tab.loop_id}/groups").json()["groups"]
+    assert (after[number]["voice"], after[number]["voice_name"]) == ("", "left out")
+    assert len(after[number]["times"]) == len(groups[number]["times"])
+    assert tab.edit(kind="loop_beat", loop_id=tab.loop_id, how="replace", tempo=False)[0] == 200
+    hits = tab.client.get(f"/songs/{tab.song_id}/state?screen=bench").json()["data"]["hits"]
+    assert hits["snare"]["tick"] == []
+    assert hits["kick"]["tick"]

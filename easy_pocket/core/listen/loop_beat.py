@@ -11,7 +11,7 @@ import numpy.typing as npt
 from easy_pocket.core.listen.groove import slots_and_offsets
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.reading import Reading
-from easy_pocket.core.listen.sound_groups import Group
+from easy_pocket.core.listen.sound_groups import LEFT_OUT, Group
 from easy_pocket.core.pattern.pattern import MAX_OFFSET_MS, Hit, Pattern
 from easy_pocket.core.pattern.timebase import ms_per_tick, place_name
 from easy_pocket.core.sound.velocity import LOUDNESS_POWER
@@ -70,6 +70,8 @@ def beat_from_groups(onsets: Onsets, reading: Reading, groups: Sequence[Group]) 
     places: dict[tuple[str, int], tuple[Hit, float]] = {}
     left_out = 0
     for group in groups:
+        if group.voice == LEFT_OUT:
+            continue
         own = list(group.hits)
         loudest = max((float(onsets.strength[index]) for index in own), default=1.0)
         for index, sure in zip(own, group.certainty, strict=True):

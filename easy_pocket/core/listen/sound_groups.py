@@ -40,11 +40,14 @@ Ints = npt.NDArray[np.intp]
 Singles = npt.NDArray[np.float32]
 
 
+LEFT_OUT = ""  # in place of a voice: these hits are not written
+
+
 @dataclass(frozen=True)
 class Group:
     """Hits that sound alike: indices into the onsets, in order.
 
-    voice: what they are on a kit. certainty: 0-1 for each hit, how sure it is that it belongs here.
+    voice: what they are on a kit, or LEFT_OUT. certainty: 0-1 for each hit, how sure it is that it belongs here.
     """
 
     name: str

@@ -1473,10 +1473,11 @@ export interface GroupCount {
   count: number;
 }
 
+/** What a group is on a kit; voice "": it is left out of what is written. */
 export interface GroupVoice {
   kind: "group_voice";
   group: number;
-  voice: string;
+  voice: string | "";
 }
 
 export interface GroupSplit {

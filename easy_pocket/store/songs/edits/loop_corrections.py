@@ -22,6 +22,7 @@ from easy_pocket.core.listen.loop_analysis import (
     with_span,
 )
 from easy_pocket.core.listen.sound_groups import (
+    LEFT_OUT,
     MOST_GROUPS,
     Group,
     current_groups,
@@ -127,9 +128,11 @@ class GroupCount(Strict):
 
 
 class GroupVoice(Strict):
+    """What a group is on a kit; voice "": it is left out of what is written."""
+
     kind: Literal["group_voice"]
     group: GroupNumber
-    voice: Voice
+    voice: Voice | Literal[""]
 
 
 class GroupSplit(Strict):
@@ -226,10 +229,9 @@ def _regrouped(
                 raise BadValueError("The number of groups is 1; there are 2 to 8.")
             return group_hits(audio(), heard.onsets, count or None), f"{count or 'as many'} groups as proposed"
         case GroupVoice(group=number, voice=voice):
-            changed = replace(of(number), voice=check_voice(voice))
-            return tuple(changed if place == number else group for place, group in enumerate(groups)), (
-                f"{of(number).name} is {voice_name(voice)}"
-            )
+            changed = replace(of(number), voice=check_voice(voice) if voice else LEFT_OUT)
+            said = f"{of(number).name} is {voice_name(voice)}" if voice else f"{of(number).name} is left out"
+            return tuple(changed if place == number else group for place, group in enumerate(groups)), said
         case GroupSplit(group=number):
             if len(groups) >= MOST_GROUPS:
                 raise BadValueError(f"There are {MOST_GROUPS} groups already: merge two first.")

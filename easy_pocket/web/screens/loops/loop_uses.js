@@ -157,6 +157,7 @@ export class LoopUses {
     byId("groups-unsure").textContent = found.unsure ? `${found.unsure} unsure` : "";
     const voices = JSON.parse(this.loops.section.dataset.voices);
     byId("groups").replaceChildren(...this.groups.map((group, number) => this.groupLine(group, number, voices)));
+    byId("group-count").value = this.groups.length >= 2 && this.groups.length <= 8 ? `${this.groups.length}` : "";
     this.mark(this.group !== null && this.group < this.groups.length ? this.group : null);
     this.showHit();
   }
@@ -174,7 +175,7 @@ export class LoopUses {
     hear.dataset.groupHear = String(number);
     hear.title = "Hear its hits one after another";
     hear.append(text("b", group.name), text("small", `${group.times.length} hit${group.times.length === 1 ? "" : "s"}${group.certainty.some((/** @type {any} */ sure) => sure < 0.5) ? ", some unsure" : ""}`));
-    const voice = select(voices.map(([key, name]) => [key, name]), group.voice, `Voice of ${group.name}`);
+    const voice = select([...voices.map(([key, name]) => [key, name]), ["", "left out"]], group.voice, `Voice of ${group.name}`);
     voice.dataset.groupVoice = String(number);
     const split = text("button", "split", "plain");
     split.type = "button";

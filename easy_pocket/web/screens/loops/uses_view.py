@@ -35,7 +35,7 @@ def _group_doc(group: Group, heard: LoopAnalysis) -> HitGroup:
     return {
         "name": group.name,
         "voice": group.voice,
-        "voice_name": voice_name(group.voice),
+        "voice_name": voice_name(group.voice) if group.voice in ROLES else "left out",
         "glyph": ROLES[group.voice].glyph if group.voice in ROLES else "disc",
         "times": np.round(heard.onsets.time_s[own], 6),
         "strength": np.round(heard.onsets.strength[own], 3),
