@@ -5,7 +5,10 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from easy_pocket.core.listen.loop_analysis import analyze_loop
+from easy_pocket.caches import ByteCache
+from easy_pocket.core.audio import Audio
+from easy_pocket.core.cache import ResultCache
+from easy_pocket.core.listen.loop_analysis import Corrections, analyze_again, analyze_loop, attack_near
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.ranked_readings import plain_readings, rank_readings
 from easy_pocket.core.listen.reading import Grid, Reading
@@ -72,3 +75,36 @@ def test_half_and_double_tempo_are_decided_by_what_usually_holds() -> None:
         assert {round(one.tempo_bpm, 3) for one in plain_readings(onsets)} >= {round(one, 3) for one in ranked}
     assert first >= 9
     assert offered == 10
+
+
+def test_what_was_listened_to_is_not_listened_to_again() -> None:
+    audio, _ = rendered(beat(ROCK), 112.0)
+    asked = []
+
+    def load() -> Audio:
+        asked.append(1)
+        return audio
+
+    ResultCache.provide(lambda name, most_bytes: ByteCache(name, most_bytes))
+    try:
+        for corrections in (
+            Corrections(),
+            Corrections(sensitivity=0.3),
+            Corrections(bars=1),
+            Corrections(added_s=(0.7,)),
+        ):
+            again = analyze_again("rock", load, corrections)
+            afresh = analyze_loop(audio, corrections)
+            assert again.reading == afresh.reading
+            assert again.onsets.digest == afresh.onsets.digest
+    finally:
+        ResultCache.provide(None)
+    assert len(asked) == 1
+
+
+@pytest.mark.parametrize("time_s", [0.52, 1.6, 2.7])
+def test_an_attack_is_found_by_what_is_near_alone(time_s: float) -> None:
+    audio, _ = rendered(beat(ROCK), 112.0)
+    long = Audio(np.tile(audio.samples, (3, 1)), audio.rate_hz, "long.wav")
+    later = time_s + 2 * audio.duration_s
+    assert attack_near(long, later) - 2 * audio.duration_s == pytest.approx(attack_near(audio, time_s), abs=5e-4)

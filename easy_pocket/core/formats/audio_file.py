@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import os
 import struct
+from dataclasses import dataclass
 from typing import Any, BinaryIO
 
 import numpy as np
@@ -47,6 +48,24 @@ def read_audio(source: str | os.PathLike[str] | bytes | BinaryIO, name: str) -> 
             "check that the file is complete and what its name says."
         ) from None
     return Audio(samples, rate_hz, name)
+
+
+@dataclass(frozen=True)
+class AudioFacts:
+    """What a file says of its audio without being read."""
+
+    duration_s: float
+    rate_hz: int
+    channels: int
+
+
+def audio_facts(data: bytes, name: str) -> AudioFacts:
+    """Raises AudioRefusedError for what is no audio."""
+    try:
+        with soundfile.SoundFile(io.BytesIO(data)) as opened:
+            return AudioFacts(opened.frames / opened.samplerate, int(opened.samplerate), int(opened.channels))
+    except soundfile.LibsndfileError as error:
+        raise AudioRefusedError(f"{name} is no audio that can be read ({_reason(error)}).") from None
 
 
 def claimed_seconds(data: bytes) -> float | None:

@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from easy_pocket.core.audio import Audio
+from easy_pocket.core.cache import ResultCache
 from easy_pocket.core.errors import BadValueError, NoHitsError, require_range
 from easy_pocket.core.listen.bar_context import select_with_bars
 from easy_pocket.core.listen.beat_tracking import line_times
-from easy_pocket.core.listen.candidates import CLEAR_DB, refine
+from easy_pocket.core.listen.candidates import CLEAR_DB, Candidates, refine
 from easy_pocket.core.listen.drifting_tempo import followed
 from easy_pocket.core.listen.file_hints import NO_HINTS, FileHints, in_their_light
 from easy_pocket.core.listen.onsets import Onsets, chosen, find_candidates, measure, sound_log_odds
-from easy_pocket.core.listen.preparation import RATE_HZ, Prepared, prepare
+from easy_pocket.core.listen.preparation import RATE_HZ, Floats, Prepared, prepare
 from easy_pocket.core.listen.ranked_readings import rank_readings, with_confidence
 from easy_pocket.core.listen.reading import Reading, counted_beats, unread
 from easy_pocket.core.listen.sound_groups import StoredGroup
@@ -64,6 +66,9 @@ class Corrections:
             require_range("The length of a span", end_s - begin_s, SHORTEST_SPAN_S, 600.0, "s")
 
 
+NEARBY_S = 1.0  # so much on either side is looked at for an attack
+
+
 @dataclass(frozen=True)
 class LoopAnalysis:
     """What a loop holds: its hits, the reading in force, and the readings offered. hints: what its file says."""
@@ -108,11 +113,68 @@ def analyze_loop(
     NoHitsError
         When no hit stands out, and whatever `on_progress` raises to stop it.
     """
-    corrections = corrections or Corrections()
-    prepared = prepare(audio, on_progress)
+    listened = listen(audio, on_progress)
     del audio  # if nobody else holds it: of ten minutes it is a hundred megabytes
+    return analyze_listened(listened, corrections, on_progress, hints, keep_unheard=keep_unheard)
+
+
+@dataclass(frozen=True)
+class Listened:
+    """What is heard of a recording before anything is chosen of it; corrections need no more."""
+
+    prepared: Prepared  # without its samples: nobody reads them any more
+    candidates: Candidates
+    odds: Floats
+
+
+_listened: ResultCache[Listened] = ResultCache("loops, listened to", 1 << 27)
+
+
+def listen(audio: Audio, on_progress: OnProgress = no_progress) -> Listened:
+    """Every place that may be a hit, and how likely it is one. Raises NoHitsError for silence."""
+    prepared = prepare(audio, on_progress)
+    del audio
+    candidates = find_candidates(prepared, on_progress)
+    light = replace(prepared, samples=prepared.samples[:0].copy(), count=len(prepared.samples))
+    return Listened(light, candidates, sound_log_odds(candidates))
+
+
+def analyze_again(
+    key: str, audio: Callable[[], Audio], corrections: Corrections, hints: FileHints = NO_HINTS
+) -> LoopAnalysis:
+    """Hear a recording with other corrections; what does not depend on them is kept.
+
+    Parameters
+    ----------
+    key
+        Of the recording's bytes.
+    audio
+        Gives the recording, where it has to be listened to.
+    corrections
+        What a hand has set.
+    hints
+        What the file says.
+
+    Returns
+    -------
+    LoopAnalysis
+        As of `analyze_loop` with keep_unheard.
+    """
+    return analyze_listened(_listened.get(key, lambda: listen(audio())), corrections, hints=hints, keep_unheard=True)
+
+
+def analyze_listened(
+    listened: Listened,
+    corrections: Corrections | None = None,
+    on_progress: OnProgress = no_progress,
+    hints: FileHints = NO_HINTS,
+    *,
+    keep_unheard: bool = False,
+) -> LoopAnalysis:
+    """Choose hits of what was listened to, and read their bars; see `analyze_loop`."""
+    corrections, prepared = corrections or Corrections(), listened.prepared
     try:
-        found, readings = _found(prepared, corrections, on_progress)
+        found, readings = _found(listened, corrections, on_progress)
         onsets = _corrected(prepared, found, corrections)
     except NoHitsError:
         if not keep_unheard:
@@ -134,14 +196,13 @@ def analyze_loop(
 
 
 def _found(
-    prepared: Prepared, corrections: Corrections, on_progress: OnProgress
+    listened: Listened, corrections: Corrections, on_progress: OnProgress
 ) -> tuple[Onsets | None, list[Reading]]:
     """What is heard before anything is corrected, and how its bars read.
 
     What the bars say about faint hits changes no reading: those lie on its grid.
     """
-    candidates = find_candidates(prepared, on_progress)
-    odds = sound_log_odds(candidates)
+    prepared, candidates, odds = listened.prepared, listened.candidates, listened.odds
     try:
         found = chosen(prepared, candidates, odds, corrections.sensitivity)
     except NoHitsError:
@@ -284,9 +345,16 @@ def at_double_tempo(reading: Reading) -> tuple[int, Metre]:
 
 def attack_near(audio: Audio, time_s: float) -> float:
     """Where the attack nearest to a place starts, for a hit added by hand; the place itself when none stands out."""
-    prepared = prepare(audio)
-    at = prepared.context + round(time_s * RATE_HZ)
+    first = max(0, round((time_s - NEARBY_S) * audio.rate_hz))
+    last = min(len(audio.samples), round((time_s + NEARBY_S) * audio.rate_hz))
+    try:  # of a long recording only what is near
+        prepared = prepare(Audio(audio.samples[first:last], audio.rate_hz, audio.name))
+    except NoHitsError:
+        return time_s
+    begin_s = first / audio.rate_hz
+    at = prepared.context + round((time_s - begin_s) * RATE_HZ)
     starts, contrast_db = refine(prepared, np.array([at], dtype=np.intp))
     if contrast_db[0] < CLEAR_DB:
         return time_s
-    return float(np.clip((starts[0] - prepared.context) / RATE_HZ, 0.0, audio.duration_s - 1 / RATE_HZ))
+    found_s = begin_s + float(starts[0] - prepared.context) / RATE_HZ
+    return float(np.clip(found_s, 0.0, audio.duration_s - 1 / RATE_HZ))

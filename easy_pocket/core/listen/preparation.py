@@ -47,10 +47,11 @@ class Prepared:
     duration_s: float
     name: str
     narrow: bool = False  # it was recorded at so few samples a second that hats are hardly in it
+    count: int = 0  # of the samples, where they are gone
 
     @property
     def length(self) -> int:
-        return len(self.samples) - 2 * self.context
+        return (self.count or len(self.samples)) - 2 * self.context
 
 
 def prepare(audio: Audio, on_progress: OnProgress = no_progress) -> Prepared:

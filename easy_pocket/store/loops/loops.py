@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
-from easy_pocket.core.formats.audio_file import read_audio, write_audio
+from easy_pocket.core.formats.audio_file import AudioFacts, audio_facts, read_audio, write_audio
 from easy_pocket.core.listen.file_hints import NO_HINTS, FileHints
 from easy_pocket.core.listen.loop_analysis import Corrections, LoopAnalysis
 from easy_pocket.core.listen.onsets import Onsets
@@ -51,6 +51,13 @@ def load_audio(session: Reads, digest: str, name: str) -> Audio:
     row = session.get(AudioRow, digest)
     assert row is not None, "a loop's audio is kept as long as the loop"
     return read_audio(row.data, name)
+
+
+def load_facts(session: Reads, digest: str, name: str) -> AudioFacts:
+    """How long a recording is, its rate and channels, without reading it."""
+    row = session.get(AudioRow, digest)
+    assert row is not None, "a loop's audio is kept as long as the loop"
+    return audio_facts(row.data, name)
 
 
 def add_loop(session: Session, song_id: int, name: str, audio: StoredAudio, heard: LoopAnalysis) -> LoopRow:

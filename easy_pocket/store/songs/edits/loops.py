@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, SkipValidation
 
 from easy_pocket.core.errors import EditRefusedError
-from easy_pocket.core.listen.loop_analysis import Corrections, LoopAnalysis, analyze_loop
+from easy_pocket.core.listen.loop_analysis import Corrections, LoopAnalysis, analyze_again, analyze_loop
 from easy_pocket.core.listen.loop_beat import LoopBeat
 from easy_pocket.core.listen.sit_in import SitIn, SitInResult
 from easy_pocket.core.listen.typical_bars import kept_bars
@@ -136,7 +136,7 @@ def _corrected(preparation: Preparation, sent: CorrectLoop) -> Corrected:
     after, words = apply_correction(now, heard, sent.change, lambda: load_audio(reader, row.audio_hash, row.name))
     groups_only = replace(now, groups=after.groups, kept_s=after.kept_s) == after  # hearing does not depend on them
     if not groups_only:
-        heard = analyze_loop(load_audio(reader, row.audio_hash, row.name), after, hints=heard.hints, keep_unheard=True)
+        heard = analyze_again(row.audio_hash, lambda: load_audio(reader, row.audio_hash, row.name), after, heard.hints)
     return Corrected(heard, after, words)
 
 

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from easy_pocket.core.audio import Audio
 from easy_pocket.core.formats.analysis_json import group_names
+from easy_pocket.core.formats.audio_file import AudioFacts
 from easy_pocket.core.listen.beat_check import beat_doubt
 from easy_pocket.core.listen.drifting_tempo import measured_tempi_bpm
 from easy_pocket.core.listen.groove import found_swing_percent, slots_and_offsets
@@ -52,7 +52,7 @@ class OtherReading:
 class LoopView:
     """What the template asks for."""
 
-    def __init__(self, row: LoopRow, audio: Audio) -> None:
+    def __init__(self, row: LoopRow, audio: AudioFacts) -> None:
         heard: LoopAnalysis = analysis_from_doc(row.found)
         corrections: Corrections = corrections_from_doc(row.overruled)
         reading = heard.reading
