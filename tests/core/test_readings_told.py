@@ -85,6 +85,7 @@ def test_what_was_listened_to_is_not_listened_to_again() -> None:
         asked.append(1)
         return audio
 
+    before = ResultCache.provider
     ResultCache.provide(lambda name, most_bytes: ByteCache(name, most_bytes))
     try:
         for corrections in (
@@ -98,7 +99,7 @@ def test_what_was_listened_to_is_not_listened_to_again() -> None:
             assert again.reading == afresh.reading
             assert again.onsets.digest == afresh.onsets.digest
     finally:
-        ResultCache.provide(None)
+        ResultCache.provide(before)
     assert len(asked) == 1
 
 

@@ -46,7 +46,7 @@ def hat(settings: Settings, strength: float, noise: np.random.Generator) -> Floa
     tip = band_pass(noise.standard_normal(len(t)), 4500, 9500) * decay(t, 0.0022)
     chick = band_pass(noise.standard_normal(len(t)), 700, 2600) * decay(t, 0.011)
     x = sizzle * ring + (0.2 + 0.35 * strength) * tip + settings["chick"] * 0.8 * chick
-    return low_pass(x, 9_000 + 10_000 * strength)
+    return low_pass(x * (0.72 + 0.28 * strength), 700 + 18_300 * strength)
 
 
 def cymbal(settings: Settings, strength: float, noise: np.random.Generator) -> Floats:
@@ -81,10 +81,10 @@ def cymbal(settings: Settings, strength: float, noise: np.random.Generator) -> F
     x = high_pass(x / 8, settings["bright_hz"] * 0.5)
     hiss = high_pass(noise.standard_normal(len(t)), settings["bright_hz"])
     opening = 1 - np.exp(-t / settings["swell_s"])
-    wash = (
-        hiss
-        * (0.3 + 0.7 * opening)
-        * (0.65 * decay(t, settings["length_s"] * 0.55) + 0.35 * decay(t, settings["length_s"]))
+    # What is high dies first, as of struck metal: the wash darkens while it rings.
+    dark = low_pass(hiss, 1.6 * settings["bright_hz"])
+    wash = (0.3 + 0.7 * opening) * (
+        (hiss - dark) * decay(t, settings["length_s"] * 0.3) + dark * decay(t, settings["length_s"] * 0.8)
     )
     ping = np.zeros_like(t)
     for ratio, level in ((1.0, 1.0), (1.31, 0.6), (2.63, 0.45), (4.1, 0.3)):
@@ -92,7 +92,7 @@ def cymbal(settings: Settings, strength: float, noise: np.random.Generator) -> F
     tip = high_pass(noise.standard_normal(len(t)), 3000) * decay(t, 0.0028)
     p = settings["ping"]
     mixed = (1 - 0.55 * p) * (0.55 * x + 0.28 * wash) + p * (0.22 * ping + 0.55 * tip * (0.4 + 0.6 * strength))
-    return low_pass(mixed, 7_000 + 11_000 * strength)
+    return low_pass(mixed, 4_000 + 14_000 * strength)
 
 
 def tambourine(settings: Settings, strength: float, noise: np.random.Generator) -> Floats:

@@ -70,13 +70,13 @@ def snare(settings: Settings, strength: float, noise: np.random.Generator) -> Fl
     t = times(max(settings["length_s"] * 5, 0.25))
     tune = settings["tune_hz"]
     shell = np.zeros_like(t)
-    for ratio, level, tau in ((1.0, 1.0, 0.085), (1.62, 0.62, 0.06), (2.27, 0.3, 0.04), (3.1, 0.16, 0.03)):
+    for ratio, level, tau in ((1.0, 1.0, 0.046), (1.62, 0.62, 0.038), (2.27, 0.3, 0.03), (3.1, 0.16, 0.024)):
         bend = 1 + 0.06 * strength * np.exp(-t / 0.012)
         shell += level * np.sin(2 * np.pi * np.cumsum(tune * ratio * bend) / RATE_HZ) * decay(t, tau)
     hiss = noise.standard_normal(len(t))
     wires = high_pass(low_pass(hiss, settings["tone_hz"] * (0.45 + 0.55 * strength), 2), 900)
     wires = wires * (0.75 * decay(t, settings["length_s"]) + 0.25 * decay(t, settings["length_s"] * 2.2))
-    snap = high_pass(hiss, 3500) * decay(t, 0.004)
+    snap = high_pass(hiss, 3500) * decay(t, 0.004) * (1 - np.exp(-t / 0.0002))  # no click where it begins
     buzz = 1 - 0.5 * np.exp(-t / 0.003)
     return np.asarray(
         1.6 * (1 - settings["balance"]) * 0.8 * shell
