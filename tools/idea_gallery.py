@@ -31,7 +31,7 @@ def beats() -> dict[str, IdeaContext]:
     """The demo's beats: Lamplighter, and lines of the shelf that are played at the festival."""
     kit = house_kits()["boathouse"].roles
     lines = starter_phrases()
-    quay, pier = lines["break-quayside-44"], lines["break-pier-break-68"]
+    quay, pier = lines["break-doubled-kick-ghosts-44"], lines["break-six-kick-before-four-68"]
     return {
         "Lamplighter": IdeaContext(Pattern(7680, lamplighter_hits()), kit, 104.0, 57.0),
         "Quayside, straight": IdeaContext(_twice(quay.hits, quay.length_ticks, quay.metre), kit, 112.0),
