@@ -1,5 +1,5 @@
 """`./pocket bench [NAME ...]`: listen, perform, feel, mixdown, edit, kit, heard, drawn, ideas, song, song_page,
-served, stage, stage_page, takes, page; and, by their names only, files, played_in, many and soak."""
+served, sounds, stage, stage_page, takes, page; and, by their names only, files, played_in, many and soak."""
 
 import sys
 
@@ -21,6 +21,7 @@ from bench import (
     soak,
     song,
     song_page,
+    sounds,
     stage,
     stage_page,
     takes,
@@ -40,6 +41,7 @@ ALL = {
     "song": song.run,
     "song_page": song_page.run,
     "served": served.run,
+    "sounds": sounds.run,
     "stage": stage.run,
     "stage_page": stage_page.run,
     "takes": takes.run,
