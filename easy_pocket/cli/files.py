@@ -12,7 +12,7 @@ from typing import Literal, cast
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.template import GrooveTemplate
-from easy_pocket.core.formats.audio_file import read_audio
+from easy_pocket.core.formats.audio_file import read_audio, read_mono
 from easy_pocket.core.formats.audio_hints import read_hints
 from easy_pocket.core.formats.exchange import PatternToWrite, ReadPattern
 from easy_pocket.core.formats.midi import read_midi
@@ -64,8 +64,18 @@ def listen(path: str) -> LoopAnalysis:
     """What is heard in a loop, in the light of what its file says."""
     if path == "-":
         data = bounded_bytes(path, "loop")
-        return analyze_loop(read_audio(data, file_name(path)), hints=read_hints(data))
-    return analyze_loop(read_sound(path), hints=read_hints(Path(path).read_bytes()))
+        return analyze_loop(read_mono(data, file_name(path)), hints=read_hints(data))
+    hints = read_hints(Path(path).read_bytes())
+    return analyze_loop(read_mono(path, file_name(path)), hints=hints)
+
+
+def heard_in_mono(path: str) -> tuple[Audio, LoopAnalysis]:
+    """What is heard, then the sound of it once more as one channel: ten minutes are not held while they are heard."""
+    if path == "-":
+        audio, heard = heard_in(path)
+        return Audio(audio.mono()[:, None], audio.rate_hz, audio.name), heard
+    heard = listen(path)
+    return read_mono(path, file_name(path)), heard
 
 
 def heard_in(path: str) -> tuple[Audio, LoopAnalysis]:

@@ -7,7 +7,7 @@ import json
 from pathlib import Path
 from typing import Any
 
-from easy_pocket.cli.files import heard_in, plain_stem, read_beat, say, told, write, write_pattern
+from easy_pocket.cli.files import heard_in, heard_in_mono, plain_stem, read_beat, say, told, write, write_pattern
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.feel import FeelScopes
 from easy_pocket.core.feel.perform import perform
@@ -67,7 +67,7 @@ def _voices(text: str | None) -> tuple[str, ...]:
 
 
 def run_hits(chosen: argparse.Namespace) -> None:
-    audio, heard = heard_in(chosen.loop)
+    audio, heard = heard_in_mono(chosen.loop)
     groups = with_kit_voices(group_hits(audio, heard.onsets), _voices(chosen.voices))
     found = beat_from_groups(heard.onsets, heard.reading, groups)
     performance = perform(found.pattern, tempo_bpm=heard.reading.tempo_bpm)

@@ -14,6 +14,9 @@ MIN_SAMPLES = 64
 MIN_RATE_HZ, MAX_RATE_HZ = 4_000, 400_000
 
 
+CANCELLED = 0.05  # of the loudest channel: a mix with less power than that has lost what is in it
+
+
 @dataclass(frozen=True)
 class Audio:
     """Samples, float32 of shape (n_samples, n_channels), at `rate_hz`; `name` is what to call it in messages.
@@ -62,11 +65,17 @@ class Audio:
         """Mean of the channels; if they cancel (out of phase), the loudest channel instead."""
         if self.channels == 1:
             return self.samples[:, 0]
-        mixed = self.samples[:, 0].copy()
-        for channel in range(1, self.channels):
-            mixed += self.samples[:, channel]
-        mixed /= self.channels
+        mixed = mean_of_channels(self.samples)
         powers = np.einsum("ij,ij->j", self.samples[::8], self.samples[::8])  # every 8th tells as much
-        if np.dot(mixed[::8], mixed[::8]) < 0.05 * powers.max():
+        if np.dot(mixed[::8], mixed[::8]) < CANCELLED * powers.max():
             return np.ascontiguousarray(self.samples[:, int(np.argmax(powers))])
         return mixed
+
+
+def mean_of_channels(samples: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:
+    """The channels of (frames, channels), added and divided by their number."""
+    mixed = samples[:, 0].copy()
+    for channel in range(1, samples.shape[1]):
+        mixed += samples[:, channel]
+    mixed /= samples.shape[1]
+    return mixed

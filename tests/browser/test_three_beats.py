@@ -116,12 +116,12 @@ def test_four_on_the_floor(empty):
 def test_a_two_step(empty):
     empty.click("[data-memory=lines]")
     empty.wait_for_selector(".line-row")
-    empty.fill("#line-name", "two-step, answered")
+    empty.fill("#line-name", "the second answers")
     expect(empty.locator(".line-row")).to_have_count(1)
     empty.click("[data-line-put]")
     saved(empty)
     empty.click("[data-memory-close]")
-    assert ticks(empty, "kick") == [0, 2400, 3840, 4560, 6240, 7440]
+    assert ticks(empty, "kick") == [0, 2400, 3840, 4560, 5280, 6480]
     write(empty, "snare", [960])
     empty.mouse.move(*slot_point(empty, "snare", 960))
     empty.click('[data-mode="select"]')

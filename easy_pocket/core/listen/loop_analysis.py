@@ -113,8 +113,9 @@ def analyze_loop(
     NoHitsError
         When no hit stands out, and whatever `on_progress` raises to stop it.
     """
-    listened = listen(audio, on_progress)
-    del audio  # if nobody else holds it: of ten minutes it is a hundred megabytes
+    held = [audio]  # handed on and not kept: of ten minutes it is a hundred megabytes
+    del audio
+    listened = listen(held.pop(), on_progress)
     return analyze_listened(listened, corrections, on_progress, hints, keep_unheard=keep_unheard)
 
 
@@ -132,8 +133,9 @@ _listened: ResultCache[Listened] = ResultCache("loops, listened to", 1 << 27)
 
 def listen(audio: Audio, on_progress: OnProgress = no_progress) -> Listened:
     """Every place that may be a hit, and how likely it is one. Raises NoHitsError for silence."""
-    prepared = prepare(audio, on_progress)
+    held = [audio]
     del audio
+    prepared = prepare(held.pop(), on_progress)
     candidates = find_candidates(prepared, on_progress)
     light = replace(prepared, samples=prepared.samples[:0].copy(), count=len(prepared.samples))
     return Listened(light, candidates, sound_log_odds(candidates))

@@ -56,15 +56,16 @@ class Prepared:
 
 def prepare(audio: Audio, on_progress: OnProgress = no_progress) -> Prepared:
     """Resample, mix and filter. Raises NoHitsError for silence."""
-    mono = audio.mono()
+    mono, name, rate_hz, duration_s = audio.mono(), audio.name, audio.rate_hz, audio.duration_s
     mono = mono - mono.mean(dtype=np.float64).astype(np.float32)
-    if audio.rate_hz != RATE_HZ:
-        mono = soxr.resample(mono, audio.rate_hz, RATE_HZ)
+    del audio  # if nobody else holds it
+    if rate_hz != RATE_HZ:
+        mono = soxr.resample(mono, rate_hz, RATE_HZ)
     peak = float(np.abs(mono).max()) if len(mono) else 0.0
     if peak < 10 ** (HEARD_DB / 20):
         found = f"{20 * np.log10(peak):.0f} dB" if peak > 0 else "digital silence"
         raise NoHitsError(
-            f"{audio.name} holds no hits: its loudest sample is {found}, {HEARD_DB:.0f} dB of full scale is needed. "
+            f"{name} holds no hits: its loudest sample is {found}, {HEARD_DB:.0f} dB of full scale is needed. "
             "Check that the right track was exported."
         )
     context = min(int(CONTEXT_S * RATE_HZ), len(mono))
@@ -80,9 +81,9 @@ def prepare(audio: Audio, on_progress: OnProgress = no_progress) -> Prepared:
         log_odds_db=log_odds_db,
         energy=energy,
         context=context,
-        duration_s=audio.duration_s,
-        name=audio.name,
-        narrow=audio.rate_hz < NARROW_HZ,
+        duration_s=duration_s,
+        name=name,
+        narrow=rate_hz < NARROW_HZ,
     )
 
 
