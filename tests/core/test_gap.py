@@ -1,5 +1,7 @@
 """The gap between two performances, and the figures of one."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -114,3 +116,35 @@ def test_accents_are_told_by_slot_and_only_the_chosen_hits_count():
     assert {row.voice: row.count for row in pocket_by_voice(performance, chosen)} == {
         "kick": 3, "snare": 2, "hat_closed": 8
     }  # fmt: skip
+
+
+def _as_loop(side):
+    """As if it was heard: its voices are bands."""
+    return replace(side, heard=True)
+
+
+def test_a_loop_of_another_length_is_compared_turn_by_turn():
+    """Three bars against two: they begin together after six."""
+    three = Pattern(3 * 3840, tuple(Hit("kick", beat_ * 960, 90, 4.0) for beat_ in range(12)))
+    two = Pattern(2 * 3840, tuple(Hit("kick", beat_ * 960, 90) for beat_ in range(8)))
+    written, heard = sides(two, None, three, None)
+    found = gap(written, _as_loop(heard), HALF_SLOT_MS)
+    assert len(found.gap_ms) == 24  # every beat of six bars
+    assert found.gap_ms == pytest.approx(np.full(24, 4.0))
+    assert found.a.max() < 8
+    assert found.b.max() < 12
+    assert not len(found.only_a)
+    turned = gap(_as_loop(heard), written, HALF_SLOT_MS)
+    assert turned.gap_ms == pytest.approx(np.full(24, -4.0))
+    with pytest.raises(BadValueError, match="neither fits into the other"):
+        gap(written, _as_loop(replace(heard, length_ms=heard.length_ms * 1.0371)), HALF_SLOT_MS)
+
+
+def test_a_hit_is_listed_once_though_it_has_a_pair_in_every_turn():
+    one = Pattern(3840, (Hit("kick", 0, 90), Hit("kick", 1920, 90)))
+    long = Pattern(4 * 3840, tuple(Hit("kick", tick, 90, tick / 960) for tick in range(0, 4 * 3840, 1920)))
+    found = gap(*sides(one, None, long, None), HALF_SLOT_MS)
+    assert len(found.gap_ms) == 8
+    worst = found.worst(6)
+    assert sorted(found.a[worst].tolist()) == [0, 1]
+    assert found.gap_ms[worst[0]] == np.abs(found.gap_ms).max()

@@ -15,6 +15,7 @@ from easy_pocket.core.pattern.voices import band_of
 
 BANDS = BAND_LANES
 
+MOST_TURNS = 16  # of the longer of two sides, until they begin together
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 
@@ -87,15 +88,21 @@ class TimingComparison:
         return float(self.gap_ms.mean()) if len(self.gap_ms) else None
 
     def worst(self, count: int) -> npt.NDArray[np.intp]:
-        """The widest pairs, as indices into a, b and gap_ms; the widest first."""
-        return np.argsort(-np.abs(self.gap_ms), kind="stable")[:count]
+        """The widest pairs, as indices into a, b and gap_ms; the widest first, and each hit of a once.
+
+        Where a is the shorter side, a hit has a pair in every turn.
+        """
+        order = np.argsort(-np.abs(self.gap_ms), kind="stable")
+        _, first = np.unique(self.a[order], return_index=True)
+        return np.asarray(order[np.sort(first)][:count])
 
 
 def gap(a: Side, b: Side, half_slot_ms: float) -> TimingComparison:
     """Pair every hit of `a` with the nearest hit of `b` in the same voice, round the loop's end.
 
     Where `b` is an audio loop, the nearest in the voice's band counts, or the nearest at all when nothing is heard
-    in that band. Sides of different length repeat: the longer one is measured.
+    in that band. Sides of different length repeat: the longer one is measured. A loop of which neither fits into the
+    other is compared turn by turn until both begin together.
 
     Parameters
     ----------
@@ -119,6 +126,9 @@ def gap(a: Side, b: Side, half_slot_ms: float) -> TimingComparison:
     longer, shorter = (a, b) if a.length_ms >= b.length_ms else (b, a)
     times = longer.length_ms / shorter.length_ms
     if abs(times - round(times)) > 1e-6:
+        turns = _turns_together(longer.length_ms / shorter.length_ms) if a.heard or b.heard else 0
+        if turns:
+            return _turn_by_turn(a, b, longer is a, turns, half_slot_ms)
         raise BadValueError(
             f"{a.name} and {b.name} are {a.length_ms / 1000:.2f} and {b.length_ms / 1000:.2f} s long, and neither "
             "fits into the other a whole number of times: compare bars of one length."
@@ -140,6 +150,36 @@ def gap(a: Side, b: Side, half_slot_ms: float) -> TimingComparison:
         gaps_ms[order],
         np.setdiff1d(np.arange(len(a.time_ms)), at),
         np.setdiff1d(np.arange(len(b.time_ms)), to),
+    )
+
+
+def _turns_together(ratio: float) -> int:
+    """How often the longer of two sides goes round until both begin together; 0 if that takes too long."""
+    return next((turns for turns in range(2, MOST_TURNS + 1) if abs(ratio * turns - round(ratio * turns)) < 1e-6), 0)
+
+
+def _turn_by_turn(a: Side, b: Side, first_is_longer: bool, turns: int, half_slot_ms: float) -> TimingComparison:
+    """A loop and a beat of which neither fits into the other, round and round until they begin together again."""
+    if first_is_longer:
+        found = gap(_repeated(a, turns), b, half_slot_ms)
+    else:
+        found = gap(a, _repeated(b, turns), half_slot_ms)
+    one, other = found.a % max(len(a.time_ms), 1), found.b % max(len(b.time_ms), 1)
+    alone = (np.setdiff1d(np.arange(len(side.time_ms)), at) for side, at in ((a, one), (b, other)))
+    return TimingComparison(one, other, found.gap_ms, *alone)
+
+
+def _repeated(side: Side, turns: int) -> Side:
+    count = len(side.time_ms)
+    later_ms = np.repeat(np.arange(turns) * side.length_ms, count)
+    return replace(
+        side,
+        voice_index=np.tile(side.voice_index, turns),
+        time_ms=np.tile(side.time_ms, turns) + later_ms,
+        tick=np.tile(side.tick, turns),
+        velocity=np.tile(side.velocity, turns),
+        bands=np.tile(side.bands, (turns, 1)),
+        length_ms=side.length_ms * turns,
     )
 
 
