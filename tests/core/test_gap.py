@@ -11,7 +11,7 @@ from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.feel import Feel, FeelScopes
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.feel.pocket import measure_swing, pocket_by_voice
-from easy_pocket.core.feel.timing_comparison import gap, side_of
+from easy_pocket.core.feel.timing_comparison import gap, side_of, together
 from easy_pocket.core.listen.loop_analysis import analyze_loop
 from easy_pocket.core.listen.loop_side import side_of_loop
 from easy_pocket.core.pattern.pattern import Hit, Pattern
@@ -148,3 +148,19 @@ def test_a_hit_is_listed_once_though_it_has_a_pair_in_every_turn():
     worst = found.worst(6)
     assert sorted(found.a[worst].tolist()) == [0, 1]
     assert found.gap_ms[worst[0]] == np.abs(found.gap_ms).max()
+
+
+def test_several_sides_are_one_whose_voices_are_told_apart():
+    one = Pattern(3840, (Hit("kick", 0, 90), Hit("snare", 960, 90)))
+    two = Pattern(3840, (Hit("kick", 1920, 90, 6.0),))
+    first, second = sides(one, None, two, None)
+    both = together([("1:", first), ("2:", second)], "all")
+    assert [both.voices[index] for index in both.voice_index] == ["1:kick", "1:snare", "2:kick"]
+    assert both.time_ms == pytest.approx([0.0, *sorted([*first.time_ms[1:], *second.time_ms])])
+    assert (np.diff(both.time_ms) > 0).all()
+    loop = replace(
+        sides(Pattern(3840, tuple(Hit("kick", t, 90) for t in (0, 960, 1920))), None, one, None)[0], heard=True
+    )
+    found = gap(both, loop, HALF_SLOT_MS)
+    assert len(found.gap_ms) == 3
+    assert found.gap_ms[-1] == pytest.approx(-6.0)

@@ -297,3 +297,20 @@ def test_a_group_that_is_left_out_is_not_written(tab):
     hits = tab.client.get(f"/songs/{tab.song_id}/state?screen=bench").json()["data"]["hits"]
     assert hits["snare"]["tick"] == []
     assert hits["kick"]["tick"]
+
+
+def test_any_part_or_all_of_them_are_compared_with_a_loop(tab, store):
+    assert tab.edit(kind="part_add", kit_key="boathouse", loop_id=tab.loop_id)[0] == 200
+    with store.transaction() as session:
+        parts = load_song(session, tab.song_id).parts
+        own, other = parts[0].row.id, parts[1].row.id
+    alone = tab.against(strength_percent=100)[1]
+    both = tab.against(strength_percent=100, of="all")[1]
+    one = tab.against(strength_percent=100, of=str(other))[1]
+    assert both["hits"] == len(alone["stack"]) + one["hits"]
+    assert one["size"] < 1.0 < alone["size"]  # it plays the loop's own hits
+    assert both["pairs"] == alone["pairs"] + one["pairs"]
+    assert {row["name"].split()[0] for row in both["rows"]} >= {parts[0].row.name.split()[0]}
+    assert tab.against(strength_percent=100, of=str(own))[1]["hits"] == alone["hits"]
+    status, refused = tab.against(strength_percent=100, of="99999")
+    assert (status, "This part is gone" in refused["error"]) == (422, True)

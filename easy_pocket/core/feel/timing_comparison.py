@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -58,6 +59,38 @@ def side_of(performance: Performance, name: str) -> Side:
         performance.velocity[order].astype(np.float64),
         of[hits.voice_index[order]] if len(order) else np.zeros((0, 3), dtype=bool),
         performance.length_ms,
+    )
+
+
+def together(sides: Sequence[tuple[str, Side]], name: str) -> Side:
+    """Several sides of one length as one; the voices of each are told apart by what is put before their names.
+
+    Parameters
+    ----------
+    sides
+        What is put before the voices of each ("2:"), and the side; at least one.
+    name
+        What all of them are called.
+
+    Returns
+    -------
+    Side
+        All their hits, sorted by time.
+    """
+    voices = tuple(f"{before}{voice}" for before, side in sides for voice in side.voices)
+    firsts = np.cumsum([0, *(len(side.voices) for _, side in sides)])
+    index = np.concatenate([side.voice_index + first for (_, side), first in zip(sides, firsts, strict=False)])
+    time_ms = np.concatenate([side.time_ms for _, side in sides])
+    order = np.argsort(time_ms, kind="stable")
+    return Side(
+        name,
+        voices,
+        index[order],
+        time_ms[order],
+        np.concatenate([side.tick for _, side in sides])[order],
+        np.concatenate([side.velocity for _, side in sides])[order],
+        np.concatenate([side.bands for _, side in sides])[order],
+        max(side.length_ms for _, side in sides),
     )
 
 

@@ -89,6 +89,7 @@ export class LoopUses {
     if (target.id === "group-count" && target.value !== "") this.loops.correct({ kind: "group_count", count: Number(target.value) }, { near: target });
     else if (target.dataset.groupVoice) this.loops.correct({ kind: "group_voice", group: Number(target.dataset.groupVoice), voice: target.value }, { near: target });
     else if (target.dataset.groupInto && target.value !== "") this.loops.correct({ kind: "group_merge", group: Number(target.dataset.groupInto), into: Number(target.value) }, { near: target });
+    else if (target.id === "against-of") this.against();
     else if (target.id === "slice-by") byId("slices-link").href = `${this.loops.address}/slices.zip?by=${target.value}`;
     else if (target.id === "retime-tempo") this.retimeTo(target);
   }
@@ -270,7 +271,9 @@ export class LoopUses {
     byId("sit-strength-words").textContent = `${slider.value} %`;
     const turn = (this.turn = (this.turn ?? 0) + 1);
     const { none, ...wanted } = this.wanted();
-    const found = await this.ask("against", wanted);
+    const of = byId("against-of")?.value ?? "";
+    byId("sit-card").hidden = Boolean(of);
+    const found = await this.ask("against", { ...wanted, of });
     if (turn !== this.turn || !this.box || this.shown !== "against") return;
     const button = this.box.querySelector("[data-sit-in]");
     if (found.error) {

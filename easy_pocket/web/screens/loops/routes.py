@@ -8,6 +8,7 @@ from pathlib import PurePath
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
+from pydantic import Field
 from starlette.concurrency import run_in_threadpool
 from starlette.requests import Request
 from starlette.responses import Response
@@ -72,6 +73,7 @@ def _page(request: Request, song: LoadedSong, loop_id: int | None) -> Response:
     voice_names = {voice: names.get(voice, ROLES[voice].name) for voice in song.part.voices}
     values: dict[str, object] = {"loops": rows, "found": found, "voice_names": voice_names}
     values["kit_voices"] = list(names.items())
+    values["parts"] = [(part.id, part.name) for part in song.parts]
     values["layered"] = LayeredLoopView(reader, song, row.id, found.reading.bars) if row and found else None
     return song_page(request, "loops/loops.html", song, **values)
 
@@ -115,10 +117,16 @@ def layer_panel(song: Song, reader: Reads, loop_id: RowId) -> Response:
     )
 
 
+class AgainstRequest(SitInRequest):
+    """of: what is compared; "" the part one is at, "all" parts, or the number of one."""
+
+    of: Annotated[str, Field(max_length=10, pattern=r"^(all|\d*)$")] = ""
+
+
 @router.post("/songs/{song_id}/loops/{loop_id}/against")
-def against(song: Song, reader: Reads, loop_id: RowId, sent: SitInRequest) -> Response:
+def against(song: Song, reader: Reads, loop_id: RowId, sent: AgainstRequest) -> Response:
     """The stack against the loop, and what sitting in would do; nothing is changed."""
-    return JsonResponse(against_doc(reader, song, loop_id, sit_in_of(sent)))
+    return JsonResponse(against_doc(reader, song, loop_id, sit_in_of(sent), sent.of))
 
 
 @router.get("/songs/{song_id}/loops/{loop_id}/slices.zip")

@@ -46,6 +46,7 @@ export const TIPS = {
   "#beat-tempo": "The song takes over the tempo of the loop",
   "[data-beat-put=replace]": "Its hits in place of what is written",
   "[data-beat-put=join]": "Its hits besides what is written",
+  "#against-of": "Which parts of the song are compared with the loop",
   "#sit-strength": "How far hits go to those of the loop",
   "[data-sit-voice]": "Whether this voice is moved",
   "[data-sit-in]": "Move the hits of your beat to those of the loop",
