@@ -8,6 +8,7 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError
 from easy_pocket.core.feel.feel import Feel
 from easy_pocket.core.listen.drum_classifier import onset_pictures
+from easy_pocket.core.listen.high_energy import high_energy
 from easy_pocket.core.listen.loop_analysis import Corrections, analyze_loop
 from easy_pocket.core.listen.loop_beat import beat_from_groups
 from easy_pocket.core.listen.onsets import Onsets
@@ -163,3 +164,13 @@ def test_the_mouth_of_the_demo_is_kick_snare_and_hat_without_training():
             told.setdefault(nearest, set()).add(group.voice)
     wanted = {number: {VOICE_OF[mark]} for number, (_, mark) in enumerate(written())}
     assert told == wanted
+
+
+def test_what_is_high_is_the_same_in_pieces():
+    mono = np.random.default_rng(2).uniform(-1, 1, 5000).astype(np.float32)
+    change = np.diff(mono[:4992], prepend=mono[:1]).reshape(-1, 16)
+    expected = (change.astype(np.float64) ** 2).sum(axis=1)
+    assert high_energy(mono, 16) == pytest.approx(expected, rel=1e-5)
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("easy_pocket.core.listen.high_energy.AT_ONCE", 500)
+        assert high_energy(mono, 16) == pytest.approx(expected, rel=1e-5)

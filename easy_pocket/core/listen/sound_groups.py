@@ -12,6 +12,7 @@ import soxr
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError, require_range
 from easy_pocket.core.listen.drum_classifier import BANDS_HZ, KINDS, kind_scores, onset_pictures
+from easy_pocket.core.listen.high_energy import high_energy
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.preparation import RATE_HZ
 
@@ -227,8 +228,7 @@ def _hats(mono: Singles, onsets: Onsets, mine: Ints, score: Floats, noisy: npt.N
     """
     follows = np.append(np.diff(onsets.time_s), np.inf)[mine]
     at = np.rint(onsets.time_s[mine] * RATE_HZ).astype(np.intp)
-    change = np.diff(mono[: len(mono) // STEP * STEP], prepend=mono[:1]).reshape(-1, STEP)  # what is above some kHz
-    high = np.concatenate([[0.0], np.cumsum(np.einsum("ij,ij->i", change, change), dtype=np.float64)])
+    high = np.concatenate([[0.0], np.cumsum(high_energy(mono, STEP), dtype=np.float64)])
 
     def energy(begin_s: float, end_s: Floats | float) -> Floats:
         begin, end = (
