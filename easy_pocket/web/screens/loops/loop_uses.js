@@ -389,6 +389,7 @@ function shape(kind, values) {
 function drawAgainst(picture, found) {
   const x = (/** @type {number} */ time) => `${((100 * time) / found.length_s).toFixed(3)}%`;
   const marks = (/** @type {number[]} */ times, /** @type {number} */ from, /** @type {number} */ to, /** @type {string} */ name) => times.map((/** @type {any} */ [time, loud]) => shape("line", { class: name, x1: x(time), x2: x(time), y1: from, y2: from + (to - from) * loud }));
-  const threads = found.worst.map((/** @type {any} */ hit) => shape("line", { class: hit.gap > 0 ? "late" : "early", x1: x(hit.stack_s), x2: x(hit.loop_s), y1: 30, y2: 38 }));
+  const near = (/** @type {any} */ hit) => hit.loop_s - found.length_s * Math.round((hit.loop_s - hit.stack_s) / found.length_s); // round the end
+  const threads = found.worst.map((/** @type {any} */ hit) => shape("line", { class: hit.gap > 0 ? "late" : "early", x1: x(hit.stack_s), x2: x(near(hit)), y1: 30, y2: 38 }));
   picture.replaceChildren(shape("line", { class: "zero", x1: 0, x2: "100%", y1: 30, y2: 30 }), shape("line", { class: "zero", x1: 0, x2: "100%", y1: 38, y2: 38 }), ...marks(found.stack, 30, 2, "mine"), ...marks(found.would, 30, 2, "would"), ...marks(found.loop, 38, 66, "theirs"), ...threads);
 }

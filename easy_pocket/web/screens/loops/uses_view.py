@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping, Sequence
 
 import numpy as np
@@ -66,11 +67,9 @@ def stack_side(song: LoadedSong, of: str) -> tuple[Side, dict[str, str]]:
     ]
     if not parts:
         raise BadValueError("This part is gone or plays nothing here: choose another to compare.")
-    names = {
-        f"{key}:{voice}": f"{name} {voice_title(kit, voice).lower()}"
-        for key, name, kit, side in parts
-        for voice in side.voices
-    }
+    titles = [(key, name, voice, voice_title(kit, voice)) for key, name, kit, side in parts for voice in side.voices]
+    count = Counter(title for *_, title in titles)
+    names = {f"{key}:{voice}": title if count[title] == 1 else f"{title}, {name}" for key, name, voice, title in titles}
     return together([(f"{key}:", side) for key, _, _, side in parts], "the stack"), names
 
 
