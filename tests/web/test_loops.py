@@ -235,3 +235,15 @@ def test_sound_in_which_no_hit_stands_out_is_kept_so_that_hands_can_add_some(cli
     page = client.get(loop).text
     assert "8 hits" in page
     assert "no hit stands out" not in page
+
+
+def test_where_no_steady_beat_is_found_no_tempo_is_believed_in(client, song_id):
+    """Hits by chance: the reading is shown, and said to be none."""
+    dice = np.random.default_rng(8)
+    x = np.zeros(5 * 44_100)
+    for at in dice.uniform(0.1, 4.8, 16):
+        x[int(at * 44_100) :][:2000] += np.exp(-np.arange(2000) / 300) * dice.uniform(-1, 1, 2000)
+    loop = client.post(f"/songs/{song_id}/loops/upload?name=rain.wav", content=wav_bytes(x * 0.5)).json()["address"]
+    page = markup.unescape(client.get(loop).text)
+    assert "bpm, no steady beat" in page
+    assert "I can't find a steady beat here, because " in page

@@ -64,8 +64,8 @@ class LoopView:
         rate = f"{audio.rate_hz / 1000:g} kHz {'mono' if audio.channels == 1 else 'stereo'}"
         self.facts = f"{audio.duration_s:.2f} s · {rate} · {counted(len(heard.onsets), 'hit')}"
         self.tempo = f"{reading.tempo_bpm:.1f}"
-        self.certainty = self._certainty()
         self.doubt = beat_doubt(heard.onsets, reading)
+        self.certainty = self._certainty()
         self.bars = f"{reading.bars} × {reading.metre}"
         names = COMPOUND_GRIDS if reading.metre.compound else GRIDS
         self.grid = names[reading.grid.per_beat]
@@ -89,6 +89,8 @@ class LoopView:
             return "set by you"
         if not len(self.onsets):
             return "not heard"
+        if self.doubt and not self.reading.drifts:
+            return "no steady beat"
         sure = "sure" if self.reading.confidence >= SURE else f"perhaps ({self.reading.confidence * 100:.0f} %)"
         if not self.reading.drifts:
             return sure
