@@ -96,7 +96,7 @@ def take(page: Page, address: str) -> None:
     page.click('#loop-side [data-tab="under"]')
     page.click('[data-layer-put="true"]')
     page.wait_for_selector("#layer-level_db")
-    page.select_option('[data-layer="duck_voice"]', "kick")
+    page.click('[data-layer-duck="kick"]')
     page.wait_for_selector("#layer-duck_db")
     page.click('[data-wave-show="spectrum"]')
     until(page, "easyPocket.screens.loops.wave.picture && easyPocket.screens.loops.wave.drawnAt")
