@@ -11,7 +11,7 @@ import numpy as np
 
 from easy_pocket.core.formats.audio_file import read_audio
 from easy_pocket.core.listen.groove import extract_template, slots_and_offsets
-from easy_pocket.core.listen.loop_analysis import analyze_loop, listen
+from easy_pocket.core.listen.loop_analysis import Listened, LoopAnalysis, analyze_loop, listen
 from easy_pocket.core.listen.preparation import RATE_HZ
 from easy_pocket.core.listen.reading_reasons import reasons
 
@@ -49,7 +49,7 @@ def main() -> None:
     _groove(heard)
 
 
-def _hits(mono: np.ndarray, duration_s: float, chosen_s: np.ndarray, listened: object) -> None:
+def _hits(mono: np.ndarray, duration_s: float, chosen_s: np.ndarray, listened: Listened) -> None:
     """The wave above, below it how sure each place is that it is a hit."""
     across = (WIDE - LEFT - 10) / duration_s
     peaks = np.abs(mono[: len(mono) // 800 * 800]).reshape(800, -1).max(axis=1) / np.abs(mono).max()
@@ -57,8 +57,8 @@ def _hits(mono: np.ndarray, duration_s: float, chosen_s: np.ndarray, listened: o
     for number, peak in enumerate(peaks.tolist()):
         x = LEFT + number * (WIDE - LEFT - 10) / 800
         parts.append(line(x, 70 - 58 * peak, x, 70 + 58 * peak, WAVE))
-    at_s = (listened.candidates.at - listened.prepared.context) / RATE_HZ  # type: ignore[attr-defined]
-    sure = 1 / (1 + np.exp(-listened.odds))  # type: ignore[attr-defined]
+    at_s = (listened.candidates.at - listened.prepared.context) / RATE_HZ
+    sure = 1 / (1 + np.exp(-listened.odds))
     foot = 260
     parts.append(line(LEFT, foot, WIDE - 10, foot, LINE))
     for time_s, share in zip(at_s.tolist(), sure.tolist(), strict=True):
@@ -75,22 +75,22 @@ def _hits(mono: np.ndarray, duration_s: float, chosen_s: np.ndarray, listened: o
     page("hits", 280, *parts)
 
 
-def _readings(heard: object) -> None:
+def _readings(heard: LoopAnalysis) -> None:
     """The readings with their belief, and what speaks for them."""
     parts, y = [], 26
-    for reading in heard.readings[:4]:  # type: ignore[attr-defined]
+    for reading in heard.readings[:4]:
         name = f"{reading.tempo_bpm:.1f} bpm, {reading.bars} x {reading.metre}"
         parts.append(words(LEFT - 50, y, name, INK, weight=600))
         parts.append(f'<rect x="230" y="{y - 11}" width="{300 * reading.confidence:.1f}" height="14" fill="{WAVE}"/>')
         parts.append(words(236 + 300 * reading.confidence, y, f"{100 * reading.confidence:.0f} %", INK))
-        parts.append(words(LEFT - 50, y + 18, "; ".join(reasons(heard.onsets, reading))))  # type: ignore[attr-defined]
+        parts.append(words(LEFT - 50, y + 18, "; ".join(reasons(heard.onsets, reading))))
         y += 50
     page("readings", y - 14, *parts)
 
 
-def _groove(heard: object) -> None:
+def _groove(heard: LoopAnalysis) -> None:
     """Every hit by slot and how far it is off; the groove is their mean."""
-    onsets, reading = heard.onsets, heard.reading  # type: ignore[attr-defined]
+    onsets, reading = heard.onsets, heard.reading
     slot, offset_ms = slots_and_offsets(onsets, reading)
     groove = extract_template(onsets, reading, "break", "break", 1)
     slots, middle, down = groove.slots_per_bar, 110, 90 / 40

@@ -381,3 +381,13 @@ def test_an_idea_that_is_not_wanted_is_dropped_and_others_like_it_come_less(idea
     ideas.reload()
     asked(ideas)
     expect(ideas.locator('[data-check="learned"]')).not_to_be_checked()
+
+
+def test_nothing_is_dropped_where_nothing_is_learned(ideas: Page) -> None:
+    expect(ideas.locator("[data-idea-drop]").first).to_be_visible()
+    show(ideas, "roll")
+    expect(ideas.locator("#idea-grid article").first).to_be_visible()
+    expect(ideas.locator("[data-idea-drop]:visible")).to_have_count(0)
+    ideas.locator("#idea-grid").focus()
+    ideas.keyboard.press("Delete")
+    expect(ideas.locator("#idea-grid article.unwanted")).to_have_count(0)

@@ -10,6 +10,10 @@ from hypothesis import strategies as st
 from easy_pocket.core.feel.groove_map import alike, figures, groove_map, in_words, opposed, picture
 from easy_pocket.core.feel.house_grooves import house_grooves
 from easy_pocket.core.feel.template import GrooveTemplate, Lane
+from easy_pocket.core.pattern.pattern import Hit
+from easy_pocket.core.pattern.timebase import Metre
+from easy_pocket.core.takes.sewing import SewnHit
+from easy_pocket.core.takes.take_groove import take_groove
 
 
 def groove(name: str, off_ms: float, lean_ms: float = 0.0, quiet: float = 0.5, slots: int = 16) -> GrooveTemplate:
@@ -74,3 +78,21 @@ def test_the_house_grooves_do_not_hide_each_other() -> None:
     apart = np.sqrt(((places[:, None] - places[None]) ** 2).sum(axis=2))
     np.fill_diagonal(apart, 9)
     assert apart.min() > 0.02
+
+
+def test_the_groove_of_a_take_is_where_its_hits_lie() -> None:
+    tick_ms = 60_000 / 100 / 960
+    hits = []
+    for tick in range(0, 7680, 480):
+        on_beat = tick % 960 == 0
+        played_ms = tick * tick_ms + (-3.0 if on_beat else 9.0)
+        hits.append(SewnHit(Hit("snare", tick, 127 if on_beat else 64), played_ms, 1))
+    found = take_groove(hits, "take", Metre(4, 4), 100.0)
+    assert found is not None
+    assert (found.slots_per_bar, found.bars) == (16, 1)
+    lane = found.lanes["all"]
+    assert lane.offsets[::4] == pytest.approx(np.full(4, -3.0))
+    assert lane.offsets[2::4] == pytest.approx(np.full(4, 9.0))
+    assert lane.accents[2] == pytest.approx(64 / 127)
+    assert lane.guessed[1]
+    assert take_groove(hits[:3], "few", Metre(4, 4), 100.0) is None

@@ -37,7 +37,7 @@ def reasons(onsets: Onsets, reading: Reading) -> tuple[str, ...]:
     Returns
     -------
     tuple of str
-        At most three, as "snare on 2 and 4 of every bar" or "18 of 32 beats are not struck".
+        At most three, as "a snare or clap on 2 and 4" or "18 of 32 beats are not struck".
     """
     beats_per_bar = reading.slots_per_bar // reading.grid.per_beat
     beats = max(reading.bars * beats_per_bar, 1)

@@ -124,7 +124,7 @@ def kept_bars(audio: Audio, onsets: Onsets, reading: Reading, from_bar: int, bar
     early = onsets.time_s[(onsets.time_s >= first_s - EARLY_S) & (onsets.time_s < first_s)]
     lead_s = min(float(first_s - early[0]) + LEAD_S, first_s) if len(early) and first_s > 0 else 0.0
     start, count = round((first_s - lead_s) * audio.rate_hz), round((end_s - first_s) * audio.rate_hz)
-    samples = np.take(audio.samples, range(start, start + count), axis=0, mode="wrap").copy()
+    samples = np.take(audio.samples, np.arange(start, start + count), axis=0, mode="wrap").copy()
     fade = np.linspace(0.0, 1.0, max(int(FADE_S * audio.rate_hz), 2), dtype=np.float32)[:, None]
     if start > 0:
         samples[: len(fade)] *= fade

@@ -41,7 +41,7 @@ def starter_phrases() -> dict[str, Phrase]:
     """All lines of the house by key."""
     lines: dict[str, Phrase] = {}
     group, metre, feel, step, tempi = "", Metre(), "straight", 240, (0, 0)
-    for row in STARTER_LINES.strip().splitlines():
+    for row in STARTER_LINES.strip().replace("\n    ", " ").splitlines():
         if ":" not in row:
             group, metre_text, feel, ticks, between = row.split()
             slowest, _, fastest = between.partition("-")

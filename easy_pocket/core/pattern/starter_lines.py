@@ -1,7 +1,8 @@
 """The short lines of the house, written here.
 
 A head names group, metre, feel, ticks of a mark and the tempi in bpm it is for. Then name and voices with their marks,
-one line each; bars are parted by |. Marks: X accent, x plain, o softer, - ghost, . nothing.
+one line each (what is too long goes on in the next, further in); bars are parted by |. Marks: X accent, x plain,
+o softer, - ghost, . nothing.
 """
 
 STARTER_LINES = """
@@ -150,8 +151,11 @@ break 4/4 straight 240 80-112
 doubled kick, ghosts: kick X.X.......XX....; snare ....X..-.-..X..-; hat_closed x.x.x.x.x.x.x.x.
 threes in the kick, early backbeat: kick X..X..x...X.....; snare ....X..-x...X...; hat_closed x.x.x.x.x.x.x.x.
 kick round three, late snare: kick X......x.x......; snare ....X..-.-.-..X.; hat_closed x.o.x.o.x.o.x.o.
-two bars, the second busier: kick X.....X..x......|X.X.......x.....; snare ....X..-.-..X..-|....X..-.-.-X.X.; hat_closed x.x.x.x.x.x.x.x.|x.x.x.x.x.x.x...
-open hat into three: kick X.x.....X..x....; snare ....X..-....X..-; hat_closed x.x.x.x.x.x.x.x.; hat_open .......x........
+two bars, the second busier: kick X.....X..x......|X.X.......x.....; snare ....X..-.-..X..-|....X..-.-.-X.X.;
+    hat_closed x.x.x.x.x.x.x.x.|x.x.x.x.x.x.x...
+open hat into three: kick X.x.....X..x....; snare ....X..-....X..-;
+    hat_closed x.x.x.x.x.x.x.x.;
+    hat_open .......x........
 four bars' worth of one kick: kick X.........X.....; snare ....X.......X...; hat_closed x.x.x.x.x.x.x.x.
 snare answers the kick: kick X..x......xx....; snare ....X..x.-..X..x; hat_closed x...x...x...x...
 half full, pushed: kick X......xX.......; snare ....X.......X.-.; ride x.o.x.o.x.o.x.o.
@@ -162,7 +166,8 @@ slow with claps: kick X.....x...x.....; clap ....X.......X...; hat_closed x.oox.
 break 4/4 straight 240 120-180
 fast two-step, whole: kick X.........x.....; snare ....X.......X...; hat_closed x.o.x.o.x.o.x.o.
 fast, ghosts between: kick X.....x...x.....; snare ....X..-.-..X...; ride x...x...x...x...
-fast, two bars turned: kick X.........x.....|..x.......x.....; snare ....X.......X...|....X.......X.x.; hat_closed x.o.x.o.x.o.x.o.|x.o.x.o.x.o.x...
+fast, two bars turned: kick X.........x.....|..x.......x.....; snare ....X.......X...|....X.......X.x.;
+    hat_closed x.o.x.o.x.o.x.o.|x.o.x.o.x.o.x...
 four to the floor, off-beat hats: kick X...X...X...X...; clap ....X.......X...; hat_open ..x...x...x...x.
 four to the floor, ride: kick X...X...X...X...; snare ....X.......X..-; ride x.o.x.o.x.o.x.o.
 break 4/4 swung 240 60-108
@@ -170,8 +175,10 @@ swung, lazy kick: kick X......xX..x....; snare ....X..-....X...; hat_closed x..o
 swung, kick before four: kick X..x.......x....; snare ....X.......X..-; hat_closed x.o.x.o.x.o.x.o.
 half-speed shuffle, whole: kick X......x...x....; snare ...-...-X..-...-; hat_closed x..ox..ox..ox..o
 break 4/4 triplets 160 60-150
-triplet shuffle, whole: kick X.....x.....x.....x.....; snare ......X...........X.....; hat_closed x...o.x...o.x...o.x...o.
-triplet ride, foot on two and four: ride x.....x...o.x.....x...o.; hat_pedal ......x...........x.....; kick o...........o...........
+triplet shuffle, whole: kick X.....x.....x.....x.....; snare ......X...........X.....;
+    hat_closed x...o.x...o.x...o.x...o.
+triplet ride, foot on two and four: ride x.....x...o.x.....x...o.;
+    hat_pedal ......x...........x.....; kick o...........o...........
 break 3/4 straight 240 80-180
 waltz, brushed: kick X...........; snare ....x...x.-.; ride x...x...x.o.
 waltz, pushed: kick X.........x.; snare ....X...x...; hat_closed x.o.x.o.x.o.
@@ -182,4 +189,4 @@ break 5/4 straight 240 80-170
 five, three and two: kick X.....x.....x.......; snare ........X.......X...; hat_closed x.o.x.o.x.o.x.o.x.o.
 break 7/8 straight 240 80-160
 seven, two, two, three: kick X.......x.....; snare ....X.......X.; hat_closed x.o.x.o.x.o.o.
-"""  # noqa: E501
+"""

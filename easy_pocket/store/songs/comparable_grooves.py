@@ -5,13 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-import numpy as np
-
 from easy_pocket.core.errors import EditRefusedError, NotThereError, PocketError
-from easy_pocket.core.feel.lane_from_hits import lane_from_hits
 from easy_pocket.core.feel.template import GrooveTemplate
 from easy_pocket.core.listen.groove import extract_template
-from easy_pocket.core.pattern.timebase import ms_per_tick
+from easy_pocket.core.takes.take_groove import FEWEST_HITS, take_groove
 from easy_pocket.store.database import Reads
 from easy_pocket.store.grooves.shelf import find_groove, groove_rows
 from easy_pocket.store.grooves.templates import template_of_row
@@ -20,9 +17,7 @@ from easy_pocket.store.schema.tables import LoopRow, TakeRow
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.store.takes.takes import laid, load_take, takes_of
 
-SIXTEENTH = 240
 MOST_TAKES = 12  # the newest
-FEWEST_HITS = 4
 
 
 @dataclass(frozen=True)
@@ -79,16 +74,5 @@ def _of_takes(reads: Reads, song: LoadedSong) -> Iterator[Comparable]:
 
 
 def _take_groove(reads: Reads, song: LoadedSong, row: TakeRow) -> GrooveTemplate | None:
-    """Of what is sewn, in 16ths of one bar; None for too few hits."""
     take = laid(load_take(reads, row), song.feel)
-    hits, metre = take.sewn, take.take.bars.metre
-    if len(hits) < FEWEST_HITS:
-        return None
-    tempo_bpm = take.take.bars.tempo_bpm
-    places = np.array([one.time_ms for one in hits]) / ms_per_tick(tempo_bpm)
-    slot = np.rint(np.array([one.hit.tick for one in hits]) / SIXTEENTH).astype(np.int64)
-    offset_ms = (places - slot * SIXTEENTH) * ms_per_tick(tempo_bpm)
-    strength = np.array([one.hit.velocity for one in hits]) / 127
-    slots = metre.bar_ticks // SIXTEENTH
-    lane = lane_from_hits(slot, offset_ms, strength, np.ones(len(hits), dtype=np.bool_), slots)
-    return GrooveTemplate(row.name, tempo_bpm, slots, {"all": lane}, 1, metre)
+    return take_groove(take.sewn, row.name, take.take.bars.metre, take.take.bars.tempo_bpm)

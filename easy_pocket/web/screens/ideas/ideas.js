@@ -16,6 +16,7 @@ import { TIPS } from "./tips.js";
 
 addTips(TIPS);
 
+const LEARNED_FROM = ["fill", "variation"]; // of others nothing is learned, so that none is dropped
 const ASK_MS = 140; // a slider being dragged is followed when it rests for so long
 
 export default class Ideas extends Screen {
@@ -82,6 +83,7 @@ export default class Ideas extends Screen {
     this.data = data;
     if (changed || this.end > data.length) this.end = null;
     this.settings.arrive(data);
+    this.log.forgotten = false;
     this.showKind();
     this.log.show(this.log.part);
     this.cards = this.pins = [];
@@ -245,7 +247,8 @@ export default class Ideas extends Screen {
       const card = this.cards[number];
       if (!card.bar && card.pinned !== undefined) showPin(this, element, card);
       showDrop(element, card);
-      if (["grow", "build"].includes(this.kind)) element.querySelectorAll("[data-idea-pin], [data-idea-drop]").forEach((/** @type {Piece} */ pin) => (pin.hidden = true));
+      element.querySelector("[data-idea-drop]").hidden = !LEARNED_FROM.includes(this.kind);
+      if (["grow", "build"].includes(this.kind)) element.querySelectorAll("[data-idea-pin]").forEach((/** @type {Piece} */ pin) => (pin.hidden = true));
       if (["grow", "build"].includes(this.kind)) element.querySelector("[data-idea-put]").hidden = true; // it is put in whole
       showDropped(this, element, card.idea);
     });
@@ -390,7 +393,7 @@ export default class Ideas extends Screen {
       { keys: "ArrowUp", when, run: () => step(-columns()) },
       { keys: "Enter", words: "put it in", when: () => when() && document.activeElement === this.grid, run: () => void put(this) },
       { keys: "p", words: "pin it", when, run: () => void this.pin() },
-      { keys: "Delete Backspace", words: "drop it: others like it come less", when, run: () => drop(this) },
+      { keys: "Delete Backspace", words: "drop it: others like it come less", when: () => when() && LEARNED_FROM.includes(this.kind), run: () => drop(this) },
       { keys: "Escape", when: () => when() && Boolean(this.hearing.on), run: () => void this.hearing.end() },
     ];
   }
