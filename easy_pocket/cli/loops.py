@@ -17,8 +17,9 @@ from easy_pocket.core.formats.exchange import PatternToWrite
 from easy_pocket.core.formats.slice_kit import slice_files
 from easy_pocket.core.listen.loop_beat import beat_from_groups
 from easy_pocket.core.listen.loop_side import side_of_loop
+from easy_pocket.core.listen.other_tempo import WAYS, at_tempo, check_semitones
 from easy_pocket.core.listen.sit_in import SitIn, sit_in
-from easy_pocket.core.listen.slices import CUTS, at_tempo, cut_slices
+from easy_pocket.core.listen.slices import CUTS, cut_slices
 from easy_pocket.core.listen.sound_groups import group_hits, with_kit_voices
 from easy_pocket.core.pattern.timebase import GRID_TICKS, check_tempo, ms_per_tick, place_name
 from easy_pocket.core.pattern.voices import check_voice
@@ -58,6 +59,8 @@ def add(commands: Any) -> None:
     retime.add_argument("-o", "--out", required=True, metavar="OUT.wav")
     retime.add_argument("--tempo", type=float, required=True, help="bpm of quarter notes")
     retime.add_argument("--by", choices=CUTS, default="hits", help="cut at the hits (default) or on the grid")
+    retime.add_argument("--how", choices=WAYS, default="slices", help="slices moved (default), or stretched")
+    retime.add_argument("--semitones", type=float, default=0.0, help="higher by so much, -24 to 24 (default 0)")
     retime.add_argument("--bits", type=int, choices=(16, 24, 32), default=16)
     retime.set_defaults(run=run_retime)
 
@@ -139,8 +142,10 @@ def run_sit_in(chosen: argparse.Namespace) -> None:
 
 def run_retime(chosen: argparse.Namespace) -> None:
     tempo_bpm = check_tempo(chosen.tempo)
+    check_semitones(chosen.semitones)
     audio, heard = heard_in(chosen.loop)
     if not heard.onsets.time_s.size:
         raise BadValueError(f"{audio.name} holds no hits to cut at.")
     cuts = cut_slices(heard.onsets, heard.reading, chosen.by)
-    write(chosen.out, write_audio(at_tempo(audio, cuts, heard.reading, tempo_bpm), "WAV", chosen.bits))
+    moved = at_tempo(audio, cuts, heard.reading, tempo_bpm, chosen.how, chosen.semitones)
+    write(chosen.out, write_audio(moved, "WAV", chosen.bits))

@@ -87,6 +87,17 @@ def test_slices_and_the_loop_at_another_tempo_are_downloaded(loop):
     with loop.expect_download() as download:
         loop.click("#slices-link")
     assert download.value.suggested_filename.endswith("slices.zip")
+    loop.select_option("#retime-how", "stretch")
+    expect(loop.locator("#retime-words")).to_contain_text("stretched")
+    loop.fill("#retime-semitones", "99")
+    loop.locator("#retime-semitones").press("Enter")
+    expect(loop.locator("#note")).to_contain_text("semitones from -24 to 24")
+    assert loop.get_attribute("#retime-link", "href") is None  # nothing other than what is typed
+    loop.fill("#retime-semitones", "-5")
+    loop.locator("#retime-semitones").press("Tab")
+    address = loop.get_attribute("#retime-link", "href") or ""
+    assert "how=stretch" in address
+    assert "semitones=-5" in address
     loop.fill("#retime-tempo", "-5")
     loop.press("#retime-tempo", "Tab")
     expect(loop.locator("#note")).to_contain_text("from 20 to 400 bpm")

@@ -54,7 +54,7 @@ def test_at_its_own_tempo_the_loop_is_itself(loop):
     assert ((own[:frames] - wanted[:frames]) ** 2).mean() <= 1e-8 * (wanted**2).mean()
 
 
-@pytest.mark.parametrize("how", ["slices", "repitch"])
+@pytest.mark.parametrize("how", ["slices", "stretch", "repitch"])
 @pytest.mark.parametrize("tempo_bpm", [86.0, 128.0])
 def test_at_another_tempo_its_hits_fall_where_the_bars_are(loop, how, tempo_bpm):
     audio, heard = loop
@@ -155,7 +155,7 @@ def test_to_the_grid_hits_lie_on_it_and_to_the_stack_on_its_hits(loop):
 @pytest.mark.parametrize(
     ("settings", "words"),
     [
-        ({"how": "stretch"}, "slices or repitch"),
+        ({"how": "melt"}, "slices or stretch or repitch"),
         ({"to": "moon"}, "not to 'moon'"),
         ({"level_db": 40.0}, "level is 40"),
         ({"cycle_ticks": 7}, "too short"),
@@ -174,7 +174,7 @@ def test_a_groove_that_is_not_chosen_is_asked_for(loop):
         played(loop, to="groove")
 
 
-@pytest.mark.parametrize("how", ["slices", "repitch"])
+@pytest.mark.parametrize("how", ["slices", "stretch", "repitch"])
 @pytest.mark.parametrize("speed", [0.5, 2.0])
 def test_at_half_or_double_speed_its_hits_fall_where_they_are_written(loop, how, speed):
     _, heard = loop

@@ -9,7 +9,8 @@ from easy_pocket.core.feel.feel import Feel
 from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.formats.slice_kit import slice_kit
 from easy_pocket.core.listen.loop_analysis import analyze_loop
-from easy_pocket.core.listen.slices import at_tempo, cut_slices, rebuilt, retimed, slice_audio
+from easy_pocket.core.listen.other_tempo import at_tempo
+from easy_pocket.core.listen.slices import cut_slices, rebuilt, retimed, slice_audio
 from easy_pocket.core.sound.events import play_events
 from easy_pocket.core.sound.mixdown import mixdown
 from tests.drums import ROCK, SWUNG, beat, rendered

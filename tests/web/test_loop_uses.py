@@ -182,6 +182,13 @@ def test_slices_as_a_zip_are_the_loop(tab):
 def test_the_loop_at_another_tempo(tab):
     samples, rate = soundfile.read(io.BytesIO(tab.get("retimed.wav?tempo_bpm=120").content))
     assert len(samples) / rate == pytest.approx(AUDIO.duration_s * HEARD.reading.tempo_bpm / 120, abs=0.01)
+    plain = tab.get("retimed.wav?tempo_bpm=120").content
+    higher, rate = soundfile.read(io.BytesIO(tab.get("retimed.wav?tempo_bpm=120&how=stretch&semitones=5").content))
+    assert len(higher) == len(samples)
+    assert not np.array_equal(higher, samples)
+    assert plain == tab.get("retimed.wav?tempo_bpm=120&how=slices&semitones=0").content
+    high = tab.get("retimed.wav?tempo_bpm=120&how=stretch&semitones=40")
+    assert (high.status_code, "pitch is 40" in high.text) == (422, True)
     refused = tab.get("retimed.wav?tempo_bpm=-5")
     assert (refused.status_code, "tempo is -5" in refused.text) == (422, True)
 

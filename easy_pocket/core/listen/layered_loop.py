@@ -19,13 +19,14 @@ from easy_pocket.core.feel.perform import Performance
 from easy_pocket.core.feel.template import GrooveTemplate
 from easy_pocket.core.feel.timing_comparison import nearest_round, side_of
 from easy_pocket.core.listen.onsets import Onsets
+from easy_pocket.core.listen.other_tempo import WAYS, set_to
 from easy_pocket.core.listen.reading import Reading
-from easy_pocket.core.listen.slices import at_pitch, cut_slices, retimed
+from easy_pocket.core.listen.slices import cut_slices
 from easy_pocket.core.pattern.timebase import check_tempo, ms_per_tick
 from easy_pocket.core.pattern.voices import check_voice
 from easy_pocket.core.sound.tones import RATE_HZ
 
-HOWS = ("slices", "repitch")
+HOWS = (*WAYS, "repitch")
 SPEEDS = (0.5, 1.0, 2.0)
 TARGETS = ("none", "grid", "groove", "stack")
 MAX_BARS = 512
@@ -53,9 +54,10 @@ LIMITS: dict[str, tuple[str, float, float, str]] = {
 class LayerSettings:
     """How a loop plays under the stack.
 
-    how: "slices" set anew, or "repitch". speed: 0.5 takes twice the bars, 2 half of them. pitch_semitones: of slices;
-    what is re-pitched as one piece has the pitch its tempo gives it. low_cut_hz 0: none. Bars count from 1; to_bar 0:
-    to the end. cycle_ticks: after so long it begins again, 0 for its own length; start_ticks: where in the loop it
+    how: "slices" set anew, "stretch" with what rings after attacks made longer or shorter, or "repitch". speed: 0.5
+    takes twice the bars, 2 half of them. pitch_semitones: of slices, which change their length with it, and of what is
+    stretched, which does not; what is re-pitched as one piece has the pitch its tempo gives it. low_cut_hz 0: none.
+    Bars count from 1; to_bar 0: to the end. cycle_ticks: after so long it begins again, 0 for its own length; start_ticks: where in the loop it
     begins. to: what its hits go to, by strength_percent: "none", the "grid", a "groove", or the "stack". duck_voice:
     whose hits it makes room for ("": none; several as "kick,snare"), by duck_db, held and released.
 
@@ -234,8 +236,7 @@ def _turn(
     else:
         cuts = cut_slices(onsets, reading)
         to_s = slice_times_s(cuts.attack_s, reading, settings, performance, template)
-        audio, cuts = at_pitch(audio, cuts, settings.pitch_semitones)
-        x = retimed(audio, cuts, to_s, length_s, wraps=True).samples
+        x = set_to(audio, cuts, to_s, length_s, settings.how, settings.pitch_semitones).samples
         if audio.rate_hz != RATE_HZ:
             x = soxr.resample(x, audio.rate_hz, RATE_HZ, quality="HQ")
     x = x[:frames] if len(x) >= frames else np.pad(x, ((0, frames - len(x)), (0, 0)))

@@ -13,7 +13,6 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError, require_range
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.reading import Reading
-from easy_pocket.core.pattern.timebase import check_tempo
 
 MAX_SLICES = 512
 PRE_S = 0.0015  # a slice begins a little before its hit, so that the attack is whole
@@ -134,11 +133,30 @@ def retimed(audio: Audio, slices: Slices, to_s: Floats, length_s: float, *, wrap
     Audio
         The audio at its own rate.
     """
+    starts = slice_starts(slices, to_s, audio.rate_hz)
+    return place_pieces(audio, slice_audio(audio, slices), starts, length_s, wraps=wraps)
+
+
+def slice_starts(slices: Slices, to_s: Floats, rate_hz: int) -> npt.NDArray[np.intp]:
+    """The frame at which each slice begins so that its attack falls at its time in `to_s`; may be below 0."""
+    return np.rint((to_s - (slices.attack_s - slices.start_s)) * rate_hz).astype(np.intp)
+
+
+def place_pieces(
+    audio: Audio,
+    pieces: list[npt.NDArray[np.float32]],
+    starts: npt.NDArray[np.intp],
+    length_s: float,
+    *,
+    wraps: bool,
+) -> Audio:
+    """Pieces of audio set at their frames in a loop of length_s, as `retimed` says; name and rate are the audio's.
+
+    Raises BadValueError for a length that is not 0.05 to 1,200 s.
+    """
     require_range("The length of the loop", length_s, 0.05, 1200.0, "s")
     rate = audio.rate_hz
     total = round(length_s * rate)
-    pieces = slice_audio(audio, slices)
-    starts = np.rint((to_s - (slices.attack_s - slices.start_s)) * rate).astype(np.intp)
     order = np.argsort(starts, kind="stable")
     out = np.zeros((total + max(map(len, pieces)) + 1, audio.samples.shape[1]))
     end = starts[order[0]] + total if wraps else total
@@ -189,32 +207,3 @@ def at_pitch(audio: Audio, slices: Slices, semitones: float) -> tuple[Audio, Sli
     samples = soxr.resample(audio.samples, 1.0, longer, quality="HQ")
     times = (slices.start_s * longer, slices.end_s * longer, slices.attack_s * longer)
     return Audio(samples, audio.rate_hz, audio.name), Slices(*times, len(samples) / audio.rate_hz)
-
-
-def at_tempo(audio: Audio, slices: Slices, reading: Reading, tempo_bpm: float) -> Audio:
-    """The loop at another tempo, its slices re-timed.
-
-    Parameters
-    ----------
-    audio
-        The recording.
-    slices
-        Where the audio is cut.
-    reading
-        Tempo, bars, metre and grid in which the hits are read.
-    tempo_bpm
-        Quarter notes a minute.
-
-    Returns
-    -------
-    Audio
-        The audio at the tempo.
-    """
-    check_tempo(tempo_bpm)
-    ratio = reading.tempo_bpm / tempo_bpm
-    if reading.trimmed:
-        return retimed(audio, slices, slices.attack_s * ratio, slices.duration_s * ratio, wraps=True)
-    places = reading.slot_at(slices.attack_s)
-    slot_s = reading.slot_s * ratio
-    length_s = reading.slots_per_bar * reading.bars * slot_s
-    return retimed(audio, slices, places * slot_s, length_s, wraps=True)

@@ -35,6 +35,11 @@ class PartGroup:
     rails: list[Rail]
     meeting: str = ""
 
+    @property
+    def folded(self) -> list[Rail]:
+        """Rails that are shown only when they are asked for."""
+        return [rail for rail in self.rails if rail.folded]
+
 
 def part_groups(song: LoadedSong, own_words: str) -> list[PartGroup]:
     """All parts of the song in its order, each with its rails."""

@@ -66,7 +66,7 @@ export class OtherRails {
    * @returns {boolean} whether there is one that is not folded
    */
   step(by) {
-    const rows = /** @type {Piece[]} */ ([...document.querySelectorAll(".rail-row, .other-row:not([hidden])")]);
+    const rows = /** @type {Piece[]} */ ([...document.querySelectorAll(".rail-row:not([hidden]), .other-row:not([hidden])")]);
     const at = rows.findIndex((row) => row.id === `rail-${this.rails.cursor.voice}` && row.matches(".rail-row"));
     const next = rows[at + by];
     if (!next?.dataset.part) return false;
@@ -161,7 +161,7 @@ export class OtherRails {
     const [top, bottom] = [box.scrollTop, box.scrollTop + box.clientHeight];
     for (const row of document.querySelectorAll(".other-row")) {
       const part = Number(row.dataset.part);
-      row.hidden = this.folded.has(part);
+      if (!row.dataset.folds) row.hidden = this.folded.has(part); // those that fold by themselves: more_rails.js
       if (row.hidden || row.offsetTop + row.offsetHeight < top || row.offsetTop > bottom) continue;
       const told = facts.others?.find((one) => one.part === part);
       if (told) this.drawRow(row, told, look, facts);

@@ -5,10 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from easy_pocket.core.pattern.voices import ROLES
+from easy_pocket.core.pattern.voices import ROLES, SLICES
 from easy_pocket.core.sound.events import VoiceMix
 from easy_pocket.core.sound.kit import Kit, KitVoice
 from easy_pocket.web.shared.voice_title import voice_title
+
+
+MOST_SLICE_RAILS = 16  # of the slices of a loop so many are shown, the others are folded away
 
 
 @dataclass(frozen=True)
@@ -22,6 +25,7 @@ class Rail:
     hint: str = ""  # what about its sound one should know when writing
     muted_here: bool = False  # by the section
     pan: float = 0.0
+    folded: bool = False
 
     @property
     def pan_words(self) -> str:
@@ -39,6 +43,8 @@ def rail_heads(
 ) -> list[Rail]:
     """muted: voices that the selected section leaves out."""
     known = {voice.role: voice for voice in kit.voices}
+    voices = tuple(voices)
+    folded = set([voice for voice in voices if voice in SLICES][MOST_SLICE_RAILS:])
     return [
         Rail(
             voice=voice,
@@ -50,6 +56,7 @@ def rail_heads(
             hint=_hint(known.get(voice), kit),
             muted_here=voice in muted,
             pan=_pan(mix.get(voice, VoiceMix()), known.get(voice)),
+            folded=voice in folded,
         )
         for voice in voices
     ]

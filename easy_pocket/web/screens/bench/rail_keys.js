@@ -122,7 +122,7 @@ export class RailKeys {
   go(key) {
     const { rails } = this;
     const { voice, tick } = rails.cursor;
-    const voices = rails.voices();
+    const voices = rails.shownVoices();
     const step = rails.data.step(voice);
     const row = voices.indexOf(voice);
     const { start, end } = rails.look;

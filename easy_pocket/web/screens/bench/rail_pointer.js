@@ -265,7 +265,7 @@ export class RailPointer extends RailView {
     mark.hidden = false;
     Object.assign(mark.style, { left: `${left - stack.left}px`, top: `${top - stack.top}px`, width: `${right - left}px`, height: `${bottom - top}px` });
     const inside = [];
-    for (const voice of this.voices()) {
+    for (const voice of this.shownVoices()) {
       const box = this.canvasOf(voice).getBoundingClientRect();
       if (box.bottom < top || box.top > bottom) continue;
       for (const hit of this.data.hits(voice)) {

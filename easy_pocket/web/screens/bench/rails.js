@@ -10,6 +10,7 @@ import { placed, tickOf, xOf } from "../../shared/rail_geometry.js";
 import { RailData, keyOf } from "../../shared/rail_data.js";
 import { RailKeys } from "./rail_keys.js";
 import { RailPointer } from "./rail_pointer.js";
+import { MoreRails } from "./more_rails.js";
 import { OtherRails } from "./other_rails.js";
 import { ledgerText, placeName, spokenHit } from "../../shared/rail_words.js";
 import { drawCounting, drawOverview } from "./ruler.js";
@@ -46,6 +47,7 @@ export class Rails extends RailPointer {
     this.keys = new RailKeys(this);
     this.layers = new LayerRows(this);
     this.others = new OtherRails(this);
+    this.more = new MoreRails(this);
     /**
      * @param {string} name
      * @param {(event: PageEvent) => unknown} run
@@ -83,6 +85,11 @@ export class Rails extends RailPointer {
 
   voices() {
     return [...document.querySelectorAll(".rail-row")].map((row) => row.dataset.voice);
+  }
+
+  // Those that are not folded away.
+  shownVoices() {
+    return [...document.querySelectorAll(".rail-row:not([hidden])")].map((row) => row.dataset.voice);
   }
 
   /** @param {string | undefined} voice */
@@ -201,9 +208,10 @@ export class Rails extends RailPointer {
     this.marks.chosen = this.chosen.keys;
     const { stale } = this;
     this.stale = null;
+    if (!stale) this.more.draw(this.others.folded);
     const { scrollTop: top } = this.box;
     const bottom = top + this.box.clientHeight;
-    for (const voice of stale ?? this.voices()) {
+    for (const voice of stale ?? this.shownVoices()) {
       const canvas = this.canvasOf(voice);
       if (!canvas) continue;
       const row = canvas.parentElement;
@@ -325,6 +333,7 @@ export class Rails extends RailPointer {
    * @param {number} tick
    */
   putCursor(voice, tick) {
+    this.more.reveal(voice);
     this.cursor = { voice, tick };
     this.ensureCursor();
     const { start, end } = this.look;

@@ -221,6 +221,7 @@ export class SelectedHits {
     this.push({ kind: "move_many", moves, copies });
     this.rails.afterAnswer = () => {
       const there = moves.map(([, , voice, tick]) => this.data.hit(voice, tick)).filter(Boolean);
+      for (const hit of there) this.rails.more.reveal(hit.voice);
       if (picked) this.set(there);
       else if (there[0]) this.rails.putCursor(there[0].voice, there[0].tick);
     };

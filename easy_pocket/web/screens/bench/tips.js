@@ -5,6 +5,7 @@ export const TIPS = {
   "[data-choose=quieter]": "Choose hits below this velocity",
   "#quieter-than": "Velocity, 1 to 127",
   "[data-edit=kit]": "Kit that this part plays on",
+  "[data-more-rails]": "Show the rails of all slices, or the first sixteen",
   "[data-length]": "So many bars; what is there is copied along",
   "[data-speed='2']": "Twice as long: 8ths become quarters",
   "[data-speed='0.5']": "Half as long: 8ths become 16ths",

@@ -4,6 +4,7 @@ import { byId, element, text } from "../../shared/dom.js";
 import { ask as askServer } from "../../shared/api.js";
 import { LoopGroove } from "./loop_groove.js";
 import { LoopLayer } from "./layered_loop.js";
+import { retimeTo } from "./retime.js";
 import { sliceUp, slicesAsPart } from "./loop_slices.js";
 import { showNote, speak } from "../../shared/notes.js";
 import { paint } from "../../shared/sliders.js";
@@ -91,16 +92,7 @@ export class LoopUses {
     else if (target.dataset.groupInto && target.value !== "") this.loops.correct({ kind: "group_merge", group: Number(target.dataset.groupInto), into: Number(target.value) }, { near: target });
     else if (target.id === "against-of") this.against();
     else if (target.id === "slice-by") byId("slices-link").href = `${this.loops.address}/slices.zip?by=${target.value}`;
-    else if (target.id === "retime-tempo") this.retimeTo(target);
-  }
-
-  /** @param {any} field */
-  retimeTo(field) {
-    const tempo = Number(field.value.replace(",", "."));
-    const good = Number.isFinite(tempo) && tempo >= 20 && tempo <= 400;
-    field.classList.toggle("wrong", !good);
-    if (good) byId("retime-link").href = `${this.loops.address}/retimed.wav?tempo_bpm=${tempo}`;
-    else showNote(`'${field.value}' is no tempo that can be played: type a number from 20 to 400 bpm.`, { near: field, wrong: true });
+    else if (target.id.startsWith("retime-")) retimeTo(this.loops.address, target);
   }
 
   // Doubtful hits --------------------------------------------------------------------------------------------------

@@ -16,7 +16,8 @@ from starlette.responses import Response
 from easy_pocket.core.feel.feel import FeelScopes
 from easy_pocket.core.formats.audio_file import claimed_seconds, write_audio
 from easy_pocket.core.formats.slice_kit import slice_archive, slice_files
-from easy_pocket.core.listen.slices import at_tempo, cut_slices
+from easy_pocket.core.listen.other_tempo import at_tempo
+from easy_pocket.core.listen.slices import cut_slices
 from easy_pocket.core.pattern.insert_phrase import on_kit
 from easy_pocket.core.pattern.voices import ROLES
 from easy_pocket.jobs.kinds import KINDS
@@ -156,12 +157,14 @@ def retimed_wav(
     song_id: SongId,
     loop_id: RowId,
     tempo_bpm: Annotated[float, Query(ge=-1e9, le=1e9, allow_inf_nan=False)],
+    how: Literal["slices", "stretch"] = "slices",
+    semitones: Annotated[float, Query(ge=-1e9, le=1e9, allow_inf_nan=False)] = 0.0,
 ) -> Response:
-    """The loop at another tempo, its slices set anew."""
+    """The loop at another tempo and pitch, its slices moved or stretched."""
     row = get_loop(store.reader, song_id, loop_id)
     heard, sound = analysis_from_doc(row.found), load_audio(store.reader, row.audio_hash, row.name)
     cuts = cut_slices(heard.onsets, heard.reading)
-    moved = at_tempo(sound, cuts, heard.reading, tempo_bpm)
+    moved = at_tempo(sound, cuts, heard.reading, tempo_bpm, how, semitones)
     name = PurePath(row.name).stem[:60] or "loop"
     return download(write_audio(moved, "WAV", 24), name, f" {tempo_bpm:g} bpm.wav", "audio/wav")
 

@@ -41,7 +41,7 @@ export const TIPS = {
   "[data-slices-part]": "Each slice becomes a voice of a new kit, named by what it sounds like, in a part of this song",
   "[data-slices-song]": "Each slice becomes a voice of a new kit, in a new song that replays the loop",
   "#slices-link": "Download the slices",
-  "#retime-link": "Download the loop at that tempo",
+  "#retime-link": "Download the loop at that tempo and pitch",
   "[data-beat-hear]": "Its hits, played by this kit",
   "#beat-tempo": "The song takes over the tempo of the loop",
   "[data-beat-put=replace]": "Its hits in place of what is written",
