@@ -47,7 +47,7 @@ def test_keys_pass_over_what_is_folded_and_a_hit_moved_there_is_shown(sliced):
     sliced.keyboard.press("ArrowDown")
     assert sliced.evaluate("easyPocket.screens.bench.rails.cursor.voice") == last
     assert shown(sliced) == 16
-    sliced.evaluate(f"easyPocket.screens.bench.rails.chosen.move(0, 1)")
+    sliced.evaluate("easyPocket.screens.bench.rails.chosen.move(0, 1)")
     saved(sliced)
     until(sliced, f"easyPocket.screens.bench.rails.find('{below}', {tick}) !== null")
     expect(sliced.locator(f"#rail-{below}")).to_be_visible()

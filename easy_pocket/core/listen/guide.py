@@ -10,10 +10,11 @@ import numpy.typing as npt
 import soxr
 
 from easy_pocket.core.audio import Audio
-from easy_pocket.core.errors import AudioRefusedError, NoHitsError, require_range
+from easy_pocket.core.errors import AudioRefusedError, BadValueError, NoHitsError, require_range
 from easy_pocket.core.listen.drifting_tempo import followed
 from easy_pocket.core.listen.onsets import detect_onsets
 from easy_pocket.core.listen.ranked_readings import rank_readings
+from easy_pocket.core.listen.typical_bars import cut_exactly
 from easy_pocket.core.pattern.timebase import MAX_BARS, Metre, check_tempo
 from easy_pocket.core.sound.tones import RATE_HZ
 
@@ -22,6 +23,8 @@ QUIET = 0.003
 COLUMNS = 240
 OFF_MS = 12.0
 MOST_IN_STRETCH = 16
+AROUND_S = 1.0  # so much on either side of a bar line is listened to, for a hit that comes early
+REACHES_S = 0.05  # so much of the last bar may be missing
 
 
 @dataclass(frozen=True)
@@ -160,6 +163,45 @@ def whole_bars(length_s: float, metre: Metre, near_bpm: float) -> tuple[int, flo
     bars = round(length_s / (metre.bar_ticks / 960 * 60 / near_bpm))
     require_range("The bars in this span", bars, 1, MAX_BARS)
     return bars, round(check_tempo(bars * metre.bar_ticks / 960 * 60 / length_s), 6)
+
+
+def bars_under(audio: Audio, first_s: float, length_s: float, what: str) -> tuple[Audio, float]:
+    """What of a guide lies under some bars of the song, exactly as long as these.
+
+    Parameters
+    ----------
+    audio
+        The whole guide.
+    first_s
+        Where in it the bars begin, in seconds.
+    length_s
+        How long they are, in seconds.
+    what
+        What is cut out, as its name says it.
+
+    Returns
+    -------
+    tuple[Audio, float]
+        The audio, and seconds from its start to the first bar: 0, unless its first hit came early.
+
+    Raises
+    ------
+    BadValueError
+        When the guide does not lie under all of them.
+    """
+    if first_s < 0 or first_s + length_s > audio.duration_s + REACHES_S:
+        there = f"{max(first_s, 0):.1f} to {min(first_s + length_s, audio.duration_s):.1f} s"
+        held = "nothing of it" if first_s >= audio.duration_s or first_s + length_s <= 0 else f"only {there} of it"
+        raise BadValueError(
+            f"The guide does not lie under all of these bars, {held} does: look at another section, or place the guide."
+        )
+    begin = max(round((first_s - AROUND_S) * audio.rate_hz), 0)
+    near = audio.samples[begin : round((first_s + AROUND_S) * audio.rate_hz)]
+    try:
+        hits_s = detect_onsets(Audio(near, audio.rate_hz, audio.name)).time_s + begin / audio.rate_hz
+    except (NoHitsError, AudioRefusedError):
+        hits_s = np.zeros(0)
+    return cut_exactly(audio, hits_s, first_s, length_s, what)
 
 
 def guide_frames(audio: Audio) -> npt.NDArray[np.float32]:

@@ -55,11 +55,12 @@ class LayerSettings:
     """How a loop plays under the stack.
 
     how: "slices" set anew, "stretch" with what rings after attacks made longer or shorter, or "repitch". speed: 0.5
-    takes twice the bars, 2 half of them. pitch_semitones: of slices, which change their length with it, and of what is
-    stretched, which does not; what is re-pitched as one piece has the pitch its tempo gives it. low_cut_hz 0: none.
-    Bars count from 1; to_bar 0: to the end. cycle_ticks: after so long it begins again, 0 for its own length; start_ticks: where in the loop it
-    begins. to: what its hits go to, by strength_percent: "none", the "grid", a "groove", or the "stack". duck_voice:
-    whose hits it makes room for ("": none; several as "kick,snare"), by duck_db, held and released.
+    takes twice the bars, 2 half of them. pitch_semitones: of slices, which change their length with it, and of what
+    is stretched, which does not; what is re-pitched as one piece has the pitch its tempo gives it. low_cut_hz 0:
+    none. Bars count from 1; to_bar 0: to the end. cycle_ticks: after so long it begins again, 0 for its own length;
+    start_ticks: where in the loop it begins. to: what its hits go to, by strength_percent: "none", the "grid", a
+    "groove", or the "stack". duck_voice: whose hits it makes room for ("": none; several as "kick,snare"), by
+    duck_db, held and released.
 
     Raises BadValueError for what is out of range.
     """

@@ -121,14 +121,38 @@ def kept_bars(audio: Audio, onsets: Onsets, reading: Reading, from_bar: int, bar
         )
     per_bar = reading.slots_per_bar
     first_s, end_s = reading.time_at(np.array([(from_bar - 1) * per_bar, (from_bar - 1 + bars) * per_bar])).tolist()
-    early = onsets.time_s[(onsets.time_s >= first_s - EARLY_S) & (onsets.time_s < first_s)]
+    many = f"bars {from_bar}-{from_bar + bars - 1}" if bars > 1 else f"bar {from_bar}"
+    return cut_exactly(audio, onsets.time_s, first_s, end_s - first_s, many)
+
+
+def cut_exactly(audio: Audio, hits_s: Floats, first_s: float, length_s: float, what: str) -> tuple[Audio, float]:
+    """Cut so many seconds out of a recording, but a first hit that comes early is not cut off.
+
+    Parameters
+    ----------
+    audio
+        The recording; what reaches past its end goes on at its beginning.
+    hits_s
+        When the hits near its beginning are, in seconds, in order.
+    first_s
+        From where it is cut, in seconds.
+    length_s
+        How long, in seconds.
+    what
+        What it is, as its name says it after the recording's.
+
+    Returns
+    -------
+    tuple[Audio, float]
+        Exactly round(length_s x rate) samples with fades of 2 ms, and seconds from their start to `first_s`.
+    """
+    early = hits_s[(hits_s >= first_s - EARLY_S) & (hits_s < first_s)]
     lead_s = min(float(first_s - early[0]) + LEAD_S, first_s) if len(early) and first_s > 0 else 0.0
-    start, count = round((first_s - lead_s) * audio.rate_hz), round((end_s - first_s) * audio.rate_hz)
+    start, count = round((first_s - lead_s) * audio.rate_hz), round(length_s * audio.rate_hz)
     samples = np.take(audio.samples, np.arange(start, start + count), axis=0, mode="wrap").copy()
     fade = np.linspace(0.0, 1.0, max(int(FADE_S * audio.rate_hz), 2), dtype=np.float32)[:, None]
     if start > 0:
         samples[: len(fade)] *= fade
     samples[-len(fade) :] *= fade[::-1]
     stem = audio.name.rsplit(".", 1)[0][:60]
-    many = f"bars {from_bar}-{from_bar + bars - 1}" if bars > 1 else f"bar {from_bar}"
-    return Audio(samples, audio.rate_hz, f"{stem}, {many}.wav"), lead_s
+    return Audio(samples, audio.rate_hz, f"{stem}, {what}.wav"), lead_s

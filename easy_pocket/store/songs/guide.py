@@ -10,8 +10,9 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.caches import ByteCache
-from easy_pocket.core.errors import NotThereError, require_range
+from easy_pocket.core.errors import BadValueError, NotThereError, require_range
 from easy_pocket.core.listen.guide import guide_frames
+from easy_pocket.core.song.arrangement import Arrangement
 from easy_pocket.core.sound.events import MASTER_GAIN
 from easy_pocket.core.sound.sample_format import Frames
 from easy_pocket.core.sound.tones import RATE_HZ
@@ -111,12 +112,16 @@ def guide_in_mix(
     reads: Reads, song: LoadedSong, guide: Guide, before_s: float
 ) -> tuple[float, npt.NDArray[np.float32]]:
     """When it begins in a mix that begins before_s before the song, and its frames, as loud as the page plays it."""
-    at_s = begins_s(song, guide) + before_s
+    at_s = begins_s(song.arrangement, guide) + before_s
     frames = guide_audio(reads, register_guide(guide))
     frames = frames[max(0, round(-at_s * RATE_HZ)) :] * np.float32(10 ** (guide.level_db / 20) / MASTER_GAIN)
     return max(at_s, 0.0), frames
 
 
-def begins_s(song: LoadedSong, guide: Guide) -> float:
-    """When the file begins, in s of the song; negative where it began before."""
-    return song.arrangement.bar_starts_ms[guide.bar - 1] / 1000 - guide.start_s
+def begins_s(arrangement: Arrangement, guide: Guide) -> float:
+    """When the file begins, in s of the song; negative where it began before. Raises BadValueError for a guide that
+    begins after the song's end."""
+    starts_ms = arrangement.bar_starts_ms
+    if guide.bar >= len(starts_ms):
+        raise BadValueError(f"The guide begins at bar {guide.bar}, after the song's end: place it earlier.")
+    return starts_ms[guide.bar - 1] / 1000 - guide.start_s

@@ -80,6 +80,11 @@ def _kept_bars(preparation: Preparation, sent: KeepBars) -> AnalyzedFile:
 @edit(description="keep {name}", prepare=_kept_bars)
 def keep_bars(context: EditContext, sent: KeepBars) -> Step:
     made: AnalyzedFile = context.prepared
+    return new_loop(context, made)
+
+
+def new_loop(context: EditContext, made: AnalyzedFile) -> Step:
+    """What was cut out and listened to as a loop of the song, with the corrections that say how it is read."""
     row = add_loop(context.session, context.song.row.id, made.name, made.audio, made.heard)
     row.overruled = corrections_to_doc(made.corrections)
     row.removed = True

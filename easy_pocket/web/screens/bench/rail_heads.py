@@ -10,7 +10,6 @@ from easy_pocket.core.sound.events import VoiceMix
 from easy_pocket.core.sound.kit import Kit, KitVoice
 from easy_pocket.web.shared.voice_title import voice_title
 
-
 MOST_SLICE_RAILS = 16  # of the slices of a loop so many are shown, the others are folded away
 
 

@@ -256,6 +256,14 @@ export class LoopUses {
     this.against();
   }
 
+  // All parts beside the loop that is shown.
+  compareAll() {
+    const of = byId("against-of");
+    if (of) of.value = "all";
+    const tab = document.querySelector('#loop-side [data-tab="against"]');
+    (tab?.querySelector("a, button") ?? tab)?.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true }));
+  }
+
   async against() {
     if (this.shown !== "against" || !this.box) return;
     const slider = byId("sit-strength");

@@ -22,7 +22,7 @@ from easy_pocket.web.shared.shapes import LoopLayer, SongPlaying, SongSpan
 
 def guide_layer(song: LoadedSong, guide: Guide) -> LoopLayer:
     """The guide as one more loop: it lies where its bar one falls on its bar of the song."""
-    at_s = begins_s(song, guide)
+    at_s = begins_s(song.arrangement, guide)
     gain = 10 ** (guide.level_db / 20) / MASTER_GAIN
     return {"key": register_guide(guide), "place": PLACE, "at_s": at_s, "length_s": guide.duration_s, "gain": gain}
 

@@ -80,11 +80,26 @@ export class GuideCard {
   /** @param {Piece | null} button */
   click(button) {
     if (!button) return;
-    const { guideSwitch, guideAway, guideTempo, guideFollow } = button.dataset;
+    const { guideSwitch, guideAway, guideTempo, guideFollow, guideBars } = button.dataset;
     if (guideSwitch) this.set({ [guideSwitch]: button.getAttribute("aria-pressed") !== "true" }, button);
     else if (guideAway !== undefined) this.screen.edits.push({ kind: "guide_away" }, { near: button });
     else if (guideFollow) this.screen.edits.push({ kind: "guide_follow", new: guideFollow === "new" }, { near: button });
+    else if (guideBars !== undefined) this.compare(button);
     else if (guideTempo !== undefined) this.screen.edits.push({ kind: "guide_tempo" }, { near: button });
+  }
+
+  /**
+   * Its bars under the section become a loop, and that is shown against all parts.
+   * @param {Piece} button
+   */
+  async compare(button) {
+    const { page, edits } = this.screen;
+    button.disabled = true;
+    const kept = await edits.push({ kind: "guide_keep_bars" }, { near: button });
+    button.disabled = false;
+    if (!kept) return;
+    await page.redraw(`/songs/${page.song.id}/loops`);
+    page.screens.loops.uses.compareAll();
   }
 
   /** @param {Piece} field */

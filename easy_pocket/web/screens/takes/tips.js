@@ -2,6 +2,7 @@
 
 /** @type {Record<string, string>} */
 export const TIPS = {
+  "[data-guide-bars]": "What of the guide lies under this section becomes a loop: see how far the parts are from it, sit in, take its groove",
   "#armed-chip": "Voices and bars that are kept when they are played",
   "[data-armed]": "Whether this voice is kept",
   "[data-mode=new]": "Each time round becomes a pass of its own",
