@@ -67,7 +67,21 @@ def test_bars_that_are_kept_are_heard_as_the_bars_they_are() -> None:
     long = Audio(np.tile(once.samples, (4, 1)), once.rate_hz, "long.wav")
     whole = analyze_loop(long)
     cut, one_s = kept_bars(long, whole.onsets, whole.reading, 3, 2)
-    again = analyze_loop(cut, Corrections(bars=2, metre=whole.reading.metre, one_s=one_s or None))
+    again = analyze_loop(cut, Corrections(bars=2, metre=whole.reading.metre, cut_s=one_s))
     assert again.reading.bars == 2
     assert again.reading.tempo_bpm == pytest.approx(112.0, rel=1e-3)
     assert len(again.onsets) == pytest.approx(len(whole.onsets) / whole.reading.bars * 2, abs=2)
+
+
+def test_what_was_cut_to_its_bars_is_read_as_these_though_its_hits_fit_another_tempo() -> None:
+    audio, _ = rendered(beat(ROCK), 118.0)
+    frames = round(2 * 4 * 60 / 104 * audio.rate_hz)  # two bars of a song at 104, of a loop at 118
+    cut = Audio(np.tile(audio.samples, (2, 1))[:frames], audio.rate_hz, "guide.wav")
+    alone = analyze_loop(cut, Corrections(bars=2, metre=Metre(4, 4)))
+    assert alone.reading.tempo_bpm == pytest.approx(118, abs=1)
+    known = analyze_loop(cut, Corrections(bars=2, metre=Metre(4, 4), cut_s=0.01))
+    assert known.reading.tempo_bpm == pytest.approx(104, abs=1e-3)
+    assert known.reading.bar_one_s == 0.01
+    less = analyze_loop(cut, Corrections(bars=2, metre=Metre(4, 4), cut_s=0.01, removed_s=(known.onsets.time_s[3],)))
+    assert less.reading.tempo_bpm == known.reading.tempo_bpm  # whatever else is corrected
+    assert less.reading.bar_one_s == 0.01

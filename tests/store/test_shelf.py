@@ -175,7 +175,7 @@ def test_a_loop_keeps_what_was_heard_and_what_was_overruled(store):
 
 
 def test_overrules_there_and_back():
-    full = Corrections(0.7, Metre(6, 8), 3, 0.25, (0.5, 1.0), (1.5,))
+    full = Corrections(0.7, Metre(6, 8), 3, 0.25, (0.5, 1.0), (1.5,), cut_s=0.02)
     assert corrections_from_doc(corrections_to_doc(full)) == full
 
 

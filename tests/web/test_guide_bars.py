@@ -65,6 +65,16 @@ def test_a_later_section_is_compared_with_what_lies_under_it(store, guided):
     assert len(analysis_from_doc(row.found).onsets) > 10
 
 
+def test_the_songs_tempo_holds_also_over_a_guide_of_another_one(store, client, guided):
+    do(store, guided, "tempo", tempo_bpm=96)
+    made = do(store, guided, "guide_keep_bars")
+    heard = analysis_from_doc(get_loop(store.reader, guided, made.changed.made).found)
+    assert heard.reading.tempo_bpm == pytest.approx(96, abs=0.01)
+    do(store, guided, "loop_correct", loop_id=made.changed.made, change={"kind": "as_heard"})
+    again = analysis_from_doc(get_loop(store.reader, guided, made.changed.made).found)
+    assert again.reading.tempo_bpm == pytest.approx(96, abs=0.01)  # it was cut so
+
+
 def test_where_the_guide_does_not_reach_it_says_so_and_keeps_nothing(store, client, guided):
     do(store, guided, "guide_set", start_s=8.0)
     with pytest.raises(PocketError, match=r"does not lie under all of these bars, only 8\.0 to"):

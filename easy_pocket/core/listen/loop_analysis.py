@@ -38,6 +38,7 @@ class Corrections:
     added and removed are hit times in seconds; a moved hit is one of each. one_s says where a first downbeat is.
     ignored_s: spans (from, to) in which nothing counts as a hit, but what was added by hand after all.
     follows: bar lines of its own for every bar, where its hits are, also of a recording that seems steady.
+    cut_s: the recording was cut out to be exactly its bars, and this is where in it bar one lies; None for another.
     kept_s: doubtful hits the user confirmed. groups: the hits sorted by sound as the user left them. Hearing depends on
     neither of these two.
     """
@@ -52,13 +53,14 @@ class Corrections:
     kept_s: tuple[float, ...] = ()
     groups: tuple[StoredGroup, ...] = ()
     follows: bool = False
+    cut_s: float | None = None
 
     def __post_init__(self) -> None:
         require_range("The sensitivity", self.sensitivity, 0.0, 1.0)
         if self.bars is not None:
             require_range("The number of bars", self.bars, 1, 64)
         require_range("The number of corrected hits", len(self.added_s) + len(self.removed_s), 0, MAX_CORRECTIONS)
-        for time_s in (*self.added_s, *self.removed_s, self.one_s or 0.0):
+        for time_s in (*self.added_s, *self.removed_s, self.one_s or 0.0, self.cut_s or 0.0):
             require_range("The place of a hit", time_s, 0.0, 600.0, "s")
         require_range("The number of spans that are ignored", len(self.ignored_s), 0, MAX_SPANS)
         for begin_s, end_s in self.ignored_s:
@@ -254,7 +256,9 @@ def _overruled(onsets: Onsets, best: Reading, corrections: Corrections) -> Readi
     if corrections.bars is not None or corrections.metre is not None:
         metre = corrections.metre or best.metre
         bars = corrections.bars or max(round(best.length_s / (60.0 / best.tempo_bpm * metre.bar_ticks / 960)), 1)
-        if best.trimmed:
+        if corrections.cut_s is not None:
+            reading = _as_cut(onsets, metre, bars, corrections.cut_s)
+        elif best.trimmed:
             reading = read_trimmed(onsets, (metre,), bars)[0]
         else:
             reading = _free_with_bars(onsets, best, metre, bars)
@@ -262,6 +266,13 @@ def _overruled(onsets: Onsets, best: Reading, corrections: Corrections) -> Readi
     if corrections.one_s is not None:
         reading = replace(_with_one_near(corrections.one_s, reading), confidence=1.0)
     return followed(onsets, reading) if corrections.follows else reading
+
+
+def _as_cut(onsets: Onsets, metre: Metre, bars: int, one_s: float) -> Reading:
+    """So many bars that are just as long as the recording, whatever else its hits may fit."""
+    reading = read_trimmed(onsets, (metre,), bars)[0]
+    fit, grid = grid_fit(onsets.time_s, np.sqrt(onsets.strength), reading.beat_s, one_s)
+    return replace(reading, bar_one_s=one_s, grid=grid, fit=fit)
 
 
 def _free_with_bars(onsets: Onsets, best: Reading, metre: Metre, bars: int) -> Reading:

@@ -109,6 +109,7 @@ def corrections_from_doc(doc: dict[str, Any]) -> Corrections:
         ignored_s=tuple((begin_s, end_s) for begin_s, end_s in doc.get("ignored_s", ())),
         kept_s=tuple(doc.get("kept_s", ())),
         follows=bool(doc.get("follows", False)),
+        cut_s=doc.get("cut_s"),
         groups=tuple(
             StoredGroup(
                 group["name"], group["kind"], group["voice"], tuple(group["times_s"]), tuple(group["certainty"])

@@ -34,7 +34,7 @@ def _guide_bars(preparation: Preparation, sent: KeepGuideBars) -> AnalyzedFile:
         raise EditRefusedError(f"This section has {span.bars} bars; at most {MOST_BARS} can be a loop: choose another.")
     audio = load_audio(preparation.reader, guide.audio_hash, guide.name)
     cut, one_s = bars_under(audio, span.start_ms / 1000 - starts_s, span.length_ms / 1000, _words(span))
-    known = Corrections(bars=span.bars, metre=span.metre, one_s=one_s if one_s else None)
+    known = Corrections(bars=span.bars, metre=span.metre, cut_s=one_s)
     return AnalyzedFile(cut.name, stored(cut), analyze_loop(cut, known, keep_unheard=True), known)
 
 

@@ -209,7 +209,9 @@ def apply_correction(
         case Follow(follows=follows):
             return replace(now, follows=follows), "follow the tempo bar by bar" if follows else "one steady tempo"
         case AsHeard():
-            return Corrections(), "everything as heard"
+            was_cut = now.cut_s is not None  # that is no correction: it is what the recording was cut to
+            as_cut = Corrections(bars=now.bars, metre=now.metre, cut_s=now.cut_s)
+            return as_cut if was_cut else Corrections(), "everything as heard"
         case _:
             groups, words = _regrouped(current_groups(audio(), heard.onsets, now.groups), heard, change, audio)
             return replace(now, groups=stored_groups(groups, heard.onsets)), words

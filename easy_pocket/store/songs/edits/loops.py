@@ -73,7 +73,7 @@ def _kept_bars(preparation: Preparation, sent: KeepBars) -> AnalyzedFile:
     heard = analysis_from_doc(row.found)
     audio = load_audio(preparation.reader, row.audio_hash, row.name)
     cut, one_s = kept_bars(audio, heard.onsets, heard.reading, sent.from_bar, sent.bars)
-    known = Corrections(bars=sent.bars, metre=heard.reading.metre, one_s=one_s if one_s else None)
+    known = Corrections(bars=sent.bars, metre=heard.reading.metre, cut_s=one_s)
     return AnalyzedFile(cut.name, stored(cut), analyze_loop(cut, known, keep_unheard=True), known)
 
 

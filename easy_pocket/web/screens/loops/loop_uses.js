@@ -348,7 +348,7 @@ function gapRow({ name, pairs, mean, size, gaps }) {
   picture.append(shape("line", { class: "zero", x1: "50%", x2: "50%", y1: 0, y2: "100%" }));
   gaps.slice(0, 64).forEach((/** @type {number} */ gap, /** @type {number} */ index) => picture.append(shape("circle", { class: "dot", cx: `${50 + 48 * Math.max(-1, Math.min(1, gap / reach))}%`, cy: `${30 + 10 * ((index * 7) % 5)}%`, r: 1.9 })));
   row.append(text("span", name), picture, text("b", `${signedMs(mean)} |${size.toFixed(1)}|`, Math.abs(mean) < 0.75 ? "even" : mean > 0 ? "late" : "early"));
-  row.title = `${pairs} pairs; positive: the stack is late against the loop`;
+  row.title = `${pairs} pair${pairs === 1 ? "" : "s"}; positive: the stack is late against the loop`;
   return row;
 }
 
