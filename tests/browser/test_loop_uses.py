@@ -232,3 +232,84 @@ def test_a_loop_is_cut_into_a_kit_whose_slices_are_shuffled_and_put_back_on_the_
     loop.click("#undo")
     saved(loop)
     until(loop, f"{order} === '{before}'")
+
+
+def test_a_fill_is_marked_on_the_waveform_corrected_there_and_comes_first_among_the_ideas(loop):
+    loop.click('button[data-tool="fill"]')
+    wave = loop.locator("#wave").bounding_box()
+    beats = loop.evaluate(
+        "[...document.querySelectorAll('#wave-over [data-beat]')].map((line) => Number(line.dataset.at))"
+    )
+    whole_s = loop.evaluate("Number(document.querySelector('#wave').dataset.duration)")
+
+    def at(time_s):
+        return wave["x"] + wave["width"] * time_s / whole_s, wave["y"] + wave["height"] * 0.4
+
+    step = beats[1] - beats[0]
+    # Let go of by Escape, nothing comes of it; drawn past the end, it ends there.
+    before = loop.input_value("#fill-bar"), loop.input_value("#fill-beat")
+    loop.mouse.move(*at(beats[0]))
+    loop.mouse.down()
+    loop.mouse.move(*at(beats[2]), steps=4)
+    loop.keyboard.press("Escape")
+    loop.mouse.up()
+    assert (loop.input_value("#fill-bar"), loop.input_value("#fill-beat")) == before
+    expect(loop.locator('button[data-tool="fill"]')).to_have_attribute("aria-pressed", "true")
+    loop.mouse.move(*at(beats[-3] + 0.1 * step))
+    loop.mouse.down()
+    loop.mouse.move(wave["x"] + wave["width"] + 60, wave["y"] + 40, steps=4)
+    loop.mouse.up()
+    bars = loop.evaluate("Number(document.querySelector('#loop-fill').dataset.bars)")
+    expect(loop.locator("#fill-bar")).to_have_value(str(bars))
+    expect(loop.locator('button[data-tool="move"]')).to_have_attribute("aria-pressed", "true")  # hits can be corrected now
+    length = int(loop.input_value("#fill-beats"))
+    assert length in (2, 3)
+    hits = loop.locator(".onset").count()
+    loop.locator(".onset").last.click()
+    loop.keyboard.press("Delete")
+    expect(loop.locator(".onset")).to_have_count(hits - 1)
+    saved(loop)
+    loop.click("[data-fill-hear]")
+    loop.click("[data-fill-take]")
+    first = loop.locator("#idea-grid [data-card]").first
+    expect(first).to_contain_text("from quayside-break")
+    expect(loop.locator('[data-shown="beats"]').first).to_have_text(f"{length} beats")
+    assert loop.locator("#idea-grid [data-card]").count() == 7
+    first.locator("[data-idea-put]").click()
+    saved(loop)
+    loop.keyboard.press("Control+z")
+    saved(loop)
+    loop.click("#idea-bring > button")
+    loop.click("[data-idea-wave]")
+    expect(loop.locator('button[data-tool="fill"]')).to_have_attribute("aria-pressed", "true")
+    expect(loop.locator("#loop-fill")).to_be_visible()
+
+
+def test_a_click_with_the_fill_tool_marks_the_beat_it_is_in(loop):
+    loop.click('button[data-tool="fill"]')
+    wave = loop.locator("#wave").bounding_box()
+    lines = loop.evaluate(
+        "[...document.querySelectorAll('#wave-over [data-beat]')].map(({ dataset }) => [Number(dataset.at), Number(dataset.beat)])"
+    )
+    whole_s = loop.evaluate("Number(document.querySelector('#wave').dataset.duration)")
+    (begin, beat), (end, _) = lines[2:4]
+    loop.mouse.click(wave["x"] + wave["width"] * (0.7 * begin + 0.3 * end) / whole_s, wave["y"] + wave["height"] * 0.55)
+    expect(loop.locator("#fill-beats")).to_have_value("1")
+    expect(loop.locator("#fill-beat")).to_have_value(str(beat % 4 + 1))
+    drawn_s = loop.evaluate("Object.values(document.querySelector('#span-drawn').dataset).map(Number)")
+    assert drawn_s[:2] == pytest.approx([begin, end], abs=1e-3)
+
+
+def test_a_hit_that_is_dragged_goes_back_by_escape(loop):
+    onset = loop.locator(".onset").nth(4)
+    time_s = onset.get_attribute("data-time")
+    box = onset.locator(".grab").bounding_box()
+    loop.mouse.move(box["x"] + box["width"] / 2, box["y"] + 60)
+    loop.mouse.down()
+    loop.mouse.move(box["x"] + 40, box["y"] + 60, steps=4)
+    until(loop, f"document.querySelectorAll('.onset')[4].dataset.at !== '{time_s}'")
+    loop.keyboard.press("Escape")
+    loop.mouse.up()
+    until(loop, f"document.querySelectorAll('.onset')[4].dataset.at === '{time_s}'")
+    saved(loop)
+    assert loop.locator(".onset").nth(4).get_attribute("data-time") == time_s

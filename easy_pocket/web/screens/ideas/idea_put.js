@@ -64,6 +64,20 @@ export async function bring(ideas) {
 }
 
 /**
+ * A fill that was chosen on a loop's waveform comes first among the fills that are asked for.
+ * @param {import("./ideas.js").default} ideas
+ * @param {{ loop_id: number, from_bar: number, from_beat: number }} place
+ * @param {number} beats
+ */
+export async function bringFrom(ideas, place, beats) {
+  ideas.show("fill");
+  ideas.settings.set("beats", beats);
+  clearTimeout(ideas.timer);
+  await ideas.ask();
+  ideas.join(await ideas.send("", { kind: "bring", ...place, beats: ideas.settings.beats, end_tick: ideas.windowEnd }));
+}
+
+/**
  * @param {import("./ideas.js").default} ideas
  * @param {Blob & { name?: string }} file
  */

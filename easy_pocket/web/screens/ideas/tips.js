@@ -11,6 +11,7 @@ export const TIPS = {
   "#bring-loop": "Loop the fill is taken from",
   "#bring-bar": "Bar in which it begins",
   "#bring-beat": "Beat on which it begins",
+  "[data-idea-wave]": "Draw over the fill on the loop's waveform, and correct there what was heard",
   "[data-idea-bring]": "The hits from there on become an idea",
   "[data-idea-mix]": "A new idea out of the two that were pinned last",
   "#idea-more": "Six others with the same settings (m)",

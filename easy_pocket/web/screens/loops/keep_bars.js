@@ -1,5 +1,6 @@
 // Bars of a long recording as a loop of its own: typed, proposed, or drawn over on the waveform.
 
+import { beatLines, coveredLines } from "./beat_lines.js";
 import { byId } from "../../shared/dom.js";
 import { showLedger } from "../../shared/notes.js";
 
@@ -27,9 +28,13 @@ export class KeepBars {
     return Math.max(this.from, Math.min(this.bars, Math.round(Number(byId("keep-to").value)) || 1));
   }
 
-  // Where bars begin and the last one ends, in seconds.
+  get beats() {
+    return Number(this.box?.dataset.beats ?? 1);
+  }
+
+  // Where bars begin and the last one ends.
   get lines() {
-    return [...document.querySelectorAll("#wave-over .w-bar")].map((line) => Number(/** @type {any} */ (line).dataset.at)).sort((one, other) => one - other);
+    return beatLines(this.beats);
   }
 
   /**
@@ -38,15 +43,10 @@ export class KeepBars {
    * @param {number} other
    */
   covered(one, other) {
-    const lines = this.lines;
-    const [from, to] = [Math.min(one, other), Math.max(one, other)];
-    const inBar = (/** @type {number} */ time) => Math.max(1, lines.filter((line) => line <= time).length);
-    const length = lines.length > 1 ? lines[1] - lines[0] : 1;
-    if (to - from < length / 2) return [Math.min(inBar((from + to) / 2), this.bars), Math.min(inBar((from + to) / 2), this.bars)];
-    const nearest = (/** @type {number} */ time) => lines.reduce((best, line, number) => (Math.abs(line - time) < Math.abs(lines[best] - time) ? number : best), 0);
-    const first = Math.min(nearest(from) + 1, this.bars);
-    const until = Math.max(first, nearest(to) === lines.length - 1 && lines.length <= this.bars ? this.bars : nearest(to));
-    return [first, Math.min(until, this.bars)];
+    const { lines, bars } = this;
+    const [first, past] = coveredLines(lines, one, other);
+    const from = Math.min(Math.floor(lines[first].beat / this.beats) + 1, bars);
+    return [from, Math.min(from + past - first - 1, bars)];
   }
 
   /**
@@ -64,7 +64,7 @@ export class KeepBars {
    */
   draw(one, other) {
     const [from, to] = this.covered(one, other);
-    document.querySelector('#loop-side [data-tab="take"] a, #loop-side [data-tab="take"]')?.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true }));
+    this.loops.uses.openTab("take");
     this.show(from, to);
     byId("keep-from").scrollIntoView({ block: "nearest" });
     this.loops.setTool("move");
@@ -77,13 +77,13 @@ export class KeepBars {
   show(from, to) {
     byId("keep-from").value = `${from}`;
     byId("keep-to").value = `${to}`;
-    const { lines, bars } = this;
-    const end = to < bars || lines.length > bars ? lines[to] : this.loops.wave.duration;
-    Object.assign(byId("span-drawn").dataset, { from: lines[from - 1], until: end });
+    const begin = this.lines.find(({ beat }) => beat === (from - 1) * this.beats)?.at ?? 0;
+    const end = this.lines.filter(({ at }) => at > begin)[to - from]?.at ?? this.loops.wave.duration;
+    Object.assign(byId("span-drawn").dataset, { from: begin, until: end });
     byId("span-drawn").classList.add("kept");
     this.loops.wave.later();
-    showLedger(`${from === to ? `bar ${from}` : `bars ${from} to ${to}`}|${lines[from - 1].toFixed(3)}–${end.toFixed(3)} s`);
-    return [lines[from - 1], end];
+    showLedger(`${from === to ? `bar ${from}` : `bars ${from} to ${to}`}|${begin.toFixed(3)}–${end.toFixed(3)} s`);
+    return [begin, end];
   }
 
   /** @param {PageEvent} event */

@@ -260,8 +260,12 @@ export class LoopUses {
   compareAll() {
     const of = byId("against-of");
     if (of) of.value = "all";
-    const tab = document.querySelector('#loop-side [data-tab="against"]');
-    (tab?.querySelector("a, button") ?? tab)?.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true }));
+    this.openTab("against");
+  }
+
+  /** @param {string} name */
+  openTab(name) {
+    document.querySelector(`#loop-side [data-tab="${name}"] a`)?.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true }));
   }
 
   async against() {

@@ -3,6 +3,7 @@
 import { strike } from "../../shared/sounding.js";
 import { byId } from "../../shared/dom.js";
 import { ask } from "../../shared/api.js";
+import { FillSpan } from "./fill_span.js";
 import { KeepBars } from "./keep_bars.js";
 import { LoopUses } from "./loop_uses.js";
 import { showLedger, showNote, speak } from "../../shared/notes.js";
@@ -33,12 +34,14 @@ export default class Loops extends Screen {
     this.waveKeys = new WaveKeys(this);
     this.recorder = new Recorder(this);
     this.keepBars = new KeepBars(this);
+    this.fillSpan = new FillSpan(this);
     document.addEventListener("change", (event) => this.changed(event));
     document.addEventListener("input", (event) => this.input(event));
     document.addEventListener("click", (event) => this.click(event));
     document.addEventListener("pointerdown", (event) => this.down(event));
     document.addEventListener("pointermove", (event) => this.move(event));
     document.addEventListener("pointerup", (event) => this.up(event));
+    document.addEventListener("pointercancel", () => this.letGo());
     document.addEventListener("pointerover", (event) => this.over(event));
     document.addEventListener("paste", (event) => pasted(this, event));
     for (const name of ["dragover", "dragleave", "drop"]) document.addEventListener(name, (event) => dropping(this, event));
@@ -283,18 +286,38 @@ export default class Loops extends Screen {
     const dx = event.clientX - this.drag.x;
     if (!this.drag.moved && Math.abs(dx) < 4) return;
     const time = this.wave.timeAt(event.clientX);
-    if (["ignore", "keep"].includes(this.tool)) {
+    if (["ignore", "keep", "fill"].includes(this.tool)) {
       this.drag.moved = true;
-      byId("span-drawn").classList.toggle("kept", this.tool === "keep");
+      byId("span-drawn").classList.toggle("kept", this.tool !== "ignore");
       Object.assign(byId("span-drawn").dataset, { from: Math.min(this.drag.from, time), until: Math.max(this.drag.from, time) });
       this.wave.later();
-      showLedger(`${Math.min(this.drag.from, time).toFixed(3)}–${Math.max(this.drag.from, time).toFixed(3)} s|${this.tool === "ignore" ? "nothing in it will count as a hit" : this.keepBars.words(this.drag.from, time)}`);
+      showLedger(`${Math.min(this.drag.from, time).toFixed(3)}–${Math.max(this.drag.from, time).toFixed(3)} s|${this.spanWords(this.drag.from, time)}`);
     } else if (this.tool === "move" && this.drag.onset) {
       this.drag.moved = true;
       this.drag.onset.dataset.at = time;
       this.wave.later();
       showLedger(`hit to ${time.toFixed(3)} s|it will snap to the attack there`);
     }
+  }
+
+  // Escape: nothing comes of what the hand was doing.
+  letGo() {
+    const { drag } = this;
+    if (!drag) return false;
+    this.drag = null;
+    if (drag.moved && drag.onset && this.tool === "move") drag.onset.dataset.at = drag.onset.dataset.time;
+    if (drag.moved) Object.assign(byId("span-drawn").dataset, { from: 0, until: 0 });
+    this.wave.later();
+    return true;
+  }
+
+  /**
+   * @param {number} one
+   * @param {number} other
+   */
+  spanWords(one, other) {
+    if (this.tool === "ignore") return "nothing in it will count as a hit";
+    return (this.tool === "keep" ? this.keepBars : this.fillSpan).words(one, other);
   }
 
   /** @param {PageEvent} event */
@@ -305,6 +328,7 @@ export default class Loops extends Screen {
     const near = drag.onset || byId("wave");
     const time_s = this.wave.timeAt(event.clientX);
     if (this.tool === "keep") this.keepBars.draw(drag.from, time_s);
+    else if (this.tool === "fill") this.fillSpan.draw(drag.from, time_s);
     else if (this.tool === "ignore" && drag.moved) this.correct({ kind: "ignore", time_s: drag.from, to_s: time_s }, { near }).then(() => this.setTool("move"));
     else if (this.tool === "add" && !drag.onset) this.correct({ kind: "add", time_s }, { near });
     else if (this.tool === "one") this.correct({ kind: "one", time_s: drag.onset ? Number(drag.onset.dataset.time) : time_s }, { near }).then(() => this.setTool("move"));

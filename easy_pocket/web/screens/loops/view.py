@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -49,6 +50,15 @@ class OtherReading:
     reasons: str = ""
 
 
+class WaveLine(NamedTuple):
+    """A line of the grid: "bar", "beat" or "slot". beat: which it is, counted from 0 at bar one; None for a slot."""
+
+    time_s: float
+    kind: str
+    label: str
+    beat: int | None
+
+
 class LoopView:
     """What the template asks for."""
 
@@ -60,6 +70,7 @@ class LoopView:
         self.onsets = heard.onsets
         self.corrections = corrections
         self.reading = reading
+        self.beats_per_bar = reading.slots_per_bar // reading.grid.per_beat
         self.duration_s = audio.duration_s
         rate = f"{audio.rate_hz / 1000:g} kHz {'mono' if audio.channels == 1 else 'stereo'}"
         self.facts = f"{audio.duration_s:.2f} s · {rate} · {counted(len(heard.onsets), 'hit')}"
@@ -97,8 +108,8 @@ class LoopView:
         slowest, fastest = self.reading.tempo_range_bpm
         return f"moves {slowest:.1f}–{fastest:.1f}, {sure}"
 
-    def _lines(self, reading: Reading) -> list[tuple[float, str, str]]:
-        """Grid lines over the waveform: seconds, kind, label."""
+    def _lines(self, reading: Reading) -> list[WaveLine]:
+        """Grid lines over the waveform."""
         lines = []
         per_bar = reading.slots_per_bar
         first = -int(reading.bar_one_s // reading.slot_s) if reading.trimmed else 0
@@ -111,7 +122,10 @@ class LoopView:
             label = f"{bar % reading.bars + 1}.{inside // reading.grid.per_beat + 1}"
             if kind == "slot" or (kind == "beat" and reading.bars > LABELLED_BARS) or slot == per_bar * reading.bars:
                 label = ""  # beats of many bars would stand on each other; the end of the last bar is no bar
-            lines.append((round(time_s, 6), kind, label))
+            beat = slot // reading.grid.per_beat
+            if slot != per_bar * reading.bars:
+                beat %= reading.bars * per_bar // reading.grid.per_beat  # a trimmed loop goes round
+            lines.append(WaveLine(round(time_s, 6), kind, label, None if kind == "slot" else beat))
         return lines
 
     def _hits(self, heard: LoopAnalysis) -> list[WaveHit]:

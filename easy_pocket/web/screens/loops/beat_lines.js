@@ -1,0 +1,33 @@
+// The lines of beats and bars over the waveform, and what of them a span covers that is drawn.
+
+/** @typedef {{ at: number, beat: number }} Line seconds in the file, and which beat begins there, from 0 at bar one */
+
+/**
+ * @param {number} [every] 1: of beats; as many as a bar has: of bars
+ * @returns {Line[]} in order of time
+ */
+export function beatLines(every = 1) {
+  const lines = [...document.querySelectorAll("#wave-over [data-beat]")].map((/** @type {any} */ line) => ({ at: Number(line.dataset.at), beat: Number(line.dataset.beat) }));
+  return lines.filter(({ beat }) => beat % every === 0).sort((one, other) => one.at - other.at);
+}
+
+/**
+ * From which line to which one a span reaches, wholly or mostly; a click covers the piece it is in.
+ * @param {Line[]} lines
+ * @param {number} one
+ * @param {number} other
+ * @returns {[number, number]} their numbers, the second the greater
+ */
+export function coveredLines(lines, one, other) {
+  const [from, to] = [Math.min(one, other), Math.max(one, other)];
+  const last = lines.length - 1;
+  const length = last ? lines[1].at - lines[0].at : 1;
+  if (to - from < length / 2) {
+    const inside = Math.max(0, Math.min(lines.filter(({ at }) => at <= (from + to) / 2).length - 1, last));
+    return [inside, inside + 1];
+  }
+  const nearest = (/** @type {number} */ time) => lines.reduce((best, { at }, number) => (Math.abs(at - time) < Math.abs(lines[best].at - time) ? number : best), 0);
+  const first = nearest(from);
+  const past = last >= 0 && to - lines[last].at > length / 2 ? last + 1 : nearest(to); // up to the end of a loop that goes round
+  return [first, Math.max(first + 1, past)];
+}
