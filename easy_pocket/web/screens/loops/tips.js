@@ -25,6 +25,7 @@ export const TIPS = {
   "#follow-tempo": "Each bar gets its own tempo",
   "[data-doubt]": "Hear it with what is round it; k keeps it, Delete drops it",
   "[data-tool=keep]": "Draw over bars to keep them as a loop",
+  "[data-tool=fill]": "Draw over a fill, beat by beat: it is heard, corrected, and taken to Ideas",
   "#keep-from": "First bar that is kept",
   "#keep-to": "Last bar that is kept",
   "[data-keep-hear]": "Hear these bars",
