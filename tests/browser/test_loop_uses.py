@@ -261,7 +261,9 @@ def test_a_fill_is_marked_on_the_waveform_corrected_there_and_comes_first_among_
     loop.mouse.up()
     bars = loop.evaluate("Number(document.querySelector('#loop-fill').dataset.bars)")
     expect(loop.locator("#fill-bar")).to_have_value(str(bars))
-    expect(loop.locator('button[data-tool="move"]')).to_have_attribute("aria-pressed", "true")  # hits can be corrected now
+    expect(loop.locator('button[data-tool="move"]')).to_have_attribute(
+        "aria-pressed", "true"
+    )  # hits can be corrected now
     length = int(loop.input_value("#fill-beats"))
     assert length in (2, 3)
     hits = loop.locator(".onset").count()

@@ -233,3 +233,30 @@ def test_what_is_dropped_comes_less_until_it_is_forgotten_or_switched_off(tab: T
 
 def strokes(idea: dict[str, Any]) -> float:
     return float(next(one for one in idea["traits"] if one.startswith("strokes="))[8:])
+
+
+def test_what_was_learned_from_an_idea_goes_and_comes_with_its_step(tab: Tab) -> None:
+    def known() -> str:
+        learned: str = ask(tab, kind="fill", seed=5)[1]["learned"]
+        return learned.split(" ", 1)[0]
+
+    _, told = ask(tab, kind="fill", seed=5)
+    for count, idea in enumerate(told["ideas"][:2], start=1):
+        learn = {"key": idea["key"], "traits": idea["traits"]}
+        status, _ = tab.edit(kind="idea", what="fill", words=idea["words"], changes=idea["changes"],
+                             length_ticks=idea["length_ticks"], learn=learn)  # fmt: skip
+        assert status == 200
+        ask(tab, "/log", state="taken", ideas=[{name: idea[name] for name in FIELDS}])
+        assert known() == str(count)
+    assert tab.post("undo")[0] == 200
+    assert known() == "1"
+    ask(tab, "/log", state="taken", ideas=[{name: idea[name] for name in FIELDS}])  # came late, after the undo
+    assert known() == "1"
+    assert tab.post("redo")[0] == 200
+    assert known() == "2"
+    assert tab.post("undo")[0] == 200
+    assert tab.edit(kind="tempo", tempo_bpm=99)[0] == 200  # the song goes another way
+    assert known() == "1"
+    assert tab.post("undo")[0] == 200
+    assert tab.post("undo")[0] == 200
+    assert known() == "0"

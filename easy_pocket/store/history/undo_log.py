@@ -121,10 +121,12 @@ def apply_patches(session: Session, patches: Iterable[Patch]) -> None:
         _apply(session, patch, forwards=True)
 
 
-def note(session: Session, song: SongRow, words: str, patches: list[Patch], gesture: str | None = None) -> None:
+def note(
+    session: Session, song: SongRow, words: str, patches: list[Patch], gesture: str | None = None
+) -> ChangeRow | None:
     """Note patches that are applied already. Steps undone before are dropped: the song now goes another way.
 
-    Changes of one gesture (a slider being dragged) become one step.
+    Changes of one gesture (a slider being dragged) become one step. Gives the step, None where it joined another.
     """
     person = person_of(viewer_of(session))
     undone = ChangeRow.song_id == song.id, ChangeRow.undone.is_(True), *_own(session)
@@ -137,13 +139,15 @@ def note(session: Session, song: SongRow, words: str, patches: list[Patch], gest
         else:  # a drag that was let go where it began, or given up: there is nothing to undo
             session.delete(last)
     else:
-        session.add(
-            ChangeRow(
-                song_id=song.id, words=words, gesture=gesture, patches=json.dumps(patches), undone=False,
-                person_id=person,
-            )
+        last = ChangeRow(
+            song_id=song.id, words=words, gesture=gesture, patches=json.dumps(patches), undone=False,
+            person_id=person,
         )  # fmt: skip
+        session.add(last)
+        _touch(song)
+        return last
     _touch(song)
+    return None
 
 
 def _joined(earlier: list[Patch], later: list[Patch]) -> list[Patch]:

@@ -139,10 +139,14 @@ class SoundMarkRow(Base):
 
 
 class IdeaChoiceRow(Base):
-    """An idea of a song that somebody kept or dropped, by its traits. forgotten: nothing is learned from it."""
+    """An idea of a song that somebody kept or dropped, by its traits. forgotten: nothing is learned from it. change_id:
+    the step of the undo log that put it in; without that step, or while it is taken back, nothing is learned either."""
 
     __tablename__ = "idea_choice"
-    __table_args__ = (Index("idea_choice_of", "song_id", "person_id", "kind"),)
+    __table_args__ = (
+        Index("idea_choice_of", "song_id", "person_id", "kind"),
+        Index("idea_choice_step", "change_id"),
+    )
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     song_id: Mapped[int] = mapped_column(ForeignKey("song.id", ondelete="CASCADE"))
     person_id: Mapped[int] = mapped_column(Integer)
@@ -150,6 +154,7 @@ class IdeaChoiceRow(Base):
     idea_key: Mapped[str] = mapped_column(String(16))
     kept: Mapped[bool] = mapped_column(Boolean)
     traits: Mapped[str] = mapped_column(Text)
+    change_id: Mapped[int | None] = mapped_column(BigInteger)
     forgotten: Mapped[bool] = mapped_column(Boolean, server_default=text("0"), default=False)
     made_at: Mapped[datetime] = mapped_column(DateTime, server_default=func.now())
 

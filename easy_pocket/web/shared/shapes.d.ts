@@ -1112,7 +1112,7 @@ export interface HandPlayEdit {
   accent_pull?: number;
 }
 
-/** stages: names and bars of sections before the one there is (a build-up). one_by_one: every change is a step of its own to undo. */
+/** stages: names and bars of sections before the one there is (a build-up). one_by_one: every change is a step of its own to undo. learn: what is learned from while it is in. */
 export interface IdeaEdit {
   kind: "idea";
   what: "fill" | "variation" | "grow" | "roll" | "build" | "borrow" | "mix";
@@ -1121,6 +1121,7 @@ export interface IdeaEdit {
   length_ticks: number;
   stages?: Stage[];
   one_by_one?: boolean;
+  learn?: LearnedFrom | null;
 }
 
 /** gone, come: hits as rows of voice, tick, velocity, offset in ms, and for some alternate and articulation. */
@@ -1145,6 +1146,12 @@ export interface Stage {
   bars: number;
 }
 
+/** The idea that is put in: its key and traits, from which is learned what is kept. */
+export interface LearnedFrom {
+  key: string;
+  traits: string[];
+}
+
 /** A fill or pick-up of the program's own for the end of a section, which becomes a pattern of the part. */
 export interface JoinDrawEdit {
   kind: "join_draw";
@@ -1156,7 +1163,7 @@ export interface JoinDrawEdit {
   last_only?: boolean;
 }
 
-/** A fill made in Ideas for the selected pattern ends a section; the pattern stays as it is. */
+/** A fill made in Ideas for the selected pattern ends a section; the pattern stays as it is. learn: what is learned from while it does. */
 export interface JoinIdeaEdit {
   kind: "join_idea";
   section_id: number;
@@ -1164,6 +1171,7 @@ export interface JoinIdeaEdit {
   begin_tick: number;
   end_tick: number;
   last_only?: boolean;
+  learn?: LearnedFrom | null;
 }
 
 /** All joins of a section, as they are wanted. */

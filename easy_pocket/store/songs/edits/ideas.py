@@ -15,6 +15,7 @@ from easy_pocket.core.pattern.lock_edits import keep_locks
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.pattern.timebase import MAX_BARS
 from easy_pocket.core.pattern.voices import ROLES, check_voice, voice_name
+from easy_pocket.store.history.idea_choices import ChosenIdea
 from easy_pocket.store.history.undo_log import Patch, field_patch
 from easy_pocket.store.songs.edits.fields import Finite, Name, Strict, Tick, Voice, Word
 from easy_pocket.store.songs.edits.pattern import ArticulationFields
@@ -73,9 +74,19 @@ class Stage(Strict):
     bars: int = Field(ge=1, le=512)
 
 
+class LearnedFrom(Strict):
+    """The idea that is put in: its key and traits, from which is learned what is kept."""
+
+    key: Annotated[str, Field(min_length=16, max_length=16, pattern="^[0-9a-f]+$")]
+    traits: Annotated[list[Annotated[str, Field(max_length=80)]], Field(max_length=24)]
+
+    def chosen(self, kind: str) -> ChosenIdea:
+        return ChosenIdea(kind, self.key, tuple(self.traits))
+
+
 class PutIdea(Edit):
     """stages: names and bars of sections before the one there is (a build-up). one_by_one: every change is a step of
-    its own to undo."""
+    its own to undo. learn: what is learned from while it is in."""
 
     kind: Literal["idea"]
     what: IdeaKind
@@ -84,6 +95,7 @@ class PutIdea(Edit):
     length_ticks: Tick
     stages: Annotated[list[Stage], Field(max_length=MOST_STAGES)] = Field(default_factory=list)
     one_by_one: bool = False
+    learn: LearnedFrom | None = None
 
 
 @edit(description="{what}: {done}")
@@ -104,7 +116,7 @@ def put_idea(context: EditContext, sent: PutIdea) -> list[Step]:
     patches = _rails_for(song, changes)
     if sent.stages:
         patches += _stages(context, sent)
-    pattern, steps = song.pattern, []
+    pattern, steps = song.pattern, list[Step]()
     meant = (hit for change in changes for hit in (*change.gone, *change.come))
     aims = frozenset(f"pattern/{song.pattern_row.id}/hits/{hit.voice}/{hit.tick}" for hit in meant)
     for number, some in enumerate(wanted):
@@ -113,7 +125,9 @@ def put_idea(context: EditContext, sent: PutIdea) -> list[Step]:
         if after.hits == pattern.hits and after.length_ticks == pattern.length_ticks:
             continue
         done = (sent.words if len(wanted) == 1 else some[0].words)[:380]
-        steps.append(Step(patches, after, follows=not sent.stages, said={"done": done}, aims=aims))
+        chosen = sent.learn.chosen(sent.what) if sent.learn and not steps else None
+        step = Step(patches, after, follows=not sent.stages, said={"done": done}, aims=aims, chosen=chosen)
+        steps.append(step)
         pattern, patches = after, []
     if not steps:
         raise EditRefusedError("This idea is in the pattern already.")

@@ -15,7 +15,7 @@ from easy_pocket.core.song.section_fill import cut_out, fill_for
 from easy_pocket.store.history.undo_log import Patch, field_patch
 from easy_pocket.store.songs.cells import Doc, Resolved, join_from_doc, join_to_doc
 from easy_pocket.store.songs.edits.fields import Finite, Id, Strict, Tick
-from easy_pocket.store.songs.edits.ideas import ChangeDoc
+from easy_pocket.store.songs.edits.ideas import ChangeDoc, LearnedFrom
 from easy_pocket.store.songs.edits.registry import Edit, EditContext, Preparation, Step, edit
 from easy_pocket.store.songs.find import find_part, find_section
 from easy_pocket.store.songs.part_rows import free_name, in_kit_order, new_pattern
@@ -99,7 +99,8 @@ def draw_fill(context: EditContext, sent: DrawFill) -> Step:
 
 
 class FillFromIdea(Edit):
-    """A fill made in Ideas for the selected pattern ends a section; the pattern stays as it is."""
+    """A fill made in Ideas for the selected pattern ends a section; the pattern stays as it is. learn: what is learned
+    from while it does."""
 
     kind: Literal["join_idea"]
     section_id: Id
@@ -107,6 +108,7 @@ class FillFromIdea(Edit):
     begin_tick: Tick
     end_tick: Tick
     last_only: bool = False
+    learn: LearnedFrom | None = None
 
 
 @edit(description="fill from Ideas at the end of {section}")
@@ -124,7 +126,8 @@ def fill_from_idea(context: EditContext, sent: FillFromIdea) -> Step:
         if not begin_tick <= hit.tick < end_tick
     ]
     patches = _with_fill(context.session, section, part, "fill", pattern, sent.last_only, crash[:1])
-    return Step(patches, said={"section": section.row.name}, long=True)
+    chosen = sent.learn.chosen("fill") if sent.learn else None
+    return Step(patches, said={"section": section.row.name}, long=True, chosen=chosen)
 
 
 def _with_fill(

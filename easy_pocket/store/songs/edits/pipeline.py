@@ -25,6 +25,7 @@ from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.song.size_limits import check_size
 from easy_pocket.store.database import Database
+from easy_pocket.store.history.idea_choices import keep_choice
 from easy_pocket.store.history.others_steps import told_by_name
 from easy_pocket.store.history.shared_rows import shared_by, users_of
 from easy_pocket.store.history.touches import meet, touched
@@ -234,8 +235,10 @@ def _carried_out(
     if step.pattern is not None:
         of_pattern, voices = _keep_pattern(song, step.pattern, follows=step.follows)
         patches = [*of_pattern, *patches]
-    note(session, song.row, words, patches, gesture)
+    change = note(session, song.row, words, patches, gesture)
     session.flush()
+    if step.chosen and change is not None:
+        keep_choice(session, song.row.id, step.chosen, True, change.id)
     now = _as_it_is_now(session, song, step, patches)
     grown = step.pattern is not None and len(step.pattern.hits) > max(len(song.pattern.hits), FULL)
     if step.long:

@@ -26,6 +26,7 @@ from sqlalchemy.orm import Session
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.progress import OnProgress, no_progress
 from easy_pocket.store.database import Reader
+from easy_pocket.store.history.idea_choices import ChosenIdea
 from easy_pocket.store.history.undo_log import Patch
 from easy_pocket.store.songs.edits.fields import Strict
 from easy_pocket.store.songs.song_rows import SongRows
@@ -68,7 +69,7 @@ class Step:
 
     follows: sections as long as the pattern get its new length. said: values for the description. felt: the feel
     changes and nothing else. added, made: the pattern or groove it brought. long: whether the song's length is checked.
-    aims: paths (see touches.py) it was meant for although it may leave them as they are.
+    aims: paths (see touches.py) it was meant for although it may leave them as they are. chosen: an idea it puts in.
     """
 
     patches: list[Patch] = field(default_factory=list)
@@ -80,6 +81,7 @@ class Step:
     made: int | None = None
     long: bool = False
     aims: frozenset[str] = frozenset()
+    chosen: ChosenIdea | None = None
 
 
 Apply = Callable[[EditContext, Any], Step | list[Step]]

@@ -20,7 +20,7 @@ from easy_pocket.core.ideas.variation_kinds import step_of
 from easy_pocket.core.ideas.variations import variations
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.store.database import Reader, Reads
-from easy_pocket.store.ideas.choices import LEARNED_FROM, taste_of
+from easy_pocket.store.history.idea_choices import LEARNED_FROM, taste_of
 from easy_pocket.store.ideas.log import idea_context_of
 from easy_pocket.store.loops.loops import get_loop
 from easy_pocket.store.songs.load import read_song

@@ -18,11 +18,17 @@ export async function put(ideas) {
   /** @type {import("../../shared/shapes").IdeaEdit} */
   const edit = {
     kind: "idea", what: idea.kind, words: idea.words.slice(0, 400), changes, length_ticks: idea.length_ticks,
-    stages: idea.stages, one_by_one: byId("one-by-one").checked,
+    stages: idea.stages, one_by_one: byId("one-by-one").checked, learn: learnedFrom(idea),
   };
   ideas.hearing.end();
   if (await ideas.page.edits.push(edit, { near: ideas.grid.children[ideas.at] })) ideas.taken({ ...idea, changes });
 }
+
+/**
+ * What is learned from an idea while it is in; undo takes that back with it.
+ * @param {any} idea
+ */
+const learnedFrom = ({ key, traits = [] }) => ({ key, traits });
 
 /**
  * The section ends with this fill, wherever its pattern is played; the pattern itself stays as it is.
@@ -33,7 +39,7 @@ export async function endSection(ideas, near) {
   const { idea } = ideas;
   if (!idea) return;
   /** @type {import("../../shared/shapes").JoinIdeaEdit} */
-  const edit = { kind: "join_idea", section_id: selection.section, changes: ideas.kept(), begin_tick: idea.begin, end_tick: idea.end };
+  const edit = { kind: "join_idea", section_id: selection.section, changes: ideas.kept(), begin_tick: idea.begin, end_tick: idea.end, learn: learnedFrom(idea) };
   const changes = ideas.kept();
   if (await ideas.page.edits.push(edit, { near })) ideas.log.remember("taken", [{ ...idea, changes }]);
 }

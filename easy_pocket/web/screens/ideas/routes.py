@@ -15,7 +15,7 @@ from easy_pocket.core.ideas.change import Idea
 from easy_pocket.core.ideas.idea_context import window
 from easy_pocket.core.ideas.variation_kinds import step_of
 from easy_pocket.jobs.work import read_fill
-from easy_pocket.store.ideas.choices import forget_choices, keep_choice
+from easy_pocket.store.history.idea_choices import ChosenIdea, forget_choices, keep_choice
 from easy_pocket.store.ideas.log import (
     change_from_doc,
     change_to_doc,
@@ -100,7 +100,7 @@ def remember(store: Store, song: Song, sent: LogAsk) -> Response:
                 "changes": [change_to_doc(change.to_core()) for change in idea.changes],
             }
             log_idea(session, song, idea.kind, sent.state, doc)
-            keep_choice(session, song.id, idea.kind, idea.key, idea.traits, KEPT[sent.state])
+            keep_choice(session, song.id, ChosenIdea(idea.kind, idea.key, tuple(idea.traits)), KEPT[sent.state])
         forget_old_ideas(session, song)
     kind = sent.ideas[0].kind
     return JsonResponse({"log": log_rows(store.reader, song), "learned": learned_words(store.reader, song.id, kind)})
