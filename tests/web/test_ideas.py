@@ -97,7 +97,8 @@ def test_a_second_tab_is_told_and_nothing_is_overwritten(tab: Tab) -> None:
     other = Tab(tab.client, tab.song_id)
     other.edit(kind="tempo", tempo_bpm=90)
     changes = told["ideas"][0]["changes"]
-    touched = next(hit for change in changes for hit in (*change["gone"], *change["come"]))
+    known = {voice for voice, _ in other.hits()}
+    touched = next(hit for one in changes for hit in (*one["gone"], *one["come"]) if hit[0] in known)
     there = (touched[0], touched[1]) in other.hits()
     kind = {"kind": "remove"} if there else {"kind": "write", "velocity": 33}
     assert other.edit(**kind, voice=touched[0], tick=touched[1])[0] == 200

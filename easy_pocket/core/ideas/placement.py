@@ -95,14 +95,15 @@ class Placement:
         for change in offered:
             new_kicks = {hit.tick for hit in change.come if hit.voice == "kick"} - self.kicks
             new_ghosts = [hit.tick for hit in change.come if _is_ghost(hit) and hit not in change.gone]
-            if any(self.kick_odds(tick) == 0 or not self._foot_can(tick, kicks) for tick in new_kicks):
+            if any(self.kick_odds(tick) == 0 or not self._foot_can(tick, kicks | new_kicks) for tick in new_kicks):
                 continue
             if any(self.ghost_odds(tick) == 0 for tick in new_ghosts):
                 continue
-            if any(ghosts[tick // bar] >= self.ghosts_a_bar for tick in new_ghosts):
+            come = Counter(tick // bar for tick in new_ghosts)
+            if any(ghosts[number] + count > self.ghosts_a_bar for number, count in come.items()):
                 continue
             kicks |= new_kicks
-            ghosts.update(tick // bar for tick in new_ghosts)
+            ghosts += come
             kept.append(change)
         return kept
 

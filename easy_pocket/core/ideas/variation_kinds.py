@@ -8,6 +8,7 @@ from functools import cached_property
 
 import numpy as np
 
+from easy_pocket.core.ideas.beat_answers import answers
 from easy_pocket.core.ideas.change import Change, added, is_free, removed, voice_change, where
 from easy_pocket.core.ideas.idea_context import IdeaContext
 from easy_pocket.core.ideas.placement import AGAINST, EIGHTH, Placement
@@ -267,6 +268,7 @@ KINDS: dict[str, tuple[str, Callable[[Span], list[Change]]]] = {
     "ghost": ("ghost notes", ghosts),
     "kick": ("kicks more or fewer", kicks),
     "backbeat": ("an extra backbeat", extra_backbeats),
+    "answer": ("the beat's rhythm answered", answers),
     "hat_open": ("hats opened", opened),
     "move": ("a hit moved by a slot", moved),
     "sound": ("a hit on another sound", other_sounds),
