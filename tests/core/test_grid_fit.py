@@ -6,8 +6,9 @@ from hypothesis import given
 from hypothesis import settings as few
 from hypothesis import strategies as st
 
+from easy_pocket.core.listen.grid_fit import grid_fit
 from easy_pocket.core.listen.onsets import Onsets
-from easy_pocket.core.listen.tempo import beat_accents, grid_fit, usual
+from easy_pocket.core.listen.tempo import beat_accents, usual
 from easy_pocket.core.pattern.timebase import Metre
 
 BEAT_S = 0.5

@@ -18,7 +18,14 @@ FEWEST, MOST = 2, 4  # strokes of a cell
 FEWEST_NEW = 2  # strokes an answer adds; fewer are no rhythm
 SOFT_PLACE = -2  # soft strokes are between the beats
 SAYS = ("kick", "snare", "rim", "clap", "conga_high", "tom_low")  # whose rhythm is answered
-ANSWERS = {"kick": 88, "snare": 36, "rim": 64, "tom_low": 84, "conga_high": 72, "conga_low": 78}  # and by whom, how hard
+ANSWERS = {
+    "kick": 88,
+    "snare": 36,
+    "rim": 64,
+    "tom_low": 84,
+    "conga_high": 72,
+    "conga_low": 78,
+}  # and by whom, how hard
 WAYS: dict[str, Callable[[list[int], int, int], list[int]]] = {
     "again": lambda cell, length, step: cell,
     "turned": lambda cell, length, step: sorted(length - step - tick for tick in cell),

@@ -9,13 +9,25 @@ out. Both the place and its attack are offered: which of them is a hit is decide
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 from scipy import ndimage, signal
 
 from easy_pocket.core.listen.hit_classifier import MERGE_S
-from easy_pocket.core.listen.preparation import BLOCK, FLUX_HOP, RATE_HZ, Floats, Ints, Prepared, filter_of
+from easy_pocket.core.listen.preparation import (
+    AT_ONCE,
+    BLOCK,
+    FLUX_HOP,
+    RATE_HZ,
+    Floats,
+    Ints,
+    Prepared,
+    Singles,
+    filter_of,
+)
 
 RISE_HOP = 64  # samples, 1.5 ms
 RISE_BEFORE_S, RISE_GAP_S, RISE_AFTER_S = 0.008, 0.0007, 0.005
@@ -34,7 +46,7 @@ BACKGROUND_MARGIN = 1.6  # over the loudest of the background
 SETTLING_S = 0.010  # of the filter for the upper band
 CLEAR_DB = 9.0  # a band this far above its background is believed
 UPPER_HZ = 2500.0
-REFINED_AT_ONCE = 600  # what is looked at round each place takes 100 KB
+REFINED_AT_ONCE = 300  # what is looked at round each place takes 100 KB
 
 # The picture of a place: energy of five bands in these spans round it ...
 SPAN_EDGES_MS = (-80.0, -40.0, -20.0, -10.0, -5.0, -2.0, -0.4, 0.4, 2.0, 4.0, 8.0, 15.0, 30.0, 60.0)
@@ -114,20 +126,19 @@ def rises(prepared: Prepared, centres: Ints) -> Floats:
 
 def refine(prepared: Prepared, places: Ints) -> tuple[Ints, Floats]:
     """The sample where each place's attack starts, and how far it stands above its background in dB."""
-    pieces = [
-        _refined(prepared, places[start : start + REFINED_AT_ONCE])
-        for start in range(0, max(len(places), 1), REFINED_AT_ONCE)
-    ]
+    at_once = min(max(-(-len(places) // AT_ONCE), 1), REFINED_AT_ONCE)
+    some = [places[start : start + at_once] for start in range(0, max(len(places), 1), at_once)]
+    with ThreadPoolExecutor(AT_ONCE) as pool:  # filters let other threads run
+        pieces = list(pool.map(partial(_refined, prepared), some))
     return np.concatenate([starts for starts, _ in pieces]), np.concatenate([over for _, over in pieces])
 
 
 def _refined(prepared: Prepared, places: Ints) -> tuple[Ints, Floats]:
-    last = len(prepared.samples) - 1
     # Round each place its background, its search, and before both what the filter needs to come to rest.
     edges = [int(at_s * RATE_HZ) for at_s in (BACKGROUND_S[0] - SETTLING_S, *BACKGROUND_S, *SEARCH_S)]
     begin, search_from = edges[0], edges[3]
     quiet, search = (slice(low - begin, high - begin) for low, high in (edges[1:3], edges[3:5]))
-    around = prepared.samples[np.clip(places[:, None] + np.arange(begin, edges[4]), 0, last)]
+    around = _windows(prepared.samples, places + begin, edges[4] - begin)
     starts = np.empty((len(ATTACK_SHARES), len(places)), dtype=np.intp)
     contrast = np.empty(starts.shape)
     for row, (band, share) in enumerate(ATTACK_SHARES):
@@ -141,6 +152,13 @@ def _refined(prepared: Prepared, places: Ints) -> tuple[Ints, Floats]:
     earliest = np.where(clear, starts, np.iinfo(np.intp).max).min(axis=0)
     # What stands out nowhere is best placed where its rise was steepest: that is the place itself.
     return np.where(clear.any(axis=0), earliest, places), contrast.max(axis=0)
+
+
+def _windows(samples: Singles, starts: Ints, width: int) -> Singles:
+    """So many samples from each start on: (n, width); beyond the ends the first or last sample stays."""
+    if len(samples) >= width and starts.min(initial=0) >= 0 and starts.max(initial=0) <= len(samples) - width:
+        return np.lib.stride_tricks.sliding_window_view(samples, width)[starts]
+    return samples[np.clip(starts[:, None] + np.arange(width), 0, len(samples) - 1)]
 
 
 def _span_levels_db(prepared: Prepared, at: Ints) -> tuple[Floats, Floats]:

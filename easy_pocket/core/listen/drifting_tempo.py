@@ -8,9 +8,10 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.listen.beat_tracking import fit_bar_lines, likely_periods, made_steady, track_beats
+from easy_pocket.core.listen.grid_fit import grid_fit
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.reading import Reading
-from easy_pocket.core.listen.tempo import grid_fit, read_free
+from easy_pocket.core.listen.tempo import read_free
 from easy_pocket.core.pattern.timebase import Metre
 
 TRIED_PERIODS = 4

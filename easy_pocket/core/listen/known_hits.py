@@ -8,12 +8,12 @@ import numpy as np
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import NoHitsError
+from easy_pocket.core.listen.grid_fit import grid_fit
 from easy_pocket.core.listen.hit_classifier import MERGE_S
 from easy_pocket.core.listen.loop_analysis import BY_HAND_DB, LoopAnalysis
 from easy_pocket.core.listen.onsets import detect_onsets, measure
 from easy_pocket.core.listen.preparation import RATE_HZ, Floats, prepare
 from easy_pocket.core.listen.reading import Reading
-from easy_pocket.core.listen.tempo import grid_fit
 
 LAST_S = 0.003  # so near the end a hit belongs to the next time round
 

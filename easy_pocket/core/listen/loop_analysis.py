@@ -15,12 +15,13 @@ from easy_pocket.core.listen.beat_tracking import line_times
 from easy_pocket.core.listen.candidates import CLEAR_DB, Candidates, refine
 from easy_pocket.core.listen.drifting_tempo import followed
 from easy_pocket.core.listen.file_hints import NO_HINTS, FileHints, in_their_light
+from easy_pocket.core.listen.grid_fit import grid_fit
 from easy_pocket.core.listen.onsets import Onsets, chosen, find_candidates, measure, sound_log_odds
 from easy_pocket.core.listen.preparation import RATE_HZ, Floats, Prepared, prepare
 from easy_pocket.core.listen.ranked_readings import rank_readings, with_confidence
 from easy_pocket.core.listen.reading import Reading, counted_beats, unread
 from easy_pocket.core.listen.sound_groups import StoredGroup
-from easy_pocket.core.listen.tempo import grid_fit, read_free, read_trimmed
+from easy_pocket.core.listen.tempo import read_free, read_trimmed
 from easy_pocket.core.pattern.timebase import Metre
 from easy_pocket.core.progress import OnProgress, no_progress
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -27,6 +28,7 @@ FLUX_FLOOR_DB = -65.0  # below the loudest band; rises under it are room noise
 BLOCK = 16  # samples, 0.36 ms: how finely energy is kept
 BAND_PIECE = 1 << 16  # blocks filtered at a time: a filtered copy of ten minutes would be a hundred megabytes
 LOW_STEP, LOW_BELOW_HZ = 8, 1000  # what is kept of a band below 1 kHz is its energy, for which 5.5 kHz is enough
+AT_ONCE = 2  # of what is computed of a recording, so many beside each other
 BANDS_HZ = ((60, 200), (200, 1000), (1000, 4000), (4000, 8000), (8000, 16_000))
 
 NARROW_HZ = 10_000
@@ -71,11 +73,15 @@ def prepare(audio: Audio, on_progress: OnProgress = no_progress) -> Prepared:
     context = min(int(CONTEXT_S * RATE_HZ), len(mono))
     samples = np.concatenate([mono[-context:], mono, mono[:context]])
     del mono  # of ten minutes it is a hundred megabytes
-    log_odds_db = _flux(samples, on_progress)
     energy = np.zeros((len(BANDS_HZ), len(samples) // BLOCK + 1))
-    for number, band_hz in enumerate(BANDS_HZ):
-        on_progress(0.45 + 0.15 * number / len(BANDS_HZ), "listening by bands")
-        _add_up_band(energy[number], samples, band_hz)
+    on_progress(0.05, "listening by bands")
+    with ThreadPoolExecutor(AT_ONCE) as pool:  # transforms and filters let other threads run
+        rise = pool.submit(_flux, samples)
+        bands = [pool.submit(_add_up_band, energy[at], samples, band_hz) for at, band_hz in enumerate(BANDS_HZ)]
+        for number, band in enumerate(bands, start=1):
+            band.result()
+            on_progress(0.05 + 0.5 * number / len(bands), "listening by bands")
+        log_odds_db = rise.result()
     return Prepared(
         samples=samples,
         log_odds_db=log_odds_db,
@@ -128,21 +134,23 @@ def filter_of(kind: str, corner_hz: float | tuple[float, float], rate_hz: int = 
     return np.asarray(signal.butter(2, corner_hz, kind, fs=rate_hz, output="sos"), dtype=np.float32)
 
 
-def _flux(samples: Singles, on_progress: OnProgress = no_progress) -> Floats:
+def _flux(samples: Singles) -> Floats:
     """Mean log-magnitude rise over the bands in dB, one value per FLUX_HOP."""
     count = (FLUX_WINDOW // 2 + len(samples)) // FLUX_HOP + 1
     window = np.hanning(FLUX_WINDOW).astype(np.float32)
-    weights = _flux_filters()
+    edges, counts = _flux_bands()
     level = np.empty((count, FLUX_BANDS), dtype=np.float32)
     for start in range(0, count, FLUX_PIECE):
-        on_progress(0.4 * start / count, "listening for attacks")
         stop = min(start + FLUX_PIECE, count)
         begin, end = start * FLUX_HOP - FLUX_WINDOW // 2, (stop - 1) * FLUX_HOP + FLUX_WINDOW // 2
         piece = samples[max(begin, 0) : end]
         piece = np.pad(piece, (max(-begin, 0), end - max(begin, 0) - len(piece)))
         frames = np.lib.stride_tricks.sliding_window_view(piece, FLUX_WINDOW)[::FLUX_HOP]
         spectrum = scipy.fft.rfft(frames * window, axis=1)
-        level[start:stop] = (spectrum.real**2 + spectrum.imag**2) @ weights
+        power = spectrum.real**2
+        power += spectrum.imag**2
+        level[start:stop] = np.add.reduceat(power, edges, axis=1)[:, ::2]
+    level /= counts
     level += max(float(level.max()), 1e-20) * 10 ** (FLUX_FLOOR_DB / 10)
     np.log10(level, out=level)
     level *= 10
@@ -155,14 +163,12 @@ def _flux(samples: Singles, on_progress: OnProgress = no_progress) -> Floats:
 
 
 @lru_cache
-def _flux_filters() -> npt.NDArray[np.float32]:
-    """Power of rfft bins averaged into FLUX_BANDS log-spaced bands, shape (bins, bands)."""
+def _flux_bands() -> tuple[Ints, Singles]:
+    """Of FLUX_BANDS log-spaced bands the first bin of an rfft and the one after its last, and how many they are."""
     bins_hz = np.fft.rfftfreq(FLUX_WINDOW, 1 / RATE_HZ)
-    edges = np.geomspace(FLUX_LOW_HZ, FLUX_HIGH_HZ, FLUX_BANDS + 1)
-    weights = np.zeros((len(bins_hz), FLUX_BANDS), dtype=np.float32)
-    for band in range(FLUX_BANDS):
-        inside = (bins_hz >= edges[band]) & (bins_hz < edges[band + 1])
-        if not inside.any():
-            inside[np.argmin(np.abs(bins_hz - np.sqrt(edges[band] * edges[band + 1])))] = True
-        weights[inside, band] = 1.0 / inside.sum()
-    return weights
+    edges_hz = np.geomspace(FLUX_LOW_HZ, FLUX_HIGH_HZ, FLUX_BANDS + 1)
+    first, last = np.searchsorted(bins_hz, edges_hz[:-1]), np.searchsorted(bins_hz, edges_hz[1:])
+    for band in np.flatnonzero(first == last).tolist():  # a band between two bins is the nearer one
+        first[band] = np.argmin(np.abs(bins_hz - np.sqrt(edges_hz[band] * edges_hz[band + 1])))
+        last[band] = first[band] + 1
+    return np.stack([first, last], axis=1).ravel(), (last - first).astype(np.float32)

@@ -9,12 +9,14 @@ and its one from the same accents.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
 import scipy.fft
 
+from easy_pocket.core.listen.grid_fit import grid_fits
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.reading import Grid, Reading, counted_beats
 from easy_pocket.core.listen.reading_habits import low_and_middle
@@ -27,63 +29,10 @@ METRE_COST = {"4/4": 0.0, "3/4": 0.10, "6/8": 0.10, "5/4": 0.22, "7/8": 0.25}
 BARS_COST = {1: 0.04, 2: 0.0, 4: 0.0, 8: 0.02, 16: 0.05}
 ODD_BARS_COST = 0.12
 
-LOOSENESS_S = 0.012  # how far from its place a played hit usually is
 USUAL_TEMPO_BPM = 112.0
 TEMPO_OCTAVES = 0.9  # standard deviation of tempi around the usual one
-TRIPLET_FROM_PERCENT = 60.0  # 8ths swung further than this are read as triplets
 
 Floats = npt.NDArray[np.float64]
-
-
-# Grids to try and what each costs for its freedom; swing is tried where it is usual.
-GRIDS: tuple[tuple[int, float, bool], ...] = ((2, 0.0, True), (4, 0.02, True), (3, 0.02, False), (6, 0.07, False))
-SWINGS = np.arange(50.0, 68.1, 2.0)
-
-
-def grid_fit(times_s: Floats, weights: Floats, beat_s: float, phase_s: float = 0.0) -> tuple[float, Grid]:
-    """How much better than chance the hits fit the best grid on this beat (1 = exactly), and that grid.
-
-    Parameters
-    ----------
-    times_s
-        Times of the hits in seconds, shape (n,).
-    weights
-        How much each counts, shape (n,).
-    beat_s
-        Length of a beat in seconds.
-    phase_s
-        Time of the first beat in seconds.
-
-    Returns
-    -------
-    tuple[float, Grid]
-        The fit, 0 to 1, and the grid.
-    """
-    best, chosen = -1.0, Grid(2)
-    for per_beat, cost, swings in GRIDS:
-        slot_s = beat_s / per_beat
-        if slot_s < 0.055:  # nothing is played that fast
-            continue
-        fits, percents = _fits(times_s - phase_s, weights, slot_s, SWINGS if swings else SWINGS[:1])
-        net = fits - cost - 0.02 * (percents > 52)
-        if per_beat == 2:
-            net = np.where(percents > TRIPLET_FROM_PERCENT, -1.0, net)
-        top = int(np.argmax(net))
-        if net[top] > best:
-            best, chosen = float(net[top]), Grid(per_beat, float(percents[top]))
-    return best, chosen
-
-
-def _fits(times_s: Floats, weights: Floats, slot_s: float, percents: Floats) -> tuple[Floats, Floats]:
-    """Fit above chance for every swing in `percents`."""
-    pair_s = 2 * slot_s
-    inside = np.mod(times_s, pair_s)[:, None]
-    off_beat = percents / 100 * pair_s
-    distance = np.minimum(np.minimum(inside, pair_s - inside), np.abs(inside - off_beat))
-    closeness = np.exp(-0.5 * (distance / LOOSENESS_S) ** 2)
-    chance = min(LOOSENESS_S * np.sqrt(2 * np.pi) / slot_s, 0.9)
-    mean = weights @ closeness / weights.sum()
-    return (mean - chance) / (1 - chance), percents
 
 
 @dataclass(frozen=True)
@@ -175,7 +124,7 @@ def usual(tempo_bpm: float, metre: Metre, bars: int) -> float:
     """
     counted_bpm = tempo_bpm * 960 / metre.pulse_ticks
     centre = USUAL_TEMPO_BPM if not metre.compound else 62.0
-    octaves = np.log2(counted_bpm / centre) / TEMPO_OCTAVES
+    octaves = math.log2(counted_bpm / centre) / TEMPO_OCTAVES
     return float(-0.15 * octaves**2 - METRE_COST.get(str(metre), 0.3) - BARS_COST.get(bars, ODD_BARS_COST))
 
 
@@ -197,26 +146,34 @@ def read_trimmed(onsets: Onsets, metres: tuple[Metre, ...] = METRES, bars: int |
         Readings, best first.
     """
     weights = _weights(onsets)
+    wanted = [(metre, count) for metre in metres for count in ((bars,) if bars else range(1, MAX_BARS + 1))]
+    tried = [(metre, count) for metre, count in wanted if bars or _may_be(onsets, metre, count)]
+    numbers = sorted({count * counted_beats(metre) for metre, count in tried})
+    lengths_s = onsets.duration_s / np.array(numbers, dtype=np.float64)
+    fits = dict(zip(numbers, grid_fits(onsets.time_s, weights, lengths_s, np.zeros(len(numbers))), strict=True))
+    accents = {beats: beat_accents(onsets, onsets.duration_s / beats, beats) for beats in numbers}
     readings = []
-    fits: dict[int, tuple[float, Grid, Accents]] = {}
-    for metre in metres:
+    for metre, count in tried:
         counted = counted_beats(metre)
-        for count in (bars,) if bars else range(1, MAX_BARS + 1):
-            tempo_bpm = 60.0 / onsets.duration_s * count * metre.bar_ticks / 960
-            counted_bpm = tempo_bpm * 960 / metre.pulse_ticks
-            low_bpm = MIN_TEMPO_BPM * (0.7 if metre.compound else 1.0)
-            if not bars and not (low_bpm <= counted_bpm and MIN_TEMPO_BPM <= tempo_bpm <= MAX_TEMPO_BPM):
-                continue
-            beats = count * counted
-            if beats not in fits:
-                beat_s = onsets.duration_s / beats
-                fit, grid = grid_fit(onsets.time_s, weights, beat_s)
-                fits[beats] = fit, grid, beat_accents(onsets, beat_s, beats)
-            fit, grid, accents = fits[beats]
-            score = 1.2 * fit + bar_evidence(accents, counted) + usual(tempo_bpm, metre, count)
-            score += compound_evidence(onsets, metre, onsets.duration_s / beats, grid)
-            readings.append(Reading(tempo_bpm, metre, count, 0.0, grid, fit, score))
+        beats = count * counted
+        fit, grid = fits[beats]
+        tempo_bpm = _trimmed_bpm(onsets, metre, count)
+        score = 1.2 * fit + bar_evidence(accents[beats], counted) + usual(tempo_bpm, metre, count)
+        score += compound_evidence(onsets, metre, onsets.duration_s / beats, grid)
+        readings.append(Reading(tempo_bpm, metre, count, 0.0, grid, fit, score))
     return sorted(readings, key=lambda reading: -reading.score)
+
+
+def _trimmed_bpm(onsets: Onsets, metre: Metre, bars: int) -> float:
+    return 60.0 / onsets.duration_s * bars * metre.bar_ticks / 960
+
+
+def _may_be(onsets: Onsets, metre: Metre, bars: int) -> bool:
+    """Whether a loop of so many bars would be neither too slow nor too fast."""
+    tempo_bpm = _trimmed_bpm(onsets, metre, bars)
+    counted_bpm = tempo_bpm * 960 / metre.pulse_ticks
+    low_bpm = MIN_TEMPO_BPM * (0.7 if metre.compound else 1.0)
+    return low_bpm <= counted_bpm and MIN_TEMPO_BPM <= tempo_bpm <= MAX_TEMPO_BPM
 
 
 def compound_evidence(onsets: Onsets, metre: Metre, beat_s: float, grid: Grid, one_s: float = 0.0) -> float:
@@ -267,14 +224,13 @@ def read_free(onsets: Onsets, metres: tuple[Metre, ...] = METRES) -> list[Readin
     span_s = float(onsets.time_s[-1] - onsets.time_s[0])
     if len(onsets) < 4 or span_s < 0.5:
         return []
+    slots = [(one, phase_s, per) for one, phase_s in _steady_slots(onsets.time_s, weights) for per in (2, 3, 4, 6)]
+    slots = [one for one in slots if 60 / MAX_TEMPO_BPM <= one[0] * one[2] <= 60 / (MIN_TEMPO_BPM * 0.7)]
+    beats_s = np.array([slot_s * per_beat for slot_s, _, per_beat in slots])
+    fits = grid_fits(onsets.time_s, weights, beats_s, np.array([phase_s for _, phase_s, _ in slots]))
     beats = []
-    for slot_s, phase_s in _steady_slots(onsets.time_s, weights):
-        for per_beat in (2, 3, 4, 6):
-            beat_s = slot_s * per_beat
-            if 60 / MAX_TEMPO_BPM <= beat_s <= 60 / (MIN_TEMPO_BPM * 0.7):
-                fit, _ = grid_fit(onsets.time_s, weights, beat_s, phase_s)
-                likely = 1.2 * fit + usual(60.0 / beat_s, Metre(), 2)
-                beats.append((likely, slot_s, phase_s, per_beat))
+    for (fit, _), (slot_s, phase_s, per_beat) in zip(fits, slots, strict=True):
+        beats.append((1.2 * fit + usual(60.0 / (slot_s * per_beat), Metre(), 2), slot_s, phase_s, per_beat))
     readings = []
     for rank, (_, slot_s, phase_s, per_beat) in enumerate(sorted(beats, reverse=True)[:LIKELY_BEATS]):
         tried = metres if rank < LIKELY_BEATS // 3 else metres[:3]  # rare metres only where the beat is plain
@@ -327,7 +283,8 @@ def _place_bars(
     low_at, middle_at = np.zeros(count), np.zeros(count)
     np.maximum.at(low_at, slot[near] - first, low[near])
     np.maximum.at(middle_at, slot[near] - first, middle[near])
-    fits = [grid_fit(onsets.time_s, weights, beat_s, phase_s + (first + shift) * slot_s) for shift in range(per_beat)]
+    phases_s = np.asarray(phase_s + (first + np.arange(per_beat)) * slot_s, dtype=np.float64)
+    fits = grid_fits(onsets.time_s, weights, np.full(per_beat, beat_s), phases_s)
     readings = []
     for metre in metres:
         counted = counted_beats(metre)
