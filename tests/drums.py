@@ -112,3 +112,8 @@ def raw_wav(data: bytes, *, rate_hz: int = 44_100, bits: int = 16, claimed: int 
 def written_sfz(kit: Kit, samples: SampleSource = no_samples, **options: Any) -> bytes:
     """A kit as SFZ in a zip."""
     return write_sfz(KitToWrite(kit, samples), SfzOptions(**options)).data
+
+
+def one_stroke(kit: Kit) -> Kit:
+    """The kit with one stroke of each sound: equal hits are equal samples."""
+    return replace(kit, voices=tuple(replace(voice, strokes=1) for voice in kit.voices))

@@ -14,12 +14,14 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from multiprocessing import Pool
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import soxr
 from fit_kinds import PROGRAMS, _hits, sound_of, soundfont
 from fitted import MADE, made_of, save
 from scipy import signal
+from scipy.stats import spearmanr
 from sklearn.neural_network import MLPClassifier, MLPRegressor
 from soundfont_hits import render_tones
 
@@ -37,14 +39,15 @@ from easy_pocket.core.listen.hit_classifier import (
     needed_log_odds,
     select_separated,
 )
-from easy_pocket.core.listen.onsets import Onsets, measure
+from easy_pocket.core.listen.onsets import Onsets, level_features, measure, strengths
 from easy_pocket.core.listen.preparation import RATE_HZ, Prepared, prepare
 from easy_pocket.core.listen.ranked_readings import rank_readings
 
+FEWEST_HEARD = 6  # hits of a loop that are told beside each other
 A_BATCH = 40  # loops from one seed ...
 STILL = 4  # ... and what holds no hit at all
 STARTS = 4  # networks fitted from different starts
-HIDDEN = {"sound": 48, "bars": 24, "together": 48}
+HIDDEN = {"sound": 48, "bars": 24, "together": 48, "level": 48}
 HIT_S, MISS_S = 0.0025, 0.005  # a place so near a hit is one; one farther off is none; between them nothing is learnt
 FIRST_SEED = 1000  # no bench or test uses these
 AGED = 0.5  # share of the loops that has gone through what bench/aging.py holds
@@ -196,6 +199,36 @@ def middles(examples: list[Examples]) -> Network:
     )
 
 
+def levels_of(batch: tuple[int, bool]) -> list[tuple[np.ndarray, np.ndarray]]:
+    """Of each loop what the level of its hits is told by, and the level itself, in dB beside the others'."""
+    found = []
+    for loop in loops_of(batch):
+        prepared = prepare(loop.audio)
+        at = detect_candidates(prepared).at
+        together: list[list[dict[str, float]]] = []
+        for hit in sorted(loop.truth["hits"], key=lambda hit: float(hit["time_s"])):
+            if together and hit["time_s"] - together[-1][0]["time_s"] <= MERGE_S:
+                together[-1].append(hit)
+            else:
+                together.append([hit])
+        true_at = np.array([one[0]["time_s"] for one in together]) * RATE_HZ + prepared.context
+        nearest = np.abs(at[None] - true_at[:, None]).argmin(axis=1) if len(at) else np.zeros(0, dtype=np.intp)
+        heard = np.abs(at[nearest] - true_at) < HIT_S * RATE_HZ if len(at) else np.zeros(0, dtype=bool)
+        starts, first = np.unique(at[nearest][heard] if len(at) else nearest, return_index=True)
+        if len(starts) < FEWEST_HEARD:
+            continue
+        summed = [np.sqrt(sum(hit["strength"] ** 2 for hit in one)) for one in together]
+        level_db = 20 * np.log10(np.maximum(np.array(summed)[heard][first], 1e-6))
+        features = level_features(prepared, starts, *strengths(prepared, starts))
+        found.append((features.astype(np.float32), level_db - np.median(level_db)))
+    return found
+
+
+def levels(loops: list[tuple[np.ndarray, np.ndarray]]) -> Network:
+    """How strong the drums of a hit alone are, in dB beside the median of its recording."""
+    return averaged("level", MLPRegressor, *(np.concatenate([one[part] for one in loops]) for part in (0, 1)))
+
+
 def averaged(name: str, kind: type, pictures: np.ndarray, wanted: np.ndarray) -> Network:
     """One network of STARTS ones: what they say averaged."""
     middle, width = pictures.mean(axis=0), pictures.std(axis=0) + 1e-3
@@ -238,12 +271,27 @@ def stored(name: str, network: Network) -> dict[str, np.ndarray]:
     return {f"{name}_{part}": value for part, value in exact.items()}
 
 
+def levels_ordered(loops: list[tuple[np.ndarray, np.ndarray]]) -> dict[str, float]:
+    """How well the levels of a quarter of the loops are put in order by a network fitted to the others."""
+    middle = 3 * len(loops) // 4
+    network = levels(loops[:middle])
+    ranks = [float(spearmanr(network.of(features), level_db)[0]) for features, level_db in loops[middle:]]
+    return {"levels of loops left out, rank correlation, mean": round(float(np.nanmean(ranks)), 3)}
+
+
+def keep(file: Path, new: dict[str, np.ndarray], told: dict[str, Any], scores: dict[str, Any]) -> None:
+    """One network anew, the others as they are."""
+    with np.load(file, allow_pickle=False) as known:
+        kept = {key: known[key] for key in known.files if key != MADE}
+    save(file, {**kept, **new}, **told, before=made_of(file), scores=scores)
+
+
 def main() -> None:
     asked = argparse.ArgumentParser(description=__doc__)
     asked.add_argument("--loops", type=int, default=1800)
     asked.add_argument("--without", default="")
     asked.add_argument("--own", choices=("yes", "no"), default="yes")
-    asked.add_argument("--only", choices=("together",), help="leave the others as they are")
+    asked.add_argument("--only", choices=("together", "level"), help="leave the others as they are")
     asked.add_argument("-o", dest="out", type=Path, default=FITTED_FILE)
     args = asked.parse_args()
     told = {
@@ -255,14 +303,16 @@ def main() -> None:
     _tones.update({program: render_tones(program, TONE_NOTES) for program in TONES})
     _hits.update(soundfont(tuple(program for program in PROGRAMS if program not in without)))
     with Pool() as pool:
+        of_level = pool.map(levels_of, batches(args.loops, args.own == "yes"), chunksize=1)
+        loops = [one for batch in of_level for one in batch]
+        level, ordered = stored("level", levels(loops)), levels_ordered(loops)
+        if args.only == "level":
+            keep(args.out, level, told, ordered)
+            return
         batched = pool.map(by_sound, batches(args.loops, args.own == "yes"), chunksize=1)
         examples = [one for batch in batched for one in batch]
         if args.only:
-            with np.load(args.out, allow_pickle=False) as known:
-                kept = {key: known[key] for key in known.files if key != MADE}
-            save(
-                args.out, {**kept, **stored(args.only, middles(examples))}, **told, before=made_of(args.out), scores={}
-            )
+            keep(args.out, stored(args.only, middles(examples)), told, made_of(args.out).get("scores", {}))
             return
         # What the bars say is learnt from odds as they are for loops the first network has not met.
         middle = len(examples) // 2
@@ -275,10 +325,14 @@ def main() -> None:
     }  # fmt: skip
     # Each half by the network that has not met it.
     told_right = np.concatenate([right_by(networks[1 - number], half) for number, half in enumerate(halves)])
-    scores = {"loops": len(examples), "places told right by their sound alone": round(float(told_right.mean()), 4)}
+    scores = {
+        **ordered,
+        "loops": len(examples),
+        "places told right by their sound alone": round(float(told_right.mean()), 4),
+    }
     save(
         args.out,
-        {key: part for name in found for key, part in stored(name, found[name]).items()},
+        {**level, **{key: part for name in found for key, part in stored(name, found[name]).items()}},
         **told,
         scores=scores,
     )

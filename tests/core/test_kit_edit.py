@@ -10,7 +10,7 @@ from easy_pocket.core.feel.perform import perform
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.sound.events import play_events
 from easy_pocket.core.sound.house_kits import HOUSE_KITS
-from easy_pocket.core.sound.kit import Kit, voice_audio, voice_from_doc
+from easy_pocket.core.sound.kit import Kit, voice_audio, voice_from_doc, voice_to_doc
 from easy_pocket.core.sound.kit_edit import (
     AddAlternate,
     AddVoice,
@@ -26,8 +26,7 @@ from easy_pocket.core.sound.kit_edit import (
     SetVoiceField,
 )
 from easy_pocket.core.sound.kit_loudness import beat_loudness_lufs, matched_gain_db
-from easy_pocket.store.kits.kits import voice_to_doc
-from tests.drums import ROCK, beat
+from tests.drums import ROCK, beat, one_stroke
 
 KIT = HOUSE_KITS["boathouse"]
 CLAP = HOUSE_KITS["signal_box"].voice("clap").layers[0].sound
@@ -119,7 +118,7 @@ def events(kit, pattern=None):
 
 
 def test_hits_ask_for_alternates_and_a_missing_one_is_the_voice_itself():
-    kit = edited(AddAlternate("snare", CLAP, "clap"))
+    kit = one_stroke(edited(AddAlternate("snare", CLAP, "clap")))
     pattern = Pattern(3840, (Hit("snare", 0, 100), Hit("snare", 960, 100, 0.0, 1), Hit("snare", 1920, 100, 0.0, 3)))
     own, asked, missing = events(kit, pattern)
     assert own.audio != asked.audio

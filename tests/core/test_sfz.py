@@ -24,7 +24,7 @@ from easy_pocket.core.sound.layer import Layer
 from easy_pocket.core.sound.mixdown import mixdown
 from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.samples import dry_dock, shipped_samples
-from tests.drums import ROCK, beat, written_sfz
+from tests.drums import ROCK, beat, one_stroke, written_sfz
 
 NET_LOFT = HOUSE_KITS["net_loft"]
 
@@ -74,7 +74,9 @@ def thump(hz=80.0, seconds=0.2, level=0.7):
 
 
 @pytest.mark.parametrize(
-    "kit", [rich_kit(), HOUSE_KITS["boathouse"], dry_dock()], ids=["rich", "boathouse", "dry dock"]
+    "kit",
+    [one_stroke(rich_kit()), one_stroke(HOUSE_KITS["boathouse"]), dry_dock()],
+    ids=["rich", "boathouse", "dry dock"],
 )
 def test_a_kit_written_and_read_again_sounds_the_same(kit):
     read = read_sfz(written_sfz(kit, shipped_samples), "kit.zip")

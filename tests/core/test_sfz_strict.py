@@ -19,7 +19,7 @@ from easy_pocket.core.sound.kit import voice_audio
 from easy_pocket.core.sound.velocity import gains
 from easy_pocket.samples import house_kits, shipped_samples
 from tests.core.test_sfz import rich_kit
-from tests.drums import written_sfz
+from tests.drums import one_stroke, written_sfz
 
 WHOLE = {"key": (0, 127), "lovel": (0, 127), "hivel": (0, 127), "group": (-(2**31), 2**31), "off_by": (-(2**31), 2**31),
          "sw_lokey": (0, 127), "sw_hikey": (0, 127), "sw_default": (0, 127), "sw_last": (0, 127),
@@ -121,7 +121,8 @@ def test_every_kit_is_strict_sfz_and_each_stroke_finds_one_sample(kit, way):
     assert len(regions) == len(files)
     for voice in kit.voices:
         mine = [one for one in regions if one["key"] == voice.midi_note]
-        turns = len(voice.alternates) + 1
+        in_turn = way.get("turns") == "round_robin"
+        turns = min(len(voice.sounds), 5) if in_turn else len(voice.alternates) + 1
         if turns > 1 and way.get("turns") == "round_robin":
             assert {one["seq_length"] for one in mine} == {turns}
             by_turn = [[one for one in mine if one["seq_position"] == turn + 1] for turn in range(turns)]
@@ -146,8 +147,9 @@ def test_every_kit_is_strict_sfz_and_each_stroke_finds_one_sample(kit, way):
 
 @pytest.mark.parametrize("way", WAYS[:2], ids=["switch", "round robin"])
 def test_what_is_read_back_has_the_same_sounds_in_turn(way):
-    read = read_sfz(written_sfz(rich_kit(), shipped_samples, **way), "x.zip").kit
-    assert [len(voice.alternates) for voice in read.voices] == [len(voice.alternates) for voice in rich_kit().voices]
+    kit = one_stroke(rich_kit())
+    read = read_sfz(written_sfz(kit, shipped_samples, **way), "x.zip").kit
+    assert [len(voice.alternates) for voice in read.voices] == [len(voice.alternates) for voice in kit.voices]
 
 
 def loudness(frames):

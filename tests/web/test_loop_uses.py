@@ -14,6 +14,7 @@ from easy_pocket.core.formats.midi import read_midi
 from easy_pocket.core.listen.loop_analysis import Corrections, analyze_loop
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.pattern.timebase import Metre
+from easy_pocket.demo.bollard import bollard_mouth
 from easy_pocket.store.kits.kits import load_kit
 from easy_pocket.store.loops.loops import add_loop, stored
 from easy_pocket.store.songs.create import create_song
@@ -323,3 +324,12 @@ def test_any_part_or_all_of_them_are_compared_with_a_loop(tab, store):
     assert tab.against(strength_percent=100, of=str(own))[1]["hits"] == alone["hits"]
     status, refused = tab.against(strength_percent=100, of="99999")
     assert (status, "This part is gone" in refused["error"]) == (422, True)
+
+
+def test_what_is_no_drum_is_said_to_be_none_and_how_its_sounds_are_told_apart(tab, client, store):
+    audio = bollard_mouth()
+    with store.transaction() as session:
+        song_id = create_song(session, "Mouth").id
+        loop_id = add_loop(session, song_id, audio.name, stored(audio), analyze_loop(audio)).id
+    assert "no drums we know" in client.get(f"/songs/{song_id}/loops/{loop_id}/groups").json()["words"]
+    assert client.get(f"/songs/{tab.song_id}/loops/{tab.loop_id}/groups").json()["words"] == ""

@@ -38,7 +38,7 @@ def analysis_doc(heard: LoopAnalysis, name: str) -> dict[str, Any]:
         "onsets": [
             {"time_s": round(time_s, 6), "strength": round(strength, 4), "group": group}
             for time_s, strength, group in zip(
-                onsets.time_s.tolist(), onsets.strength.tolist(), group_names(onsets), strict=True
+                onsets.time_s.tolist(), onsets.level.tolist(), group_names(onsets), strict=True
             )
         ],
         "template": {

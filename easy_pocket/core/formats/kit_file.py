@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from dataclasses import asdict, fields
+from dataclasses import fields
 from typing import Any
 
 import numpy as np
@@ -16,7 +16,7 @@ from easy_pocket.core.formats.audio_names import AUDIO, SHORTEST_FRAMES, frames_
 from easy_pocket.core.formats.exchange import KitToWrite
 from easy_pocket.core.formats.registry import Choice, Format, NoOptions, Written, register
 from easy_pocket.core.formats.sfz import ReadKit, read_sfz
-from easy_pocket.core.sound.kit import Kit, KitVoice, voice_from_doc
+from easy_pocket.core.sound.kit import Kit, KitVoice, voice_from_doc, voice_to_doc
 from easy_pocket.core.sound.sample_format import Frames
 from easy_pocket.core.sound.sound import SampleSource, no_samples
 from easy_pocket.core.sound.tones import RATE_HZ
@@ -30,9 +30,7 @@ MOST_VOICES = 64
 
 def write_kit_file(kit: Kit, samples: SampleSource = no_samples) -> bytes:
     """The same kit gives the same bytes."""
-    voices = [asdict(voice) for voice in kit.voices]
-    for voice in voices:
-        del voice["key_note"]  # the kit's
+    voices = [voice_to_doc(voice) for voice in kit.voices]
     told = {"format": FORMAT, "version": VERSION, "name": kit.name, "key_note": kit.key_note, "voices": voices}
     files = {JSON_NAME: json.dumps(told, ensure_ascii=False, sort_keys=True, indent=1).encode()}
     for key in sorted(set(_recordings(voices))):

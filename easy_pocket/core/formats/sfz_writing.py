@@ -5,6 +5,7 @@ Only what SFZ 1 and 2 have: every number lies within the bounds of its opcode.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -37,7 +38,7 @@ class SfzOptions:
     """What can be chosen.
 
     chains: what voices go through is left out, or printed into the samples. turns: a voice's other sounds are chosen by
-    key switches, or come one after another.
+    key switches, or come one after another; then also the different strokes of a sound do.
     """
 
     chains: Literal["left", "printed"] = "left"
@@ -64,7 +65,8 @@ def write_sfz(given: KitToWrite, options: SfzOptions | None = None) -> Written:
     if switch is not None and any(voice.alternates for voice in kit.voices):
         lines += [f"sw_lokey={switch}", f"sw_hikey={switch + MAX_ALTERNATES}", f"sw_default={switch}"]
     printed = {voice.role: _units(voice, remarks) if options.chains == "printed" else () for voice in kit.voices}
-    written = {voice.role: _samples(voice, printed[voice.role], given) for voice in kit.voices}
+    sounds = {voice.role: _sounds(voice, in_turn=switch is None) for voice in kit.voices}
+    written = {role: _samples(kit.voice(role), mine, printed[role], given) for role, mine in sounds.items()}
     over_db = max(0.0, *(one.volume_db - MOST_VOLUME_DB for found in written.values() for one in found))
     if over_db:
         remarks.append(f"The kit is {over_db:.1f} dB softer as a whole: SFZ has no louder voices than +6 dB.")
@@ -80,11 +82,12 @@ def write_sfz(given: KitToWrite, options: SfzOptions | None = None) -> Written:
             lines.append(f"amp_random={2 * voice.vary_db:.4f}")
         curve = gains(voice.velocity_level)
         lines.append(" ".join(f"amp_velcurve_{velocity}={curve[velocity]:.7f}" for velocity in range(1, 128)))
-        if switch is None and voice.alternates:
-            lines.append(f"seq_length={len(voice.alternates) + 1}")
+        many = len(sounds[voice.role])
+        if switch is None and many > 1:
+            lines.append(f"seq_length={many}")
         for one in written[voice.role]:
-            asked = "" if not voice.alternates else f"seq_position={one.turn + 1} "
-            if voice.alternates and switch is not None:
+            asked = f"seq_position={one.turn + 1} " if many > 1 else ""
+            if many > 1 and switch is not None:
                 asked = f"sw_last={switch + one.turn} "
             volume = f"volume={one.volume_db - over_db:.6f}"
             lines.append(f"<region> {asked}lovel={one.low} hivel={one.high} {volume} sample={one.file}")
@@ -99,6 +102,11 @@ def _switches(kit: Kit) -> int:
     return next(key for key in range(128) if not taken & set(range(key, key + MAX_ALTERNATES + 1)))
 
 
+def _sounds(voice: KitVoice, *, in_turn: bool) -> tuple[int, ...]:
+    """What is written of a voice: its sound and the alternate ones; where they sound in turn, each in its strokes."""
+    return voice.sounds[: MAX_ALTERNATES + 1] if in_turn else tuple(range(len(voice.alternates) + 1))
+
+
 @dataclass(frozen=True)
 class _Sample:
     turn: int
@@ -109,11 +117,11 @@ class _Sample:
     volume_db: float
 
 
-def _samples(voice: KitVoice, units: tuple[Unit, ...], given: KitToWrite) -> list[_Sample]:
+def _samples(voice: KitVoice, sounds: Sequence[int], units: tuple[Unit, ...], given: KitToWrite) -> list[_Sample]:
     curve = gains(voice.velocity_level)
     found = []
-    for turn in range(len(voice.alternates) + 1):
-        struck = voice.alternate(turn)
+    for turn, sound in enumerate(sounds):
+        struck = voice.alternate(sound)
         stem = f"{voice.role}-{turn}" if turn else voice.role
         for number, stretch in enumerate(struck.stretches):
             frames, volume_db = voice_audio(struck, number, given.samples), voice.level_db

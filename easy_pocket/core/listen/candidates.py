@@ -157,8 +157,8 @@ def _refined(prepared: Prepared, places: Ints) -> tuple[Ints, Floats]:
 def _windows(samples: Singles, starts: Ints, width: int) -> Singles:
     """So many samples from each start on: (n, width); beyond the ends the first or last sample stays."""
     if len(samples) >= width and starts.min(initial=0) >= 0 and starts.max(initial=0) <= len(samples) - width:
-        return np.lib.stride_tricks.sliding_window_view(samples, width)[starts]
-    return samples[np.clip(starts[:, None] + np.arange(width), 0, len(samples) - 1)]
+        return np.asarray(np.lib.stride_tricks.sliding_window_view(samples, width)[starts])
+    return np.asarray(samples[np.clip(starts[:, None] + np.arange(width), 0, len(samples) - 1)], dtype=np.float32)
 
 
 def _span_levels_db(prepared: Prepared, at: Ints) -> tuple[Floats, Floats]:
@@ -178,11 +178,23 @@ def _span_levels_db(prepared: Prepared, at: Ints) -> tuple[Floats, Floats]:
     return levels_db.transpose(1, 0, 2), 10 * np.log10(loud / loudest + FLOOR)
 
 
-def _pictures(prepared: Prepared, at: Ints, found: Floats, contrast_db: Floats, high: Floats) -> Floats:
+def hit_pictures(prepared: Prepared, at: Ints) -> Floats:
+    """What of the picture of a place is told by the energy of the bands alone: (n, 5 x spans + 15)."""
+    levels_db, over_loudest, over_mean, bands_db = _levels(prepared, at)
+    flat = levels_db.reshape(len(at), 5 * SPANS)
+    return np.concatenate([flat, over_loudest, over_mean, np.tile(bands_db, (len(at), 1))], axis=1)
+
+
+def _levels(prepared: Prepared, at: Ints) -> tuple[Floats, Floats, Floats, Floats]:
     levels_db, bands_db = _span_levels_db(prepared, at)
     after = levels_db[:, :, AFTER].max(axis=2)
     over_loudest = after - levels_db[:, :, JUST_BEFORE].max(axis=2)
     over_mean = after - 10 * np.log10((10 ** (levels_db[:, :, BEFORE] / 10)).mean(axis=2))
+    return levels_db, over_loudest, over_mean, bands_db
+
+
+def _pictures(prepared: Prepared, at: Ints, found: Floats, contrast_db: Floats, high: Floats) -> Floats:
+    levels_db, over_loudest, over_mean, bands_db = _levels(prepared, at)
     flux = ndimage.maximum_filter1d(prepared.log_odds_db, 5)[np.minimum(at // FLUX_HOP, len(prepared.log_odds_db) - 1)]
     hop = np.minimum(at // RISE_HOP, len(high) - 1)
     here = ndimage.maximum_filter1d(high, 9)[hop]

@@ -153,12 +153,12 @@ def extract_template(
     if from_bars and not heard.any():
         named = ", ".join(map(str, from_bars))
         raise BadValueError(f"There is no hit in bar {named}: take the groove from other bars too.")
-    lanes = {"all": lane_from_hits(slot, offset_ms, onsets.strength, heard, slots)}
+    lanes = {"all": lane_from_hits(slot, offset_ms, onsets.level, heard, slots)}
     for band, lane in enumerate(BAND_LANES):
         belongs = hits_that_count(onsets, slot, reading, from_bars, lane)
         if belongs.any():
             lanes[lane] = lane_from_hits(
-                slot, offset_ms, onsets.strength * np.sqrt(onsets.bands[:, band]), belongs, slots, lanes["all"]
+                slot, offset_ms, onsets.level * np.sqrt(onsets.bands[:, band]), belongs, slots, lanes["all"]
             )
     return GrooveTemplate(
         name=name,

@@ -2,7 +2,8 @@
 
 One hidden layer of rectified units each, the mean of several fitted from different starts (bagging, Breiman 1996).
 `sound` uses the candidate's own picture, `bars` also what the same slot holds in the other bars, and `together`
-predicts how many ms after the first of several drums struck together their middle lies.
+predicts how many ms after the first of several drums struck together their middle lies. `level` predicts how strong the
+drums of a hit alone are, in dB beside the others of its recording.
 """
 
 from __future__ import annotations
@@ -48,9 +49,9 @@ class Network:
         return found
 
 
-@lru_cache(maxsize=3)
+@lru_cache(maxsize=4)
 def network(name: str) -> Network:
-    """By name: `sound`, `bars` or `together`."""
+    """By name: `sound`, `bars`, `together` or `level`."""
     with np.load(FITTED_FILE, allow_pickle=False) as stored:
         middle, width, weights, offsets, out, bias = (
             stored[f"{name}_{part}"].astype(np.float64) for part in Network.__dataclass_fields__

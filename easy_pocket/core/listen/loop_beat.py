@@ -73,13 +73,13 @@ def beat_from_groups(onsets: Onsets, reading: Reading, groups: Sequence[Group]) 
         if group.voice == LEFT_OUT:
             continue
         own = list(group.hits)
-        loudest = max((float(onsets.strength[index]) for index in own), default=1.0)
+        loudest = max((float(onsets.level[index]) for index in own), default=1.0)
         for index, sure in zip(own, group.certainty, strict=True):
             written = round(slot[index] * per_slot)
             if not 0 <= written < length:
                 left_out += 1
                 continue
-            level = float(onsets.strength[index]) / max(loudest, 1e-9)
+            level = float(onsets.level[index]) / max(loudest, 1e-9)
             velocity = int(np.clip(round(TOP_VELOCITY * level ** (1 / LOUDNESS_POWER)), 1, 127))
             tick, offset = written, float(np.clip(offset_ms[index], -MAX_OFFSET_MS, MAX_OFFSET_MS))
             known = places.get((group.voice, tick))

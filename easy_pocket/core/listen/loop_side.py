@@ -76,7 +76,7 @@ def _heard(onsets: Onsets, reading: Reading, tempo_bpm: float) -> tuple[Performa
     own_ms = offset_ms[order] * (reading.tempo_bpm / tempo_bpm)
     tick = np.rint(slot[order] * per_slot).astype(np.int64)
     straight_ms = np.asarray(slot[order] * per_slot * tick_ms, dtype=np.float64)
-    velocity = np.clip(np.rint(127 * onsets.strength[order]), 1, 127).astype(np.int64)
+    velocity = np.clip(np.rint(127 * onsets.level[order]), 1, 127).astype(np.int64)
     bands, count = onsets.bands[order], len(order)
     amounts_ms = np.zeros((len(TIME_STAGES), count))
     amounts_ms[TIME_STAGES.index("own")] = own_ms

@@ -41,6 +41,7 @@ Ints = npt.NDArray[np.intp]
 Singles = npt.NDArray[np.float32]
 
 
+UNKNOWN = "sound"  # what groups are called that are no drums we know
 LEFT_OUT = ""  # in place of a voice: these hits are not written
 
 
@@ -298,7 +299,7 @@ def _by_spectrum(pictures: Floats, count: int) -> tuple[Group, ...]:
     order = sorted(set(of.tolist()), key=lambda k: float(bright[of == k].mean()))
     voices = _voices_by_brightness(len(order))
     return tuple(
-        _group(f"sound {place + 1}", kind, voice, np.flatnonzero(of == k), np.full((of == k).sum(), 0.6))
+        _group(f"{UNKNOWN} {place + 1}", kind, voice, np.flatnonzero(of == k), np.full((of == k).sum(), 0.6))
         for place, (k, (kind, voice)) in enumerate(zip(order, voices, strict=True))
     )
 

@@ -14,7 +14,7 @@ from easy_pocket.core.feel.strokes import Strokes, strokes
 from easy_pocket.core.keyed_random import normal
 from easy_pocket.core.pattern.pattern import HitArrays
 from easy_pocket.core.sound.backwards import MAX_FRAMES
-from easy_pocket.core.sound.kit import Kit, KitVoice, audio_key
+from easy_pocket.core.sound.kit import NEXT_STROKE, Kit, KitVoice, audio_key
 from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.core.sound.velocity import gains
 
@@ -181,18 +181,17 @@ def _sounds_of_voices(
             continue
         kit_voice, setting = kit.voice(voice), mix.get(voice, VoiceMix())
         mine = voice_index == index
-        sounds = (kit_voice, *(kit_voice.alternate(number) for number in range(1, len(kit_voice.alternates) + 1)))
         asked = hits.alternate[struck_all.hit[mine]]
-        played.alternate[mine] = chosen = np.where(asked < len(sounds), asked, 0)
-        firsts = []
-        struck = np.zeros(len(chosen), dtype=np.int64)
-        for number, one in enumerate(sounds):
-            firsts.append(len(played.keys))
+        asked = np.where(asked <= len(kit_voice.alternates), asked, 0)
+        played.alternate[mine] = chosen = asked + NEXT_STROKE * _in_turn(kit_voice, asked, struck_all.time_ms[mine])
+        struck, first = np.zeros(len(chosen), dtype=np.int64), np.zeros(len(chosen), dtype=np.int64)
+        for number in np.unique(chosen).tolist():
+            one, here = kit_voice.alternate(number), chosen == number
+            first[here] = len(played.keys)
             played.keys += [audio_key(one, place) for place in range(len(one.stretches))]
-            here = chosen == number
             struck[here] = one.stretch_of[struck_all.velocity[mine][here]]
         played.stretch[mine] = struck
-        played.sound[mine] = np.array(firsts)[chosen] + struck
+        played.sound[mine] = first + struck
         rates, sways = _varied(kit_voice, hits.tick[struck_all.hit[mine]])
         level = 10 ** ((kit_voice.level_db + setting.level_db) / 20)
         played.gain[mine] = level * np.array(gains(kit_voice.velocity_level))[struck_all.velocity[mine]] * sways
@@ -335,6 +334,17 @@ def events_of(columns: EventColumns) -> list[Event]:
         )
         for voice, stretch, sound, start_s, gain, pan, cut_s, alternate, back, fade, rate, room in rows
     ]
+
+
+def _in_turn(voice: KitVoice, asked: Ints, time_ms: Floats) -> Ints:
+    """Which stroke of its sound each hit plays, so that no two in a row are the same one; in order of time."""
+    turns = np.array([voice.alternate(number).turns for number in range(len(voice.alternates) + 1)])
+    order = np.argsort(time_ms, kind="stable")
+    turn = np.zeros(len(asked), dtype=np.int64)
+    for number in np.flatnonzero(turns > 1).tolist():
+        mine = order[asked[order] == number]
+        turn[mine] = np.arange(len(mine)) % turns[number]
+    return turn
 
 
 def _varied(voice: KitVoice, tick: npt.NDArray[np.int64]) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:

@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from easy_pocket.core.pattern.voices import ROLES
 from easy_pocket.core.sound.kit import Kit, KitVoice, plain_voice
 from easy_pocket.core.sound.sound import Sound
+
+STROKES = 3  # of each sound, in turn
 
 
 def _boathouse() -> Kit:
     def voice(role: str, model: str, pan: float, room: float, level_db: float = 0.0, **settings: float) -> KitVoice:
         sound = Sound(model, settings, seed=sum(map(ord, role)), room=room)
-        return plain_voice(role, sound, level_db, pan, f"Boathouse {ROLES[role].name.lower()}")
+        return replace(
+            plain_voice(role, sound, level_db, pan, f"Boathouse {ROLES[role].name.lower()}"), strokes=STROKES
+        )
 
     return Kit(
         "boathouse",
@@ -29,7 +35,7 @@ def _boathouse() -> Kit:
                 drive=0.12,
                 skin=0.5,
             ),
-            voice("snare", "snare", 0, 0.5, tune_hz=187, balance=0.485, length_s=0.033, tone_hz=10500, snap=0.53),
+            voice("snare", "snare", 0, 0.25, tune_hz=187, balance=0.485, length_s=0.026, tone_hz=10500, snap=0.53),
             voice("rim", "rim", 0.08, 0.9, tune_hz=1180, length_s=0.022, click=0.6),
             voice("clap", "clap", -0.1, 1.0, tone_hz=1250, spread_s=0.011, count=5, length_s=0.06),
             voice("hat_closed", "hat", 0.26, 0.05, base_hz=327, bright_hz=4600, length_s=0.014, metal=0.52, chick=0),
@@ -49,7 +55,9 @@ def _boathouse() -> Kit:
 def _signal_box() -> Kit:
     def voice(role: str, model: str, pan: float, level_db: float = 0.0, **settings: float) -> KitVoice:
         sound = Sound(model, settings, seed=4099 + sum(map(ord, role)))
-        return plain_voice(role, sound, level_db, pan, f"Signal Box {ROLES[role].name.lower()}")
+        return replace(
+            plain_voice(role, sound, level_db, pan, f"Signal Box {ROLES[role].name.lower()}"), strokes=STROKES
+        )
 
     return Kit(
         "signal_box",
@@ -71,7 +79,7 @@ def _signal_box() -> Kit:
             voice("snare", "snare", 0, tune_hz=208, balance=0.625, length_s=0.034, tone_hz=14000, snap=0.8),
             voice("rim", "rim", 0.1, -4, tune_hz=1720, length_s=0.011, click=0.3),
             voice("clap", "clap", 0.06, tone_hz=900, spread_s=0.0095, count=4, length_s=0.085),
-            voice("hat_closed", "hat", 0.14, -3, base_hz=436, bright_hz=7200, length_s=0.022, metal=0.85, chick=0),
+            voice("hat_closed", "hat", 0.14, -3, base_hz=436, bright_hz=6200, length_s=0.022, metal=0.82, chick=0),
             voice("hat_open", "hat", 0.14, -4.5, base_hz=436, bright_hz=6800, length_s=0.2, metal=0.85, chick=0),
             voice("hat_pedal", "hat", 0.14, base_hz=436, bright_hz=6500, length_s=0.045, metal=0.7, chick=0.2),
             voice("tom_high", "tom", 0.3, tune_hz=196, bend=0.5, length_s=0.14, stick=0.12),
@@ -88,7 +96,8 @@ def _signal_box() -> Kit:
 def _net_loft() -> Kit:
     def voice(role: str, model: str, pan: float, room: float, level_db: float = 0.0, **settings: float) -> KitVoice:
         sound = Sound(model, settings, seed=211 + sum(map(ord, role)), room=room)
-        return plain_voice(role, sound, level_db, pan, f"Net Loft {ROLES[role].name.lower()}")
+        plain = plain_voice(role, sound, level_db, pan, f"Net Loft {ROLES[role].name.lower()}")
+        return replace(plain, strokes=STROKES)
 
     return Kit(
         "net_loft",
@@ -109,7 +118,7 @@ def _net_loft() -> Kit:
             ),
             voice("conga_low", "conga", -0.22, 0.7, tune_hz=168, length_s=0.19, slap=0.1, bend=0.2),
             voice("conga_high", "conga", 0.18, 0.7, tune_hz=236, length_s=0.15, slap=0.18, bend=0.15),
-            voice("snare", "snare", 0.1, 0.22, tune_hz=226, balance=0.6, length_s=0.026, tone_hz=9000, snap=0.35),
+            voice("snare", "snare", 0.1, 0.15, tune_hz=226, balance=0.6, length_s=0.026, tone_hz=9000, snap=0.35),
             voice("rim", "wood", 0.3, 0.4, tune_hz=1650, length_s=0.02, hollow=0.2),
             voice("clap", "clap", -0.08, 0.9, tone_hz=1350, spread_s=0.007, count=3, length_s=0.04),
             voice("wood", "wood", 0.4, 0.4, tune_hz=870, length_s=0.032, hollow=0.6),

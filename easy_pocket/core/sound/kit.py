@@ -19,12 +19,14 @@ from easy_pocket.core.sound.room import trimmed_end
 from easy_pocket.core.sound.sample_format import Frames, fixed
 from easy_pocket.core.sound.sound import (
     REFERENCE_LUFS,
+    SAMPLED,
     SampleSource,
     Sound,
     in_key,
     loudest_rms,
     no_samples,
     sound_from_doc,
+    stroke_of,
 )
 from easy_pocket.core.sound.velocity import Stretch, stretches
 
@@ -58,6 +60,7 @@ ROLE_LUFS = {
     "sweep": -22.0,
     **dict.fromkeys(SLICES, REFERENCE_LUFS),
 }
+NEXT_STROKE = 8  # added to the number of an alternate sound
 LIMITS: dict[str, tuple[float, float, str, str]] = {
     "level_db": (-60.0, 12.0, "level", "dB"),
     "pan": (-1.0, 1.0, "pan", ""),
@@ -66,6 +69,7 @@ LIMITS: dict[str, tuple[float, float, str, str]] = {
     "velocity_bright": (0.0, 1.0, "velocity to brightness", ""),
     "vary_cents": (0.0, 100.0, "tune from hit to hit", "cents"),
     "vary_db": (0.0, 6.0, "level from hit to hit", "dB"),
+    "strokes": (1, 6, "number of strokes in turn", ""),
     "note": (0, 127, "MIDI note", ""),
     "key_note": (0, 11, "key note", ""),
     "key_step": (0, 11, "step above the key note", "semitones"),
@@ -78,6 +82,7 @@ class KitVoice:
 
     level_db is against the role's usual level; pan -1 (left) to 1 (right). velocity_level and velocity_bright: 0 (not
     at all) to 1 (fully), how velocity is heard. vary_cents and vary_db: standard deviation from hit to hit, seeded.
+    strokes: so many different ones of its models sound in turn, so that no two equal hits are the same samples.
     rings: a new hit lets the last one ring; otherwise it cuts it. note None: the role's General MIDI note. key_step:
     its tuned models follow the kit's key note (0 = C), so many semitones above it; None: they keep their tune.
     name and glyph: "" for the role's own. chain: units it goes through on every Stage before those of the song, as they
@@ -93,6 +98,7 @@ class KitVoice:
     velocity_bright: float = 1.0
     vary_cents: float = 0.0
     vary_db: float = 0.0
+    strokes: int = 1
     rings: bool = True
     choke_group: str | None = None
     note: int | None = None
@@ -173,14 +179,41 @@ class KitVoice:
         return hashlib.sha256(json.dumps(shape, sort_keys=True).encode()).hexdigest()[:20]
 
     def alternate(self, number: int) -> KitVoice:
-        """The voice with alternate sound 1, 2, ... in place of its layers; 0 and numbers it has not: itself."""
-        if not 1 <= number <= len(self.alternates):
-            return self
-        return self._alternates[number - 1]
+        """The voice with alternate sound 1, 2, ... in place of its layers; 0 and numbers it has not: itself.
+
+        With NEXT_STROKE added once or more it is another stroke of the same sound.
+        """
+        stroke, which = divmod(number, NEXT_STROKE)
+        chosen = self._alternates[which - 1] if 1 <= which <= len(self.alternates) else self
+        return chosen._strokes[stroke - 1] if 1 <= stroke < chosen.turns else chosen
 
     @cached_property
     def _alternates(self) -> tuple[KitVoice, ...]:
         return tuple(replace(self, layers=layers, alternates=()) for layers in self.alternates)
+
+    @cached_property
+    def _strokes(self) -> tuple[KitVoice, ...]:
+        return tuple(
+            replace(self, layers=tuple(replace(one, sound=stroke_of(one.sound, number)) for one in self.layers),
+                    alternates=(), strokes=1)
+            for number in range(1, self.turns)
+        )  # fmt: skip
+
+    @property
+    def turns(self) -> int:
+        """How many different strokes sound in turn: recordings alone are always the same."""
+        return self.strokes if self.models else 1
+
+    @property
+    def models(self) -> bool:
+        """Whether a layer of it is computed."""
+        return any(layer.sound.model != SAMPLED for layer in self.layers)
+
+    @cached_property
+    def sounds(self) -> tuple[int, ...]:
+        """The numbers of all that `alternate` gives: its own sound and the alternate ones, each in all its strokes."""
+        kinds = range(len(self.alternates) + 1)
+        return tuple(which + NEXT_STROKE * turn for which in kinds for turn in range(self.alternate(which).turns))
 
     @property
     def hears_velocity(self) -> bool:
@@ -209,6 +242,15 @@ def plain_voice(role: str, sound: Sound, level_db: float = 0.0, pan: float = 0.0
         The voice.
     """
     return KitVoice(role, (Layer(sound, name),), level_db, pan, choke_group=ROLES[role].choke_group)
+
+
+def voice_to_doc(voice: KitVoice) -> dict[str, Any]:
+    """The inverse of voice_from_doc; the key note is the kit's. One stroke is not written down: as in older kits."""
+    doc = asdict(voice)
+    del doc["key_note"]
+    if voice.strokes == 1:
+        del doc["strokes"]
+    return doc
 
 
 def voice_from_doc(doc: dict[str, Any]) -> KitVoice:

@@ -18,10 +18,10 @@ from easy_pocket.core.sound.layer import Layer
 from easy_pocket.core.sound.sound import SAMPLED, Sound
 
 VOICE_FIELDS = {
-    "level_db", "pan", "drive", "velocity_level", "velocity_bright", "vary_cents", "vary_db", "rings", "choke_group",
-    "note", "name", "glyph", "key_step",
+    "level_db", "pan", "drive", "velocity_level", "velocity_bright", "vary_cents", "vary_db", "strokes", "rings",
+    "choke_group", "note", "name", "glyph", "key_step",
 }  # fmt: skip
-COUNTED = {"velocity_low", "velocity_high", "note", "key_step"}
+COUNTED = {"velocity_low", "velocity_high", "note", "key_step", "strokes"}
 MAY_BE_NOTHING = {"length_ms", "choke_group", "note", "key_step"}
 LAYER_FIELDS = {field.name for field in fields(Layer)} - {"sound"}
 

@@ -32,6 +32,8 @@ DARKEST_HZ, BRIGHTEST_HZ = 1_200.0, 18_000.0  # a single recording struck softly
 STRUCK_BYTES = 384 << 20
 
 LEVELS_BYTES = 4 << 20
+STROKE_SPREAD = {"tune_hz": 0.002, "base_hz": 0.002, "tone_hz": 0.01, "bright_hz": 0.01, "length_s": 0.03}
+SEED_APART = 1_000_003  # between the strokes of one sound
 
 _struck: ResultCache[Frames] = ResultCache("sounds, struck", STRUCK_BYTES)
 _levels: ResultCache[tuple[float, float]] = ResultCache(
@@ -105,6 +107,20 @@ def sampled(audio: str) -> Sound:
 def no_samples(audio: str) -> Frames:
     """Stand in where no recordings are at hand: raises BadValueError."""
     raise BadValueError(f"The audio {audio[:12]} of a sampled sound is not at hand here.")
+
+
+def stroke_of(sound: Sound, number: int) -> Sound:
+    """Another stroke of a model, 1, 2, ...: other noise, a trifle of another tune and length. A recording stays."""
+    if sound.model == SAMPLED:
+        return sound
+    dice = np.random.default_rng([sound.seed, number])
+    settings = dict(sound.settings)
+    for name, spread in STROKE_SPREAD.items():
+        off = float(np.clip(dice.standard_normal(), -2, 2))
+        if name in settings:
+            control = CONTROLS[sound.model][name]
+            settings[name] = float(np.clip(settings[name] * (1 + spread * off), control.low, control.high))
+    return replace(sound, settings=settings, seed=sound.seed + SEED_APART * number)
 
 
 def in_key(sound: Sound, pitch_class: int) -> Sound:

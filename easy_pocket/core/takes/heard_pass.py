@@ -42,7 +42,7 @@ def heard_pass(audio: Audio, roles: Sequence[str], lead_ms: float) -> Played:
         return played_from_rows([])
     rows = []
     for group in with_kit_voices(group_hits(audio, onsets), tuple(roles)):
-        strength = onsets.strength[list(group.hits)]
+        strength = onsets.level[list(group.hits)]
         level = strength / max(float(strength.max(initial=0.0)), 1e-9)
         velocity = np.clip(np.rint(TOP_VELOCITY * level ** (1 / LOUDNESS_POWER)), 1, 127).astype(int)
         for index, size in zip(group.hits, velocity.tolist(), strict=True):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import uuid
 from collections.abc import Collection
-from dataclasses import asdict, dataclass, replace
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 
 from sqlalchemy import ColumnElement, Text, func, or_, select, type_coerce
@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from easy_pocket.caches import ByteCache
 from easy_pocket.core.errors import BadValueError, NotThereError
-from easy_pocket.core.sound.kit import Kit, KitVoice, voice_from_doc
+from easy_pocket.core.sound.kit import Kit, KitVoice, voice_from_doc, voice_to_doc
 from easy_pocket.samples import house_kits
 from easy_pocket.store.database import Reads
 from easy_pocket.store.made.made import made
@@ -23,13 +23,6 @@ from easy_pocket.store.viewer import told_to
 
 MAX_KITS = 200
 KIT_BYTES, VOICE_BYTES = 60_000, 12_000  # about, in memory
-
-
-def voice_to_doc(voice: KitVoice) -> dict[str, object]:
-    """The inverse of voice_from_doc; the key note is the kit's."""
-    doc = asdict(voice)
-    del doc["key_note"]
-    return doc
 
 
 def save_house_kits(session: Session) -> None:
@@ -182,7 +175,7 @@ _served: ByteCache[KitVoice] = ByteCache("voices told to pages", 32 << 20, lambd
 def register_voices(kit: Kit) -> None:
     """Register voices sent to the player, so that /audio/sounds/KEY can render unsaved ones."""
     for voice in kit.voices:
-        for number in range(len(voice.alternates) + 1):
+        for number in voice.sounds:
             struck = voice.alternate(number)
             key = f"{told_to()}{struck.role}-{struck.audio_base}"
             if _served.find(key) is None:

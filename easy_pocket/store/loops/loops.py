@@ -128,6 +128,7 @@ def analysis_to_doc(heard: LoopAnalysis) -> dict[str, Any]:
         "rise_db": onsets.log_odds_db.tolist(),
         "bands": onsets.bands.tolist(),
         "middle_ms": onsets.middle_ms.tolist(),
+        "level": onsets.level.tolist(),
         "reading": reading_to_doc(heard.reading),
         "readings": [reading_to_doc(reading) for reading in heard.readings],
         **({"hints": asdict(heard.hints)} if heard.hints != NO_HINTS else {}),
@@ -142,6 +143,7 @@ def analysis_from_doc(doc: dict[str, Any]) -> LoopAnalysis:
         np.asarray(doc["bands"], dtype=np.float64).reshape(-1, 3),
         doc["duration_s"],
         np.asarray(doc.get("middle_ms", ()), dtype=np.float64),
+        np.asarray(doc.get("level", ()), dtype=np.float64),
     )
     readings = tuple(reading_from_doc(reading) for reading in doc["readings"])
     return LoopAnalysis(onsets, reading_from_doc(doc["reading"]), readings, _hints_from_doc(doc.get("hints") or {}))

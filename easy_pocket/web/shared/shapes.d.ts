@@ -535,9 +535,11 @@ export interface HitGroup {
   certainty: number[];
 }
 
+/** words: what they were told apart by, where that is not what drums they are. */
 export interface HitGroups {
   groups: HitGroup[];
   unsure: number;
+  words: string;
 }
 
 /** Of one voice against the loop, in ms: positive is later than the loop. */

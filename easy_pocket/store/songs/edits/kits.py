@@ -15,13 +15,13 @@ from easy_pocket.core.formats.sfz import ReadKit
 from easy_pocket.core.pattern.voices import ROLES, check_voice, voice_name
 from easy_pocket.core.sound.character import Character
 from easy_pocket.core.sound.fold_layers import folded
-from easy_pocket.core.sound.kit import MAX_LAYERS, MAX_UNITS, Kit, plain_voice
+from easy_pocket.core.sound.kit import MAX_LAYERS, MAX_UNITS, Kit, plain_voice, voice_to_doc
 from easy_pocket.core.sound.kit_edit import AddAlternate, AddVoice, FoldLayers, KitEdit, PutSound
 from easy_pocket.core.sound.sample_format import Frames
 from easy_pocket.core.sound.sound import Sound
 from easy_pocket.core.stage.stage import unit_doc, unit_from_doc
 from easy_pocket.store.history.undo_log import field_patch, voices_patch
-from easy_pocket.store.kits.kits import add_kit, kit_from_row, voice_to_doc
+from easy_pocket.store.kits.kits import add_kit, kit_from_row
 from easy_pocket.store.kits.samples import save_samples
 from easy_pocket.store.kits.sound_library import NewSound, get_sound, keep_measured, mark_used, measured, sound_of
 from easy_pocket.store.schema.tables import HOUSE, KitRow, SoundRow

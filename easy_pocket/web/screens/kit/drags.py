@@ -95,5 +95,6 @@ def voice_drags(v: KitVoice) -> list[Drag]:
              f"{v.velocity_bright * 100:.0f} %", kind="voice"),
         Drag("vary_cents", "random tune", v.vary_cents, 0, 100, 0.5, "ct", f"±{v.vary_cents:g} ct", kind="voice"),
         Drag("vary_db", "random level", v.vary_db, 0, 6, 0.1, "dB", f"±{v.vary_db:g} dB", kind="voice"),
+        *([Drag("strokes", "different strokes", v.strokes, 1, 6, 1, "", str(v.strokes), kind="voice")] * v.models),
         Drag("note", "MIDI note", v.midi_note, 0, 127, 1, "", str(v.midi_note), kind="voice"),
     ]  # fmt: skip

@@ -74,7 +74,7 @@ class LoopMap:
         self.dots = [
             MapDot(self._x(at % slots, slots), self._y(offset), round(2.4 + 3.4 * strength, 2), lean(offset))
             for at, offset, strength in zip(
-                slot[chosen].tolist(), offsets.tolist(), heard.onsets.strength[chosen].tolist(), strict=True
+                slot[chosen].tolist(), offsets.tolist(), heard.onsets.level[chosen].tolist(), strict=True
             )
         ]
         of = "all bars" if not from_bars else f"bar{'s' if len(from_bars) > 1 else ''} {', '.join(map(str, from_bars))}"

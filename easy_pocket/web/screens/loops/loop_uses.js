@@ -148,6 +148,7 @@ export class LoopUses {
     }
     this.groups = found.groups;
     byId("groups-unsure").textContent = found.unsure ? `${found.unsure} unsure` : "";
+    byId("groups-words").textContent = found.words;
     const voices = JSON.parse(this.loops.section.dataset.voices);
     byId("groups").replaceChildren(...this.groups.map((group, number) => this.groupLine(group, number, voices)));
     byId("group-count").value = this.groups.length >= 2 && this.groups.length <= 8 ? `${this.groups.length}` : "";

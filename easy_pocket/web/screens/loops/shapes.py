@@ -20,8 +20,11 @@ class HitGroup(TypedDict):
 
 
 class HitGroups(TypedDict):
+    """words: what they were told apart by, where that is not what drums they are."""
+
     groups: list[HitGroup]
     unsure: int
+    words: str
 
 
 class GapRow(TypedDict):

@@ -14,7 +14,7 @@ from easy_pocket.core.listen.loop_analysis import LoopAnalysis
 from easy_pocket.core.listen.loop_side import side_of_loop
 from easy_pocket.core.listen.reading import Reading
 from easy_pocket.core.listen.sit_in import SitIn, SitInResult
-from easy_pocket.core.listen.sound_groups import Group
+from easy_pocket.core.listen.sound_groups import UNKNOWN, Group
 from easy_pocket.core.pattern.timebase import ms_per_tick, place_name
 from easy_pocket.core.pattern.voices import ROLES, voice_name
 from easy_pocket.store.database import Reader, Reads
@@ -28,12 +28,18 @@ from easy_pocket.web.shared.voice_title import voice_title
 
 UNSURE = 0.5
 WORST = 16
+NO_DRUMS = "These are no drums we know (a mouth, a table?): they are told apart by how dark or bright they sound."
 
 
 def groups_doc(reader: Reads, row: LoopRow) -> HitGroups:
     """The groups of a loop, with when their hits are and how sure they are."""
     heard, groups = loop_groups(reader, row)
-    return {"groups": [_group_doc(group, heard) for group in groups], "unsure": _unsure(groups)}
+    strange = any(group.name.startswith(f"{UNKNOWN} ") for group in groups)
+    return {
+        "groups": [_group_doc(group, heard) for group in groups],
+        "unsure": _unsure(groups),
+        "words": NO_DRUMS if strange else "",
+    }
 
 
 def _group_doc(group: Group, heard: LoopAnalysis) -> HitGroup:
@@ -44,7 +50,7 @@ def _group_doc(group: Group, heard: LoopAnalysis) -> HitGroup:
         "voice_name": voice_name(group.voice) if group.voice in ROLES else "left out",
         "glyph": ROLES[group.voice].glyph if group.voice in ROLES else "disc",
         "times": np.round(heard.onsets.time_s[own], 6),
-        "strength": np.round(heard.onsets.strength[own], 3),
+        "strength": np.round(heard.onsets.level[own], 3),
         "certainty": list(group.certainty),
     }
 

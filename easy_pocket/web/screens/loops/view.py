@@ -147,7 +147,7 @@ class LoopView:
                     lean=lean(offset),
                     added=bool(len(added) and np.abs(added - time_s).min() < 1e-6),
                     label=f"hit {index + 1} · {time_s:.4f} s · {groups[index]} · {offset_words(offset)}, "
-                    f"bar {bar + 1} beat {beat} · strength {heard.onsets.strength[index] * 100:.0f} % · "
+                    f"bar {bar + 1} beat {beat} · strength {heard.onsets.level[index] * 100:.0f} % · "
                     f"sure {certainty[index] * 100:.0f} %",
                     sure=round(100 * float(certainty[index])),
                     doubted=bool(100 * certainty[index] < SURE_PERCENT) and not _near(confirmed, time_s),
