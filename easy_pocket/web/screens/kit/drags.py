@@ -91,7 +91,7 @@ def voice_drags(v: KitVoice) -> list[Drag]:
         Drag("drive", "drive", v.drive, 0, 1, 0.01, "%", f"{v.drive * 100:.0f} %", kind="voice"),
         Drag("velocity_level", "velocity → level", v.velocity_level, 0, 1, 0.01, "%",
              f"{v.velocity_level * 100:.0f} %", kind="voice"),
-        Drag("velocity_bright", "velocity → brightness", v.velocity_bright, 0, 1, 0.01, "%",
+        Drag("velocity_bright", "velocity → bright", v.velocity_bright, 0, 1, 0.01, "%",
              f"{v.velocity_bright * 100:.0f} %", kind="voice"),
         Drag("vary_cents", "random tune", v.vary_cents, 0, 100, 0.5, "ct", f"±{v.vary_cents:g} ct", kind="voice"),
         Drag("vary_db", "random level", v.vary_db, 0, 6, 0.1, "dB", f"±{v.vary_db:g} dB", kind="voice"),
