@@ -27,6 +27,11 @@ def taped(browser, address, song):
 
 
 KIT = HOUSE_KITS["boathouse"]
+STROKES = {
+    f"{voice.role}-{voice.alternate(number).audio_base}": voice.alternate(number)
+    for voice in KIT.voices
+    for number in voice.sounds
+}
 
 WORKLET = """
 registerProcessor('tape', class extends AudioWorkletProcessor {
@@ -94,7 +99,7 @@ def expected_mix(columns, passes, length_s, total, origin):
             *(columns[k] for k in ("sound", "start_s", "gain", "pan", "cut_s")), strict=True
         ):
             role, _, zone = columns["audio"][sound].rpartition("-")
-            voice = voice_audio(KIT.voice(role.rpartition("-")[0]), int(zone))[:, 0] * gain * MASTER_GAIN
+            voice = voice_audio(STROKES[role], int(zone))[:, 0] * gain * MASTER_GAIN
             if cut_s is not None:
                 whole = max(round((cut_s - start_s) * RATE), 0)
                 fade = int(0.006 * RATE)
