@@ -7,8 +7,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from easy_pocket.core.ideas.placement import LOUDEST_GHOST
-from easy_pocket.core.ideas.variation_kinds import Span
+from easy_pocket.core.ideas.variation_kinds import all_of
 from easy_pocket.core.ideas.variations import VariationSettings, variations
+from easy_pocket.core.ideas.varied_span import Span
 from easy_pocket.core.pattern.backbeat import backbeat
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from tests.core.idea_scenes import BEATS, scene
@@ -26,7 +27,7 @@ def two_halves(*cell, voice="kick", more=()):
 
 def of(span, way):
     said = "the rhythm of kick at 1.1" + ("" if way == "again" else f", {way}") + ": "
-    found = [change for change in span.all_of("answer") if change.words.startswith(said)]
+    found = [change for change in all_of(span, "answer") if change.words.startswith(said)]
     return {change.come[0].voice: [hit.tick for hit in change.come] for change in found}
 
 
@@ -51,14 +52,14 @@ def test_what_is_on_the_beat_too_few_or_a_row_of_strokes_is_no_cell(cell):
 def test_ghosts_are_no_rhythm_to_answer():
     soft = (Hit("rim", 240, 30), Hit("rim", 720, 30))
     span = two_halves(0, more=soft)
-    assert not [change for change in span.all_of("answer") if "rim" in change.words]
+    assert not [change for change in all_of(span, "answer") if "rim" in change.words]
 
 
 @given(st.sampled_from(tuple(BEATS)), st.integers(0, 5_000))
 def test_an_answer_adds_a_rhythm_takes_nothing_away_and_keeps_the_rules(name, seed):
     here = scene(name)
     span = Span(here, 0, here.pattern.length_ticks, 240)
-    answers = span.all_of("answer")
+    answers = all_of(span, "answer")
     assert all(not change.gone and len(change.come) >= 2 for change in answers)
     assert all(len({hit.voice for hit in change.come}) == 1 for change in answers)
     if not answers:

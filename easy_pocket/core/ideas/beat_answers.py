@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
 
 from easy_pocket.core.ideas.change import Change
 from easy_pocket.core.ideas.placement import LOUDEST_GHOST
+from easy_pocket.core.ideas.varied_span import Span
 from easy_pocket.core.pattern.pattern import Hit
 from easy_pocket.core.pattern.timebase import place_name
 from easy_pocket.core.pattern.voices import voice_name
-
-if TYPE_CHECKING:
-    from easy_pocket.core.ideas.variation_kinds import Span
 
 FEWEST, MOST = 2, 4  # strokes of a cell
 FEWEST_NEW = 2  # strokes an answer adds; fewer are no rhythm

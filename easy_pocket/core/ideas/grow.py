@@ -13,8 +13,9 @@ from easy_pocket.core.ideas.distance import within
 from easy_pocket.core.ideas.fill_settings import FillSettings
 from easy_pocket.core.ideas.fills import fills
 from easy_pocket.core.ideas.idea_context import MAX_SEED, IdeaContext, window
-from easy_pocket.core.ideas.variation_kinds import SINGLE, Span, possible, step_of
+from easy_pocket.core.ideas.variation_kinds import SINGLE, possible, step_of
 from easy_pocket.core.ideas.variations import differ, disjoint
+from easy_pocket.core.ideas.varied_span import Span
 from easy_pocket.core.pattern.backbeat import backbeat
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 from easy_pocket.core.text import counted

@@ -3,19 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
-from functools import cached_property
+from dataclasses import replace
 
 import numpy as np
 
 from easy_pocket.core.ideas.beat_answers import answers
 from easy_pocket.core.ideas.change import Change, added, is_free, removed, voice_change, where
 from easy_pocket.core.ideas.idea_context import IdeaContext
-from easy_pocket.core.ideas.placement import AGAINST, EIGHTH, Placement
+from easy_pocket.core.ideas.placement import AGAINST, EIGHTH
+from easy_pocket.core.ideas.varied_span import Span
 from easy_pocket.core.pattern.articulation import changed
 from easy_pocket.core.pattern.backbeat import BACKBEATS, LOUD, backbeat, backbeat_voice
-from easy_pocket.core.pattern.metrical import weights
-from easy_pocket.core.pattern.pattern import Hit, Pattern
+from easy_pocket.core.pattern.pattern import Hit
 from easy_pocket.core.pattern.timebase import place_name
 from easy_pocket.core.pattern.voices import voice_name
 
@@ -31,70 +30,6 @@ OTHERS = {
     "tom_mid": ("tom_low", "tom_high"), "tom_low": ("tom_mid",), "conga_high": ("conga_low",),
     "conga_low": ("conga_high",),
 }  # fmt: skip
-
-
-@dataclass(frozen=True)
-class Span:
-    """The bars a variation may change, and the grid it works on."""
-
-    scene: IdeaContext
-    begin: int
-    end: int
-    step: int
-
-    @property
-    def pattern(self) -> Pattern:
-        return self.scene.pattern
-
-    @cached_property
-    def hits(self) -> list[Hit]:
-        """Those that may change."""
-        return [hit for hit in self.pattern.hits if self.begin <= hit.tick < self.end and is_free(self.pattern, hit)]
-
-    def empty(self, voice: str) -> list[int]:
-        """Slots on which the voice has no hit and may have one."""
-        slots = range(-(-self.begin // self.step) * self.step, self.end, self.step)
-        return [
-            tick
-            for tick in slots
-            if (voice, tick) not in self.pattern.by_place and is_free(self.pattern, Hit(voice, tick, 1))
-        ]
-
-    def of(self, *voices: str) -> list[Hit]:
-        return [hit for hit in self.hits if hit.voice in voices]
-
-    @cached_property
-    def _weights(self) -> dict[int, int]:
-        slots = range(-(-self.begin // self.step) * self.step, self.end, self.step)
-        ticks = sorted({*slots, *(hit.tick for hit in self.hits)})
-        return dict(zip(ticks, weights(ticks, self.scene.metre).tolist(), strict=True))
-
-    def weight(self, tick: int) -> int:
-        """Metrical weight of a slot, or of a hit that may change."""
-        return self._weights[tick]
-
-    @cached_property
-    def placement(self) -> Placement:
-        return Placement(self.pattern, self.begin, self.end, self.scene.tempo_bpm)
-
-    @cached_property
-    def odds(self) -> dict[tuple[str, str], float]:
-        """How likely a change is, by its kind and words, where that is not 1; 0: only when it is all that was asked."""
-        return {}
-
-    def likely(self, change: Change, odds: float) -> Change:
-        self.odds[change.kind, change.words] = odds
-        return change
-
-    @cached_property
-    def catalogue(self) -> dict[str, list[Change]]:
-        """What could be done, by kind, as far as it was asked for."""
-        return {}
-
-    def all_of(self, kind: str) -> list[Change]:
-        if kind not in self.catalogue:
-            self.catalogue[kind] = KINDS[kind][1](self)
-        return self.catalogue[kind]
 
 
 def ghosts(span: Span) -> list[Change]:
@@ -277,6 +212,15 @@ KINDS: dict[str, tuple[str, Callable[[Span], list[Change]]]] = {
     "pickup": ("pick-up", pickups),
     "lead_in": ("a cymbal backwards into the next bar", reversed_lead_ins),
 }
+
+
+def all_of(span: Span, kind: str) -> list[Change]:
+    """Every change of a kind that could be made in a span; found once."""
+    if kind not in span.catalogue:
+        span.catalogue[kind] = KINDS[kind][1](span)
+    return span.catalogue[kind]
+
+
 SINGLE = ("ghost", "kick", "backbeat", "hat_open", "move", "sound", "accent")  # kinds that are a hit each
 
 
@@ -304,7 +248,7 @@ def possible(span: Span, kinds: tuple[str, ...], rng: np.random.Generator) -> li
     list[Change]
         Changes, the kinds by turns.
     """
-    shuffled = [_by_odds(span, span.all_of(kind), rng, asked=len(kinds) == 1) for kind in kinds]
+    shuffled = [_by_odds(span, all_of(span, kind), rng, asked=len(kinds) == 1) for kind in kinds]
     order = rng.permutation(len(shuffled)).tolist()
     found = []
     for turn in range(max(map(len, shuffled), default=0)):

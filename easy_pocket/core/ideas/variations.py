@@ -14,7 +14,8 @@ from easy_pocket.core.ideas.fills import MOST_AT_ONCE, Batch
 from easy_pocket.core.ideas.idea_context import MAX_SEED, IdeaContext, check_voices
 from easy_pocket.core.ideas.playable import faults_of_hits, playable_tag
 from easy_pocket.core.ideas.taste import NO_TASTE, Taste
-from easy_pocket.core.ideas.variation_kinds import KINDS, Span, possible, step_of
+from easy_pocket.core.ideas.variation_kinds import KINDS, possible, step_of
+from easy_pocket.core.ideas.varied_span import Span
 from easy_pocket.core.pattern.metrical import syncopation
 from easy_pocket.core.pattern.pattern import Hit, Pattern
 
