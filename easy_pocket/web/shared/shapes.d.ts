@@ -754,7 +754,7 @@ export interface OtherSound {
   sound: number[];
 }
 
-/** A voice under the hands: its sound by velocity (audio keys, and which of them is each velocity's), how loud each velocity is, where it stands, what it cuts off. note: its MIDI note. */
+/** A voice under the hands: its sound by velocity (audio keys, and which of them is each velocity's), how loud each velocity is, where it stands, what it cuts off. others: its alternate sounds; strokes: further ones of its own sound, that sound in turn. note: its MIDI note. */
 export interface Pad {
   voice: string;
   name: string;
@@ -763,6 +763,7 @@ export interface Pad {
   audio: string[];
   sound: number[];
   others: OtherSound[];
+  strokes: OtherSound[];
   gain: number[];
   pan: number;
   place: string;

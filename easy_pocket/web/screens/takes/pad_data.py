@@ -6,7 +6,7 @@ from easy_pocket.core.formats.note_map import voice_of_note
 from easy_pocket.core.pattern.voices import stand_in
 from easy_pocket.core.song.stage_sound import voice_place
 from easy_pocket.core.sound.events import VoiceMix
-from easy_pocket.core.sound.kit import KitVoice, audio_key
+from easy_pocket.core.sound.kit import NEXT_STROKE, KitVoice, audio_key
 from easy_pocket.core.sound.velocity import gains
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.web.screens.takes.shapes import OtherSound, Pad
@@ -23,6 +23,7 @@ def pad_of(song: LoadedSong, voice: KitVoice) -> Pad:
         "audio": [audio_key(voice, number) for number in range(len(voice.stretches))],
         "sound": voice.stretch_of.tolist(),
         "others": [_other(voice.alternate(number)) for number in range(1, len(voice.alternates) + 1)],
+        "strokes": [_other(voice.alternate(NEXT_STROKE * turn)) for turn in range(1, voice.turns)],
         "gain": [round(value * loud, 5) for value in gains(voice.velocity_level)],
         "pan": voice.pan if mix.pan is None else mix.pan,
         "place": voice_place(song.part.id, voice.role),

@@ -14,7 +14,8 @@ class OtherSound(TypedDict):
 
 class Pad(TypedDict):
     """A voice under the hands: its sound by velocity (audio keys, and which of them is each velocity's), how loud each
-    velocity is, where it stands, what it cuts off. note: its MIDI note."""
+    velocity is, where it stands, what it cuts off. others: its alternate sounds; strokes: further ones of its own
+    sound, that sound in turn. note: its MIDI note."""
 
     voice: str
     name: str
@@ -23,6 +24,7 @@ class Pad(TypedDict):
     audio: list[str]
     sound: list[int]
     others: list[OtherSound]
+    strokes: list[OtherSound]
     gain: list[float]
     pan: float
     place: str

@@ -14,6 +14,8 @@ export class Striker {
     this.ringing = new Map(); // by what cuts them off
     /** @type {{ voice: string, velocity: number, key: string, at: number, late_ms: number }[]} */
     this.struck = []; // the last ones, for meters and tests
+    /** @type {Map<string, number>} */
+    this.turns = new Map(); // by voice, how often its own sound was struck
   }
 
   /** @param {import("../../shared/shapes").Pad[]} pads */
@@ -24,7 +26,7 @@ export class Striker {
 
   // Every sound of every voice, so that none is waited for.
   fetch() {
-    return Promise.all([...this.pads.values()].flatMap((pad) => [pad, ...pad.others].flatMap((one) => one.audio).map((key) => this.player.sound(key))));
+    return Promise.all([...this.pads.values()].flatMap((pad) => [pad, ...pad.others, ...pad.strokes].flatMap((one) => one.audio).map((key) => this.player.sound(key))));
   }
 
   /**
@@ -37,7 +39,7 @@ export class Striker {
     const { player } = this;
     const pad = this.pads.get(voice);
     if (!pad || !player.stage) return;
-    const from = pad.others[alternate - 1] ?? pad;
+    const from = pad.others[alternate - 1] ?? this.inTurn(pad);
     const key = from.audio[from.sound[velocity]];
     if (!(player.buffers.get(key) instanceof AudioBuffer)) {
       player.sound(key);
@@ -52,6 +54,16 @@ export class Striker {
     if (pad.choke) this.ringing.set(pad.choke, [...(this.ringing.get(pad.choke) ?? []).slice(-7), node]);
     this.struck.push({ voice, velocity, key, at, late_ms: performance.now() - ms });
     if (this.struck.length > 2048) this.struck = this.struck.slice(-1024);
+  }
+
+  /**
+   * The strokes of its own sound one after another, so that no two in a row are the same.
+   * @param {import("../../shared/shapes").Pad} pad
+   */
+  inTurn(pad) {
+    const turn = (this.turns.get(pad.voice) ?? -1) + 1;
+    this.turns.set(pad.voice, turn);
+    return pad.strokes[(turn % (pad.strokes.length + 1)) - 1] ?? pad;
   }
 
   /**
