@@ -24,9 +24,12 @@ export class Striker {
     if (this.player.context) this.fetch();
   }
 
-  // Every sound of every voice, so that none is waited for.
-  fetch() {
-    return Promise.all([...this.pads.values()].flatMap((pad) => [pad, ...pad.others, ...pad.strokes].flatMap((one) => one.audio).map((key) => this.player.sound(key))));
+  // Every sound of every voice, so that none is waited for; then the further strokes of each.
+  async fetch() {
+    const pads = [...this.pads.values()];
+    const all = (/** @type {{ audio: string[] }[]} */ sounds) => Promise.all(sounds.flatMap((one) => one.audio).map((key) => this.player.sound(key)));
+    await all(pads.flatMap((pad) => [pad, ...pad.others]));
+    all(pads.flatMap((pad) => pad.strokes));
   }
 
   /**
@@ -63,7 +66,8 @@ export class Striker {
   inTurn(pad) {
     const turn = (this.turns.get(pad.voice) ?? -1) + 1;
     this.turns.set(pad.voice, turn);
-    return pad.strokes[(turn % (pad.strokes.length + 1)) - 1] ?? pad;
+    const stroke = pad.strokes[(turn % (pad.strokes.length + 1)) - 1];
+    return stroke?.audio.every((key) => this.player.buffers.get(key) instanceof AudioBuffer) ? stroke : pad; // those on their way wait
   }
 
   /**
