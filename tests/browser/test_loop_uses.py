@@ -315,3 +315,30 @@ def test_a_hit_that_is_dragged_goes_back_by_escape(loop):
     until(loop, f"document.querySelectorAll('.onset')[4].dataset.at === '{time_s}'")
     saved(loop)
     assert loop.locator(".onset").nth(4).get_attribute("data-time") == time_s
+
+
+def test_a_loop_is_stretched_under_the_stack_at_another_pitch_while_it_plays(loop):
+    show(loop, "under")
+    loop.click('[data-layer-put="true"]')
+    saved(loop)
+    loop.click("#play")
+    until(loop, "easyPocket.player.running && easyPocket.player.layered.sounding.size > 0")
+    plain = loop.evaluate("easyPocket.playing.layered_loops[0]")
+    loop.select_option('[data-layer="how"]', "stretch")
+    saved(loop)
+    expect(loop.locator("#loop-under, [data-panel=under]").first).to_contain_text("The length stays")
+    loop.locator("#layer-pitch_semitones").fill("5")
+    saved(loop)
+    key = loop.evaluate("easyPocket.playing.layered_loops[0]")
+    assert key != plain
+    sounds = f"easyPocket.player.buffers.get('layers/{key}') instanceof AudioBuffer"
+    until(loop, sounds)
+    length_s = loop.evaluate(f"easyPocket.player.buffers.get('layers/{key}').duration")
+    assert length_s == pytest.approx(loop.evaluate("easyPocket.player.stack.length_s"), abs=0.001)
+    until(loop, f"[...easyPocket.player.layered.sounding.values()].some(({{ key }}) => key === '{key}')")
+    loop.keyboard.press("Control+z")  # the last click was on a slider
+    saved(loop)
+    loop.keyboard.press("Control+z")
+    saved(loop)
+    assert loop.evaluate("easyPocket.playing.layered_loops[0]") == plain
+    expect(loop.locator('[data-layer="how"]')).to_have_value("slices")

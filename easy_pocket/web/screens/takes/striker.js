@@ -24,12 +24,9 @@ export class Striker {
     if (this.player.context) this.fetch();
   }
 
-  // Every sound of every voice, so that none is waited for; then the further strokes of each.
-  async fetch() {
-    const pads = [...this.pads.values()];
-    const all = (/** @type {{ audio: string[] }[]} */ sounds) => Promise.all(sounds.flatMap((one) => one.audio).map((key) => this.player.sound(key)));
-    await all(pads.flatMap((pad) => [pad, ...pad.others]));
-    all(pads.flatMap((pad) => pad.strokes));
+  // Every sound of every voice, so that none is waited for.
+  fetch() {
+    return Promise.all([...this.pads.values()].flatMap((pad) => [pad, ...pad.others].flatMap((one) => one.audio).map((key) => this.player.sound(key))));
   }
 
   /**
@@ -42,7 +39,7 @@ export class Striker {
     const { player } = this;
     const pad = this.pads.get(voice);
     if (!pad || !player.stage) return;
-    const from = pad.others[alternate - 1] ?? this.inTurn(pad);
+    const from = pad.others[alternate - 1] ?? this.inTurn(pad, velocity);
     const key = from.audio[from.sound[velocity]];
     if (!(player.buffers.get(key) instanceof AudioBuffer)) {
       player.sound(key);
@@ -60,14 +57,20 @@ export class Striker {
   }
 
   /**
-   * The strokes of its own sound one after another, so that no two in a row are the same.
+   * The strokes of its own sound one after another, so that no two in a row are the same. One that is not here yet is
+   * asked for, and the first one sounds in its place: a hand does not wait.
    * @param {import("../../shared/shapes").Pad} pad
+   * @param {number} velocity
    */
-  inTurn(pad) {
+  inTurn(pad, velocity) {
     const turn = (this.turns.get(pad.voice) ?? -1) + 1;
     this.turns.set(pad.voice, turn);
     const stroke = pad.strokes[(turn % (pad.strokes.length + 1)) - 1];
-    return stroke?.audio.every((key) => this.player.buffers.get(key) instanceof AudioBuffer) ? stroke : pad; // those on their way wait
+    if (!stroke) return pad;
+    const key = stroke.audio[stroke.sound[velocity]];
+    if (this.player.buffers.get(key) instanceof AudioBuffer) return stroke;
+    this.player.sound(key);
+    return pad;
   }
 
   /**
