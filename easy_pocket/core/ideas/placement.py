@@ -28,8 +28,12 @@ class Placement:
         self.pattern, self.begin, self.end, self.tempo_bpm = pattern, begin, end, tempo_bpm
 
     @cached_property
+    def _held(self) -> frozenset[Hit]:
+        return frozenset(backbeat(self.pattern))
+
+    @cached_property
     def backbeats(self) -> frozenset[int]:
-        return frozenset(hit.tick for hit in backbeat(self.pattern))
+        return frozenset(hit.tick for hit in self._held)
 
     @cached_property
     def kicks(self) -> frozenset[int]:
@@ -93,17 +97,21 @@ class Placement:
         ghosts = Counter(hit.tick // bar for hit in self.pattern.hits if _is_ghost(hit))
         kept = []
         for change in offered:
+            if not change.come:
+                kept.append(change)
+                continue
             new_kicks = {hit.tick for hit in change.come if hit.voice == "kick"} - self.kicks
             new_ghosts = [hit.tick for hit in change.come if _is_ghost(hit) and hit not in change.gone]
-            if any(self.kick_odds(tick) == 0 or not self._foot_can(tick, kicks | new_kicks) for tick in new_kicks):
+            with_them = kicks | new_kicks if new_kicks else kicks
+            if any(self.kick_odds(tick) == 0 or not self._foot_can(tick, with_them) for tick in new_kicks):
                 continue
             if any(self.ghost_odds(tick) == 0 for tick in new_ghosts):
                 continue
-            come = Counter(tick // bar for tick in new_ghosts)
+            come = Counter(tick // bar for tick in new_ghosts) if new_ghosts else {}
             if any(ghosts[number] + count > self.ghosts_a_bar for number, count in come.items()):
                 continue
-            kicks |= new_kicks
-            ghosts += come
+            kicks = with_them
+            ghosts.update(come)
             kept.append(change)
         return kept
 
@@ -119,8 +127,7 @@ class Placement:
 
     def keeps_backbeat(self, change: Change) -> bool:
         """Whether no hit of the backbeat goes, moves, is given away or becomes softer."""
-        held = set(backbeat(self.pattern))
-        return not any(hit in held for hit in change.gone)
+        return not any(hit in self._held for hit in change.gone)
 
 
 def _is_ghost(hit: Hit) -> bool:
