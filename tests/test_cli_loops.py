@@ -89,12 +89,18 @@ def test_a_loop_at_another_tempo_is_heard_there(desk):
     assert run("retime", "loop.wav", "--tempo", "110", "-o", "fast.wav", cwd=desk).returncode == 0
     heard = analyze_loop(read_audio(desk / "fast.wav", "fast.wav"))
     assert heard.reading.tempo_bpm == pytest.approx(110, rel=0.01)
+    asked = ("retime", "loop.wav", "--tempo", "110", "--how", "stretch", "--semitones", "-3", "-o", "low.wav")
+    assert run(*asked, cwd=desk).returncode == 0
+    fast, low = (read_audio(desk / name, name) for name in ("fast.wav", "low.wav"))
+    assert low.duration_s == fast.duration_s
+    assert analyze_loop(low).reading.tempo_bpm == pytest.approx(110, rel=0.01)
 
 
 @pytest.mark.parametrize(
     ("command", "words"),
     [
         (("retime", "loop.wav", "--tempo", "-90", "-o", "x.wav"), "tempo is -90"),
+        (("retime", "loop.wav", "--tempo", "90", "--semitones", "30", "-o", "x.wav"), "pitch is 30"),
         (("sit-in", "in.mid", "loop.wav", "-o", "x.mid", "--strength", "200"), "strength is 200 %"),
         (("slices", "loop.wav", "-o", "x", "--by", "grid", "--slots", "99"), "slots in a slice is 99"),
         (("hits", "in.mid", "-o", "x.mid"), "in.mid"),
