@@ -303,9 +303,11 @@ def main() -> None:
     _tones.update({program: render_tones(program, TONE_NOTES) for program in TONES})
     _hits.update(soundfont(tuple(program for program in PROGRAMS if program not in without)))
     with Pool() as pool:
-        of_level = pool.map(levels_of, batches(args.loops, args.own == "yes"), chunksize=1)
-        loops = [one for batch in of_level for one in batch]
-        level, ordered = stored("level", levels(loops)), levels_ordered(loops)
+        level, ordered = dict[str, np.ndarray](), dict[str, float]()
+        if args.only != "together":
+            of_level = pool.map(levels_of, batches(args.loops, args.own == "yes"), chunksize=1)
+            loops = [one for batch in of_level for one in batch]
+            level, ordered = stored("level", levels(loops)), levels_ordered(loops)
         if args.only == "level":
             keep(args.out, level, told, ordered)
             return

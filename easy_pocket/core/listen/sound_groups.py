@@ -35,14 +35,11 @@ NEAREST = {
     "tom": ("tom_mid", "tom_low", "tom_high", "snare", "kick"),
     "cymbal": ("ride", "crash", "hat_open", "hat_closed", "shaker"),
 }  # fmt: skip
-
+UNKNOWN = "sound"  # what groups are called that are no drums we know
+LEFT_OUT = ""  # in place of a voice: these hits are not written
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.intp]
 Singles = npt.NDArray[np.float32]
-
-
-UNKNOWN = "sound"  # what groups are called that are no drums we know
-LEFT_OUT = ""  # in place of a voice: these hits are not written
 
 
 @dataclass(frozen=True)
@@ -57,6 +54,10 @@ class Group:
     voice: str
     hits: tuple[int, ...]
     certainty: tuple[float, ...]
+
+    @property
+    def is_drum(self) -> bool:
+        return not self.name.startswith(f"{UNKNOWN} ")
 
 
 @dataclass(frozen=True)

@@ -1,5 +1,7 @@
 // The lines of beats and bars over the waveform, and what of them a span covers that is drawn.
 
+import { byId } from "../../shared/dom.js";
+
 /** @typedef {{ at: number, beat: number }} Line seconds in the file, and which beat begins there, from 0 at bar one */
 
 /**
@@ -9,6 +11,24 @@
 export function beatLines(every = 1) {
   const lines = [...document.querySelectorAll("#wave-over [data-beat]")].map((/** @type {any} */ line) => ({ at: Number(line.dataset.at), beat: Number(line.dataset.beat) }));
   return lines.filter(({ beat }) => beat % every === 0).sort((one, other) => one.at - other.at);
+}
+
+/**
+ * Mark so many lines from one on, on the waveform: its begin and end in seconds.
+ * @param {Line[]} lines
+ * @param {number} beat the one it begins on
+ * @param {number} count
+ * @param {import("./wave.js").Wave} wave
+ * @returns {[number, number]}
+ */
+export function markSpan(lines, beat, count, wave) {
+  const begin = lines.find((line) => line.beat === beat)?.at ?? 0;
+  const end = lines.filter(({ at }) => at > begin)[count - 1]?.at ?? wave.duration; // the last one may end with the file
+  const drawn = byId("span-drawn");
+  Object.assign(drawn.dataset, { from: begin, until: end });
+  drawn.classList.add("kept");
+  wave.later();
+  return [begin, end];
 }
 
 /**

@@ -1,6 +1,6 @@
 // A fill in a loop, chosen on its waveform beat by beat, and taken to Ideas with its rhythm and dynamics.
 
-import { beatLines, coveredLines } from "./beat_lines.js";
+import { beatLines, coveredLines, markSpan } from "./beat_lines.js";
 import { byId } from "../../shared/dom.js";
 import { showLedger } from "../../shared/notes.js";
 import { bringFrom } from "../ideas/idea_put.js";
@@ -97,12 +97,7 @@ export class FillSpan {
     byId("fill-bar").value = `${Math.floor(beat / this.perBar) + 1}`;
     byId("fill-beat").value = `${(beat % this.perBar) + 1}`;
     byId("fill-beats").value = `${length}`;
-    const lines = beatLines();
-    const begin = lines.find((line) => line.beat === beat)?.at ?? 0;
-    const end = lines.filter(({ at }) => at > begin)[length - 1]?.at ?? this.loops.wave.duration;
-    Object.assign(byId("span-drawn").dataset, { from: begin, until: end });
-    byId("span-drawn").classList.add("kept");
-    this.loops.wave.later();
+    const [begin, end] = markSpan(beatLines(), beat, length, this.loops.wave);
     showLedger(`${this.place(beat, length)}|${begin.toFixed(3)}–${end.toFixed(3)} s`);
     return [begin, end];
   }

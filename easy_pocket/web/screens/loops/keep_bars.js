@@ -1,6 +1,6 @@
 // Bars of a long recording as a loop of its own: typed, proposed, or drawn over on the waveform.
 
-import { beatLines, coveredLines } from "./beat_lines.js";
+import { beatLines, coveredLines, markSpan } from "./beat_lines.js";
 import { byId } from "../../shared/dom.js";
 import { showLedger } from "../../shared/notes.js";
 
@@ -77,11 +77,7 @@ export class KeepBars {
   show(from, to) {
     byId("keep-from").value = `${from}`;
     byId("keep-to").value = `${to}`;
-    const begin = this.lines.find(({ beat }) => beat === (from - 1) * this.beats)?.at ?? 0;
-    const end = this.lines.filter(({ at }) => at > begin)[to - from]?.at ?? this.loops.wave.duration;
-    Object.assign(byId("span-drawn").dataset, { from: begin, until: end });
-    byId("span-drawn").classList.add("kept");
-    this.loops.wave.later();
+    const [begin, end] = markSpan(this.lines, (from - 1) * this.beats, to - from + 1, this.loops.wave);
     showLedger(`${from === to ? `bar ${from}` : `bars ${from} to ${to}`}|${begin.toFixed(3)}–${end.toFixed(3)} s`);
     return [begin, end];
   }

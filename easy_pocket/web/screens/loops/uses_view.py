@@ -14,7 +14,7 @@ from easy_pocket.core.listen.loop_analysis import LoopAnalysis
 from easy_pocket.core.listen.loop_side import side_of_loop
 from easy_pocket.core.listen.reading import Reading
 from easy_pocket.core.listen.sit_in import SitIn, SitInResult
-from easy_pocket.core.listen.sound_groups import UNKNOWN, Group
+from easy_pocket.core.listen.sound_groups import Group
 from easy_pocket.core.pattern.timebase import ms_per_tick, place_name
 from easy_pocket.core.pattern.voices import ROLES, voice_name
 from easy_pocket.store.database import Reader, Reads
@@ -34,7 +34,7 @@ NO_DRUMS = "These are no drums we know (a mouth, a table?): they are told apart 
 def groups_doc(reader: Reads, row: LoopRow) -> HitGroups:
     """The groups of a loop, with when their hits are and how sure they are."""
     heard, groups = loop_groups(reader, row)
-    strange = any(group.name.startswith(f"{UNKNOWN} ") for group in groups)
+    strange = any(not group.is_drum for group in groups)
     return {
         "groups": [_group_doc(group, heard) for group in groups],
         "unsure": _unsure(groups),
