@@ -17,28 +17,20 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-import soxr
-from fit_kinds import PROGRAMS, _hits, sound_of, soundfont
 from fitted import MADE, made_of, save
-from scipy import signal
+from made_sounds import any_tone, programs_without, render_sounds, sound_of
+from networks import averaged, stored
 from scipy.stats import spearmanr
 from sklearn.neural_network import MLPClassifier, MLPRegressor
-from soundfont_hits import render_tones
+from strange_sounds import burst
 
-from bench.aging import made_tone
 from bench.made_loops import MadeLoop, made_loops
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import NoHitsError
 from easy_pocket.core.listen.bar_context import bar_features, bars_are_reliable
 from easy_pocket.core.listen.candidates import Candidates, detect_candidates
-from easy_pocket.core.listen.hit_classifier import (
-    FARTHEST,
-    FITTED_FILE,
-    MERGE_S,
-    Network,
-    needed_log_odds,
-    select_separated,
-)
+from easy_pocket.core.listen.hit_classifier import FITTED_FILE, MERGE_S, needed_log_odds, select_separated
+from easy_pocket.core.listen.network import Network
 from easy_pocket.core.listen.onsets import Onsets, level_features, measure, strengths
 from easy_pocket.core.listen.preparation import RATE_HZ, Prepared, prepare
 from easy_pocket.core.listen.ranked_readings import rank_readings
@@ -46,14 +38,10 @@ from easy_pocket.core.listen.ranked_readings import rank_readings
 FEWEST_HEARD = 6  # hits of a loop that are told beside each other
 A_BATCH = 40  # loops from one seed ...
 STILL = 4  # ... and what holds no hit at all
-STARTS = 4  # networks fitted from different starts
 HIDDEN = {"sound": 48, "bars": 24, "together": 48, "level": 48}
 HIT_S, MISS_S = 0.0025, 0.005  # a place so near a hit is one; one farther off is none; between them nothing is learnt
 FIRST_SEED = 1000  # no bench or test uses these
 AGED = 0.5  # share of the loops that has gone through what bench/aging.py holds
-TONES = (0, 4, 16, 24, 32, 33, 38, 48, 61, 81, 88)  # melodic programs of the SoundFont; others are for held-out figures
-TONE_NOTES = list(range(28, 84, 5))
-_tones: dict[int, dict[int, np.ndarray]] = {}
 
 
 @dataclass(frozen=True)
@@ -72,20 +60,6 @@ def batches(loops: int, own: bool) -> list[tuple[int, bool]]:
     return [(FIRST_SEED + number, own and number % 3 == 0) for number in range(count)]
 
 
-def burst(dice: np.random.Generator) -> np.ndarray:
-    """A tap, a puff, a click: noise or a few tones in some band, that starts and dies away somehow."""
-    t = np.arange(int(0.4 * RATE_HZ)) / RATE_HZ
-    low_hz = float(np.exp(dice.uniform(np.log(60), np.log(6000))))
-    if dice.random() < 0.7:
-        wide = low_hz < 1000 and dice.random() < 0.5
-        band = (low_hz, 16_000.0 if wide else min(low_hz * float(dice.uniform(1.5, 6)), 18_000.0))
-        body = signal.sosfilt(signal.butter(2, band, "band", fs=RATE_HZ, output="sos"), dice.standard_normal(len(t)))
-    else:
-        body = np.sum([np.sin(2 * np.pi * low_hz * ratio * t) for ratio in dice.uniform(1, 3, 3)], axis=0)
-    rise_s, decay_s = dice.uniform(0.0002, 0.004), float(np.exp(dice.uniform(np.log(0.008), np.log(0.15))))
-    return np.asarray(body * np.minimum(1, t / rise_s) * np.exp(-t / decay_s))
-
-
 def stillness(dice: np.random.Generator) -> Audio:
     """What goes on without a hit: tones, chords that swell, hiss that comes and goes."""
     t = np.arange(int(dice.uniform(2, 6) * RATE_HZ)) / RATE_HZ
@@ -100,22 +74,8 @@ def stillness(dice: np.random.Generator) -> Audio:
     return Audio((0.5 * x / np.abs(x).max()).astype(np.float32), RATE_HZ, "still")
 
 
-def any_tone(kind: str, note: int, length_s: float, dice: np.random.Generator) -> np.ndarray:
-    """Of the SoundFont mostly, moved to the note it shall be; else made."""
-    if dice.random() < 0.3 or not _tones:
-        return made_tone(kind, note, length_s, dice)
-    known = _tones[int(dice.choice(list(_tones)))]
-    nearest = min(known, key=lambda one: abs(one - note))
-    x = soxr.resample(known[nearest][: 3 * RATE_HZ], RATE_HZ * 2 ** ((note - nearest) / 12), RATE_HZ).astype(np.float64)
-    x = x[max(int(np.argmax(np.abs(x) > 0.02 * np.abs(x).max())) - 40, 0) :]
-    x = x[: max(round(length_s * RATE_HZ), 1000)].copy()
-    end = min(len(x), int(0.03 * RATE_HZ))
-    x[-end:] *= np.linspace(1, 0, end)
-    return x
-
-
 def any_sound(voice: str, dice: np.random.Generator) -> np.ndarray | None:
-    return burst(dice) if dice.random() < 0.2 else sound_of(voice, dice)
+    return burst(voice, dice) if dice.random() < 0.2 else sound_of(voice, dice)
 
 
 def loops_of(batch: tuple[int, bool]) -> Iterator[MadeLoop]:
@@ -188,15 +148,14 @@ def by_bars(job: tuple[list[Examples], Network]) -> tuple[np.ndarray, np.ndarray
 def fitted(name: str, pictures: np.ndarray, apart: np.ndarray) -> Network:
     """Whether a place is a hit."""
     known = (apart < HIT_S) | (apart >= MISS_S)
-    return averaged(name, MLPClassifier, pictures[known], apart[known] < HIT_S)
+    return averaged(name, MLPClassifier, pictures[known], apart[known] < HIT_S, HIDDEN[name])
 
 
 def middles(examples: list[Examples]) -> Network:
     """How much later than its start the middle of a hit lies, in ms."""
     pictures = np.concatenate([one.pictures[one.off_s < HIT_S] for one in examples])
-    return averaged(
-        "together", MLPRegressor, pictures, np.concatenate([one.middle_ms[one.off_s < HIT_S] for one in examples])
-    )
+    middle_ms = np.concatenate([one.middle_ms[one.off_s < HIT_S] for one in examples])
+    return averaged("together", MLPRegressor, pictures, middle_ms, HIDDEN["together"])
 
 
 def levels_of(batch: tuple[int, bool]) -> list[tuple[np.ndarray, np.ndarray]]:
@@ -226,29 +185,8 @@ def levels_of(batch: tuple[int, bool]) -> list[tuple[np.ndarray, np.ndarray]]:
 
 def levels(loops: list[tuple[np.ndarray, np.ndarray]]) -> Network:
     """How strong the drums of a hit alone are, in dB beside the median of its recording."""
-    return averaged("level", MLPRegressor, *(np.concatenate([one[part] for one in loops]) for part in (0, 1)))
-
-
-def averaged(name: str, kind: type, pictures: np.ndarray, wanted: np.ndarray) -> Network:
-    """One network of STARTS ones: what they say averaged."""
-    middle, width = pictures.mean(axis=0), pictures.std(axis=0) + 1e-3
-    scaled = np.clip((pictures - middle) / width, -FARTHEST, FARTHEST)
-    parts = []
-    for start in range(STARTS):
-        one = kind(
-            hidden_layer_sizes=(HIDDEN[name],), alpha=3e-3, batch_size=512, early_stopping=True, n_iter_no_change=4,
-            max_iter=40, random_state=start,
-        ).fit(scaled, wanted)  # fmt: skip
-        parts.append((one.coefs_[0], one.intercepts_[0], one.coefs_[1][:, 0], float(one.intercepts_[1][0])))
-    print(f"{name}: {len(wanted)} places, mean {wanted.mean():.2f}", flush=True)
-    return Network(
-        middle,
-        width,
-        np.concatenate([weights for weights, *_ in parts], axis=1),
-        np.concatenate([offsets for _, offsets, *_ in parts]),
-        np.concatenate([out for *_, out, _ in parts]) / STARTS,
-        float(np.mean([bias for *_, bias in parts])),
-    )
+    features, level_db = (np.concatenate([one[part] for one in loops]) for part in (0, 1))
+    return averaged("level", MLPRegressor, features, level_db, HIDDEN["level"])
 
 
 def by_their_sound(examples: list[Examples]) -> Network:
@@ -263,12 +201,6 @@ def right_by(network: Network, examples: list[Examples]) -> np.ndarray:
     apart = np.concatenate([one.off_s for one in examples])
     known = (apart < HIT_S) | (apart >= MISS_S)
     return (odds[known] > needed_log_odds(0.5)) == (apart[known] < HIT_S)
-
-
-def stored(name: str, network: Network) -> dict[str, np.ndarray]:
-    kept = {part: np.asarray(getattr(network, part)) for part in Network.__dataclass_fields__}
-    exact = {part: value.astype(np.float16 if part == "weights" else np.float32) for part, value in kept.items()}
-    return {f"{name}_{part}": value for part, value in exact.items()}
 
 
 def levels_ordered(loops: list[tuple[np.ndarray, np.ndarray]]) -> dict[str, float]:
@@ -299,9 +231,7 @@ def main() -> None:
         "arguments": {name: value for name, value in vars(args).items() if name != "out"},
         "data_seed": FIRST_SEED,
     }
-    without = {int(one) for one in args.without.split(",") if one}
-    _tones.update({program: render_tones(program, TONE_NOTES) for program in TONES})
-    _hits.update(soundfont(tuple(program for program in PROGRAMS if program not in without)))
+    render_sounds(programs_without(args.without))
     with Pool() as pool:
         level, ordered = dict[str, np.ndarray](), dict[str, float]()
         if args.only != "together":

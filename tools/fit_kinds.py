@@ -1,5 +1,6 @@
-"""Fit what kinds of hits in loops are told by: on loops made for it (bench/made_loops.py) from our kits, from models
-with settings drawn at random, and from hits of the SoundFont's kits. Needs Debian's fluidsynth and fluid-soundfont-gm.
+"""Fit what kinds of hits in loops are told by, and drums from what is none: on loops made for it (bench/made_loops.py)
+from our kits, from models with settings drawn at random, from hits of the SoundFont's kits, and from sounds of mouths
+and tables. Needs Debian's fluidsynth and fluid-soundfont-gm.
 
     tools/fit kinds [--without 0,40] [-o FILE]    leave these SoundFont kits out, to see how well unknown ones are told
 """
@@ -7,126 +8,153 @@ with settings drawn at random, and from hits of the SoundFont's kits. Needs Debi
 from __future__ import annotations
 
 import argparse
+from collections.abc import Callable
+from dataclasses import dataclass
 from multiprocessing import Pool
 from pathlib import Path
+from typing import Any
 
 import numpy as np
-from fit_roles import RANGES, drawn, recorded, varied
 from fitted import save
-from soundfont_hits import NOTES, render
+from made_sounds import KIND_OF, any_tone, programs_without, render_sounds, sound_of
+from networks import averaged, stored
+from sklearn.neural_network import MLPClassifier
+from strange_sounds import burst, mouth, table
 
-from bench.made_loops import RATE, made_loops
-from easy_pocket.core.listen.drum_classifier import FITTED_FILE, KINDS, kernel, onset_pictures
+from bench.made_loops import made_loops
+from easy_pocket.core.listen.drum_classifier import FITTED_FILE, KINDS, TOLD, in_context, onset_pictures
+from easy_pocket.core.listen.network import Network
 
-PROGRAMS = (0, 8, 16, 24, 25, 32, 40, 48)
-LOOPS, BATCHES = 130, 8
-FIRST_SEED = 500
-KNOWN = 1500
-RIDGE = 0.3
+A_BATCH = 40  # loops from one seed
+FIRST_SEED = 70_000
+TEST = 0.12  # share of the batches the scores are told of
+AGES = (0.0, 1.0, 0.5, 1.0)  # share of aged loops, by batch
+STRANGE: tuple[Callable[[str, np.random.Generator], np.ndarray], ...] = (mouth, table, burst)
+STRANGE_EACH = 5  # every so many-th batch holds none but these
+OTHER_VOICE = 0.12  # share of voices that play something else: a tom in place of a kick
+A_FEW, FEW = 0.3, 12  # share of loops of which a few hits alone are learnt too, and how many at most
 MERGE_S = 0.030
-KIND_OF = {
-    "kick": "kick", "snare": "snare", "clap": "snare", "rim": "snare", "hat_closed": "hat", "hat_open": "hat",
-    "hat_pedal": "hat", "shaker": "hat", "tambourine": "hat", "tom_low": "tom", "tom_mid": "tom", "tom_high": "tom",
-    "ride": "cymbal", "crash": "cymbal",
-}  # fmt: skip
-_hits: dict[str, list[np.ndarray]] = {}
+LATE_S = 0.001  # standard deviation of where hits are heard
+HIDDEN = {"kinds": 96, "drums": 24}
 
 
-def soundfont(programs: tuple[int, ...]) -> dict[str, list[np.ndarray]]:
-    found: dict[str, list[np.ndarray]] = {voice: [] for voice in KIND_OF}
-    strikes = [(voice, note) for voice, note in NOTES.items() if voice in KIND_OF]
-    for program in programs:
-        for (voice, _), x in zip(strikes, render(program, [(note, 112) for _, note in strikes]), strict=True):
-            level = np.abs(x)
-            if level.max() > 1e-4:
-                start = max(int(np.argmax(level > level.max() * 0.01)) - 30, 0)
-                found[voice].append(x[start : start + 2 * RATE].astype(np.float64))
-    return found
+@dataclass(frozen=True)
+class Examples:
+    """Of one recording: its hits' pictures, what each is of TOLD, and whether they are drums.
+
+    named: what they are is known; of sounds of nothing in particular it is not.
+    """
+
+    pictures: np.ndarray
+    told: np.ndarray
+    drums: bool
+    named: bool
+    age: float
 
 
-def sound_of(voice: str, dice: np.random.Generator) -> np.ndarray | None:
-    """Of the SoundFont, of a model, or None for the kit's own; now and then with some breath on its attack."""
-    sound = _plain_sound_of(voice, dice)
-    if sound is None or dice.random() > 0.25:
-        return sound
-    t = np.arange(len(sound)) / RATE
-    breath = dice.standard_normal(len(sound)) * np.exp(-t / dice.uniform(0.005, 0.04))
-    return np.asarray(sound + np.abs(sound).max() * 10 ** (dice.uniform(-40, -24) / 20) * breath)
+def examples(batch: int) -> list[Examples]:
+    seed = FIRST_SEED + batch
+    dice = np.random.default_rng([seed, 5])
+    strange = STRANGE[batch // STRANGE_EACH % len(STRANGE)] if batch % STRANGE_EACH == STRANGE_EACH - 1 else None
+    own = batch % 8 == 0
+    played: dict[str, str] = {}  # by the voice that is written, of the loop that is made just now
 
+    def sound(voice: str, loop_dice: np.random.Generator) -> np.ndarray | None:
+        played[voice] = voice
+        if strange:
+            return strange(voice, loop_dice)
+        if loop_dice.random() < OTHER_VOICE:
+            other = str(loop_dice.choice(list(KIND_OF)))
+            found = sound_of(other, loop_dice)
+            if found is not None:
+                played[voice] = other
+                return found
+        return None if own else sound_of(voice, loop_dice)
 
-def _plain_sound_of(voice: str, dice: np.random.Generator) -> np.ndarray | None:
-    chance = dice.random()
-    if chance < 0.25:
-        return None
-    if chance < 0.55 or not _hits[voice]:
-        made = drawn(voice, dice) if voice in RANGES else None
-        return None if made is None else made.mean(axis=1, dtype=np.float64)
-    x = _hits[voice][int(dice.integers(len(_hits[voice])))]
-    return np.asarray(recorded(voice, varied(x, dice)[:, None], dice)[:, 0])
-
-
-def examples(job: tuple[int, float]) -> tuple[np.ndarray, np.ndarray]:
-    seed, age = job
-    pictures, kinds = [], []
-    for loop in made_loops(LOOPS, seed, sound_of=sound_of, age=age):
-        hits = sorted(loop.truth["hits"], key=lambda hit: hit["time_s"])
-        together: list[list[dict]] = []
-        for hit in hits:
+    age = AGES[batch % len(AGES)]
+    found = []
+    for loop in made_loops(A_BATCH, seed, sound_of=sound, busier=batch % 2 == 0, age=age, tone_of=any_tone):
+        together: list[list[dict[str, Any]]] = []
+        for hit in sorted(loop.truth["hits"], key=lambda hit: float(hit["time_s"])):
             if together and hit["time_s"] - together[-1][0]["time_s"] < MERGE_S:
                 together[-1].append(hit)
             else:
                 together.append([hit])
-        times = np.array([group[0]["time_s"] for group in together])
-        inside = times < loop.truth["duration_s"] - 0.02
-        told = np.zeros((len(together), len(KINDS)))
+        together = [group for group in together if group[0]["time_s"] < loop.truth["duration_s"] - 0.02]
+        told = np.zeros((len(together), len(TOLD)), dtype=bool)
         for row, group in enumerate(together):
             for hit in group:
-                told[row, KINDS.index(KIND_OF[hit["voice"]])] = 1
-        pictures.append(onset_pictures(loop.audio.samples[:, 0], times)[inside])
-        kinds.append(told[inside])
-    return np.concatenate(pictures), np.concatenate(kinds)
+                voice = played.get(hit["voice"], hit["voice"])
+                told[row, TOLD.index(KIND_OF[voice])] = True
+                told[row, TOLD.index("open hat")] |= voice == "hat_open"
+                told[row, TOLD.index("crash")] |= voice == "crash"
+        played.clear()
+        times = np.array([group[0]["time_s"] for group in together])
+        heard = np.maximum(times + dice.normal(0, LATE_S, len(times)), 0)
+        first, count = int(dice.integers(len(times))), int(dice.integers(1, FEW + 1))
+        for part in (slice(None), slice(first, first + count))[: 1 + (dice.random() < A_FEW)]:
+            pictures = onset_pictures(loop.audio.samples[:, 0], heard[part]).astype(np.float32)
+            found.append(Examples(pictures, told[part], strange is None, strange is not burst, age))
+    return found
+
+
+def features(loops: list[Examples]) -> np.ndarray:
+    return np.concatenate([in_context(one.pictures) for one in loops])
+
+
+def fit_kinds(loops: list[Examples]) -> Network:
+    named = [one for one in loops if one.named]
+    told = np.concatenate([one.told for one in named]).astype(int)
+    return averaged("kinds", MLPClassifier, features(named), told, HIDDEN["kinds"])
+
+
+def fit_drums(loops: list[Examples]) -> Network:
+    drums = np.concatenate([np.full(len(one.pictures), one.drums) for one in loops])
+    return averaged("drums", MLPClassifier, features(loops), drums, HIDDEN["drums"])
+
+
+def scores_of(kinds: Network, drums: Network, loops: list[Examples]) -> dict[str, float]:
+    """F of what is told of loops that were not learnt from."""
+    scores = {}
+    for name, some in (
+        ("clean", [one for one in loops if one.drums and not one.age]),
+        ("aged", [one for one in loops if one.drums and one.age]),
+    ):
+        told, true = kinds.of(features(some)) > 0, np.concatenate([one.told for one in some])
+        for number, kind in enumerate(TOLD):
+            scores[f"F of {kind}, {name}"] = f_of(told[:, number], true[:, number])
+        scores[f"F of kinds, {name}"] = f_of(told[:, : len(KINDS)], true[:, : len(KINDS)])
+    right = [float(np.median(drums.of(in_context(one.pictures)))) > 0 for one in loops]
+    scores["drums told from what is none"] = float(
+        np.mean([r == one.drums for r, one in zip(right, loops, strict=True)])
+    )
+    return {name: round(score, 3) for name, score in scores.items()}
+
+
+def f_of(told: np.ndarray, true: np.ndarray) -> float:
+    return float(2 * (told & true).sum() / max(told.sum() + true.sum(), 1))
 
 
 def main() -> None:
     asked = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     asked.add_argument("--without", default="")
-    asked.add_argument("--batches", type=int, default=BATCHES, help="of 130 loops each")
-    asked.add_argument("--aged", type=float, default=0.0, help="share of the loops that bench/aging.py makes old")
+    asked.add_argument("--batches", type=int, default=160, help="of 40 loops each")
     asked.add_argument("-o", dest="out", type=Path, default=FITTED_FILE)
     args = asked.parse_args()
-    without = {int(one) for one in args.without.split(",") if one}
-    _hits.update(soundfont(tuple(program for program in PROGRAMS if program not in without)))
+    render_sounds(programs_without(args.without))
     with Pool() as pool:
-        found = pool.map(examples, [(FIRST_SEED + number, args.aged) for number in range(args.batches)])
-    pictures, kinds = (np.concatenate([one[part] for one in found]) for part in (0, 1))
-    test = np.zeros(len(pictures), dtype=bool)
-    test[-len(found[-1][0]) :] = True
-    dice = np.random.default_rng(7)
-    middle, width = pictures.mean(axis=0), pictures.std(axis=0) + 1e-6
-    scaled = (pictures - middle) / width
-
-    def fit(which: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-        rare = 1 / np.maximum(kinds[which].mean(axis=0), 0.05)  # rarer kinds have as many to compare with
-        chance = (kinds[which] * rare).max(axis=1)
-        known = scaled[dice.choice(np.flatnonzero(which), KNOWN, replace=False, p=chance / chance.sum())]
-        alike, bias = kernel(scaled[which], known), kinds[which].mean(axis=0)
-        weights = np.linalg.solve(alike.T @ alike + RIDGE * np.eye(KNOWN), alike.T @ (kinds[which] - bias))
-        return known, weights, bias
-
-    known, weights, bias = fit(~test)
-    told = kernel(scaled[test], known) @ weights + bias > 0.5
-    right = 2 * (told & (kinds[test] > 0)).sum(axis=0) / np.maximum(told.sum(axis=0) + kinds[test].sum(axis=0), 1)
-    scores = {f"F of {kind}, last batch held out": float(one) for kind, one in zip(KINDS, right.round(3), strict=True)}
-    known, weights, bias = fit(np.ones(len(pictures), dtype=bool))
-    half = {"known": known, "weights": weights, "middle": middle, "width": width, "bias": bias}
-    small = {name: value.astype(np.float16 if name == "known" else np.float32) for name, value in half.items()}
+        found = pool.map(examples, range(args.batches), chunksize=1)
+    learnt = round(args.batches * (1 - TEST))
+    loops, test = ([one for batch in part for one in batch] for part in (found[:learnt], found[learnt:]))
+    scores = scores_of(fit_kinds(loops), fit_drums(loops), test)
+    everything = loops + test
     save(
         args.out,
-        small,
+        {**stored("kinds", fit_kinds(everything)), **stored("drums", fit_drums(everything))},
         tool="fit kinds",
-        arguments={"without": args.without, "batches": args.batches, "aged": args.aged},
+        arguments={"without": args.without, "batches": args.batches},
         data_seed=FIRST_SEED,
-        scores={"hits": len(pictures), **scores},
+        scores={"recordings": len(everything), **scores},
     )
 
 

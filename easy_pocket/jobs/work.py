@@ -22,7 +22,7 @@ from easy_pocket.core.formats.sfz import ReadKit
 from easy_pocket.core.formats.song_midi import ReadSong, read_song_midi
 from easy_pocket.core.formats.sound_files import ImportedSounds, import_sounds
 from easy_pocket.core.listen.groove import extract_template
-from easy_pocket.core.listen.loop_analysis import analyze_loop
+from easy_pocket.core.listen.loop_analysis import analyze_listened, analyze_loop, listen
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.progress import OnProgress, no_progress
 from easy_pocket.core.sound.character import Character
@@ -31,6 +31,7 @@ from easy_pocket.home.dumps import BY_HAND, make_dump
 from easy_pocket.home.folder import LaunchError
 from easy_pocket.store.database import Database, Reader
 from easy_pocket.store.kits.sound_library import measured
+from easy_pocket.store.loops.listening import keep_listening
 from easy_pocket.store.loops.loops import stored
 from easy_pocket.store.songs.edits.loops import AnalyzedFile
 from easy_pocket.store.songs.edits.prepared import prepare_long
@@ -60,9 +61,12 @@ def ready() -> None:
 def analyze_file(data: bytes, name: str, on_progress: OnProgress = no_progress) -> AnalyzedFile:
     """Read and analyse an audio file; one without hits is kept, for hands that add some. Raises AudioRefusedError."""
     audio = read_audio(data, name)
-    heard = analyze_loop(audio, on_progress=on_progress, hints=read_hints(data), keep_unheard=True)
+    listened = listen(audio, on_progress)
+    heard = analyze_listened(listened, on_progress=on_progress, hints=read_hints(data), keep_unheard=True)
     on_progress(0.95, "keeping it")
-    return AnalyzedFile(name, stored(audio), heard)
+    kept = stored(audio)
+    keep_listening(kept.digest, listened)
+    return AnalyzedFile(name, kept, heard)
 
 
 def heard_groove(data: bytes, name: str, bars: int, on_progress: OnProgress = no_progress) -> dict[str, object]:

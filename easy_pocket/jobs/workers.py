@@ -20,6 +20,9 @@ from pebble import ProcessExpired, ProcessPool
 
 from easy_pocket.core.errors import PocketError
 from easy_pocket.core.progress import OnProgress
+from easy_pocket.home.folder import home_folder
+from easy_pocket.store.made.made import made
+from easy_pocket.store.made.places import made_place
 
 log = logging.getLogger(__name__)
 
@@ -104,7 +107,10 @@ class Workers:
                 context = multiprocessing.get_context("spawn")
                 self._queue = context.Queue()
                 self._pool = ProcessPool(
-                    max_workers=AT_ONCE, context=context, initializer=_begin, initargs=(self._url, self._queue)
+                    max_workers=AT_ONCE,
+                    context=context,
+                    initializer=_begin,
+                    initargs=(self._url, self._queue, made.secret if made.is_shared else b""),
                 )
                 Thread(target=self._listen, args=(self._queue,), name="progress", daemon=True).start()
             return self._pool
@@ -123,8 +129,8 @@ class Workers:
                 listener(share, words)
 
 
-def _begin(database_url: str, queue: Any) -> None:
-    """In a new worker."""
+def _begin(database_url: str, queue: Any, secret: bytes) -> None:
+    """In a new worker. secret: of what the server makes and shares; without one it shares nothing."""
     from easy_pocket.caches import give_core_its_caches
     from easy_pocket.jobs import work
 
@@ -137,6 +143,8 @@ def _begin(database_url: str, queue: Any) -> None:
     resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
     give_core_its_caches(share=0.25)
     work.use_database(database_url)
+    if secret:
+        made.use(made_place(home_folder()), secret)
 
 
 def _end_with_parent() -> None:

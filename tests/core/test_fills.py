@@ -161,6 +161,26 @@ def test_with_no_setting_touched_fills_are_as_players_play_them(beats: int) -> N
     assert doubled_share([0, 0, 0, 480]) == 0.5
 
 
+def test_hands_play_the_line_and_no_foot_runs_in_16ths() -> None:
+    later = 0
+    for name, swing, unit in SCENES[:5]:
+        here = scene(name, swing=swing, unit=unit)
+        begin, end = window(here, 4)
+        for seed in range(3):
+            for idea in drawn(here, FillSettings(), seed, 4):
+                new = [hit for change in idea.changes for hit in change.come if begin <= hit.tick < end]
+                kicks = sorted(hit.tick for hit in new if hit.voice == "kick")
+                assert len(kicks) <= max(0.45 * len(new), 1)
+                assert all(c - a > 480 for a, c in zip(kicks, kicks[2:], strict=False)), idea.words
+                assert all(hit.voice != "hat_pedal" for hit in new)
+                if idea.words.startswith("begins on 2"):  # the groove goes on for a beat
+                    later += 1
+                    start = begin + here.metre.pulse_ticks
+                    assert set(within(here.pattern, begin, start)) <= set(idea.pattern().hits)
+                    assert all(hit.tick >= start or hit.voice == "crash" for hit in new)  # that goes round to the one
+    assert later >= 15
+
+
 def test_a_fill_that_answers_takes_up_the_rhythm_of_the_beat() -> None:
     metre = Metre(4, 4)
     slots = np.arange(3840, 7680, 240)

@@ -15,9 +15,9 @@ from easy_pocket.core.listen.loop_analysis import (
     analyze_loop,
     at_double_tempo,
     at_half_tempo,
-    attack_near,
     with_span,
 )
+from easy_pocket.core.listen.nearest_attack import attack_near
 from easy_pocket.core.listen.onsets import Onsets, detect_onsets
 from easy_pocket.core.listen.ranked_readings import in_sixteenths, rank_readings
 from easy_pocket.core.listen.reading import Grid, Reading
@@ -268,8 +268,8 @@ def test_half_and_double_keep_the_audio_whole():
 
 def test_a_hit_added_by_hand_goes_to_the_attack():
     audio, _performance = rendered(beat({"snare": "X...x...X...x..."}), 100.0)
-    assert attack_near(audio, 0.612) == pytest.approx(0.6, abs=0.001)
-    assert attack_near(audio, 0.33) == 0.33
+    assert attack_near(audio.mono(), audio.rate_hz, 0.612) == pytest.approx(0.6, abs=0.001)
+    assert attack_near(audio.mono(), audio.rate_hz, 0.33) == 0.33
 
 
 def test_more_sensitivity_hears_more():

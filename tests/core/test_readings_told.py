@@ -8,12 +8,22 @@ import pytest
 from easy_pocket.caches import ByteCache
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.cache import ResultCache
-from easy_pocket.core.listen.loop_analysis import Corrections, analyze_again, analyze_loop, attack_near
+from easy_pocket.core.listen.kept_listening import kept_again, to_keep
+from easy_pocket.core.listen.loop_analysis import (
+    Corrections,
+    Listened,
+    analyze_again,
+    analyze_listened,
+    analyze_loop,
+    listen,
+)
+from easy_pocket.core.listen.nearest_attack import attack_near
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.ranked_readings import plain_readings, rank_readings
 from easy_pocket.core.listen.reading import Grid, Reading
 from easy_pocket.core.listen.reading_habits import HABITS, habits_of
 from easy_pocket.core.listen.reading_reasons import is_close, reasons
+from easy_pocket.core.listen.waveform import as_int16
 from easy_pocket.core.pattern.timebase import Metre
 from tests.drums import ROCK, beat, rendered
 
@@ -81,9 +91,9 @@ def test_what_was_listened_to_is_not_listened_to_again() -> None:
     audio, _ = rendered(beat(ROCK), 112.0)
     asked = []
 
-    def load() -> Audio:
+    def load() -> Listened:
         asked.append(1)
-        return audio
+        return listen(audio)
 
     before = ResultCache.provider
     ResultCache.provide(lambda name, most_bytes: ByteCache(name, most_bytes))
@@ -108,4 +118,25 @@ def test_an_attack_is_found_by_what_is_near_alone(time_s: float) -> None:
     audio, _ = rendered(beat(ROCK), 112.0)
     long = Audio(np.tile(audio.samples, (3, 1)), audio.rate_hz, "long.wav")
     later = time_s + 2 * audio.duration_s
-    assert attack_near(long, later) - 2 * audio.duration_s == pytest.approx(attack_near(audio, time_s), abs=5e-4)
+    found_s = attack_near(long.mono(), long.rate_hz, later) - 2 * audio.duration_s
+    assert found_s == pytest.approx(attack_near(audio.mono(), audio.rate_hz, time_s), abs=5e-4)
+    as_drawn = attack_near(as_int16(audio.mono()), audio.rate_hz, time_s)
+    assert as_drawn == pytest.approx(attack_near(audio.mono(), audio.rate_hz, time_s), abs=5e-4)
+
+
+def test_what_was_kept_of_listening_reads_as_what_was_heard() -> None:
+    audio, _ = rendered(beat(ROCK), 112.0)
+    heard = listen(audio)
+    again = kept_again(to_keep(heard))
+    for corrections in (Corrections(), Corrections(sensitivity=0.8), Corrections(added_s=(0.7,))):
+        one, other = analyze_listened(heard, corrections), analyze_listened(again, corrections)
+        assert other.onsets.time_s.tolist() == one.onsets.time_s.tolist()
+        assert other.onsets.strength == pytest.approx(one.onsets.strength, rel=1e-4)
+        assert (other.reading.tempo_bpm, other.reading.bars) == (one.reading.tempo_bpm, one.reading.bars)
+        assert other.reading.score == pytest.approx(one.reading.score, abs=1e-6)
+
+
+def test_a_place_beyond_the_end_or_in_silence_stays_where_it_is() -> None:
+    silent = np.zeros(44_100, dtype=np.int16)
+    assert attack_near(silent, 44_100, 0.5) == 0.5
+    assert attack_near(silent, 44_100, 9.0) == 9.0

@@ -6,17 +6,23 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from fastapi.testclient import TestClient
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError, PocketError
 from easy_pocket.core.listen.loop_analysis import analyze_loop
 from easy_pocket.home.dumps import is_dump
+from easy_pocket.home.folder import home_folder
 from easy_pocket.jobs import board
 from easy_pocket.jobs.job import JobState
 from easy_pocket.jobs.jobs import Jobs
+from easy_pocket.jobs.workers import Workers
+from easy_pocket.store.made.made import made
+from easy_pocket.store.made.places import made_place
 from easy_pocket.store.songs.create import create_song
 from easy_pocket.store.songs.load import read_song
 from easy_pocket.store.viewer import VIEWER_NOW, Viewer
+from easy_pocket.web.app import make_app
 from tests.drums import ROCK, beat, rendered, wav_bytes
 from tests.editing import do
 from tests.working import KEPT, SLIP, WAIT, die, give, last, refuse, take_memory
@@ -64,6 +70,36 @@ def test_a_long_file_is_listened_to_beside_the_page(client, song_id):
     assert "long.wav" in html
     assert "22" in html.split('id="loop-bars"')[1][:80]
     assert job["result"]["song"]["undo"] == "bring in long.wav"
+
+
+@pytest.fixture
+def shared_client(store, tmp_path, monkeypatch):
+    """With a place that the worker processes share, as the program has it."""
+    monkeypatch.setenv("EASY_POCKET_MADE_URL", str(tmp_path / "made"))
+    was = made.place, made.secret
+    made.use(made_place(home_folder()), made.secret)
+    workers = Workers(store.url)
+    yield TestClient(make_app(store, workers=workers), headers={"origin": "http://testserver"})
+    workers.close()
+    made.use(*was)
+
+
+def test_a_correction_of_a_long_file_does_not_listen_to_it_again(shared_client, song_id, monkeypatch):
+    client = shared_client
+    data = wav_bytes(np.tile(LOOP.samples, (11, 1)))
+    job, _ = ended(client, client.post(f"/songs/{song_id}/loops/upload?name=long.wav", content=data).json()["job"])
+    address, song = job["result"]["address"], job["result"]["song"]
+
+    def again(*_args):
+        raise AssertionError("it was listened to again")
+
+    monkeypatch.setattr("easy_pocket.store.loops.listening.listen", again)
+    change = {"kind": "remove", "time_s": 0.0}
+    edit = {"kind": "loop_correct", "loop_id": int(address.rpartition("/")[2]), "change": change}
+    before = client.get(address).text.count('class="onset')
+    answer = client.post(f"/songs/{song_id}/edits", json={"revision": song["revision"], "edit": edit})
+    assert answer.status_code == 200, answer.text
+    assert client.get(address).text.count('class="onset') == before - 1
 
 
 def test_a_file_without_hits_says_so_when_it_was_heard(client, song_id):

@@ -11,6 +11,7 @@ from easy_pocket.core.ideas.change import is_free
 from easy_pocket.core.ideas.fill_description import describe_fill
 from easy_pocket.core.ideas.fill_endings import ENDINGS
 from easy_pocket.core.ideas.fill_frame import TIMEKEEPERS, Frame, in_order
+from easy_pocket.core.ideas.fill_line import KICKS_IN_A_ROW, lands, one_line, spread, thickened, too_many_kicks
 from easy_pocket.core.ideas.fill_rhythm import Ground, choose_slots, ground, pick, shares
 from easy_pocket.core.ideas.fill_roles import (
     ASKED,
@@ -18,7 +19,6 @@ from easy_pocket.core.ideas.fill_roles import (
     ROLES,
     FillRole,
     answering,
-    doubled_share,
     role_of,
 )
 from easy_pocket.core.ideas.fill_settings import FillSettings
@@ -36,7 +36,7 @@ from easy_pocket.core.ideas.fill_voices import (
 from easy_pocket.core.ideas.idea_context import IdeaContext
 from easy_pocket.core.ideas.playable import FEET, faults_of_hits
 from easy_pocket.core.pattern.pattern import Hit
-from easy_pocket.core.pattern.timebase import Metre, ms_per_tick
+from easy_pocket.core.pattern.timebase import ms_per_tick
 
 DENSITY_SLACK = 0.1
 REPAIRS = 4
@@ -46,6 +46,9 @@ SOUNDING = {name: odds / (1 - ANY_ENDING["silence"]) for name, odds in ANY_ENDIN
 FREE_SHARES = (1.0, 0.9, 0.8)  # when nobody asked for a density: hands play one line
 GOES_ON = {"yes": 0.4, "no": 0.6}  # so many candidates let one voice that keeps time go on, when nobody asked
 MOST_GOING_ON = 2.2  # hits a beat: what keeps 16ths needs a hand of its own
+BEGINS_LATER = 0.45  # so many fills of LONG and more beats let the groove go on for the first of them
+LONG = 3
+HANDS_ANSWER = 0.65  # of the strokes of a fill that takes up the beat's rhythm
 CRASHES = ("crash", "ride", "hat_open", "tambourine", "shaker")
 
 
@@ -86,7 +89,10 @@ def _target(frame: Frame, role: FillRole, staying: int, rng: np.random.Generator
 
 @dataclass(frozen=True)
 class _Drawn:
-    """What chance and the settings chose for one candidate. staying: hits of the window that are not touched."""
+    """What chance and the settings chose for one candidate.
+
+    staying: hits of the window that are not touched. start: the tick from which the fill may strike.
+    """
 
     subdivision: str
     ending: str
@@ -94,6 +100,7 @@ class _Drawn:
     curve: str
     staying: tuple[Hit, ...]
     going_on: str  # a voice that goes on though nobody asked for it, or nothing
+    start: int
 
 
 def _drawn(frame: Frame, role: FillRole, rng: np.random.Generator) -> _Drawn:
@@ -115,7 +122,11 @@ def _drawn(frame: Frame, role: FillRole, rng: np.random.Generator) -> _Drawn:
         there = [voice for voice, count in counts.items() if 1 < count <= MOST_GOING_ON * frame.beats]
         going_on = there[int(rng.integers(len(there)))] if there else ""
         staying = (*staying, *(hit for hit in frame.leaving if hit.voice == going_on))
-    return _Drawn(subdivision, ending, path, curve, staying, going_on)
+    start = frame.begin
+    if role is not ASKED and not role.answers and frame.beats >= LONG and rng.random() < BEGINS_LATER:
+        start += frame.scene.metre.pulse_ticks
+        staying = (*staying, *(hit for hit in frame.leaving if hit.tick < start and hit.voice != going_on))
+    return _Drawn(subdivision, ending, path, curve, staying, going_on, start)
 
 
 def candidate(frame: Frame, seed: int, number: int) -> tuple[Draft | None, int]:
@@ -142,7 +153,8 @@ def candidate(frame: Frame, seed: int, number: int) -> tuple[Draft | None, int]:
     role = ROLES[name] if free else ASKED
     drawn = _drawn(frame, role, rng)
     laid = ground(drawn.ending, frame.begin, frame.end, drawn.subdivision, metre, rng)
-    laid = replace(laid, slots=laid.slots[~np.isin(laid.slots % metre.bar_ticks, list(locked))])
+    free_slots = ~np.isin(laid.slots % metre.bar_ticks, list(locked)) & (laid.slots >= drawn.start)
+    laid = replace(laid, slots=laid.slots[free_slots])
     last = laid.last
     if last is not None and (last < frame.begin or last % metre.bar_ticks in locked):
         return None, 0
@@ -163,14 +175,14 @@ def candidate(frame: Frame, seed: int, number: int) -> tuple[Draft | None, int]:
             return None, 0
     places, way = _placed(frame, drawn, laid, new, chord, answer[0] if answer else None, rng)
     if free:
-        places = _one_line(places, [hit.tick for hit in drawn.staying], last)
+        places = one_line(places, [hit.tick for hit in drawn.staying], last)
     total = len(places) + len(drawn.staying)
-    if not least <= total <= most or not places:
+    if not least <= total <= most or not places or (free and too_many_kicks(places, frame.free_voices)):
         return None, total
     if drawn.ending == "silence" and any(hit.tick >= laid.silent_from for hit in drawn.staying):
         return None, total
     hits = _articulated(frame, places, last, drawn.curve, rng)
-    if last is not None and not _lands(last, hits, drawn.staying):
+    if last is not None and not lands(last, hits, drawn.staying):
         return None, total  # what could not be played was taken away, its landing with it
     crash = _crash(frame, [*hits, *drawn.staying]) if drawn.ending == "crash" else None
     if drawn.ending == "crash" and crash is None:
@@ -181,28 +193,13 @@ def candidate(frame: Frame, seed: int, number: int) -> tuple[Draft | None, int]:
         [hit.tick for hit in hits],
     )  # fmt: skip
     words = f"{answer[1]}, {words}" if answer else words
+    if drawn.start > frame.begin:
+        words = f"begins on {drawn.start % metre.bar_ticks // metre.pulse_ticks + 1}, {words}"
     told = name if free else ""
     kinds = {"role": told, "moves": drawn.subdivision, "ending": drawn.ending, "path": drawn.path, "curve": drawn.curve}
     kinds["goes_on"] = "yes" if drawn.going_on else "no"
     traits = tuple(f"{kind}={value}" for kind, value in kinds.items() if value)
     return Draft(tuple(sorted([*hits, *drawn.staying], key=in_order)), crash, words, told, traits), total
-
-
-def _one_line(places: list[tuple[str, int]], staying: list[int], last: int | None) -> list[tuple[str, int]]:
-    """Without what doubles more slots than mean anything: feet go first, then what falls on what goes on."""
-    kept = list(places)
-    while doubled_share([tick for _, tick in kept] + staying) > MOST_DOUBLED:
-        ticks = [tick for _, tick in kept] + staying
-        double = [one for one in kept if one[1] != last and ticks.count(one[1]) > 1]
-        if not double:
-            break
-        kept.remove(min(double, key=lambda one: (one[0] not in FEET, one[1] % 480 == 0, one[1], one[0])))
-    return kept
-
-
-def _lands(last: int, hits: list[Hit], staying: tuple[Hit, ...]) -> bool:
-    """Whether a fill ends where its words say it does."""
-    return all(hit.tick <= last for hit in hits) and any(hit.tick == last for hit in (*hits, *staying))
 
 
 def _placed(
@@ -220,17 +217,19 @@ def _placed(
     """
     settings, metre = frame.settings, frame.scene.metre
     ramp = settings.density or (1.0, 1.25)
-    one_line = settings.density is None and settings.offbeat is None
+    unasked = settings.density is None and settings.offbeat is None
     per_slot = shares(new - len(chord), laid.slots, frame.begin, frame.end, ramp)
     line, extra = choose_slots(
-        laid, per_slot, float(rng.choice(FREE_SHARES if one_line else LINE_SHARES)), settings.offbeat, metre, rng
+        laid, per_slot, float(rng.choice(FREE_SHARES if unasked else LINE_SHARES)), settings.offbeat, metre, rng
     )
     if answer is not None:
-        line, extra = answer, _spread(max(0, new - len(chord) - len(answer)), laid, metre)
+        line = thickened(answer, laid.slots.tolist(), round(HANDS_ANSWER * (new - len(chord))))
+        extra = spread(max(0, new - len(chord) - len(line)), laid, metre)
     taken: dict[int, list[str]] = {}
     for hit in drawn.staying:
         taken.setdefault(hit.tick, []).append(hit.voice)
     limbs = Limbs(taken, frame.scene.tempo_bpm, settings.playable)
+    limbs.most_kicks = KICKS_IN_A_ROW if unasked else None
     for voice in chord:
         if laid.last is not None and voice not in limbs.taken.get(laid.last, []):
             limbs.put(laid.last, voice)
@@ -245,7 +244,8 @@ def _placed(
     for tick, voice in zip(line, way.voices if way else [], strict=True):
         found = voice if limbs.free(tick, voice) else None
         if found is None and not alone:
-            found = next((one for one in voices if limbs.free(tick, one)), None)
+            others = [voice for voice in voices if voice in drums or voice == "kick"] if unasked else voices
+            found = next((one for one in others if limbs.free(tick, one)), None)
         if found:
             limbs.put(tick, found)
         else:
@@ -253,7 +253,7 @@ def _placed(
             extra[beat] = extra.get(beat, 0) + 1
     slots = laid.slots.tolist()
     spare = slots if settings.offbeat is None else line
-    if one_line and "kick" in helping:  # hands play one line; the kick answers in its gaps
+    if unasked and "kick" in helping:  # hands play one line; the kick answers in its gaps
         limbs.most_doubled = MOST_DOUBLED
         lost = add_limbs(limbs, spare, extra, ("kick",), metre, settings.offbeat, rng)
         helping = tuple(voice for voice in helping if voice in drums or voice == "kick")
@@ -265,15 +265,9 @@ def _placed(
     filled = [(voice, tick) for tick, here in sorted(limbs.taken.items()) for voice in here]
     places = [place for place in filled if place not in there]
     if settings.playable:
-        mending = (*helping, *dict.fromkeys(way.voices)) if alone and way else voices
+        mending = (*helping, *dict.fromkeys(way.voices)) if alone and way else helping
         places = _playable(frame, drawn.staying, places, laid.last, limbs, mending, slots)
     return places, way.words if way else ""
-
-
-def _spread(count: int, laid: Ground, metre: Metre) -> dict[int, int]:
-    """So many hits over the beats, the last ones first."""
-    beats = sorted(set((laid.slots // metre.pulse_ticks).tolist()), reverse=True)
-    return {beat: len(range(at, count, len(beats))) for at, beat in enumerate(beats)}
 
 
 def _native(scene: IdeaContext, rng: np.random.Generator) -> str:

@@ -23,6 +23,7 @@ CURVES = {"rising": 0.42, "accents": 0.3, "swell": 0.16, "level": 0.12}  # with 
 SAFE_MS = 4.0  # more than a limb needs: swing and looseness move hits
 ENDING_VELOCITY = 112
 LOUDEST_BEFORE = 117
+SIXTEENTH = 240
 TRENDS = {"rising": (54, 26, 1.0), "swell": (44, 38, 1.6), "level": (70, 0, 1.0), "accents": (62, 8, 1.0)}
 ACCENTED = (0.2, 0.42)  # share of the strokes that are accents
 ACCENT_STEPS = (22.0, 33.0)  # of velocity, above the others
@@ -156,6 +157,7 @@ class Limbs:
     def __init__(self, taken: dict[int, list[str]], tempo_bpm: float, playable: bool) -> None:
         self.taken = taken
         self.most_doubled: float | None = None  # share of the struck slots; None: as many as can be played
+        self.most_kicks: int | None = None  # in a row, in 16ths; None: as many as a foot can play
         self.tick_ms = ms_per_tick(tempo_bpm)
         self.playable = playable
 
@@ -167,6 +169,8 @@ class Limbs:
             struck = [there for there in self.taken.values() if there]
             if 1 + sum(len(there) > 1 for there in struck) > self.most_doubled * len(struck):
                 return False
+        if voice == "kick" and self.most_kicks is not None and self._kicks_with(tick) > self.most_kicks:
+            return False
         if not self.playable:
             return True
         if voice in FEET:
@@ -182,6 +186,14 @@ class Limbs:
             0 < abs(other - tick) * self.tick_ms < reach_ms and any(one not in FEET for one in there)
             for other, there in self.taken.items()
         )
+
+    def _kicks_with(self, tick: int) -> int:
+        """How many kicks in a row there would be, no two of them farther apart than a 16th."""
+        kicks = sorted({tick, *(other for other, there in self.taken.items() if "kick" in there)})
+        at = kicks.index(tick)
+        before = next((k for k in range(at, 0, -1) if kicks[k] - kicks[k - 1] > SIXTEENTH), 0)
+        after = next((k for k in range(at, len(kicks) - 1) if kicks[k + 1] - kicks[k] > SIXTEENTH), len(kicks) - 1)
+        return after - before + 1
 
     def _alternates(self, tick: int) -> bool:
         """Whether a hand comes free for a single stroke: not two others within one hand's time on either side."""

@@ -1,6 +1,5 @@
 """Neural networks that give each onset candidate log-odds of being a hit; fitted by `tools/fit hits`.
 
-One hidden layer of rectified units each, the mean of several fitted from different starts (bagging, Breiman 1996).
 `sound` uses the candidate's own picture, `bars` also what the same slot holds in the other bars, and `together`
 predicts how many ms after the first of several drums struck together their middle lies. `level` predicts how strong the
 drums of a hit alone are, in dB beside the others of its recording.
@@ -8,55 +7,26 @@ drums of a hit alone are, in dB beside the others of its recording.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
 
+from easy_pocket.core.listen.network import Network, read_network
 from easy_pocket.core.listen.preparation import RATE_HZ, Floats, Ints
 
 FITTED_FILE = Path(__file__).with_name("hit_classifier.npz")
 MERGE_S = 0.030  # sounds closer than this are one hit
-FARTHEST = 4.0  # inputs are clipped to so many standard deviations: beyond the training data nothing is known
 NEEDED = -0.6  # log odds at a sensitivity of a half ...
 NARROW_EASE = 0.6  # so much less is asked of a recording that has nothing above 5 kHz: its hats are faint
 LESS, MORE = 14.0, 20.0  # ... and how far they go up from there to 0 and down to 1, per 1
-AT_ONCE = 2048  # rows: of ten minutes there are twenty thousand
 DB_OF_ODDS = 10 / np.log(10)
-
-
-@dataclass(frozen=True)
-class Network:
-    """One hidden layer: middle and width of what goes in (k,), weights (k, h), offsets (h,), out (h,), and a bias."""
-
-    middle: Floats
-    width: Floats
-    weights: Floats
-    offsets: Floats
-    out: Floats
-    bias: float
-
-    def of(self, pictures: Floats) -> Floats:
-        """One value per row: natural log odds, or what else it was fitted to."""
-        found = np.empty(len(pictures))
-        for start in range(0, len(pictures), AT_ONCE):
-            piece = pictures[start : start + AT_ONCE]
-            scaled = np.clip((piece - self.middle) / self.width, -FARTHEST, FARTHEST)
-            found[start : start + AT_ONCE] = (
-                np.maximum(scaled @ self.weights + self.offsets, 0.0) @ self.out + self.bias
-            )
-        return found
 
 
 @lru_cache(maxsize=4)
 def network(name: str) -> Network:
     """By name: `sound`, `bars`, `together` or `level`."""
-    with np.load(FITTED_FILE, allow_pickle=False) as stored:
-        middle, width, weights, offsets, out, bias = (
-            stored[f"{name}_{part}"].astype(np.float64) for part in Network.__dataclass_fields__
-        )
-    return Network(middle, width, weights, offsets, out, float(bias))
+    return read_network(FITTED_FILE, name)
 
 
 def needed_log_odds(sensitivity: float, *, narrow: bool = False) -> float:

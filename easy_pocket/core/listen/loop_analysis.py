@@ -12,7 +12,7 @@ from easy_pocket.core.cache import ResultCache
 from easy_pocket.core.errors import BadValueError, NoHitsError, require_range
 from easy_pocket.core.listen.bar_context import select_with_bars
 from easy_pocket.core.listen.beat_tracking import line_times
-from easy_pocket.core.listen.candidates import CLEAR_DB, Candidates, refine
+from easy_pocket.core.listen.candidates import Candidates
 from easy_pocket.core.listen.drifting_tempo import followed
 from easy_pocket.core.listen.file_hints import NO_HINTS, FileHints, in_their_light
 from easy_pocket.core.listen.grid_fit import grid_fit
@@ -67,9 +67,6 @@ class Corrections:
         for begin_s, end_s in self.ignored_s:
             require_range("The start of a span", begin_s, 0.0, 600.0, "s")
             require_range("The length of a span", end_s - begin_s, SHORTEST_SPAN_S, 600.0, "s")
-
-
-NEARBY_S = 1.0  # so much on either side is looked at for an attack
 
 
 @dataclass(frozen=True)
@@ -145,7 +142,7 @@ def listen(audio: Audio, on_progress: OnProgress = no_progress) -> Listened:
 
 
 def analyze_again(
-    key: str, audio: Callable[[], Audio], corrections: Corrections, hints: FileHints = NO_HINTS
+    key: str, listening: Callable[[], Listened], corrections: Corrections, hints: FileHints = NO_HINTS
 ) -> LoopAnalysis:
     """Hear a recording with other corrections; what does not depend on them is kept.
 
@@ -153,8 +150,8 @@ def analyze_again(
     ----------
     key
         Of the recording's bytes.
-    audio
-        Gives the recording, where it has to be listened to.
+    listening
+        Gives what is heard of the recording, where that is not kept.
     corrections
         What a hand has set.
     hints
@@ -165,7 +162,7 @@ def analyze_again(
     LoopAnalysis
         As of `analyze_loop` with keep_unheard.
     """
-    return analyze_listened(_listened.get(key, lambda: listen(audio())), corrections, hints=hints, keep_unheard=True)
+    return analyze_listened(_listened.get(key, listening), corrections, hints=hints, keep_unheard=True)
 
 
 def analyze_listened(
@@ -355,20 +352,3 @@ def at_half_tempo(reading: Reading) -> tuple[int, Metre]:
 def at_double_tempo(reading: Reading) -> tuple[int, Metre]:
     """Bars and metre that make the tempo twice as fast over the same audio."""
     return reading.bars * 2, reading.metre
-
-
-def attack_near(audio: Audio, time_s: float) -> float:
-    """Where the attack nearest to a place starts, for a hit added by hand; the place itself when none stands out."""
-    first = max(0, round((time_s - NEARBY_S) * audio.rate_hz))
-    last = min(len(audio.samples), round((time_s + NEARBY_S) * audio.rate_hz))
-    try:  # of a long recording only what is near
-        prepared = prepare(Audio(audio.samples[first:last], audio.rate_hz, audio.name))
-    except NoHitsError:
-        return time_s
-    begin_s = first / audio.rate_hz
-    at = prepared.context + round((time_s - begin_s) * RATE_HZ)
-    starts, contrast_db = refine(prepared, np.array([at], dtype=np.intp))
-    if contrast_db[0] < CLEAR_DB:
-        return time_s
-    found_s = begin_s + float(starts[0] - prepared.context) / RATE_HZ
-    return float(np.clip(found_s, 0.0, audio.duration_s - 1 / RATE_HZ))

@@ -11,23 +11,19 @@ import soxr
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError, require_range
-from easy_pocket.core.listen.drum_classifier import BANDS_HZ, KINDS, kind_scores, onset_pictures
-from easy_pocket.core.listen.high_energy import high_energy
+from easy_pocket.core.listen.drum_classifier import BANDS_HZ, KINDS, Heard, hear_kinds, onset_pictures
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.preparation import RATE_HZ
 
 MOST_GROUPS = 8
 HELD = 0.5  # from this score on a hit is of a kind
+SURE = 0.8  # and from this one on it may be the only one of its kind
 DRUMS = 0.55  # below this mean of the best scores the sounds are no drums we know, and are sorted by themselves
-LIKE_DRUMS = 0.62  # so little like any hit known (the median): a mouth lies at 0.5, drums at 0.7 and more; ...
-LIKE_DRUMS_ASKED = 0.76  # ... whoever asks for a number of sounds is believed sooner
+LIKE_DRUMS = 0.5  # below this mean chance of being drums, too
 ONE_KIND_OCTAVES = 0.6  # hits of one kind that differ more in brightness (standard deviation) are not of one kind
-TWO_HATS_OCTAVES = 0.6  # hats that fall into a darker and a brighter half this far apart are two sounds
 QUIET_DB = -25.0  # what is softer than this in a hit does not say what it is
 BEGINNINGS = 8  # of sorting by spectrum
 FEWEST = 2  # hits a group of its own needs when groups are proposed
-STEP = 16  # samples, 0.4 ms: how finely what rings is kept
-OPEN_HAT = 0.25  # energy 80-160 ms after the hit against its first 40 ms: above it rings
 VOICE_OF_KIND = {"kick": "kick", "snare": "snare", "hat": "hat_closed", "tom": "tom_mid", "cymbal": "ride"}
 # Voices a kind may be given to when only some are wanted, nearest first.
 NEAREST = {
@@ -158,19 +154,19 @@ def group_hits(audio: Audio, onsets: Onsets, count: int | None = None) -> tuple[
         return ()
     mono = mono_samples(audio)
     pictures = onset_pictures(mono, onsets.time_s)
-    scores, likeness = kind_scores(pictures)
-    groups = _by_kind(mono, onsets, scores)
+    heard = hear_kinds(pictures)
+    groups = _by_kind(heard)
     one_kind = len({group.kind for group in groups}) == 1 and _brightness(pictures).std() > ONE_KIND_OCTAVES
-    strange = float(np.median(likeness)) < (LIKE_DRUMS if count is None else LIKE_DRUMS_ASKED)
-    if one_kind or strange or float(np.mean(scores.max(axis=1))) < DRUMS:
+    strange = float(np.mean(heard.drum)) < LIKE_DRUMS
+    if one_kind or strange or float(np.mean(heard.kinds.max(axis=1))) < DRUMS:
         return _by_spectrum(pictures, min(count or 3, len(onsets)))
-    groups = _without_a_snare(groups, pictures)
     if count is not None:
         groups = _of_count(groups, pictures, count)
     return tuple(sorted(groups, key=lambda group: -len(group.hits)))
 
 
-def _by_kind(mono: Singles, onsets: Onsets, scores: Floats) -> list[Group]:
+def _by_kind(heard: Heard) -> list[Group]:
+    scores = heard.kinds
     held = scores >= HELD
     held[np.arange(len(scores)), scores.argmax(axis=1)] = True
     groups = []
@@ -178,43 +174,15 @@ def _by_kind(mono: Singles, onsets: Onsets, scores: Floats) -> list[Group]:
         mine = np.flatnonzero(held[:, number])
         if not len(mine):
             continue
-        alone = len(mine) < FEWEST and (scores[mine, number].max() < 0.7 or scores[mine].argmax(axis=1)[0] != number)
+        alone = len(mine) < FEWEST and (scores[mine, number].max() < SURE or scores[mine].argmax(axis=1)[0] != number)
         others = held[mine].sum(axis=1) > 1
         if alone and others.all():
             continue  # a single doubtful second sound is none
         if kind == "hat":
-            noisy = scores[:, [KINDS.index("snare"), KINDS.index("cymbal")]].max(axis=1) >= HELD
-            groups += _hats(mono, onsets, mine, scores[:, number], noisy[mine])
+            groups += _hats(heard, mine)
         else:
             groups.append(_group(kind, kind, VOICE_OF_KIND[kind], mine, scores[mine, number]))
     return groups
-
-
-def _without_a_snare(groups: list[Group], pictures: Floats) -> list[Group]:
-    """Where nothing was taken for a snare but the hats are of two very different brightnesses, as a mouth's are.
-
-    The darker ones are the snare, and what was taken for a tom is the kick.
-    """
-    kinds = {group.kind for group in groups}
-    hats = [place for place, group in enumerate(groups) if group.kind == "hat"]
-    if "snare" in kinds or "kick" not in kinds or len(hats) != 1 or len(groups[hats[0]].hits) < 2 * FEWEST:
-        return groups
-    hat = groups[hats[0]]
-    kick = next(group for group in groups if group.kind == "kick")
-    alone = [place for place, index in enumerate(hat.hits) if index not in kick.hits]
-    with_kick = [place for place in range(len(hat.hits)) if place not in alone]
-    if len(alone) < 2 * FEWEST:
-        return groups
-    dark, bright = split_group(_part(hat, alone), pictures)
-    apart = _brightness(pictures[list(bright.hits)]).mean() - _brightness(pictures[list(dark.hits)]).mean()
-    if apart < TWO_HATS_OCTAVES:
-        return groups
-    snare = replace(dark, name="snare", kind="snare", voice="snare")
-    hat = merge_groups(replace(bright, name=hat.name), _part(hat, with_kick))
-    for group in groups:
-        kick = merge_groups(kick, group) if group.kind == "tom" else kick
-    others = [group for group in groups if group.kind not in ("kick", "tom", "hat")]
-    return [kick, snare, hat, *others]
 
 
 def _part(group: Group, places: list[int]) -> Group:
@@ -223,29 +191,13 @@ def _part(group: Group, places: list[int]) -> Group:
     return replace(group, hits=hits, certainty=tuple(group.certainty[place] for place in places))
 
 
-def _hats(mono: Singles, onsets: Onsets, mine: Ints, score: Floats, noisy: npt.NDArray[np.bool_]) -> list[Group]:
-    """Split hats into closed and open ones.
-
-    Open are those that still ring after 70 ms, if nothing else is struck until then and nothing noisy sounds with them.
-    """
-    follows = np.append(np.diff(onsets.time_s), np.inf)[mine]
-    at = np.rint(onsets.time_s[mine] * RATE_HZ).astype(np.intp)
-    high = np.concatenate([[0.0], np.cumsum(high_energy(mono, STEP), dtype=np.float64)])
-
-    def energy(begin_s: float, end_s: Floats | float) -> Floats:
-        begin, end = (
-            np.clip((at + np.rint(np.asarray(s) * RATE_HZ).astype(np.intp)) // STEP, 0, len(high) - 1)
-            for s in (begin_s, end_s)
-        )
-        return np.asarray((high[end] - high[begin]) / np.maximum(end - begin, 1))
-
-    until_s = np.minimum(0.16, follows - 0.012)  # the next hit says nothing of this one
-    rings = energy(0.07, until_s) / np.maximum(energy(0.0, 0.04), 1e-12)
-    is_open = (rings > OPEN_HAT) & (until_s > 0.10) & ~noisy
+def _hats(heard: Heard, mine: Ints) -> list[Group]:
+    """Split hats into closed and open ones; a single doubtful open one is none."""
+    score, is_open = heard.kinds[mine, KINDS.index("hat")], heard.is_open[mine] >= HELD
     if is_open.sum() < FEWEST and is_open.sum() < len(mine):
-        is_open[:] = False
-    parts = [("hat", "hat_closed", mine[~is_open]), ("open hat", "hat_open", mine[is_open])]
-    return [_group(name, "hat", voice, own, score[own]) for name, voice, own in parts if len(own)]
+        is_open = heard.is_open[mine] >= SURE
+    parts = [("hat", "hat_closed", ~is_open), ("open hat", "hat_open", is_open)]
+    return [_group(name, "hat", voice, mine[own], score[own]) for name, voice, own in parts if own.any()]
 
 
 def _group(name: str, kind: str, voice: str, hits: Ints, certainty: Floats) -> Group:

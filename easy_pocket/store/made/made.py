@@ -24,6 +24,11 @@ class Made:
         self.place: Place = InMemory()
         self.secret = secrets.token_bytes(32)
 
+    @property
+    def is_shared(self) -> bool:
+        """Whether other processes see what this one puts there."""
+        return not isinstance(self.place, InMemory)
+
     def use(self, place: Place, secret: bytes) -> None:
         self.place, self.secret = place, secret
 

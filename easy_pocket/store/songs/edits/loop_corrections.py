@@ -18,7 +18,6 @@ from easy_pocket.core.listen.loop_analysis import (
     LoopAnalysis,
     at_double_tempo,
     at_half_tempo,
-    attack_near,
     with_span,
 )
 from easy_pocket.core.listen.sound_groups import (
@@ -175,9 +174,14 @@ LoopChange = Annotated[
 
 
 def apply_correction(
-    now: Corrections, heard: LoopAnalysis, change: LoopChange, audio: Callable[[], Audio]
+    now: Corrections,
+    heard: LoopAnalysis,
+    change: LoopChange,
+    audio: Callable[[], Audio],
+    attack: Callable[[float], float],
 ) -> tuple[Corrections, str]:
-    """The corrections after the gesture; hits added or moved by hand go to the attack they are nearest to."""
+    """The corrections after the gesture. attack: where the attack nearest to a place starts; hits that are added or
+    moved by hand go there."""
     match change:
         case Sensitivity(value=value):
             return replace(now, sensitivity=value), f"sensitivity {value * 100:.0f} %"
@@ -190,12 +194,12 @@ def apply_correction(
         case One(time_s=time_s):
             return replace(now, one_s=time_s), f"the one at {time_s:.2f} s"
         case AddHit(time_s=time_s):
-            return _added(now, attack_near(audio(), time_s)), f"add a hit at {time_s:.2f} s"
+            return _added(now, attack(time_s)), f"add a hit at {time_s:.2f} s"
         case MoveHit(time_s=time_s, to_s=to_s, exact=exact):
             gone = _removed(now, time_s)
             if exact:  # as near as it may be to where it was heard, that one stays out
                 return replace(gone, added_s=tuple(sorted({*gone.added_s, to_s}))), f"move a hit to {to_s:.3f} s"
-            return _added(gone, attack_near(audio(), to_s)), f"move a hit to {to_s:.2f} s"
+            return _added(gone, attack(to_s)), f"move a hit to {to_s:.2f} s"
         case RemoveHit(time_s=time_s):
             return _removed(now, time_s), f"remove the hit at {time_s:.2f} s"
         case KeepHit(time_s=time_s):

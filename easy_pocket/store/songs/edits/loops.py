@@ -7,9 +7,11 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, SkipValidation
 
+from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import EditRefusedError
 from easy_pocket.core.listen.loop_analysis import Corrections, LoopAnalysis, analyze_again, analyze_loop
 from easy_pocket.core.listen.loop_beat import LoopBeat
+from easy_pocket.core.listen.nearest_attack import attack_near
 from easy_pocket.core.listen.sit_in import SitIn, SitInResult
 from easy_pocket.core.listen.typical_bars import kept_bars
 from easy_pocket.core.pattern.insert_phrase import on_kit
@@ -17,6 +19,7 @@ from easy_pocket.core.pattern.lock_edits import keep_locks
 from easy_pocket.core.pattern.timebase import check_tempo
 from easy_pocket.core.pattern.voices import ROLES
 from easy_pocket.store.history.undo_log import Patch, field_patch
+from easy_pocket.store.loops.listening import listening
 from easy_pocket.store.loops.loops import (
     StoredAudio,
     add_loop,
@@ -28,6 +31,7 @@ from easy_pocket.store.loops.loops import (
     load_audio,
     stored,
 )
+from easy_pocket.store.loops.waveform_cache import drawn_sound
 from easy_pocket.store.schema.tables import LoopRow
 from easy_pocket.store.songs.edits.fields import Finite, Id, Strict, Tick, Voices
 from easy_pocket.store.songs.edits.loop_corrections import LoopChange, apply_correction
@@ -138,10 +142,17 @@ def _corrected(preparation: Preparation, sent: CorrectLoop) -> Corrected:
     reader = preparation.reader
     row = get_loop(reader, preparation.song.row.id, sent.loop_id)
     now, heard = corrections_from_doc(row.overruled), analysis_from_doc(row.found)
-    after, words = apply_correction(now, heard, sent.change, lambda: load_audio(reader, row.audio_hash, row.name))
+
+    def audio() -> Audio:
+        return load_audio(reader, row.audio_hash, row.name)
+
+    def attack(time_s: float) -> float:
+        return attack_near(*drawn_sound(reader, row), time_s)
+
+    after, words = apply_correction(now, heard, sent.change, audio, attack)
     groups_only = replace(now, groups=after.groups, kept_s=after.kept_s) == after  # hearing does not depend on them
     if not groups_only:
-        heard = analyze_again(row.audio_hash, lambda: load_audio(reader, row.audio_hash, row.name), after, heard.hints)
+        heard = analyze_again(row.audio_hash, lambda: listening(row.audio_hash, audio), after, heard.hints)
     return Corrected(heard, after, words)
 
 
