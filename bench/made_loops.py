@@ -24,6 +24,7 @@ from easy_pocket.samples import house_kits, shipped_samples
 from tests.drums import beat
 
 RATE = 44_100
+HATS, CLOSING = ("hat_closed", "hat_open", "hat_pedal"), 350  # samples: 8 ms
 # name: metre, ticks of a mark, slots a beat, tempi, voices and their lines; several lines for a voice are drawn from.
 STYLES: dict[str, tuple[Metre, int, int, tuple[int, int], dict[str, tuple[str, ...]]]] = {
     "rock": (COMMON_TIME, 240, 4, (88, 140), {
@@ -113,11 +114,12 @@ def made_loops(
     age: float = 0.0,
     tone_of: ToneOf = made_tone,
     hard: bool = False,
+    closes: bool = False,
 ) -> Iterator[MadeLoop]:
     """So many loops, style after style; kits: the keys of those they may use (all that ship when empty). busier: with
     soft hits by chance, mostly on the same slots of every bar, and now and then with a drum or two alone. age: the
     share of them that has gone through what aging.py holds, with pitched parts made of tone_of. hard: of the styles
-    that are read wrong most."""
+    that are read wrong most. closes: the next stroke on the hats ends what an open one rings."""
     styles = list(HARD_STYLES if hard else STYLES)
     known = house_kits()
     chosen = [known[key] for key in (kits or tuple(key for key in known if key != "net_loft"))]
@@ -132,6 +134,7 @@ def made_loops(
             busier,
             np.random.default_rng([seed, number, 7]) if number % 100 < 100 * age else None,
             tone_of,
+            closes,
         )
 
 
@@ -174,6 +177,7 @@ def _loop(
     busier: bool = False,
     aging: np.random.Generator | None = None,
     tone_of: ToneOf = made_tone,
+    closes: bool = False,
 ) -> MadeLoop:
     metre, step, per_beat, tempi, _ = ALL_STYLES[style]
     tempo_bpm = round(float(dice.uniform(*tempi)), 1)
@@ -209,7 +213,7 @@ def _loop(
         time_s = slot * step * 60 / tempo_bpm / 960 + offset_ms / 1000
         hits.append((voice, slot, int(dice.integers(60, 110)), offset_ms, time_s))
     total = round((length_s + lead_s + (0.8 if ends == "untrimmed" else 0.0)) * RATE)
-    drums, on_progress = _drums(kit, hits, lead_s, total, ends, dice, sound_of)
+    drums, on_progress = _drums(kit, hits, lead_s, total, ends, dice, sound_of, closes)
     tonal = _tonal(length_s, tempo_bpm, lead_s, total, dice) if dice.random() < 0.5 else np.zeros(total)
     mixed = drums + tonal * np.sqrt(np.mean(drums**2) / max(np.mean(tonal**2), 1e-12)) * 10 ** (-9 / 20) * bool(
         tonal.any()
@@ -242,6 +246,7 @@ def _drums(
     ends: str,
     dice: np.random.Generator,
     sound_of: SoundOf | None = None,
+    closes: bool = False,
 ) -> tuple[np.ndarray, list[dict]]:
     line = np.zeros(total + 4 * RATE)
     changed = {
@@ -265,6 +270,9 @@ def _drums(
             made[voice, stretch] = _changed(sound, *changed[voice])
         sound = made[voice, stretch] * gains(kit_voice.velocity_level)[velocity] * 10 ** (kit_voice.level_db / 20)
         early = onset_sample(sound)
+        if closes and voice == "hat_open":
+            later_s = [other[4] - time_s for other in hits if other[0] in HATS and other[4] > time_s + 0.02]
+            sound = _ended(sound, early + round(min(later_s, default=9.0) * RATE))
         start = round((time_s + lead_s) * RATE) - early
         wrapped = start + early < 0
         if wrapped:
@@ -287,6 +295,13 @@ def _drums(
         folded[: min(len(tail), total)] += tail[:total]
         return folded, on_progress
     return line[:total], on_progress
+
+
+def _ended(sound: np.ndarray, at: int) -> np.ndarray:
+    """Damped from this sample on."""
+    short = sound[: at + CLOSING].copy()
+    short[at:] *= np.linspace(1, 0, len(short[at:]))
+    return short
 
 
 def onset_sample(sound: np.ndarray) -> int:

@@ -357,3 +357,32 @@ def test_bars_drawn_on_the_waveform_are_kept_as_a_loop_and_undo_takes_it_away(lo
     assert float(loops.locator("#wave").get_attribute("data-duration")) == pytest.approx(duration / 2, abs=1e-3)
     loops.keyboard.press("Control+z")
     expect(loops.locator(".loop-chips")).not_to_contain_text("bar 2")
+
+
+def test_what_another_tab_does_to_the_loop_shows_here_and_one_removed_there_is_left(loops):
+    other = loops.context.new_page()
+    other.goto(loops.url)
+    other.wait_for_selector(".onset >> nth=20")
+    before = onsets(loops)
+    loops.locator("#wave").focus()
+    loops.mouse.move(*wave_point(loops, time_of(loops, 3)))
+    loops.mouse.down()  # a hit is held here ...
+    other.locator("#wave").focus()
+    other.keyboard.press("ArrowRight")
+    other.keyboard.press("Delete")
+    expect(other.locator(".onset")).to_have_count(before - 1)
+    loops.wait_for_function("!document.getElementById('elsewhere').hidden")
+    loops.mouse.up()  # ... and what was removed there is gone when it is let go
+    expect(loops.locator(".onset")).to_have_count(before - 1)
+    other.click('[data-tool="keep"]')
+    for share in (0.53, 0.97):
+        other.mouse.move(*wave_point(other, share * float(other.locator("#wave").get_attribute("data-duration"))))
+        other.mouse.down() if share < 0.9 else other.mouse.up()
+    other.click("[data-keep-them]")
+    expect(other.locator(".fact .name")).to_have_text("gangway, bar 2.wav")
+    expect(loops.locator(".loop-chips")).to_contain_text("gangway, bar 2.wav")
+    expect(loops.locator(".fact .name")).to_have_text("gangway.wav")  # a newer loop takes nobody along
+    loops.keyboard.press("Control+z")
+    expect(other.locator(".loop-chips")).not_to_contain_text("bar 2")
+    expect(other.locator(".fact .name")).to_have_text("gangway.wav")
+    other.close()

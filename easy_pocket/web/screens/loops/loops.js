@@ -9,6 +9,7 @@ import { LoopUses } from "./loop_uses.js";
 import { showLedger, showNote, speak } from "../../shared/notes.js";
 import { Recorder } from "./recorder.js";
 import { loopBuffer } from "../../shared/sounding.js";
+import { redrawsLoop } from "./loop_changes.js";
 import { Screen } from "../../shared/screen.js";
 import { Wave } from "./wave.js";
 import { WaveKeys } from "./wave_keys.js";
@@ -62,6 +63,8 @@ export default class Loops extends Screen {
   mount() {
     const section = this.section;
     if (!section?.dataset.player) return;
+    // So that it stays this one when another tab brings in a newer one.
+    if (location.pathname !== this.address) history.replaceState({}, "", `${this.address}${location.search}`);
     section.querySelector(".loop-chips .on")?.scrollIntoView({ block: "nearest", inline: "nearest" });
     const facts = JSON.parse(section.dataset.player);
     const url = `${this.address}/audio.wav`;
@@ -139,12 +142,18 @@ export default class Loops extends Screen {
   /** @param {any} options */
   apply({ item, more }) {
     if (item.edit?.kind === "loop_beat") byId("beat-state").textContent = "They are on the Bench now.";
-    if (!more && redrawsLoop(item)) this.page.redraw();
+    if (!more && redrawsLoop(item)) this.redraw();
+  }
+
+  // What the hand holds on the waveform is let go of first.
+  redraw() {
+    this.isOld = Boolean(this.drag);
+    if (!this.isOld) this.page.redraw();
   }
 
   /** @param {any} options */
   follow({ more }) {
-    if (!more) this.uses.follow();
+    if (!more && !this.isOld && !this.page.drawing) this.uses.follow();
   }
 
   /** @param {number} position */
@@ -305,6 +314,7 @@ export default class Loops extends Screen {
     const { drag } = this;
     if (!drag) return false;
     this.drag = null;
+    if (this.isOld) this.redraw();
     if (drag.moved && drag.onset && this.tool === "move") drag.onset.dataset.at = drag.onset.dataset.time;
     if (drag.moved) Object.assign(byId("span-drawn").dataset, { from: 0, until: 0 });
     this.wave.later();
@@ -325,6 +335,7 @@ export default class Loops extends Screen {
     const drag = this.drag;
     this.drag = null;
     if (!drag) return;
+    if (this.isOld) this.redraw();
     const near = drag.onset || byId("wave");
     const time_s = this.wave.timeAt(event.clientX);
     if (this.tool === "keep") this.keepBars.draw(drag.from, time_s);
@@ -383,14 +394,4 @@ export default class Loops extends Screen {
     if (next) this.choose(next);
   }
 
-  // Bringing in -----------------------------------------------------------------------------------------------------
-
-}
-
-/**
- * What changes the loop that is shown; taking a groove or the loop itself draws its own way.
- * @param {any} item
- */
-function redrawsLoop(item) {
-  return ["undo", "redo", "now"].includes(item.path) || item.edit?.kind === "loop_correct";
 }
