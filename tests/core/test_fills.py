@@ -170,7 +170,7 @@ def test_hands_play_the_line_and_no_foot_runs_in_16ths() -> None:
             for idea in drawn(here, FillSettings(), seed, 4):
                 new = [hit for change in idea.changes for hit in change.come if begin <= hit.tick < end]
                 kicks = sorted(hit.tick for hit in new if hit.voice == "kick")
-                assert len(kicks) <= max(0.45 * len(new), 1)
+                assert len(kicks) <= max(0.5 * len(new), 1)  # of those that were not there before
                 assert all(c - a > 480 for a, c in zip(kicks, kicks[2:], strict=False)), idea.words
                 assert all(hit.voice != "hat_pedal" for hit in new)
                 if idea.words.startswith("begins on 2"):  # the groove goes on for a beat

@@ -39,14 +39,14 @@ class FillRole:
 
 
 ROLES = {
-    "plain": FillRole("plain", (3.8, 4.6), paths={"down": 0.7, "one": 0.3}, curves={"rising": 0.6, "accents": 0.4}),
-    "sparse": FillRole("sparse", (2.0, 3.2), subdivisions={"16": 0.6, "8": 0.4}),
+    "plain": FillRole("plain", (4.0, 4.8), paths={"down": 0.7, "one": 0.3}, curves={"rising": 0.6, "accents": 0.4}),
+    "sparse": FillRole("sparse", (2.2, 3.4), subdivisions={"16": 0.6, "8": 0.4}),
     "answers": FillRole(
-        "answers the beat", (2.8, 4.6), curves={"accents": 0.5, "rising": 0.3, "level": 0.2}, answers=True
+        "answers the beat", (3.4, 5.0), curves={"accents": 0.5, "rising": 0.3, "level": 0.2}, answers=True
     ),
     "busy": FillRole("busy", (4.4, 6.0), paths={"down": 0.5, "trade": 0.5}, subdivisions={"16": 0.4, "32": 0.6}),
-    "surprising": FillRole("surprising", (3.6, 5.2), paths={"up": 0.4, "trade": 0.6}),
-    "silence": FillRole("with silence", (2.6, 4.4), ending="silence"),
+    "surprising": FillRole("surprising", (4.0, 5.4), paths={"up": 0.4, "trade": 0.6}),
+    "silence": FillRole("with silence", (3.2, 4.8), ending="silence"),
 }
 
 

@@ -129,7 +129,7 @@ def mono_samples(audio: Audio) -> Singles:
 def group_hits(audio: Audio, onsets: Onsets, count: int | None = None) -> tuple[Group, ...]:
     """The hits in groups by sound, the most frequent first. A hit that is two sounds at once is in both groups.
 
-    Drums are told by what they are (kick, snare, hat, tom, cymbal; an open hat from a closed one). What is no drum
+    Drums are told by what they are (kick, snare, hat, tom, cymbal; open hats and crashes apart). What is no drum
     we know - a mouth, a table - is parted into `count` groups (three unless said otherwise) by its spectrum, the
     darkest taken for the kick, the brightest for the hat. count: 2-8, the number of groups wanted; None as
     proposed. Raises BadValueError for another count.
@@ -180,6 +180,9 @@ def _by_kind(heard: Heard) -> list[Group]:
             continue  # a single doubtful second sound is none
         if kind == "hat":
             groups += _hats(heard, mine)
+        elif kind == "cymbal":
+            named = ((kind, VOICE_OF_KIND[kind]), ("crash", "crash"))
+            groups += _parted(heard, kind, mine, heard.crash[mine] >= HELD, named)
         else:
             groups.append(_group(kind, kind, VOICE_OF_KIND[kind], mine, scores[mine, number]))
     return groups
@@ -193,11 +196,19 @@ def _part(group: Group, places: list[int]) -> Group:
 
 def _hats(heard: Heard, mine: Ints) -> list[Group]:
     """Split hats into closed and open ones; a single doubtful open one is none."""
-    score, is_open = heard.kinds[mine, KINDS.index("hat")], heard.is_open[mine] >= HELD
+    is_open = heard.is_open[mine] >= HELD
     if is_open.sum() < FEWEST and is_open.sum() < len(mine):
         is_open = heard.is_open[mine] >= SURE
-    parts = [("hat", "hat_closed", ~is_open), ("open hat", "hat_open", is_open)]
-    return [_group(name, "hat", voice, mine[own], score[own]) for name, voice, own in parts if own.any()]
+    return _parted(heard, "hat", mine, is_open, (("hat", "hat_closed"), ("open hat", "hat_open")))
+
+
+def _parted(
+    heard: Heard, kind: str, mine: Ints, other: npt.NDArray[np.bool_], named: tuple[tuple[str, str], tuple[str, str]]
+) -> list[Group]:
+    """Hits of one kind in two groups, each with name and voice; a group without hits is none."""
+    score, (plain, special) = heard.kinds[mine, KINDS.index(kind)], named
+    parts = ((*plain, ~other), (*special, other))
+    return [_group(name, kind, voice, mine[own], score[own]) for name, voice, own in parts if own.any()]
 
 
 def _group(name: str, kind: str, voice: str, hits: Ints, certainty: Floats) -> Group:
