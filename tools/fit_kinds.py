@@ -22,7 +22,14 @@ from sklearn.neural_network import MLPClassifier
 from strange_sounds import burst, mouth, table
 
 from bench.made_loops import made_loops
-from easy_pocket.core.listen.drum_classifier import FITTED_FILE, KINDS, TOLD, in_context, onset_pictures
+from easy_pocket.core.listen.drum_classifier import (
+    FITTED_FILE,
+    KINDS,
+    NETWORKS,
+    TOLD,
+    in_context,
+    onset_pictures,
+)
 from easy_pocket.core.listen.network import Network
 
 A_BATCH = 40  # loops from one seed
@@ -52,7 +59,9 @@ class Examples:
     age: float
 
 
-def examples(batch: int) -> list[Examples]:
+def examples(job: tuple[int, bool]) -> list[Examples]:
+    """Of one batch of loops; closes: in two thirds of the batches the next stroke on the hats ends an open one."""
+    batch, closes = job
     seed = FIRST_SEED + batch
     dice = np.random.default_rng([seed, 5])
     strange = STRANGE[batch // STRANGE_EACH % len(STRANGE)] if batch % STRANGE_EACH == STRANGE_EACH - 1 else None
@@ -74,7 +83,13 @@ def examples(batch: int) -> list[Examples]:
     age = AGES[batch % len(AGES)]
     found = []
     for loop in made_loops(
-        A_BATCH, seed, sound_of=sound, busier=batch % 2 == 0, age=age, tone_of=any_tone, closes=batch % 3 != 0
+        A_BATCH,
+        seed,
+        sound_of=sound,
+        busier=batch % 2 == 0,
+        age=age,
+        tone_of=any_tone,
+        closes=closes and batch % 3 != 0,
     ):
         together: list[list[dict[str, Any]]] = []
         for hit in sorted(loop.truth["hits"], key=lambda hit: float(hit["time_s"])):
@@ -151,30 +166,37 @@ def f_of(told: np.ndarray, true: np.ndarray) -> float:
     return float(2 * (told & true).sum() / max(told.sum() + true.sum(), 1))
 
 
-def main() -> None:
-    asked = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    asked.add_argument("--without", default="")
-    asked.add_argument("--batches", type=int, default=160, help="of 40 loops each")
-    asked.add_argument("-o", dest="out", type=Path, default=FITTED_FILE)
-    args = asked.parse_args()
-    render_sounds(programs_without(args.without))
-    with Pool() as pool:
-        found = pool.map(examples, range(args.batches), chunksize=1)
-    learnt = round(args.batches * (1 - TEST))
+def fitted(found: list[list[Examples]], drums: bool) -> tuple[Network, Network | None, dict[str, float], int]:
+    """Kinds, drums if asked for, their scores on the last batches, and how many recordings there are. What is kept is
+    fitted to all batches, with the odds that were best on those held out."""
+    learnt = round(len(found) * (1 - TEST))
     loops, test = ([one for batch in part for one in batch] for part in (found[:learnt], found[learnt:]))
     first = fit_kinds(loops)
     needed = best_odds(first, test)
     scores = scores_of(from_odds(first, needed), fit_drums(loops), test)
     everything = loops + test
     kinds = from_odds(fit_kinds(everything), needed)
-    save(
-        args.out,
-        {**stored("kinds", kinds), **stored("drums", fit_drums(everything))},
-        tool="fit kinds",
-        arguments={"without": args.without, "batches": args.batches},
-        data_seed=FIRST_SEED,
-        scores={"recordings": len(everything), **scores},
-    )
+    return kinds, fit_drums(everything) if drums else None, scores, len(everything)
+
+
+def main() -> None:
+    asked = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    asked.add_argument("--without", default="")
+    asked.add_argument("--batches", type=int, default=160, help="of 40 loops each, for each of the two networks")
+    asked.add_argument("-o", dest="out", type=Path, default=FITTED_FILE)
+    args = asked.parse_args()
+    render_sounds(programs_without(args.without))
+    kept: dict[str, np.ndarray] = {}
+    scores: dict[str, Any] = {}
+    with Pool() as pool:
+        for name in NETWORKS:
+            closes = name == "closing"
+            found = pool.map(examples, [(batch, closes) for batch in range(args.batches)], chunksize=1)
+            kinds, drums, told, recordings = fitted(found, closes)
+            kept |= stored(name, kinds) | (stored("drums", drums) if drums else {})
+            scores[name] = {"recordings": recordings, **told}
+    arguments = {"without": args.without, "batches": args.batches}
+    save(args.out, kept, tool="fit kinds", arguments=arguments, data_seed=FIRST_SEED, scores=scores)
 
 
 if __name__ == "__main__":

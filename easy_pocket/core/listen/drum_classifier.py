@@ -1,9 +1,10 @@
 """What kind of sound a hit in a loop is: kick, snare, hat, tom or another cymbal, or several at once.
 
 A picture of the hit - level by band in three spans after its start, of what rang before and what rings on, and how
-tonal each band is - goes into a neural network beside the mean of all hits of its recording and how far it is from
-that: a ghost note under a hat is told by what the other hats of the recording do not have. A second network tells drums
-from what is none (a mouth, a table). Both are fitted by `tools/fit kinds` on loops made for it.
+tonal each band is - goes into neural networks beside the mean of all hits of its recording and how far it is from that:
+a ghost note under a hat is told by what the other hats of the recording do not have. Two networks are averaged, one
+fitted to loops in which open hats ring on, one to loops in which the next stroke closes them. A third tells drums from
+what is none (a mouth, a table). All are fitted by `tools/fit kinds` on loops made for it.
 """
 
 from __future__ import annotations
@@ -24,7 +25,8 @@ Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.intp]
 
 KINDS = ("kick", "snare", "hat", "tom", "cymbal")
-TOLD = (*KINDS, "open hat", "crash")  # what the first network tells
+TOLD = (*KINDS, "open hat", "crash")  # what the networks tell
+NETWORKS = ("ringing", "closing")
 FITTED_FILE = Path(__file__).with_name("drum_classifier.npz")
 SPANS_S = ((0.0, 0.010), (0.010, 0.030), (0.030, 0.075))
 BEFORE_S = (-0.030, -0.004)
@@ -136,7 +138,7 @@ def in_context(pictures: Floats) -> Floats:
     return np.concatenate([pictures, pictures - mean, np.broadcast_to(mean, pictures.shape)], axis=1)
 
 
-@lru_cache(maxsize=2)
+@lru_cache(maxsize=3)
 def _network(name: str) -> Network:
     return read_network(FITTED_FILE, name)
 
@@ -144,5 +146,6 @@ def _network(name: str) -> Network:
 def hear_kinds(pictures: Floats) -> Heard:
     """What speaks for each kind. pictures: of all hits of a recording, (n, PICTURE), at least one."""
     features = in_context(pictures)
-    told, drum = (1 / (1 + np.exp(-_network(name).of(features))) for name in ("kinds", "drums"))
+    odds = np.mean([_network(name).of(features) for name in NETWORKS], axis=0)
+    told, drum = (1 / (1 + np.exp(-log_odds)) for log_odds in (odds, _network("drums").of(features)))
     return Heard(told[:, : len(KINDS)], told[:, len(KINDS)], told[:, len(KINDS) + 1], drum)

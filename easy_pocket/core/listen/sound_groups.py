@@ -17,6 +17,7 @@ from easy_pocket.core.listen.preparation import RATE_HZ
 
 MOST_GROUPS = 8
 HELD = 0.5  # from this score on a hit is of a kind
+OPEN = 0.25  # from this one on a hat is open: those that players close are open for a shorter time than most learnt
 SURE = 0.8  # and from this one on it may be the only one of its kind
 DRUMS = 0.55  # below this mean of the best scores the sounds are no drums we know, and are sorted by themselves
 LIKE_DRUMS = 0.25  # below this mean chance of being drums, too: mouths and tables lie at 0.0, drums at 0.5 and more
@@ -196,7 +197,7 @@ def _part(group: Group, places: list[int]) -> Group:
 
 def _hats(heard: Heard, mine: Ints) -> list[Group]:
     """Split hats into closed and open ones; a single doubtful open one is none."""
-    is_open = heard.is_open[mine] >= HELD
+    is_open = heard.is_open[mine] >= OPEN
     if is_open.sum() < FEWEST and is_open.sum() < len(mine):
         is_open = heard.is_open[mine] >= SURE
     return _parted(heard, "hat", mine, is_open, (("hat", "hat_closed"), ("open hat", "hat_open")))
