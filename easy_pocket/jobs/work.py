@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path, PurePath
 from typing import Any
 
-from easy_pocket.core.errors import PocketError
+from easy_pocket.core.errors import NoHitsError, PocketError
 from easy_pocket.core.feel.template import GrooveTemplate
 from easy_pocket.core.formats.analysis_json import analysis_doc
 from easy_pocket.core.formats.audio_file import read_audio
@@ -22,7 +23,8 @@ from easy_pocket.core.formats.sfz import ReadKit
 from easy_pocket.core.formats.song_midi import ReadSong, read_song_midi
 from easy_pocket.core.formats.sound_files import ImportedSounds, import_sounds
 from easy_pocket.core.listen.groove import extract_template
-from easy_pocket.core.listen.loop_analysis import analyze_listened, analyze_loop, listen
+from easy_pocket.core.listen.listened import find, listen
+from easy_pocket.core.listen.loop_analysis import analyze_listened, analyze_loop
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.progress import OnProgress, no_progress
 from easy_pocket.core.sound.character import Character
@@ -62,6 +64,8 @@ def analyze_file(data: bytes, name: str, on_progress: OnProgress = no_progress) 
     """Read and analyse an audio file; one without hits is kept, for hands that add some. Raises AudioRefusedError."""
     audio = read_audio(data, name)
     listened = listen(audio, on_progress)
+    with suppress(NoHitsError):
+        listened = replace(listened, found=find(listened, on_progress=on_progress))
     heard = analyze_listened(listened, on_progress=on_progress, hints=read_hints(data), keep_unheard=True)
     on_progress(0.95, "keeping it")
     kept = stored(audio)

@@ -9,13 +9,12 @@ from easy_pocket.caches import ByteCache
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.cache import ResultCache
 from easy_pocket.core.listen.kept_listening import kept_again, to_keep
+from easy_pocket.core.listen.listened import Listened, listen
 from easy_pocket.core.listen.loop_analysis import (
     Corrections,
-    Listened,
     analyze_again,
     analyze_listened,
     analyze_loop,
-    listen,
 )
 from easy_pocket.core.listen.nearest_attack import attack_near
 from easy_pocket.core.listen.onsets import Onsets

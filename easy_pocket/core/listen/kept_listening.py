@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from easy_pocket.core.listen.candidates import Candidates
-from easy_pocket.core.listen.loop_analysis import Listened
+from easy_pocket.core.listen.listened import Found, Listened
 from easy_pocket.core.listen.preparation import Floats, Ints, Prepared, Singles
 
 
@@ -27,6 +27,7 @@ class KeptListening:
     over_db: Floats
     pictures: Singles
     odds: Floats
+    found: Found | None
 
 
 def to_keep(heard: Listened) -> KeptListening:
@@ -45,13 +46,16 @@ def to_keep(heard: Listened) -> KeptListening:
         over_db=candidates.over_db,
         pictures=candidates.pictures.astype(np.float32),
         odds=heard.odds,
+        found=heard.found,
     )
 
 
 def kept_again(kept: KeptListening) -> Listened:
     """As it was heard, to seven digits."""
     energy = np.zeros((len(kept.block_energy), kept.block_energy.shape[1] + 1))
-    np.cumsum(kept.block_energy, axis=1, dtype=np.float64, out=energy[:, 1:])
+    for row, blocks in zip(energy, kept.block_energy, strict=True):
+        row[1:] = blocks
+        np.cumsum(row, out=row)
     prepared = Prepared(
         samples=np.zeros(0, dtype=np.float32),
         log_odds_db=kept.flux.astype(np.float64),
@@ -63,4 +67,4 @@ def kept_again(kept: KeptListening) -> Listened:
         count=kept.count,
     )
     candidates = Candidates(kept.at, kept.attack, kept.over_db, kept.pictures.astype(np.float64))
-    return Listened(prepared, candidates, kept.odds)
+    return Listened(prepared, candidates, kept.odds, kept.found)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -10,14 +11,13 @@ import numpy as np
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.cache import ResultCache
 from easy_pocket.core.errors import BadValueError, NoHitsError, require_range
-from easy_pocket.core.listen.bar_context import select_with_bars
 from easy_pocket.core.listen.beat_tracking import line_times
-from easy_pocket.core.listen.candidates import Candidates
 from easy_pocket.core.listen.drifting_tempo import followed
 from easy_pocket.core.listen.file_hints import NO_HINTS, FileHints, in_their_light
 from easy_pocket.core.listen.grid_fit import grid_fit
-from easy_pocket.core.listen.onsets import Onsets, chosen, find_candidates, measure, sound_log_odds
-from easy_pocket.core.listen.preparation import RATE_HZ, Floats, Prepared, prepare
+from easy_pocket.core.listen.listened import Found, Listened, find, listen
+from easy_pocket.core.listen.onsets import Onsets, measure
+from easy_pocket.core.listen.preparation import RATE_HZ, Prepared
 from easy_pocket.core.listen.ranked_readings import rank_readings, with_confidence
 from easy_pocket.core.listen.reading import Reading, counted_beats, unread
 from easy_pocket.core.listen.sound_groups import StoredGroup
@@ -119,26 +119,13 @@ def analyze_loop(
     return analyze_listened(listened, corrections, on_progress, hints, keep_unheard=keep_unheard)
 
 
-@dataclass(frozen=True)
-class Listened:
-    """What is heard of a recording before anything is chosen of it; corrections need no more."""
-
-    prepared: Prepared  # without its samples: nobody reads them any more
-    candidates: Candidates
-    odds: Floats
-
-
 _listened: ResultCache[Listened] = ResultCache("loops, listened to", 1 << 27)
+_chosen: ResultCache[Found] = ResultCache("loops, their hits before they are corrected", 1 << 24)
 
 
-def listen(audio: Audio, on_progress: OnProgress = no_progress) -> Listened:
-    """Every place that may be a hit, and how likely it is one. Raises NoHitsError for silence."""
-    held = [audio]
-    del audio
-    prepared = prepare(held.pop(), on_progress)
-    candidates = find_candidates(prepared, on_progress)
-    light = replace(prepared, samples=prepared.samples[:0].copy(), count=len(prepared.samples))
-    return Listened(light, candidates, sound_log_odds(candidates))
+def remember(key: str, listening: Callable[[], Listened]) -> None:
+    """Have what was heard of a recording at hand for `analyze_again`; asked for only where it is not."""
+    _listened.get(key, listening)
 
 
 def analyze_again(
@@ -162,7 +149,11 @@ def analyze_again(
     LoopAnalysis
         As of `analyze_loop` with keep_unheard.
     """
-    return analyze_listened(_listened.get(key, listening), corrections, hints=hints, keep_unheard=True)
+    listened = _listened.get(key, listening)
+    with suppress(NoHitsError):  # it is raised again where it counts
+        found = _chosen.get((key, corrections.sensitivity), lambda: find(listened, corrections.sensitivity))
+        listened = replace(listened, found=found)
+    return analyze_listened(listened, corrections, hints=hints, keep_unheard=True)
 
 
 def analyze_listened(
@@ -175,6 +166,7 @@ def analyze_listened(
 ) -> LoopAnalysis:
     """Choose hits of what was listened to, and read their bars; see `analyze_loop`."""
     corrections, prepared = corrections or Corrections(), listened.prepared
+    readings: Sequence[Reading]
     try:
         found, readings = _found(listened, corrections, on_progress)
         onsets = _corrected(prepared, found, corrections)
@@ -193,30 +185,22 @@ def analyze_listened(
                 raise NoHitsError(f"{prepared.name}: {error}") from None
             readings = [unread(prepared.duration_s)]
     if hints != NO_HINTS:
-        readings = with_confidence(in_their_light(readings, hints, onsets.duration_s))
+        readings = with_confidence(in_their_light(list(readings), hints, onsets.duration_s))
     return LoopAnalysis(onsets, _overruled(onsets, readings[0], corrections), tuple(readings), hints)
 
 
 def _found(
     listened: Listened, corrections: Corrections, on_progress: OnProgress
-) -> tuple[Onsets | None, list[Reading]]:
-    """What is heard before anything is corrected, and how its bars read.
-
-    What the bars say about faint hits changes no reading: those lie on its grid.
-    """
-    prepared, candidates, odds = listened.prepared, listened.candidates, listened.odds
+) -> tuple[Onsets | None, tuple[Reading, ...]]:
+    found = listened.found
     try:
-        found = chosen(prepared, candidates, odds, corrections.sensitivity)
+        if found is None or found.sensitivity != corrections.sensitivity:
+            found = find(listened, corrections.sensitivity, on_progress)
     except NoHitsError:
-        if not corrections.added_s:
-            raise
-        return None, []
-    on_progress(0.7, f"reading the bars of {len(found)} hits")
-    try:
-        readings = rank_readings(found)
-    except NoHitsError:
-        return found, []
-    return select_with_bars(prepared, candidates, odds, found, readings[0], corrections.sensitivity), readings
+        if corrections.added_s:
+            return None, ()
+        raise
+    return found.onsets, found.readings
 
 
 def _corrected(prepared: Prepared, found: Onsets | None, corrections: Corrections) -> Onsets:

@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
+from threading import Thread
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.listen.kept_listening import KeptListening, kept_again, to_keep
-from easy_pocket.core.listen.loop_analysis import Listened, listen
+from easy_pocket.core.listen.listened import Listened, listen
+from easy_pocket.core.listen.loop_analysis import remember
 from easy_pocket.store.made.made import made
 
 LONG_S = 30.0  # a shorter one is heard again as fast
 
 
 def _key(digest: str) -> str:
-    return f"listened/1/{digest}"
+    return f"listened/2/{digest}"
 
 
 def keep_listening(digest: str, heard: Listened) -> None:
@@ -22,11 +25,29 @@ def keep_listening(digest: str, heard: Listened) -> None:
         made.put_value(_key(digest), to_keep(heard))
 
 
+def _kept(digest: str) -> Listened:
+    """Raises LookupError when it is not kept."""
+    kept = made.get_value(_key(digest))
+    if not isinstance(kept, KeptListening):
+        raise LookupError(digest)
+    return kept_again(kept)
+
+
+def look_out(digest: str, duration_s: float) -> None:
+    """Somebody looks at this recording and may correct it: what was heard of it is fetched meanwhile."""
+
+    def fetch() -> None:
+        with suppress(LookupError):
+            remember(digest, lambda: _kept(digest))
+
+    if duration_s >= LONG_S:
+        Thread(target=fetch, name="what was heard", daemon=True).start()
+
+
 def listening(digest: str, audio: Callable[[], Audio]) -> Listened:
     """As it was heard before, or heard now. Raises what `listen` raises."""
-    kept = made.get_value(_key(digest))
-    if isinstance(kept, KeptListening):
-        return kept_again(kept)
+    with suppress(LookupError):
+        return _kept(digest)
     heard = listen(audio())
     keep_listening(digest, heard)
     return heard
