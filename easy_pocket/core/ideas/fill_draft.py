@@ -48,6 +48,7 @@ GOES_ON = {"yes": 0.4, "no": 0.6}  # so many candidates let one voice that keeps
 MOST_GOING_ON = 2.2  # hits a beat: what keeps 16ths needs a hand of its own
 BEGINS_LATER = 0.45  # so many fills of LONG and more beats let the groove go on for the first of them
 LONG = 3
+LEAST_OF_ROOM = 0.6  # strokes a short window has at least, of those it has room for
 HANDS_ANSWER = 0.65  # of the strokes of a fill that takes up the beat's rhythm
 CRASHES = ("crash", "ride", "hat_open", "tambourine", "shaker")
 
@@ -161,7 +162,7 @@ def candidate(frame: Frame, seed: int, number: int) -> tuple[Draft | None, int]:
     wanted, least, most = _target(frame, role, len(drawn.staying), rng)
     if free:  # what a short window, or one that ends in silence, has room for
         room = len(drawn.staying) + int((1 + MOST_DOUBLED) * len(laid.slots)) + 2
-        wanted, least = min(wanted, room), min(least, max(2, room // 2))
+        wanted, least = min(wanted, room), min(least, max(2, round(LEAST_OF_ROOM * room)))
     new = wanted - len(drawn.staying)
     closing = _closing(frame, drawn.ending, rng)
     chord = closing[: max(1, min(len(closing), new - 1))] if last is not None else []
