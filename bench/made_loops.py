@@ -14,6 +14,7 @@ import soxr
 from scipy import signal
 
 from bench.aging import TONAL_DB, ToneOf, aged, beneath, made_tone, tonal_part
+from bench.made_effects import effects, tonal
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.formats.audio_file import write_audio
 from easy_pocket.core.pattern.pattern import Hit, Pattern
@@ -24,6 +25,7 @@ from easy_pocket.samples import house_kits, shipped_samples
 from tests.drums import beat
 
 RATE = 44_100
+LAID_BACK_MS = 8.0  # standard deviation of how far a snare lags
 HATS, CLOSING = ("hat_closed", "hat_open", "hat_pedal"), 350  # samples: 8 ms
 # name: metre, ticks of a mark, slots a beat, tempi, voices and their lines; several lines for a voice are drawn from.
 STYLES: dict[str, tuple[Metre, int, int, tuple[int, int], dict[str, tuple[str, ...]]]] = {
@@ -114,12 +116,13 @@ def made_loops(
     age: float = 0.0,
     tone_of: ToneOf = made_tone,
     hard: bool = False,
-    closes: bool = False,
+    as_played: bool = False,
 ) -> Iterator[MadeLoop]:
     """So many loops, style after style; kits: the keys of those they may use (all that ship when empty). busier: with
     soft hits by chance, mostly on the same slots of every bar, and now and then with a drum or two alone. age: the
     share of them that has gone through what aging.py holds, with pitched parts made of tone_of. hard: of the styles
-    that are read wrong most. closes: the next stroke on the hats ends what an open one rings."""
+    that are read wrong most. as_played: the next stroke on the hats ends what an open one rings, the snare lags, and
+    there are ghosts under hats."""
     styles = list(HARD_STYLES if hard else STYLES)
     known = house_kits()
     chosen = [known[key] for key in (kits or tuple(key for key in known if key != "net_loft"))]
@@ -134,7 +137,7 @@ def made_loops(
             busier,
             np.random.default_rng([seed, number, 7]) if number % 100 < 100 * age else None,
             tone_of,
-            closes,
+            as_played,
         )
 
 
@@ -168,6 +171,22 @@ def _with_soft_hits(pattern: Pattern, step: int, dice: np.random.Generator) -> P
     return pattern.with_hits(once.values())
 
 
+def _with_ghosts(pattern: Pattern, step: int, dice: np.random.Generator) -> Pattern:
+    """With soft strokes on the snare under hats, mostly on the same slots of every bar; none beside a loud one."""
+    snares = [hit.tick for hit in pattern.hits if hit.voice == "snare"]
+    free = sorted({
+        hit.tick
+        for hit in pattern.hits
+        if hit.voice in HATS and all(abs(hit.tick - loud) > step for loud in snares)
+    })  # fmt: skip
+    if not snares or not free or dice.random() < 0.4:
+        return pattern
+    bar, most = pattern.metre.bar_ticks, int(dice.integers(1, 5))
+    same = {int(tick) % bar for tick in dice.choice(free, min(most, len(free)), replace=False)}
+    chosen = [tick for tick in free if (tick % bar in same if dice.random() < 0.8 else dice.random() < 0.1)]
+    return pattern.with_hits([*pattern.hits, *(Hit("snare", tick, int(dice.integers(18, 50))) for tick in chosen)])
+
+
 def _loop(
     name: str,
     style: str,
@@ -177,7 +196,7 @@ def _loop(
     busier: bool = False,
     aging: np.random.Generator | None = None,
     tone_of: ToneOf = made_tone,
-    closes: bool = False,
+    as_played: bool = False,
 ) -> MadeLoop:
     metre, step, per_beat, tempi, _ = ALL_STYLES[style]
     tempo_bpm = round(float(dice.uniform(*tempi)), 1)
@@ -185,8 +204,12 @@ def _loop(
     pattern = _pattern(style, dice)
     if busier:
         pattern = _with_soft_hits(_with_few_drums(pattern, dice), step, dice)
+    if as_played:
+        pattern = _with_ghosts(pattern, step, dice)
     slots = metre.bar_ticks // step
     lean_ms, lag_ms = dice.normal(0, 3.0, slots), {voice: dice.normal(0, 4.0) for voice in ALL_STYLES[style][4]}
+    if as_played and "snare" in lag_ms:
+        lag_ms["snare"] += abs(dice.normal(0, LAID_BACK_MS))
     bar_ms = metre.bar_ticks * 60_000 / tempo_bpm / 960
     ends = str(dice.choice(["wrap", "cut", "untrimmed"], p=[0.5, 0.3, 0.2]))
     before: list[tuple[str, int]] = []
@@ -213,16 +236,15 @@ def _loop(
         time_s = slot * step * 60 / tempo_bpm / 960 + offset_ms / 1000
         hits.append((voice, slot, int(dice.integers(60, 110)), offset_ms, time_s))
     total = round((length_s + lead_s + (0.8 if ends == "untrimmed" else 0.0)) * RATE)
-    drums, on_progress = _drums(kit, hits, lead_s, total, ends, dice, sound_of, closes)
-    tonal = _tonal(length_s, tempo_bpm, lead_s, total, dice) if dice.random() < 0.5 else np.zeros(total)
-    mixed = drums + tonal * np.sqrt(np.mean(drums**2) / max(np.mean(tonal**2), 1e-12)) * 10 ** (-9 / 20) * bool(
-        tonal.any()
-    )
-    mixed = _effects(mixed, ends == "wrap", dice)
+    drums, on_progress = _drums(kit, hits, lead_s, total, ends, dice, sound_of, as_played)
+    under = tonal(length_s, tempo_bpm, lead_s, total, dice) if dice.random() < 0.5 else np.zeros(total)
+    level = np.sqrt(np.mean(drums**2) / max(np.mean(under**2), 1e-12)) * 10 ** (-9 / 20) if under.any() else 0.0
+    mixed = drums + under * level
+    mixed = effects(mixed, ends == "wrap", dice)
     if aging is not None:
-        if not tonal.any() and aging.random() < 0.7:
-            under = tonal_part(length_s, tempo_bpm, lead_s, total, aging, tone_of)
-            mixed = beneath(mixed, under, float(aging.uniform(TONAL_DB - 6, TONAL_DB + 1)))
+        if not under.any() and aging.random() < 0.7:
+            old = tonal_part(length_s, tempo_bpm, lead_s, total, aging, tone_of)
+            mixed = beneath(mixed, old, float(aging.uniform(TONAL_DB - 6, TONAL_DB + 1)))
         mixed = aged(mixed, ends == "wrap", aging)
     truth = {
         "name": name, "file": f"{name}.wav", "duration_s": total / RATE, "tempo_bpm": tempo_bpm * metre.unit / 4,
@@ -246,7 +268,7 @@ def _drums(
     ends: str,
     dice: np.random.Generator,
     sound_of: SoundOf | None = None,
-    closes: bool = False,
+    as_played: bool = False,
 ) -> tuple[np.ndarray, list[dict]]:
     line = np.zeros(total + 4 * RATE)
     changed = {
@@ -270,7 +292,7 @@ def _drums(
             made[voice, stretch] = _changed(sound, *changed[voice])
         sound = made[voice, stretch] * gains(kit_voice.velocity_level)[velocity] * 10 ** (kit_voice.level_db / 20)
         early = onset_sample(sound)
-        if closes and voice == "hat_open":
+        if as_played and voice == "hat_open":
             later_s = [other[4] - time_s for other in hits if other[0] in HATS and other[4] > time_s + 0.02]
             sound = _ended(sound, early + round(min(later_s, default=9.0) * RATE))
         start = round((time_s + lead_s) * RATE) - early
@@ -319,56 +341,6 @@ def _changed(sound: np.ndarray, semitones: float, tilt_db: float, level_db: floa
     tuned = soxr.resample(sound, RATE * 2 ** (semitones / 12), RATE)
     low = signal.sosfilt(signal.butter(1, 900, fs=RATE, output="sos"), tuned)
     return np.asarray((low * 10 ** (-tilt_db / 40) + (tuned - low) * 10 ** (tilt_db / 40)) * 10 ** (level_db / 20))
-
-
-def _tonal(length_s: float, tempo_bpm: float, lead_s: float, total: int, dice: np.random.Generator) -> np.ndarray:
-    """A bass line, and sometimes chords."""
-    line = np.zeros(total + 3 * RATE)
-    beat_s = 60 / tempo_bpm
-    root = int(dice.integers(28, 40))
-    chords = dice.random() < 0.5
-    at = 0.0
-    while at < length_s:
-        note = root + int(dice.choice([0, 0, 3, 5, 7, 10]))
-        lasts_s = beat_s * float(dice.choice([0.5, 1, 1.5]))
-        t = np.arange(int(lasts_s * RATE)) / RATE
-        hz = 440 * 2 ** ((note - 69) / 12)
-        tone = (
-            sum(np.sin(2 * np.pi * hz * k * t) / k**1.5 for k in range(1, 6))
-            * np.minimum(1, t / 0.008)
-            * np.exp(-t * 2.5)
-        )
-        tone[-200:] *= np.linspace(1, 0, 200)
-        start = max(int((at + lead_s + dice.normal(0, 0.006) + 0.02) * RATE), 0)
-        line[start : start + len(tone)] += tone
-        if chords and dice.random() < 0.4:
-            for interval in (0, 3, 7, 10):
-                hz = 440 * 2 ** ((root + 24 + interval - 69) / 12)
-                line[start : start + len(tone)] += (
-                    0.25 * np.sin(2 * np.pi * hz * t) * np.minimum(1, t / 0.012) * np.exp(-t * 1.5)
-                )
-        at += lasts_s
-    return line[:total]
-
-
-def _effects(x: np.ndarray, wraps: bool, dice: np.random.Generator) -> np.ndarray:
-    if dice.random() < 0.4:
-        rt60_s = float(dice.uniform(0.25, 0.8))
-        t = np.arange(int(rt60_s * RATE)) / RATE
-        room = dice.standard_normal(len(t)) * 10 ** (-3 * t / rt60_s)
-        room = signal.sosfilt(signal.butter(2, 5000, fs=RATE, output="sos"), room)
-        room *= 10 ** (dice.uniform(-20, -12) / 20) / np.sqrt(np.sum(room**2))
-        wet = signal.fftconvolve(x, room)
-        folded = wet[: len(x)].copy()
-        if wraps:
-            folded[: len(room) - 1] += wet[len(x) :][: len(x)]
-        x = x + folded
-    if dice.random() < 0.35:
-        drive = float(dice.uniform(1.5, 3.0))
-        x = np.tanh(x / np.abs(x).max() * drive)
-    if dice.random() < 0.35:
-        x = x + dice.standard_normal(len(x)) * np.abs(x).max() * 10 ** (dice.uniform(-62, -48) / 20)
-    return x
 
 
 def _template(on_progress: list[dict], slots: int) -> dict[str, Any]:

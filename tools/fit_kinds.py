@@ -60,8 +60,8 @@ class Examples:
 
 
 def examples(job: tuple[int, bool]) -> list[Examples]:
-    """Of one batch of loops; closes: in two thirds of the batches the next stroke on the hats ends an open one."""
-    batch, closes = job
+    """Of one batch of loops; the job also says whether two thirds of the batches are as people play them."""
+    batch, played_too = job
     seed = FIRST_SEED + batch
     dice = np.random.default_rng([seed, 5])
     strange = STRANGE[batch // STRANGE_EACH % len(STRANGE)] if batch % STRANGE_EACH == STRANGE_EACH - 1 else None
@@ -89,7 +89,7 @@ def examples(job: tuple[int, bool]) -> list[Examples]:
         busier=batch % 2 == 0,
         age=age,
         tone_of=any_tone,
-        closes=closes and batch % 3 != 0,
+        as_played=played_too and batch % 3 != 0,
     ):
         together: list[list[dict[str, Any]]] = []
         for hit in sorted(loop.truth["hits"], key=lambda hit: float(hit["time_s"])):
@@ -190,9 +190,9 @@ def main() -> None:
     scores: dict[str, Any] = {}
     with Pool() as pool:
         for name in NETWORKS:
-            closes = name == "closing"
-            found = pool.map(examples, [(batch, closes) for batch in range(args.batches)], chunksize=1)
-            kinds, drums, told, recordings = fitted(found, closes)
+            played_too = name == "played"
+            found = pool.map(examples, [(batch, played_too) for batch in range(args.batches)], chunksize=1)
+            kinds, drums, told, recordings = fitted(found, played_too)
             kept |= stored(name, kinds) | (stored("drums", drums) if drums else {})
             scores[name] = {"recordings": recordings, **told}
     arguments = {"without": args.without, "batches": args.batches}
