@@ -453,7 +453,8 @@ def test_a_voice_gets_another_note_in_the_export_menu_and_undo_gives_it_back(ben
     expect(field).to_have_value("38")
     field.fill("50")
     field.press("Escape")  # leaves it as it was
-    assert bench.evaluate("[easyPocket.edits.queue.length, easyPocket.song.undo ?? '']") == [0, ""]
+    until(bench, "easyPocket.edits.queue.length === 0")
+    assert bench.evaluate("easyPocket.song.undo ?? ''") == ""
     if not field.is_visible():
         bench.click("[aria-controls=export-menu]")
     expect(field).to_have_value("38")
