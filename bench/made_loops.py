@@ -25,7 +25,6 @@ from easy_pocket.samples import house_kits, shipped_samples
 from tests.drums import beat
 
 RATE = 44_100
-LAID_BACK_MS = 8.0  # standard deviation of how far a snare lags
 HATS, CLOSING = ("hat_closed", "hat_open", "hat_pedal"), 350  # samples: 8 ms
 # name: metre, ticks of a mark, slots a beat, tempi, voices and their lines; several lines for a voice are drawn from.
 STYLES: dict[str, tuple[Metre, int, int, tuple[int, int], dict[str, tuple[str, ...]]]] = {
@@ -116,13 +115,12 @@ def made_loops(
     age: float = 0.0,
     tone_of: ToneOf = made_tone,
     hard: bool = False,
-    as_played: bool = False,
+    closes: bool = False,
 ) -> Iterator[MadeLoop]:
     """So many loops, style after style; kits: the keys of those they may use (all that ship when empty). busier: with
     soft hits by chance, mostly on the same slots of every bar, and now and then with a drum or two alone. age: the
     share of them that has gone through what aging.py holds, with pitched parts made of tone_of. hard: of the styles
-    that are read wrong most. as_played: the next stroke on the hats ends what an open one rings, the snare lags, and
-    there are ghosts under hats."""
+    that are read wrong most. closes: the next stroke on the hats ends what an open one rings."""
     styles = list(HARD_STYLES if hard else STYLES)
     known = house_kits()
     chosen = [known[key] for key in (kits or tuple(key for key in known if key != "net_loft"))]
@@ -137,7 +135,7 @@ def made_loops(
             busier,
             np.random.default_rng([seed, number, 7]) if number % 100 < 100 * age else None,
             tone_of,
-            as_played,
+            closes,
         )
 
 
@@ -171,22 +169,6 @@ def _with_soft_hits(pattern: Pattern, step: int, dice: np.random.Generator) -> P
     return pattern.with_hits(once.values())
 
 
-def _with_ghosts(pattern: Pattern, step: int, dice: np.random.Generator) -> Pattern:
-    """With soft strokes on the snare under hats, mostly on the same slots of every bar; none beside a loud one."""
-    snares = [hit.tick for hit in pattern.hits if hit.voice == "snare"]
-    free = sorted({
-        hit.tick
-        for hit in pattern.hits
-        if hit.voice in HATS and all(abs(hit.tick - loud) > step for loud in snares)
-    })  # fmt: skip
-    if not snares or not free or dice.random() < 0.4:
-        return pattern
-    bar, most = pattern.metre.bar_ticks, int(dice.integers(1, 5))
-    same = {int(tick) % bar for tick in dice.choice(free, min(most, len(free)), replace=False)}
-    chosen = [tick for tick in free if (tick % bar in same if dice.random() < 0.8 else dice.random() < 0.1)]
-    return pattern.with_hits([*pattern.hits, *(Hit("snare", tick, int(dice.integers(18, 50))) for tick in chosen)])
-
-
 def _loop(
     name: str,
     style: str,
@@ -196,7 +178,7 @@ def _loop(
     busier: bool = False,
     aging: np.random.Generator | None = None,
     tone_of: ToneOf = made_tone,
-    as_played: bool = False,
+    closes: bool = False,
 ) -> MadeLoop:
     metre, step, per_beat, tempi, _ = ALL_STYLES[style]
     tempo_bpm = round(float(dice.uniform(*tempi)), 1)
@@ -204,12 +186,8 @@ def _loop(
     pattern = _pattern(style, dice)
     if busier:
         pattern = _with_soft_hits(_with_few_drums(pattern, dice), step, dice)
-    if as_played:
-        pattern = _with_ghosts(pattern, step, dice)
     slots = metre.bar_ticks // step
     lean_ms, lag_ms = dice.normal(0, 3.0, slots), {voice: dice.normal(0, 4.0) for voice in ALL_STYLES[style][4]}
-    if as_played and "snare" in lag_ms:
-        lag_ms["snare"] += abs(dice.normal(0, LAID_BACK_MS))
     bar_ms = metre.bar_ticks * 60_000 / tempo_bpm / 960
     ends = str(dice.choice(["wrap", "cut", "untrimmed"], p=[0.5, 0.3, 0.2]))
     before: list[tuple[str, int]] = []
@@ -236,7 +214,7 @@ def _loop(
         time_s = slot * step * 60 / tempo_bpm / 960 + offset_ms / 1000
         hits.append((voice, slot, int(dice.integers(60, 110)), offset_ms, time_s))
     total = round((length_s + lead_s + (0.8 if ends == "untrimmed" else 0.0)) * RATE)
-    drums, on_progress = _drums(kit, hits, lead_s, total, ends, dice, sound_of, as_played)
+    drums, on_progress = _drums(kit, hits, lead_s, total, ends, dice, sound_of, closes)
     under = tonal(length_s, tempo_bpm, lead_s, total, dice) if dice.random() < 0.5 else np.zeros(total)
     level = np.sqrt(np.mean(drums**2) / max(np.mean(under**2), 1e-12)) * 10 ** (-9 / 20) if under.any() else 0.0
     mixed = drums + under * level
@@ -268,7 +246,7 @@ def _drums(
     ends: str,
     dice: np.random.Generator,
     sound_of: SoundOf | None = None,
-    as_played: bool = False,
+    closes: bool = False,
 ) -> tuple[np.ndarray, list[dict]]:
     line = np.zeros(total + 4 * RATE)
     changed = {
@@ -292,7 +270,7 @@ def _drums(
             made[voice, stretch] = _changed(sound, *changed[voice])
         sound = made[voice, stretch] * gains(kit_voice.velocity_level)[velocity] * 10 ** (kit_voice.level_db / 20)
         early = onset_sample(sound)
-        if as_played and voice == "hat_open":
+        if closes and voice == "hat_open":
             later_s = [other[4] - time_s for other in hits if other[0] in HATS and other[4] > time_s + 0.02]
             sound = _ended(sound, early + round(min(later_s, default=9.0) * RATE))
         start = round((time_s + lead_s) * RATE) - early

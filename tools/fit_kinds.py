@@ -60,8 +60,8 @@ class Examples:
 
 
 def examples(job: tuple[int, bool]) -> list[Examples]:
-    """Of one batch of loops; the job also says whether two thirds of the batches are as people play them."""
-    batch, played_too = job
+    """Of one batch of loops; the job also says whether in two thirds of the batches open hats are closed."""
+    batch, closes = job
     seed = FIRST_SEED + batch
     dice = np.random.default_rng([seed, 5])
     strange = STRANGE[batch // STRANGE_EACH % len(STRANGE)] if batch % STRANGE_EACH == STRANGE_EACH - 1 else None
@@ -89,7 +89,7 @@ def examples(job: tuple[int, bool]) -> list[Examples]:
         busier=batch % 2 == 0,
         age=age,
         tone_of=any_tone,
-        as_played=played_too and batch % 3 != 0,
+        closes=closes and batch % 3 != 0,
     ):
         together: list[list[dict[str, Any]]] = []
         for hit in sorted(loop.truth["hits"], key=lambda hit: float(hit["time_s"])):
@@ -106,6 +106,8 @@ def examples(job: tuple[int, bool]) -> list[Examples]:
                 told[row, TOLD.index("open hat")] |= voice == "hat_open"
                 told[row, TOLD.index("crash")] |= voice == "crash"
         played.clear()
+        if not together:
+            continue
         times = np.array([group[0]["time_s"] for group in together])
         heard = np.maximum(times + dice.normal(0, LATE_S, len(times)), 0)
         first, count = int(dice.integers(len(times))), int(dice.integers(1, FEW + 1))
@@ -151,6 +153,8 @@ def scores_of(kinds: Network, drums: Network, loops: list[Examples]) -> dict[str
         ("clean", [one for one in loops if one.drums and not one.age]),
         ("aged", [one for one in loops if one.drums and one.age]),
     ):
+        if not some:
+            continue
         told, true = kinds.of(features(some)) > 0, np.concatenate([one.told for one in some])
         for number, kind in enumerate(TOLD):
             scores[f"F of {kind}, {name}"] = f_of(told[:, number], true[:, number])
@@ -190,9 +194,9 @@ def main() -> None:
     scores: dict[str, Any] = {}
     with Pool() as pool:
         for name in NETWORKS:
-            played_too = name == "played"
-            found = pool.map(examples, [(batch, played_too) for batch in range(args.batches)], chunksize=1)
-            kinds, drums, told, recordings = fitted(found, played_too)
+            closes = name == "closing"
+            found = pool.map(examples, [(batch, closes) for batch in range(args.batches)], chunksize=1)
+            kinds, drums, told, recordings = fitted(found, closes)
             kept |= stored(name, kinds) | (stored("drums", drums) if drums else {})
             scores[name] = {"recordings": recordings, **told}
     arguments = {"without": args.without, "batches": args.batches}

@@ -3,9 +3,8 @@
 A picture of the hit - level by band in three spans after its start, of what rang before and what rings on, and how
 tonal each band is - goes into neural networks beside the mean of all hits of its recording and how far it is from that:
 a ghost note under a hat is told by what the other hats of the recording do not have. Two networks are averaged, one
-fitted to loops as they are written, one to loops as they are played: open hats are closed by the next stroke, the snare
-lags, there are more ghosts. A third tells drums from what is none (a mouth, a table). All are fitted by `tools/fit
-kinds` on loops made for it.
+fitted to loops in which open hats ring on, one to loops in which the next stroke closes them. A third tells drums from
+what is none (a mouth, a table). All are fitted by `tools/fit kinds` on loops made for it.
 """
 
 from __future__ import annotations
@@ -27,7 +26,7 @@ Ints = npt.NDArray[np.intp]
 
 KINDS = ("kick", "snare", "hat", "tom", "cymbal")
 TOLD = (*KINDS, "open hat", "crash")  # what the networks tell
-NETWORKS = ("written", "played")
+NETWORKS = ("ringing", "closing")
 FITTED_FILE = Path(__file__).with_name("drum_classifier.npz")
 SPANS_S = ((0.0, 0.010), (0.010, 0.030), (0.030, 0.075))
 BEFORE_S = (-0.030, -0.004)
