@@ -216,8 +216,9 @@ def _loop(
     total = round((length_s + lead_s + (0.8 if ends == "untrimmed" else 0.0)) * RATE)
     drums, on_progress = _drums(kit, hits, lead_s, total, ends, dice, sound_of, closes)
     under = tonal(length_s, tempo_bpm, lead_s, total, dice) if dice.random() < 0.5 else np.zeros(total)
-    level = np.sqrt(np.mean(drums**2) / max(np.mean(under**2), 1e-12)) * 10 ** (-9 / 20) if under.any() else 0.0
-    mixed = drums + under * level
+    if under.any():
+        under = under * np.sqrt(np.mean(drums**2) / max(np.mean(under**2), 1e-12)) * 10 ** (-9 / 20)
+    mixed = drums + under
     mixed = effects(mixed, ends == "wrap", dice)
     if aging is not None:
         if not under.any() and aging.random() < 0.7:
@@ -251,7 +252,7 @@ def _drums(
     line = np.zeros(total + 4 * RATE)
     changed = {
         voice: (float(dice.uniform(-2.5, 2.5)), float(dice.uniform(-4, 4)), float(dice.uniform(-3, 3)))
-        for voice in {h[0] for h in hits}
+        for voice in sorted({h[0] for h in hits})  # a set has another order in every process
     }
     others = {voice: sound_of(voice, dice) for voice in changed} if sound_of else {}
     made: dict[tuple[str, int], np.ndarray] = {}
