@@ -34,6 +34,7 @@ export class Live {
   changed({ revision, words, tab, who }) {
     const { edits } = this.page;
     if (tab === OWN_TAB || revision <= edits.revision) return;
+    this.page.changedElsewhere = true;
     if (edits.queue.length) this.page.refreshWanted = true;
     else this.page.refresh();
     if (words) this.tell(words, who);

@@ -253,7 +253,9 @@ export class Page {
       return;
     }
     this.edits.revision = state.song.revision;
-    this.take({ state, item: { view }, more: false });
+    const elsewhere = this.changedElsewhere ?? false;
+    this.changedElsewhere = false;
+    this.take({ state, item: { view, elsewhere }, more: false });
   }
 
   askAgain() {

@@ -5,6 +5,5 @@
  * @param {any} item
  */
 export function redrawsLoop(item) {
-  const elsewhere = !item.path && !item.edit;
-  return elsewhere || ["undo", "redo", "now"].includes(item.path) || item.edit?.kind === "loop_correct";
+  return item.elsewhere || ["undo", "redo", "now"].includes(item.path) || item.edit?.kind === "loop_correct";
 }
