@@ -1,9 +1,10 @@
-"""`./pocket bench [NAME ...]`: listen, perform, feel, mixdown, edit, kit, heard, drawn, ideas, song, song_page,
-served, sounds, stage, stage_page, takes, page; and, by their names only, files, played_in, many and soak."""
+"""`./pocket bench [NAME ...]`: listen, corrected, perform, feel, mixdown, edit, kit, heard, drawn, ideas, song,
+song_page, served, sounds, stage, stage_page, takes, page; and, by their names only, files, played_in, many and soak."""
 
 import sys
 
 from bench import (
+    corrected,
     drawn,
     edit,
     feel,
@@ -30,6 +31,7 @@ from easy_pocket.caches import give_core_its_caches
 
 ALL = {
     "listen": listen.run,
+    "corrected": corrected.run,
     "perform": perform.run,
     "feel": feel.run,
     "mixdown": mixdown.run,

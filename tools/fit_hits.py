@@ -18,7 +18,7 @@ from typing import Any
 
 import numpy as np
 from fitted import MADE, made_of, save
-from made_sounds import any_tone, programs_without, render_sounds, sound_of
+from made_sounds import any_tone, programs_without, render_sounds, sound_of, struck_together
 from networks import averaged, stored
 from scipy.stats import spearmanr
 from sklearn.neural_network import MLPClassifier, MLPRegressor
@@ -29,7 +29,7 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import NoHitsError
 from easy_pocket.core.listen.bar_context import bar_features, bars_are_reliable
 from easy_pocket.core.listen.candidates import Candidates, detect_candidates
-from easy_pocket.core.listen.hit_classifier import FITTED_FILE, MERGE_S, needed_log_odds, select_separated
+from easy_pocket.core.listen.hit_classifier import FITTED_FILE, needed_log_odds, select_separated
 from easy_pocket.core.listen.network import Network
 from easy_pocket.core.listen.onsets import Onsets, level_features, measure, strengths
 from easy_pocket.core.listen.preparation import RATE_HZ, Prepared, prepare
@@ -88,12 +88,7 @@ def loops_of(batch: tuple[int, bool]) -> Iterator[MadeLoop]:
 def nearest_hits(loop: MadeLoop, times_s: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """How far each time is from the nearest hit, in s, and how much later than it the middle of all that is struck
     with it lies, in ms; hits struck together are one, at the earliest."""
-    together: list[list[float]] = []
-    for hit in sorted(hit["time_s"] for hit in loop.truth["hits"]):
-        if together and hit - together[-1][0] <= MERGE_S:
-            together[-1].append(hit)
-        else:
-            together.append([hit])
+    together = [[float(hit["time_s"]) for hit in one] for one in struck_together(loop)]
     apart = times_s[None] - np.array([one[0] for one in together])[:, None]
     if loop.truth["ends"] != "untrimmed":
         length = loop.truth["duration_s"]
@@ -164,12 +159,7 @@ def levels_of(batch: tuple[int, bool]) -> list[tuple[np.ndarray, np.ndarray]]:
     for loop in loops_of(batch):
         prepared = prepare(loop.audio)
         at = detect_candidates(prepared).at
-        together: list[list[dict[str, float]]] = []
-        for hit in sorted(loop.truth["hits"], key=lambda hit: float(hit["time_s"])):
-            if together and hit["time_s"] - together[-1][0]["time_s"] <= MERGE_S:
-                together[-1].append(hit)
-            else:
-                together.append([hit])
+        together = struck_together(loop)
         true_at = np.array([one[0]["time_s"] for one in together]) * RATE_HZ + prepared.context
         nearest = np.abs(at[None] - true_at[:, None]).argmin(axis=1) if len(at) else np.zeros(0, dtype=np.intp)
         heard = np.abs(at[nearest] - true_at) < HIT_S * RATE_HZ if len(at) else np.zeros(0, dtype=bool)

@@ -16,8 +16,8 @@ from typing import Any
 
 import numpy as np
 from fitted import save
-from made_sounds import KIND_OF, any_tone, programs_without, render_sounds, sound_of
-from networks import averaged, stored
+from made_sounds import KIND_OF, any_tone, programs_without, render_sounds, sound_of, struck_together
+from networks import averaged, f_of, stored
 from sklearn.neural_network import MLPClassifier
 from strange_sounds import burst, mouth, table
 
@@ -40,7 +40,6 @@ STRANGE: tuple[Callable[[str, np.random.Generator], np.ndarray], ...] = (mouth, 
 STRANGE_EACH = 5  # every so many-th batch holds none but these
 OTHER_VOICE = 0.12  # share of voices that play something else: a tom in place of a kick
 A_FEW, FEW = 0.3, 12  # share of loops of which a few hits alone are learnt too, and how many at most
-MERGE_S = 0.030
 LATE_S = 0.001  # standard deviation of where hits are heard
 HIDDEN = {"kinds": 96, "drums": 24}
 
@@ -91,12 +90,7 @@ def examples(job: tuple[int, bool]) -> list[Examples]:
         tone_of=any_tone,
         closes=closes and batch % 3 != 0,
     ):
-        together: list[list[dict[str, Any]]] = []
-        for hit in sorted(loop.truth["hits"], key=lambda hit: float(hit["time_s"])):
-            if together and hit["time_s"] - together[-1][0]["time_s"] < MERGE_S:
-                together[-1].append(hit)
-            else:
-                together.append([hit])
+        together = struck_together(loop)
         together = [group for group in together if group[0]["time_s"] < loop.truth["duration_s"] - 0.02]
         told = np.zeros((len(together), len(TOLD)), dtype=bool)
         for row, group in enumerate(together):
@@ -164,10 +158,6 @@ def scores_of(kinds: Network, drums: Network, loops: list[Examples]) -> dict[str
         np.mean([r == one.drums for r, one in zip(right, loops, strict=True)])
     )
     return {name: round(score, 3) for name, score in scores.items()}
-
-
-def f_of(told: np.ndarray, true: np.ndarray) -> float:
-    return float(2 * (told & true).sum() / max(told.sum() + true.sum(), 1))
 
 
 def fitted(found: list[list[Examples]], drums: bool) -> tuple[Network, Network | None, dict[str, float], int]:

@@ -3,13 +3,16 @@ changed as other instruments, microphones and rooms would, and tones of the Soun
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 import soxr
 from fit_roles import RANGES, drawn, recorded, varied
 from soundfont_hits import NOTES, render, render_tones
 
 from bench.aging import made_tone
-from bench.made_loops import RATE
+from bench.made_loops import RATE, MadeLoop
+from easy_pocket.core.listen.hit_classifier import MERGE_S
 
 PROGRAMS = (0, 8, 16, 24, 25, 32, 40, 48)
 TONES = (0, 4, 16, 24, 32, 33, 38, 48, 61, 81, 88)  # melodic programs of the SoundFont; others are for held-out figures
@@ -88,3 +91,14 @@ def any_tone(kind: str, note: int, length_s: float, dice: np.random.Generator) -
     end = min(len(x), int(0.03 * RATE))
     x[-end:] *= np.linspace(1, 0, end)
     return x
+
+
+def struck_together(loop: MadeLoop) -> list[list[dict[str, Any]]]:
+    """The hits of a loop in order of time; those that are struck together are one list."""
+    together: list[list[dict[str, Any]]] = []
+    for hit in sorted(loop.truth["hits"], key=lambda hit: float(hit["time_s"])):
+        if together and hit["time_s"] - together[-1][0]["time_s"] <= MERGE_S:
+            together[-1].append(hit)
+        else:
+            together.append([hit])
+    return together

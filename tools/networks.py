@@ -38,3 +38,8 @@ def stored(name: str, network: Network) -> dict[str, np.ndarray]:
     kept = {part: np.asarray(getattr(network, part)) for part in Network.__dataclass_fields__}
     exact = {part: value.astype(np.float16 if part == "weights" else np.float32) for part, value in kept.items()}
     return {f"{name}_{part}": value for part, value in exact.items()}
+
+
+def f_of(told: np.ndarray, true: np.ndarray) -> float:
+    """Twice what is rightly told, against all that is told and all that is there."""
+    return float(2 * (told & true).sum() / max(told.sum() + true.sum(), 1))

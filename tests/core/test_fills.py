@@ -161,6 +161,13 @@ def test_with_no_setting_touched_fills_are_as_players_play_them(beats: int) -> N
     assert doubled_share([0, 0, 0, 480]) == 0.5
 
 
+def _a_run_of_three(new: list[int], kicks: list[int]) -> bool:
+    """Whether a kick that is new stands in a row of three in 16ths, those of the groove counted."""
+    ordered = sorted(set(kicks))
+    rows = zip(ordered, ordered[1:], ordered[2:], strict=False)
+    return any(b - a <= 240 and c - b <= 240 and {a, b, c} & set(new) for a, b, c in rows)
+
+
 def test_hands_play_the_line_and_no_foot_runs_in_16ths() -> None:
     later = 0
     for name, swing, unit in SCENES[:5]:
@@ -169,9 +176,9 @@ def test_hands_play_the_line_and_no_foot_runs_in_16ths() -> None:
         for seed in range(3):
             for idea in drawn(here, FillSettings(), seed, 4):
                 new = [hit for change in idea.changes for hit in change.come if begin <= hit.tick < end]
-                kicks = sorted(hit.tick for hit in new if hit.voice == "kick")
+                kicks = [hit.tick for hit in new if hit.voice == "kick"]
                 assert len(kicks) <= max(0.5 * len(new), 1)  # of those that were not there before
-                assert all(c - a > 480 for a, c in zip(kicks, kicks[2:], strict=False)), idea.words
+                assert not _a_run_of_three(kicks, [hit.tick for hit in idea.pattern().hits if hit.voice == "kick"])
                 assert all(hit.voice != "hat_pedal" for hit in new)
                 if idea.words.startswith("begins on 2"):  # the groove goes on for a beat
                     later += 1

@@ -231,6 +231,7 @@ def _placed(
         taken.setdefault(hit.tick, []).append(hit.voice)
     limbs = Limbs(taken, frame.scene.tempo_bpm, settings.playable)
     limbs.most_kicks = KICKS_IN_A_ROW if unasked else None
+    limbs.kicks_near = frozenset(hit.tick for hit in frame.around if hit.voice == "kick")
     for voice in chord:
         if laid.last is not None and voice not in limbs.taken.get(laid.last, []):
             limbs.put(laid.last, voice)

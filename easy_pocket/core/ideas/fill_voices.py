@@ -158,6 +158,7 @@ class Limbs:
         self.taken = taken
         self.most_doubled: float | None = None  # share of the struck slots; None: as many as can be played
         self.most_kicks: int | None = None  # in a row, in 16ths; None: as many as a foot can play
+        self.kicks_near: frozenset[int] = frozenset()  # those of the beat before and after the fill
         self.tick_ms = ms_per_tick(tempo_bpm)
         self.playable = playable
 
@@ -189,7 +190,7 @@ class Limbs:
 
     def _kicks_with(self, tick: int) -> int:
         """How many kicks in a row there would be, no two of them farther apart than a 16th."""
-        kicks = sorted({tick, *(other for other, there in self.taken.items() if "kick" in there)})
+        kicks = sorted({tick, *self.kicks_near, *(other for other, there in self.taken.items() if "kick" in there)})
         at = kicks.index(tick)
         before = next((k for k in range(at, 0, -1) if kicks[k] - kicks[k - 1] > SIXTEENTH), 0)
         after = next((k for k in range(at, len(kicks) - 1) if kicks[k + 1] - kicks[k] > SIXTEENTH), len(kicks) - 1)

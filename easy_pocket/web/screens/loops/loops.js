@@ -393,5 +393,4 @@ export default class Loops extends Screen {
     const next = onsets[Math.max(0, Math.min(onsets.length - 1, at + by))];
     if (next) this.choose(next);
   }
-
 }
