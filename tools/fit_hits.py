@@ -32,8 +32,9 @@ from easy_pocket.core.listen.candidates import Candidates, detect_candidates
 from easy_pocket.core.listen.hit_classifier import FITTED_FILE, needed_log_odds, select_separated
 from easy_pocket.core.listen.network import Network
 from easy_pocket.core.listen.onsets import Onsets, level_features, measure, strengths
-from easy_pocket.core.listen.preparation import RATE_HZ, Prepared, prepare
+from easy_pocket.core.listen.preparation import Prepared, prepare
 from easy_pocket.core.listen.ranked_readings import rank_readings
+from easy_pocket.core.listen.signals import RATE_HZ
 
 FEWEST_HEARD = 6  # hits of a loop that are told beside each other
 A_BATCH = 40  # loops from one seed ...

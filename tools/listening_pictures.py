@@ -13,8 +13,8 @@ from easy_pocket.core.formats.audio_file import read_audio
 from easy_pocket.core.listen.groove import extract_template, slots_and_offsets
 from easy_pocket.core.listen.listened import Listened, listen
 from easy_pocket.core.listen.loop_analysis import LoopAnalysis, analyze_loop
-from easy_pocket.core.listen.preparation import RATE_HZ
 from easy_pocket.core.listen.reading_reasons import reasons
+from easy_pocket.core.listen.signals import RATE_HZ
 
 ROOT = Path(__file__).resolve().parent.parent
 BREAK = ROOT / "easy_pocket" / "demo" / "quayside-break.flac"

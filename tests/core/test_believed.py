@@ -7,11 +7,13 @@ from hypothesis import strategies as st
 
 from bench.made_loops import made_loops
 from easy_pocket.core.audio import Audio
+from easy_pocket.core.listen.attacks import refine
 from easy_pocket.core.listen.bar_context import BARS_PICTURE
-from easy_pocket.core.listen.candidates import PICTURE, detect_candidates, refine
+from easy_pocket.core.listen.candidates import PICTURE, detect_candidates
 from easy_pocket.core.listen.hit_classifier import MERGE_S, Network, needed_log_odds, network, select_separated
 from easy_pocket.core.listen.onsets import chosen, detect_onsets, sound_log_odds
-from easy_pocket.core.listen.preparation import RATE_HZ, prepare
+from easy_pocket.core.listen.preparation import prepare
+from easy_pocket.core.listen.signals import RATE_HZ
 from easy_pocket.core.sound.kit import voice_audio
 from easy_pocket.samples import house_kits, shipped_samples
 

@@ -19,8 +19,8 @@ from easy_pocket.core.formats.midi_writing import write_midi
 from easy_pocket.core.formats.note_map import NOTE_PREFIX
 from easy_pocket.core.listen.loop_analysis import LoopAnalysis
 from easy_pocket.core.listen.onsets import Onsets
-from easy_pocket.core.listen.preparation import Floats
 from easy_pocket.core.listen.reading import Reading
+from easy_pocket.core.listen.signals import Floats
 from easy_pocket.core.listen.slices import Slices, cut_slices, slice_audio
 from easy_pocket.core.listen.sound_groups import Group
 from easy_pocket.core.pattern.pattern import Hit, Pattern

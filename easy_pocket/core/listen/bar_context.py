@@ -13,8 +13,9 @@ from easy_pocket.core.errors import NoHitsError
 from easy_pocket.core.listen.candidates import AFTER, BEFORE, Candidates
 from easy_pocket.core.listen.hit_classifier import needed_log_odds, network
 from easy_pocket.core.listen.onsets import Onsets, chosen
-from easy_pocket.core.listen.preparation import RATE_HZ, Floats, Ints, Prepared
+from easy_pocket.core.listen.preparation import Prepared
 from easy_pocket.core.listen.reading import Reading
+from easy_pocket.core.listen.signals import RATE_HZ, Floats, Ints
 
 BELIEVED = 0.5  # the reading's confidence and fit, or its bars say nothing
 ON_PLACE_S = 0.015  # off where the hits of its slot lie

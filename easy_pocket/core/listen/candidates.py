@@ -9,25 +9,16 @@ out. Both the place and its attack are offered: which of them is a hit is decide
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from functools import partial
 
 import numpy as np
 from scipy import ndimage, signal
 
+from easy_pocket.core.listen.attacks import refine
+from easy_pocket.core.listen.flux import FLUX_HOP
 from easy_pocket.core.listen.hit_classifier import MERGE_S
-from easy_pocket.core.listen.preparation import (
-    AT_ONCE,
-    BLOCK,
-    FLUX_HOP,
-    RATE_HZ,
-    Floats,
-    Ints,
-    Prepared,
-    Singles,
-    filter_of,
-)
+from easy_pocket.core.listen.preparation import BLOCK, Prepared
+from easy_pocket.core.listen.signals import RATE_HZ, Floats, Ints
 
 RISE_HOP = 64  # samples, 1.5 ms
 RISE_BEFORE_S, RISE_GAP_S, RISE_AFTER_S = 0.008, 0.0007, 0.005
@@ -36,17 +27,6 @@ RISE_FLOOR_OVERALL = 1e-6  # of the loudest moment of all bands: a band the reco
 RISE_MIN_DB = 1.0  # mean of the three upper bands
 FLUX_MIN_DB = 1.5  # mean rise over the bands
 APART = 66  # samples, 1.5 ms: what lies closer is one place
-
-# Refining: (band, share of the peak that counts as the start). Above 2.5 kHz sounds start steeply and little rings, so
-# a smaller share is safe there; it also hears the hat that comes a few ms before a kick.
-ATTACK_SHARES = (("full", 0.1), ("upper", 0.05))
-BACKGROUND_S = (-0.040, -0.018)  # where the sound before a place is measured
-SEARCH_S = (-0.018, 0.030)  # where its attack may lie
-BACKGROUND_MARGIN = 1.6  # over the loudest of the background
-SETTLING_S = 0.010  # of the filter for the upper band
-CLEAR_DB = 9.0  # a band this far above its background is believed
-UPPER_HZ = 2500.0
-REFINED_AT_ONCE = 300  # what is looked at round each place takes 100 KB
 
 # The picture of a place: energy of five bands in these spans round it ...
 SPAN_EDGES_MS = (-80.0, -40.0, -20.0, -10.0, -5.0, -2.0, -0.4, 0.4, 2.0, 4.0, 8.0, 15.0, 30.0, 60.0)
@@ -122,43 +102,6 @@ def rises(prepared: Prepared, centres: Ints) -> Floats:
     loudest = now.max(axis=1, keepdims=True)
     floor = loudest * RISE_FLOOR + loudest.max() * RISE_FLOOR_OVERALL + 1e-12
     return np.asarray(10 * np.log10((now + floor) / (was + floor)))
-
-
-def refine(prepared: Prepared, places: Ints) -> tuple[Ints, Floats]:
-    """The sample where each place's attack starts, and how far it stands above its background in dB."""
-    at_once = min(max(-(-len(places) // AT_ONCE), 1), REFINED_AT_ONCE)
-    some = [places[start : start + at_once] for start in range(0, max(len(places), 1), at_once)]
-    with ThreadPoolExecutor(AT_ONCE) as pool:  # filters let other threads run
-        pieces = list(pool.map(partial(_refined, prepared), some))
-    return np.concatenate([starts for starts, _ in pieces]), np.concatenate([over for _, over in pieces])
-
-
-def _refined(prepared: Prepared, places: Ints) -> tuple[Ints, Floats]:
-    # Round each place its background, its search, and before both what the filter needs to come to rest.
-    edges = [int(at_s * RATE_HZ) for at_s in (BACKGROUND_S[0] - SETTLING_S, *BACKGROUND_S, *SEARCH_S)]
-    begin, search_from = edges[0], edges[3]
-    quiet, search = (slice(low - begin, high - begin) for low, high in (edges[1:3], edges[3:5]))
-    around = _windows(prepared.samples, places + begin, edges[4] - begin)
-    starts = np.empty((len(ATTACK_SHARES), len(places)), dtype=np.intp)
-    contrast = np.empty(starts.shape)
-    for row, (band, share) in enumerate(ATTACK_SHARES):
-        heard = np.abs(around if band == "full" else signal.sosfilt(filter_of("high", UPPER_HZ), around, axis=1))
-        near, background = heard[:, search], heard[:, quiet].max(axis=1)
-        peak = near.max(axis=1)
-        threshold = np.maximum(share * peak, np.minimum(BACKGROUND_MARGIN * background, 0.7 * peak))
-        starts[row] = places + search_from + np.argmax(near >= threshold[:, None], axis=1)
-        contrast[row] = 20 * np.log10((peak + 1e-9) / (background + 1e-9))
-    clear = contrast >= CLEAR_DB
-    earliest = np.where(clear, starts, np.iinfo(np.intp).max).min(axis=0)
-    # What stands out nowhere is best placed where its rise was steepest: that is the place itself.
-    return np.where(clear.any(axis=0), earliest, places), contrast.max(axis=0)
-
-
-def _windows(samples: Singles, starts: Ints, width: int) -> Singles:
-    """So many samples from each start on: (n, width); beyond the ends the first or last sample stays."""
-    if len(samples) >= width and starts.min(initial=0) >= 0 and starts.max(initial=0) <= len(samples) - width:
-        return np.asarray(np.lib.stride_tricks.sliding_window_view(samples, width)[starts])
-    return np.asarray(samples[np.clip(starts[:, None] + np.arange(width), 0, len(samples) - 1)], dtype=np.float32)
 
 
 def _span_levels_db(prepared: Prepared, at: Ints) -> tuple[Floats, Floats]:

@@ -19,7 +19,7 @@ import numpy as np
 import numpy.typing as npt
 
 from easy_pocket.core.listen.network import Network, read_network
-from easy_pocket.core.listen.preparation import RATE_HZ
+from easy_pocket.core.listen.signals import RATE_HZ
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.intp]

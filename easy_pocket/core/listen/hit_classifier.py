@@ -13,7 +13,7 @@ from pathlib import Path
 import numpy as np
 
 from easy_pocket.core.listen.network import Network, read_network
-from easy_pocket.core.listen.preparation import RATE_HZ, Floats, Ints
+from easy_pocket.core.listen.signals import RATE_HZ, Floats, Ints
 
 FITTED_FILE = Path(__file__).with_name("hit_classifier.npz")
 MERGE_S = 0.030  # sounds closer than this are one hit

@@ -8,7 +8,8 @@ import numpy as np
 
 from easy_pocket.core.listen.candidates import Candidates
 from easy_pocket.core.listen.listened import Found, Listened
-from easy_pocket.core.listen.preparation import Floats, Ints, Prepared, Singles
+from easy_pocket.core.listen.preparation import Prepared
+from easy_pocket.core.listen.signals import Floats, Ints, Singles
 
 
 @dataclass(frozen=True)

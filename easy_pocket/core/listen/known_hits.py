@@ -12,8 +12,9 @@ from easy_pocket.core.listen.grid_fit import grid_fit
 from easy_pocket.core.listen.hit_classifier import MERGE_S
 from easy_pocket.core.listen.loop_analysis import BY_HAND_DB, LoopAnalysis
 from easy_pocket.core.listen.onsets import detect_onsets, measure
-from easy_pocket.core.listen.preparation import RATE_HZ, Floats, prepare
+from easy_pocket.core.listen.preparation import prepare
 from easy_pocket.core.listen.reading import Reading
+from easy_pocket.core.listen.signals import RATE_HZ, Floats
 
 LAST_S = 0.003  # so near the end a hit belongs to the next time round
 

@@ -9,9 +9,10 @@ from easy_pocket.core.errors import NoHitsError
 from easy_pocket.core.listen.bar_context import select_with_bars
 from easy_pocket.core.listen.candidates import Candidates
 from easy_pocket.core.listen.onsets import Onsets, chosen, find_candidates, sound_log_odds
-from easy_pocket.core.listen.preparation import Floats, Prepared, prepare
+from easy_pocket.core.listen.preparation import Prepared, prepare
 from easy_pocket.core.listen.ranked_readings import rank_readings
 from easy_pocket.core.listen.reading import Reading
+from easy_pocket.core.listen.signals import Floats
 from easy_pocket.core.progress import OnProgress, no_progress
 
 

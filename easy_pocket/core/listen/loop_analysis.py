@@ -17,9 +17,10 @@ from easy_pocket.core.listen.file_hints import NO_HINTS, FileHints, in_their_lig
 from easy_pocket.core.listen.grid_fit import grid_fit
 from easy_pocket.core.listen.listened import Found, Listened, find, listen
 from easy_pocket.core.listen.onsets import Onsets, measure
-from easy_pocket.core.listen.preparation import RATE_HZ, Prepared
+from easy_pocket.core.listen.preparation import Prepared
 from easy_pocket.core.listen.ranked_readings import rank_readings, with_confidence
 from easy_pocket.core.listen.reading import Reading, counted_beats, unread
+from easy_pocket.core.listen.signals import RATE_HZ
 from easy_pocket.core.listen.sound_groups import StoredGroup
 from easy_pocket.core.listen.tempo import read_free, read_trimmed
 from easy_pocket.core.pattern.timebase import Metre

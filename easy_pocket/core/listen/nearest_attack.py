@@ -7,8 +7,9 @@ import numpy.typing as npt
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import AudioRefusedError, NoHitsError
-from easy_pocket.core.listen.candidates import CLEAR_DB, refine
-from easy_pocket.core.listen.preparation import RATE_HZ, prepare
+from easy_pocket.core.listen.attacks import CLEAR_DB, refine
+from easy_pocket.core.listen.preparation import prepare
+from easy_pocket.core.listen.signals import RATE_HZ
 
 NEARBY_S = 1.0  # so much on either side is looked at
 

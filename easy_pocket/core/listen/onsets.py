@@ -12,7 +12,8 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import NoHitsError
 from easy_pocket.core.listen.candidates import JUST_BEFORE, SPANS, Candidates, detect_candidates, hit_pictures
 from easy_pocket.core.listen.hit_classifier import DB_OF_ODDS, MERGE_S, needed_log_odds, network, select_separated
-from easy_pocket.core.listen.preparation import BLOCK, RATE_HZ, Floats, Ints, Prepared, prepare
+from easy_pocket.core.listen.preparation import BLOCK, Prepared, prepare
+from easy_pocket.core.listen.signals import RATE_HZ, Floats, Ints
 from easy_pocket.core.progress import OnProgress, no_progress
 
 RINGING_ON = 0.7  # how much of what rang before a hit still rings in its first 60 ms

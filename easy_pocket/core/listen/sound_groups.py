@@ -13,7 +13,7 @@ from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import BadValueError, require_range
 from easy_pocket.core.listen.drum_classifier import BANDS_HZ, KINDS, Heard, hear_kinds, onset_pictures
 from easy_pocket.core.listen.onsets import Onsets
-from easy_pocket.core.listen.preparation import RATE_HZ
+from easy_pocket.core.listen.signals import RATE_HZ
 
 MOST_GROUPS = 8
 HELD = 0.5  # from this score on a hit is of a kind
