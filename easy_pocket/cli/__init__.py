@@ -34,8 +34,10 @@ def main(arguments: list[str] | None = None) -> int:
     chosen = parser.parse_args(given)
     command: Callable[[argparse.Namespace], None] = chosen.run
     from easy_pocket.caches import give_core_its_caches  # numpy: not needed to print a help
+    from easy_pocket.freed_memory import give_back_large_arrays
 
     give_core_its_caches()
+    give_back_large_arrays()
     try:
         _check_output(chosen)
         command(chosen)

@@ -36,7 +36,11 @@ def compiled(function: Callable[P, R]) -> Callable[P, R]:
     @wraps(function)
     def call(*args: P.args, **kwargs: P.kwargs) -> R:
         if not made:
-            made.append(import_module("numba").njit(cache=True, nogil=True, error_model="numpy")(function))
+            njit = import_module("numba").njit
+            try:
+                made.append(njit(cache=True, nogil=True, error_model="numpy")(function))
+            except RuntimeError:  # there is no folder that can be written: it is compiled in every process
+                made.append(njit(nogil=True, error_model="numpy")(function))
         return made[0](*args, **kwargs)
 
     return call

@@ -25,6 +25,7 @@ from easy_pocket.core.formats.sound_files import ImportedSounds, import_sounds
 from easy_pocket.core.listen.groove import extract_template
 from easy_pocket.core.listen.listened import find, listen
 from easy_pocket.core.listen.loop_analysis import analyze_listened, analyze_loop
+from easy_pocket.core.listen.rehearsal import rehearse
 from easy_pocket.core.pattern.pattern import Pattern
 from easy_pocket.core.progress import OnProgress, no_progress
 from easy_pocket.core.sound.character import Character
@@ -57,7 +58,8 @@ def reader() -> Reader:
 
 
 def ready() -> None:
-    """Do nothing: it starts a worker before one is needed."""
+    """Start a worker before one is needed, with what it listens by."""
+    rehearse()
 
 
 def analyze_file(data: bytes, name: str, on_progress: OnProgress = no_progress) -> AnalyzedFile:

@@ -132,6 +132,7 @@ class Workers:
 def _begin(database_url: str, queue: Any, secret: bytes) -> None:
     """In a new worker. secret: of what the server makes and shares; without one it shares nothing."""
     from easy_pocket.caches import give_core_its_caches
+    from easy_pocket.freed_memory import give_back_large_arrays
     from easy_pocket.jobs import work
 
     global _progress
@@ -142,6 +143,7 @@ def _begin(database_url: str, queue: Any, secret: bytes) -> None:
     os.nice(NICER)
     resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
     give_core_its_caches(share=0.25)
+    give_back_large_arrays()
     work.use_database(database_url)
     if secret:
         made.use(made_place(home_folder()), secret)

@@ -1,4 +1,5 @@
-"""Rendering the sounds of the songs worked on last before they are asked for, so that the first Play does not wait."""
+"""Rendering the sounds of the songs worked on last before they are asked for, so that the first Play does not wait.
+Then listening for a moment, so that the first loop does not."""
 
 from __future__ import annotations
 
@@ -7,6 +8,7 @@ from threading import Event, Thread
 from sqlalchemy.exc import SQLAlchemyError
 
 from easy_pocket.core.errors import PocketError
+from easy_pocket.core.listen.rehearsal import rehearse
 from easy_pocket.core.sound.kit import voice_audio
 from easy_pocket.store.database import Database
 from easy_pocket.store.songs.load import read_song
@@ -45,5 +47,6 @@ class WarmUp:
                         voice_audio(voice, number, loaded.samples)
                         if self._enough.wait(BREATH_S):
                             return
+            rehearse()
         except (SQLAlchemyError, PocketError):
             return  # nothing depends on it: what is missing is rendered when it is asked for

@@ -66,11 +66,14 @@ def _starts(full: Singles, upper: Singles, places: Ints, edges: Ints) -> tuple[I
         search_from, search_to = max(place + edges[2], 0), min(place + edges[3], len(full))
         for band in range(2):
             heard, share = (full, FULL_SHARE) if band == 0 else (upper, UPPER_SHARE)
-            background = peak = np.float32(0)
+            # Without its sign a float is the larger the larger its bits are as a whole number: those compare faster.
+            bits = heard.view(np.int32)
+            loudest = np.zeros(2, dtype=np.int32)
             for at in range(quiet_from, quiet_to):
-                background = max(background, abs(heard[at]))
+                loudest[0] = max(loudest[0], bits[at] & 0x7FFFFFFF)
             for at in range(search_from, search_to):
-                peak = max(peak, abs(heard[at]))
+                loudest[1] = max(loudest[1], bits[at] & 0x7FFFFFFF)
+            background, peak = loudest.view(np.float32)
             threshold = max(share * peak, min(BACKGROUND_MARGIN * background, 0.7 * peak))
             start = search_from
             while start < search_to - 1 and abs(heard[start]) < threshold:

@@ -9,11 +9,12 @@ which follows the player's tempo but not the feel within a bar.
 from __future__ import annotations
 
 import numpy as np
-import numpy.typing as npt
 from scipy.interpolate import CubicSpline
 from scipy.ndimage import gaussian_filter1d, uniform_filter1d
 
+from easy_pocket.core.compiled import compiled
 from easy_pocket.core.listen.onsets import Onsets
+from easy_pocket.core.listen.signals import Floats, Ints
 
 HOP_S = 0.01
 TIGHTNESS = 100.0  # cost of a beat that is not a period after the last: this times the log of their ratio, squared
@@ -21,8 +22,6 @@ MIN_PERIOD_S, MAX_PERIOD_S = 0.25, 1.2
 USUAL_PERIOD_S, PERIOD_OCTAVES = 0.54, 0.9
 NODES_PER_BAR = 2  # of the fitted tempo curve
 STIFFNESS = 2.0  # of the fitted tempo curve, against one hit
-
-Floats = npt.NDArray[np.float64]
 
 
 def likely_periods(onsets: Onsets, count: int = 4) -> list[float]:
@@ -54,20 +53,9 @@ def track_beats(onsets: Onsets, period_s: float) -> Floats:
 
     Returns an empty array when fewer than four beats fit.
     """
-    frames = _strength_frames(onsets)
     period = period_s / HOP_S
     back = np.arange(-round(2 * period), -round(period / 2) + 1)
-    cost = -TIGHTNESS * np.log(-back / period) ** 2
-    reach = len(back)
-    best = np.concatenate([np.zeros(-back[0]), frames])
-    came_from = np.full(len(frames), -1)
-    for frame in range(len(frames)):
-        so_far = best[frame : frame + reach] + cost
-        at = int(so_far.argmax())
-        if so_far[at] > 0 and frame + back[at] >= 0:
-            best[frame - back[0]] += so_far[at]
-            came_from[frame] = frame + back[at]
-    score = best[-back[0] :]
+    score, came_from = _best_chains(_strength_frames(onsets), -TIGHTNESS * np.log(-back / period) ** 2, int(-back[0]))
     last = len(score) - 1 - int(score[::-1][: max(round(period), 1)].argmax())
     beats = [last]
     while came_from[beats[-1]] >= 0:
@@ -76,6 +64,26 @@ def track_beats(onsets: Onsets, period_s: float) -> Floats:
     first = max(int(np.searchsorted(times_s, onsets.time_s[0] - period_s / 2)), 0)
     times_s = times_s[first:]
     return _steadied(times_s) if len(times_s) >= 4 else np.zeros(0)
+
+
+@compiled
+def _best_chains(frames: Floats, cost: Floats, farthest: int) -> tuple[Floats, Ints]:  # pragma: no cover
+    """For every frame the score of the best chain of beats that ends there, and the beat before it (-1: none).
+
+    cost: of a beat that follows one `farthest` frames before, `farthest` - 1, and so on.
+    """
+    score, came_from = frames.copy(), np.full(len(frames), -1)
+    for frame in range(len(frames)):
+        best, at = -np.inf, 0
+        for index in range(len(cost)):
+            before = frame - farthest + index
+            so_far = cost[index] + (score[before] if before >= 0 else 0.0)
+            if so_far > best:
+                best, at = so_far, before
+        if best > 0 and at >= 0:
+            score[frame] += best
+            came_from[frame] = at
+    return score, came_from
 
 
 def _steadied(times_s: Floats) -> Floats:

@@ -12,13 +12,15 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import ndimage, signal
+from scipy import signal
 
+from easy_pocket.core.compiled import compiled
 from easy_pocket.core.listen.attacks import refine
+from easy_pocket.core.listen.block_energy import mean_between
 from easy_pocket.core.listen.flux import FLUX_HOP
 from easy_pocket.core.listen.hit_classifier import MERGE_S
 from easy_pocket.core.listen.preparation import BLOCK, Prepared
-from easy_pocket.core.listen.signals import RATE_HZ, Floats, Ints
+from easy_pocket.core.listen.signals import RATE_HZ, Floats, Ints, Singles
 
 RISE_HOP = 64  # samples, 1.5 ms
 RISE_BEFORE_S, RISE_GAP_S, RISE_AFTER_S = 0.008, 0.0007, 0.005
@@ -33,7 +35,6 @@ SPAN_EDGES_MS = (-80.0, -40.0, -20.0, -10.0, -5.0, -2.0, -0.4, 0.4, 2.0, 4.0, 8.
 BEFORE, JUST_BEFORE, AFTER = slice(1, 6), slice(2, 6), slice(7, 11)  # spans that tell a rise
 # ... and how far the upper bands rise elsewhere near it.
 AROUND_MS = ((-60.0, -30.0), (-30.0, -8.0), (8.0, 30.0), (30.0, 60.0))
-LOUD_BLOCKS = 14  # 5 ms: the level of a band is that of its loudest hundredth of such spans
 FLOOR, FLOOR_OVERALL = 1e-7, 1e-5
 SPANS = len(SPAN_EDGES_MS) - 1
 PICTURE = 5 * SPANS + 2 * 5 + 4 + len(AROUND_MS) + 5
@@ -64,10 +65,9 @@ class Candidates:
 def detect_candidates(prepared: Prepared) -> Candidates:
     """Every place where something stirs."""
     strong, _ = signal.find_peaks(prepared.log_odds_db, height=FLUX_MIN_DB, distance=3)
-    centres = np.arange(0, len(prepared.samples) - 1, RISE_HOP)
-    high = rises(prepared, centres).mean(axis=0)
+    high = rises(prepared)
     weak, _ = signal.find_peaks(high, height=RISE_MIN_DB, distance=8)
-    places = np.unique(np.concatenate([strong * FLUX_HOP, centres[weak]]))
+    places = np.unique(np.concatenate([strong * FLUX_HOP, weak * RISE_HOP]))
     edge = int(MERGE_S * RATE_HZ)  # so far outside the audio places count too
     first, last = prepared.context - edge, prepared.context + prepared.length + edge
     places = places[(places >= first - edge) & (places < last + edge)]
@@ -92,16 +92,46 @@ def _apart(at: Ints) -> Ints:
     return np.array(kept, dtype=np.intp)
 
 
-def rises(prepared: Prepared, centres: Ints) -> Floats:
-    """Energy just after against just before each centre (sample) in the three bands above 1 kHz, in dB: (3, n)."""
-    energy = prepared.energy[2:]
+def rises(prepared: Prepared) -> Floats:
+    """Energy just after against just before every RISE_HOP-th sample, mean of the three bands above 1 kHz, in dB."""
     before, gap, after = (round(seconds * RATE_HZ / BLOCK) for seconds in (RISE_BEFORE_S, RISE_GAP_S, RISE_AFTER_S))
-    last = prepared.energy.shape[1] - 1
-    at = [np.clip(centres // BLOCK + shift, 0, last) for shift in (-gap - before, -gap, gap, gap + after)]
-    was, now = ((energy[:, at[b]] - energy[:, at[a]]) / blocks for a, b, blocks in ((0, 1, before), (2, 3, after)))
-    loudest = now.max(axis=1, keepdims=True)
-    floor = loudest * RISE_FLOOR + loudest.max() * RISE_FLOOR_OVERALL + 1e-12
-    return np.asarray(10 * np.log10((now + floor) / (was + floor)))
+    count = -(-(len(prepared.samples) - 1) // RISE_HOP)
+    return _mean_rises(prepared.energy[2:], count, RISE_HOP // BLOCK, before, gap, after)
+
+
+@compiled
+def _mean_rises(energy: Singles, count: int, hop: int, before: int, gap: int, after: int) -> Floats:  # pragma: no cover
+    bands, last = energy.shape
+    mean_db, up_to, loudest = np.zeros(count), np.zeros(last + 1), np.zeros(bands)
+    for turn in range(
+        2
+    ):  # first how loud the bands become, then how far each moment rises: of ten minutes both are much
+        for band in range(bands):
+            for block in range(last):
+                up_to[block + 1] = up_to[block] + energy[band, block]
+            floor = loudest[band] * RISE_FLOOR + loudest.max() * RISE_FLOOR_OVERALL + 1e-12
+            for index in range(count):
+                centre = index * hop
+                now = (up_to[min(centre + gap + after, last)] - up_to[min(centre + gap, last)]) / after
+                if turn == 0:
+                    loudest[band] = max(loudest[band], now)
+                else:
+                    was = (up_to[max(centre - gap, 0)] - up_to[max(centre - gap - before, 0)]) / before
+                    mean_db[index] += 10 * np.log10((now + floor) / (was + floor)) / bands
+    return mean_db
+
+
+@compiled
+def _highest(values: Floats, at: Ints, begin: int, end: int) -> Floats:  # pragma: no cover
+    """Of each place the highest of the values from so many after it to before so many after it."""
+    found = np.empty(len(at))
+    for index in range(len(at)):
+        first = min(max(at[index] + begin, 0), len(values) - 1)
+        highest = values[first]
+        for place in range(first + 1, min(at[index] + end, len(values))):
+            highest = max(highest, values[place])
+        found[index] = highest
+    return found
 
 
 def _span_levels_db(prepared: Prepared, at: Ints) -> tuple[Floats, Floats]:
@@ -109,15 +139,13 @@ def _span_levels_db(prepared: Prepared, at: Ints) -> tuple[Floats, Floats]:
 
     (n, 5, spans); and how loud that is against the loudest band, in dB: (5,).
     """
-    energy, last = prepared.energy, prepared.energy.shape[1] - 1
     edges = np.rint(np.array(SPAN_EDGES_MS) / 1000 * RATE_HZ / BLOCK).astype(np.intp)
-    where = np.clip(at[:, None] // BLOCK + edges, 0, last)
-    spans = np.diff(energy[:, where], axis=2) / np.maximum(np.diff(where, axis=1), 1)
-    # What a cumulated sum rounds away may come out below nothing.
-    spans = np.maximum(spans, 0.0)
-    loud = np.percentile(np.diff(energy[:, ::LOUD_BLOCKS], axis=1) / LOUD_BLOCKS, 99, axis=1)
+    where = np.clip(at[:, None] // BLOCK + edges, 0, prepared.energy.shape[1])
+    means = mean_between(prepared.energy, where[:, :-1].ravel(), where[:, 1:].ravel())
+    loud = prepared.loud
     loudest = max(float(loud.max()), 1e-20)
-    levels_db = 10 * np.log10(spans / (loud + loudest * FLOOR_OVERALL)[:, None, None] + FLOOR)
+    over_loud = means / (loud + loudest * FLOOR_OVERALL)[:, None]
+    levels_db = 10 * np.log10(over_loud + FLOOR).reshape(len(loud), len(at), SPANS)
     return levels_db.transpose(1, 0, 2), 10 * np.log10(loud / loudest + FLOOR)
 
 
@@ -138,10 +166,10 @@ def _levels(prepared: Prepared, at: Ints) -> tuple[Floats, Floats, Floats, Float
 
 def _pictures(prepared: Prepared, at: Ints, found: Floats, contrast_db: Floats, high: Floats) -> Floats:
     levels_db, over_loudest, over_mean, bands_db = _levels(prepared, at)
-    flux = ndimage.maximum_filter1d(prepared.log_odds_db, 5)[np.minimum(at // FLUX_HOP, len(prepared.log_odds_db) - 1)]
+    flux = _highest(prepared.log_odds_db, np.minimum(at // FLUX_HOP, len(prepared.log_odds_db) - 1), -2, 3)
     hop = np.minimum(at // RISE_HOP, len(high) - 1)
-    here = ndimage.maximum_filter1d(high, 9)[hop]
-    around = [_highest(high, hop, span_ms) for span_ms in AROUND_MS]
+    here = _highest(high, hop, -4, 5)
+    around = [_highest(high, hop, *(int(at_ms * 1e-3 * RATE_HZ / RISE_HOP) for at_ms in span)) for span in AROUND_MS]
     return np.concatenate(
         [
             levels_db.reshape(len(at), 5 * SPANS),
@@ -152,9 +180,3 @@ def _pictures(prepared: Prepared, at: Ints, found: Floats, contrast_db: Floats, 
         ],
         axis=1,
     )
-
-
-def _highest(high: Floats, hop: Ints, span_ms: tuple[float, float]) -> Floats:
-    begin, end = (int(at_ms * 1e-3 * RATE_HZ / RISE_HOP) for at_ms in span_ms)
-    highest = ndimage.maximum_filter1d(high, end - begin, origin=-((end - begin) // 2))  # over what follows a place
-    return np.asarray(highest[np.clip(hop + begin, 0, len(high) - 1)])

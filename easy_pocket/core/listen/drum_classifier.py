@@ -42,7 +42,7 @@ RINGS_ON = 0.8  # how much of what rang before still does
 FLOOR_DB = -50.0
 FAINTEST = 1e-8  # in power, of what is loud
 TRANSFORM = 4096
-PIECE = 512  # hits looked at together
+PIECE = 128  # hits looked at together
 
 
 @dataclass(frozen=True)

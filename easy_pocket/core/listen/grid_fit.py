@@ -3,19 +3,18 @@
 from __future__ import annotations
 
 import numpy as np
-import numpy.typing as npt
 
+from easy_pocket.core.compiled import compiled
 from easy_pocket.core.listen.reading import Grid
+from easy_pocket.core.listen.signals import Floats, Ints
 
 LOOSENESS_S = 0.012  # how far from its place a played hit usually is
 TRIPLET_FROM_PERCENT = 60.0  # 8ths swung further than this are read as triplets
-Floats = npt.NDArray[np.float64]
 
 # Grids to try and what each costs for its freedom; swing is tried where it is usual.
 GRIDS: tuple[tuple[int, float, bool], ...] = ((2, 0.0, True), (4, 0.02, True), (3, 0.02, False), (6, 0.07, False))
 SWINGS = np.arange(50.0, 68.1, 2.0)
 SHORTEST_SLOT_S = 0.055  # nothing is played faster
-MOST_AT_ONCE = 1 << 20  # distances of hits from places
 
 
 def grid_fit(times_s: Floats, weights: Floats, beat_s: float, phase_s: float = 0.0) -> tuple[float, Grid]:
@@ -59,37 +58,38 @@ def grid_fits(times_s: Floats, weights: Floats, beat_s: Floats, phase_s: Floats)
     list[tuple[float, Grid]]
         Of each beat the fit, 0 to 1, and the grid.
     """
-    at_once = max(MOST_AT_ONCE // max(len(times_s) * len(SWINGS), 1), 1)
-    if len(beat_s) > at_once:
-        pieces = range(0, len(beat_s), at_once)
-        some = [grid_fits(times_s, weights, beat_s[i : i + at_once], phase_s[i : i + at_once]) for i in pieces]
-        return [one for piece in some for one in piece]
-    best, chosen = np.full(len(beat_s), -1.0), [Grid(2)] * len(beat_s)
     share = weights / weights.sum()
-    for per_beat, cost, swings in GRIDS:
-        played = np.flatnonzero(beat_s / per_beat >= SHORTEST_SLOT_S)
-        if not len(played):
-            continue
-        percents = SWINGS if swings else SWINGS[:1]
-        fits = _fits(times_s - phase_s[played, None], share, beat_s[played, None] / per_beat, percents)
-        net = fits - cost - 0.02 * (percents > 52)
-        if per_beat == 2:
-            net[:, percents > TRIPLET_FROM_PERCENT] = -1.0
-        top = net.argmax(axis=1)
-        for row, at, value in zip(played.tolist(), top.tolist(), net.max(axis=1).tolist(), strict=True):
-            if value > best[row]:
-                best[row], chosen[row] = value, Grid(per_beat, float(percents[at]))
-    return list(zip(best.tolist(), chosen, strict=True))
+    best, which, percents = _best_grids(times_s, share, beat_s, phase_s)
+    return [
+        (float(fit), Grid(GRIDS[at][0], float(percent))) for fit, at, percent in zip(best, which, percents, strict=True)
+    ]
 
 
-def _fits(times_s: Floats, share: Floats, slot_s: Floats, percents: Floats) -> Floats:
-    """Fit above chance of every row of times on its slot, for every swing: shape (m, swings)."""
-    pair_s = 2 * slot_s
-    inside = np.mod(times_s, pair_s)
-    from_beat = np.minimum(inside, pair_s - inside)
-    distance = np.abs(inside[:, :, None] - (percents / 100 * pair_s)[:, None, :])
-    np.minimum(distance, from_beat[:, :, None], out=distance)
-    distance /= LOOSENESS_S
-    closeness = np.exp(-0.5 * np.square(distance, out=distance), out=distance)
-    chance = np.minimum(LOOSENESS_S * np.sqrt(2 * np.pi) / slot_s, 0.9)
-    return np.asarray((np.einsum("n,mnp->mp", share, closeness) - chance) / (1 - chance))
+@compiled
+def _best_grids(
+    times_s: Floats, share: Floats, beat_s: Floats, phase_s: Floats
+) -> tuple[Floats, Ints, Floats]:  # pragma: no cover
+    """Of each beat the best fit less its cost, which of GRIDS it is, and its swing in percent; (m,) each."""
+    best, which = np.full(len(beat_s), -1.0), np.zeros(len(beat_s), dtype=np.intp)
+    percents = np.full(len(beat_s), SWINGS[0])
+    for row in range(len(beat_s)):
+        for at in range(len(GRIDS)):
+            per_beat, cost, swings = GRIDS[at]
+            slot_s = beat_s[row] / per_beat
+            if slot_s < SHORTEST_SLOT_S:
+                continue
+            pair_s, chance = 2 * slot_s, min(LOOSENESS_S * np.sqrt(2 * np.pi) / slot_s, 0.9)
+            for percent in SWINGS if swings else SWINGS[:1]:
+                if per_beat == 2 and percent > TRIPLET_FROM_PERCENT:
+                    continue
+                fit = 0.0
+                for hit in range(len(times_s)):
+                    inside = np.mod(times_s[hit] - phase_s[row], pair_s)
+                    off_s = min(abs(inside - percent / 100 * pair_s), inside, pair_s - inside)
+                    fit += share[hit] * np.exp(-0.5 * (off_s / LOOSENESS_S) ** 2)
+                fit = (fit - chance) / (1 - chance) - cost
+                if percent > 52:
+                    fit -= 0.02
+                if fit > best[row]:
+                    best[row], which[row], percents[row] = fit, at, percent
+    return best, which, percents

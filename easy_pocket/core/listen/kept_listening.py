@@ -14,9 +14,9 @@ from easy_pocket.core.listen.signals import Floats, Ints, Singles
 
 @dataclass(frozen=True)
 class KeptListening:
-    """Single floats, and the energy of each block in place of its running sum. Shapes as in Prepared and Candidates."""
+    """Single floats. Shapes as in Prepared and Candidates."""
 
-    block_energy: Singles
+    energy: Singles
     flux: Singles
     context: int
     duration_s: float
@@ -35,7 +35,7 @@ def to_keep(heard: Listened) -> KeptListening:
     """As little as corrections need."""
     prepared, candidates = heard.prepared, heard.candidates
     return KeptListening(
-        block_energy=np.diff(prepared.energy, axis=1).astype(np.float32),
+        energy=prepared.energy,
         flux=prepared.log_odds_db.astype(np.float32),
         context=prepared.context,
         duration_s=prepared.duration_s,
@@ -53,14 +53,10 @@ def to_keep(heard: Listened) -> KeptListening:
 
 def kept_again(kept: KeptListening) -> Listened:
     """As it was heard, to seven digits."""
-    energy = np.zeros((len(kept.block_energy), kept.block_energy.shape[1] + 1))
-    for row, blocks in zip(energy, kept.block_energy, strict=True):
-        row[1:] = blocks
-        np.cumsum(row, out=row)
     prepared = Prepared(
         samples=np.zeros(0, dtype=np.float32),
         log_odds_db=kept.flux.astype(np.float64),
-        energy=energy,
+        energy=kept.energy,
         context=kept.context,
         duration_s=kept.duration_s,
         name=kept.name,

@@ -17,7 +17,9 @@ TILE = 64  # steps that are laid beside each other at a time
 
 
 @compiled
-def band_energies(samples: Singles, filters: Singles, warm_up: int, block: int) -> Singles:  # pragma: no cover
+def measure_bands(
+    samples: Singles, filters: Singles, warm_up: int, block: int, found: Singles
+) -> None:  # pragma: no cover
     """Energy of a signal in bands, block by block; what does not fill a last block is not measured.
 
     Parameters
@@ -30,15 +32,11 @@ def band_energies(samples: Singles, filters: Singles, warm_up: int, block: int) 
         Samples a filter needs to forget that it started, a multiple of `block`.
     block
         Samples whose energy is added up; it divides TILE.
-
-    Returns
-    -------
-    Singles
-        Shape (bands, n // block).
+    found
+        Where it is written, shape (bands, n // block).
     """
     bands, blocks = len(filters), len(samples) // block
     stretch = (blocks + LANES - 1) // LANES * block
-    found = np.empty((bands, blocks), dtype=np.float32)
     state = np.zeros((bands, 4, LANES), dtype=np.float32)
     tile, added = np.empty((TILE, LANES), dtype=np.float32), np.empty(LANES, dtype=np.float32)
     for begin in range(-warm_up, stretch, TILE):
@@ -71,7 +69,6 @@ def band_energies(samples: Singles, filters: Singles, warm_up: int, block: int) 
                         index = (lane * stretch + begin + start) // block
                         if index < blocks:
                             found[band, index] = added[lane]
-    return found
 
 
 @compiled

@@ -10,6 +10,7 @@ import numpy.typing as npt
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import NoHitsError
+from easy_pocket.core.listen.block_energy import mean_between
 from easy_pocket.core.listen.candidates import JUST_BEFORE, SPANS, Candidates, detect_candidates, hit_pictures
 from easy_pocket.core.listen.hit_classifier import DB_OF_ODDS, MERGE_S, needed_log_odds, network, select_separated
 from easy_pocket.core.listen.preparation import BLOCK, Prepared, prepare
@@ -229,14 +230,12 @@ def measure(prepared: Prepared, starts: Ints, log_odds_db: Floats, middle_ms: Fl
 
 def strengths(prepared: Prepared, starts: Ints) -> tuple[Floats, Floats]:
     """How strong the first 60 ms of each hit are, the loudest 1, and the shares of the three bands: (n,) and (n, 3)."""
-    last = prepared.energy.shape[1] - 1
+    last = prepared.energy.shape[1]
     first = np.minimum(starts // BLOCK, last - 1)
     ends = np.minimum(first + int(0.060 * RATE_HZ / BLOCK), np.append(first[1:], last))
-    ends = np.maximum(ends, first + 1)
-    energy = (prepared.energy[:, ends] - prepared.energy[:, first]) / (ends - first)
+    energy = mean_between(prepared.energy, first, np.maximum(ends, first + 1))
     # What was ringing already is not this hit's.
-    before = np.maximum(first - int(0.010 * RATE_HZ / BLOCK), 0)
-    ringing = (prepared.energy[:, first] - prepared.energy[:, before]) / np.maximum(first - before, 1)
+    ringing = mean_between(prepared.energy, np.maximum(first - int(0.010 * RATE_HZ / BLOCK), 0), first)
     energy = np.maximum(energy - RINGING_ON * ringing, 0.02 * energy)
     rms = np.sqrt(energy.sum(axis=0))
     lanes = np.stack([energy[0], energy[1] + energy[2], energy[3] + energy[4]], axis=1)

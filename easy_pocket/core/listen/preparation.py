@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 import soxr
@@ -11,8 +11,9 @@ from scipy import signal
 
 from easy_pocket.core.audio import Audio
 from easy_pocket.core.errors import NoHitsError
+from easy_pocket.core.listen.block_energy import loud_energy
 from easy_pocket.core.listen.flux import flux_db
-from easy_pocket.core.listen.lanes import band_energies
+from easy_pocket.core.listen.lanes import measure_bands
 from easy_pocket.core.listen.signals import RATE_HZ, Floats, Singles
 from easy_pocket.core.progress import OnProgress, no_progress
 
@@ -20,6 +21,7 @@ CONTEXT_S = 0.25  # of the loop's end set before its start and the other way rou
 
 BLOCK = 16  # samples, 0.36 ms: how finely energy is kept
 WARM_UP = 1024  # samples of what a band is filtered at: until then even the lowest has forgotten that it began
+LOUD_BLOCKS = 14  # 5 ms: the level of a band is that of its loudest hundredth of such spans
 BANDS_HZ = ((60, 200), (200, 1000), (1000, 4000), (4000, 8000), (8000, 16_000))
 FILTERED = ((0, 2, 8), (2, 5, 1))  # bands from, to, at every so manieth sample: below 1 kHz 5.5 kHz are enough
 
@@ -33,7 +35,7 @@ class Prepared:
 
     samples: Singles
     log_odds_db: Floats  # flux: mean log-magnitude rise over the bands, one value per FLUX_HOP
-    energy: Floats  # (5, n // BLOCK + 1), energy of BANDS_HZ summed up to every BLOCK-th sample
+    energy: Singles  # (5, n // BLOCK), energy of BANDS_HZ in every BLOCK samples
     context: int
     duration_s: float
     name: str
@@ -43,6 +45,11 @@ class Prepared:
     @property
     def length(self) -> int:
         return (self.count or len(self.samples)) - 2 * self.context
+
+    @cached_property
+    def loud(self) -> Floats:
+        """Energy of a block where each band is loud, shape (5,)."""
+        return loud_energy(self.energy, LOUD_BLOCKS)
 
 
 def prepare(audio: Audio, on_progress: OnProgress = no_progress) -> Prepared:
@@ -61,14 +68,13 @@ def prepare(audio: Audio, on_progress: OnProgress = no_progress) -> Prepared:
         )
     context = min(int(CONTEXT_S * RATE_HZ), len(mono))
     samples = np.empty(len(mono) + 2 * context, dtype=np.float32)
-    for part, piece in ((slice(None, context), mono[-context:]), (slice(context, -context), mono)):
-        np.subtract(piece, middle, out=samples[part])
-    np.subtract(mono[:context], middle, out=samples[-context:])
+    np.subtract(mono, middle, out=samples[context:-context])
+    samples[:context], samples[-context:] = mono[-context:] - middle, mono[:context] - middle
     del mono  # of ten minutes it is a hundred megabytes
-    energy = np.zeros((len(BANDS_HZ), len(samples) // BLOCK + 1))
+    energy = np.empty((len(BANDS_HZ), len(samples) // BLOCK), dtype=np.float32)
     on_progress(0.05, "listening by bands")
     for number, (first, last, step) in enumerate(FILTERED, start=1):
-        _add_up_bands(energy[first:last], samples, BANDS_HZ[first:last], step)
+        _measure(energy[first:last], samples, BANDS_HZ[first:last], step)
         on_progress(0.05 + 0.25 * number / len(FILTERED), "listening by bands")
     rises_db = flux_db(samples)
     on_progress(0.6, "listening by bands")
@@ -83,13 +89,13 @@ def prepare(audio: Audio, on_progress: OnProgress = no_progress) -> Prepared:
     )
 
 
-def _add_up_bands(energy: Floats, samples: Singles, bands_hz: tuple[tuple[int, int], ...], step: int) -> None:
-    """Energy of bands summed up to every BLOCK-th sample, into `energy`, heard at every `step`-th sample."""
+def _measure(energy: Singles, samples: Singles, bands_hz: tuple[tuple[int, int], ...], step: int) -> None:
+    """Energy of each BLOCK in bands, heard at every `step`-th sample, into `energy`."""
     filters = np.stack([filter_of("band", band_hz, RATE_HZ // step) for band_hz in bands_hz])
     heard = samples[: len(samples) // BLOCK * BLOCK]
     if step > 1:
         heard = heard.reshape(-1, step) @ np.full(step, 1 / step, dtype=np.float32)
-    np.cumsum(band_energies(heard, filters, WARM_UP, BLOCK // step), axis=1, dtype=np.float64, out=energy[:, 1:])
+    measure_bands(heard, filters, WARM_UP, BLOCK // step, energy)
     energy *= step
 
 

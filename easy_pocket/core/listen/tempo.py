@@ -11,15 +11,18 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
 import scipy.fft
 
+from easy_pocket.core.compiled import compiled
 from easy_pocket.core.listen.grid_fit import grid_fits
 from easy_pocket.core.listen.onsets import Onsets
 from easy_pocket.core.listen.reading import Grid, Reading, counted_beats
 from easy_pocket.core.listen.reading_habits import low_and_middle
+from easy_pocket.core.listen.signals import Floats
 from easy_pocket.core.pattern.timebase import Metre
 
 MIN_TEMPO_BPM, MAX_TEMPO_BPM = 50.0, 220.0
@@ -31,8 +34,6 @@ ODD_BARS_COST = 0.12
 
 USUAL_TEMPO_BPM = 112.0
 TEMPO_OCTAVES = 0.9  # standard deviation of tempi around the usual one
-
-Floats = npt.NDArray[np.float64]
 
 
 @dataclass(frozen=True)
@@ -88,21 +89,46 @@ def bar_evidence(accents: Accents, beats_per_bar: int) -> float:
     bars = max(len(accents.low) // beats_per_bar, 1)
     if bars * beats_per_bar > len(accents.low):
         return 0.0
-    low = accents.low[: bars * beats_per_bar].reshape(bars, beats_per_bar)
-    middle = accents.middle[: bars * beats_per_bar].reshape(bars, beats_per_bar)
+    backbeats = _backbeats(beats_per_bar)
+    return float(_evidence(accents.low, accents.middle, accents.middle_on_beats, bars, beats_per_bar, backbeats))
+
+
+@lru_cache
+def _backbeats(beats_per_bar: int) -> npt.NDArray[np.bool_]:
+    """Of each of its backbeats which beats of the bar are struck: (backbeats, beats)."""
+    known = BACKBEATS.get(beats_per_bar, ())
+    return np.array([[beat in one for beat in range(beats_per_bar)] for one in known]).reshape(-1, beats_per_bar)
+
+
+@compiled
+def _evidence(
+    low: Floats, middle: Floats, on_beats: float, bars: int, per_bar: int, backbeats: npt.NDArray[np.bool_]
+) -> float:  # pragma: no cover
+    mean_low, mean_middle = np.zeros(per_bar), np.zeros(per_bar)
+    least = np.inf
+    for bar in range(bars):
+        least = min(least, low[bar * per_bar])
+        for beat in range(per_bar):
+            mean_low[beat] += low[bar * per_bar + beat] / bars
+            mean_middle[beat] += middle[bar * per_bar + beat] / bars
     # The weakest one counts most: one bar that starts without a low sound is a doubt, two are a wrong reading.
-    ones = low[:, 0].tolist()
-    on_one = 0.5 * sum(ones) / bars + 0.5 * min(ones)
-    mean_middle = middle.sum(axis=0) / bars
-    by_beat = mean_middle.tolist()
+    on_one = 0.5 * mean_low[0] + 0.5 * least
     backbeat = 0.0
-    for rank, beats in enumerate(BACKBEATS.get(beats_per_bar, ())):
-        on = [by_beat[beat] for beat in beats]
-        off = (sum(by_beat) - sum(on)) / (beats_per_bar - len(on))
-        backbeat = max(backbeat, min(on) - off - 0.1 * rank)
-    spread = np.abs(low - low.sum(axis=0) / bars).sum() + np.abs(middle - mean_middle).sum()
-    alike = 1.0 - float(spread) / (bars * beats_per_bar)
-    return float(0.4 * on_one + 0.45 * backbeat + 0.15 * alike - 0.3 * (1 - accents.middle_on_beats))
+    for rank in range(len(backbeats)):
+        weakest, off, struck = np.inf, 0.0, 0
+        for beat in range(per_bar):
+            if backbeats[rank, beat]:
+                weakest, struck = min(weakest, mean_middle[beat]), struck + 1
+            else:
+                off += mean_middle[beat]
+        backbeat = max(backbeat, weakest - off / (per_bar - struck) - 0.1 * rank)
+    spread = 0.0
+    for bar in range(bars):
+        for beat in range(per_bar):
+            spread += abs(low[bar * per_bar + beat] - mean_low[beat])
+            spread += abs(middle[bar * per_bar + beat] - mean_middle[beat])
+    alike = 1.0 - spread / (bars * per_bar)
+    return float(0.4 * on_one + 0.45 * backbeat + 0.15 * alike - 0.3 * (1 - on_beats))
 
 
 def usual(tempo_bpm: float, metre: Metre, bars: int) -> float:
@@ -254,10 +280,10 @@ def _steady_slots(times_s: Floats, weights: Floats) -> list[tuple[float, float]]
     count = scipy.fft.next_fast_len(int(16 * span_s / TIME_STEP_S) + 2, real=True)
     at = (times_s - times_s[0]) / TIME_STEP_S
     first = at.astype(np.intp)
-    struck = np.bincount(first, weights * (first + 1 - at), count) + np.bincount(
-        first + 1, weights * (at - first), count
-    )
-    spectrum = np.abs(scipy.fft.rfft(struck.astype(np.float32)))
+    struck = np.zeros(count, dtype=np.float32)
+    np.add.at(struck, first, (weights * (first + 1 - at)).astype(np.float32))
+    np.add.at(struck, first + 1, (weights * (at - first)).astype(np.float32))
+    spectrum = np.abs(scipy.fft.rfft(struck))
     agreement = np.interp(count * TIME_STEP_S / lengths, np.arange(len(spectrum)), spectrum)
     is_peak = (agreement[1:-1] >= agreement[:-2]) & (agreement[1:-1] > agreement[2:])
     peaks = np.flatnonzero(is_peak) + 1

@@ -6,6 +6,7 @@ Conventions: 960 ticks per quarter note, tempo in quarter notes per minute, play
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import TypeVar
 
 import numpy as np
@@ -97,11 +98,11 @@ class Metre:
     def beat_ticks(self) -> int:
         return PPQ * 4 // self.unit
 
-    @property
+    @cached_property
     def bar_ticks(self) -> int:
         return self.beats * self.beat_ticks
 
-    @property
+    @cached_property
     def pulse_ticks(self) -> int:
         """Ticks of the beat one taps: a dotted one in 6/8, 9/8, 12/8 and 15/8."""
         return self.beat_ticks * 3 if self.compound else self.beat_ticks

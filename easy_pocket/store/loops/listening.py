@@ -13,7 +13,7 @@ from easy_pocket.core.listen.loop_analysis import remember
 from easy_pocket.store.made.made import made
 
 LONG_S = 30.0  # a shorter one is heard again as fast
-SHAPE = 2  # goes up when KeptListening or how anything is heard changes: what lies there is not opened then
+SHAPE = 3  # goes up when KeptListening or how anything is heard changes: what lies there is not opened then
 
 
 def _key(digest: str) -> str:
