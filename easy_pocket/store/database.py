@@ -7,10 +7,12 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any, TypeVar
 
+import orjson
 from sqlalchemy import Engine, Executable, create_engine
 from sqlalchemy.orm import Session
 
 from easy_pocket.store import scope
+from easy_pocket.store.json_text import to_json
 from easy_pocket.store.schema import MIGRATIONS
 from easy_pocket.store.viewer import Viewer
 
@@ -30,6 +32,8 @@ def make_engine(url: str) -> Engine:
         pool_recycle=3600,
         pool_timeout=5,
         hide_parameters=True,
+        json_serializer=to_json,
+        json_deserializer=orjson.loads,
         connect_args={
             "connect_timeout": 3,
             "read_timeout": 20,

@@ -9,6 +9,8 @@ from easy_pocket.core.listen.reading import Grid
 from easy_pocket.core.listen.signals import Floats, Ints
 
 LOOSENESS_S = 0.012  # how far from its place a played hit usually is
+FARTHEST, STEPS = 7, 256  # a hit so many times its looseness from any place fits not at all; steps of each time
+CLOSENESS = np.exp(-0.5 * (np.arange(FARTHEST * STEPS + 2) / STEPS) ** 2)  # looked up: an exponential takes far longer
 TRIPLET_FROM_PERCENT = 60.0  # 8ths swung further than this are read as triplets
 
 # Grids to try and what each costs for its freedom; swing is tried where it is usual.
@@ -71,7 +73,7 @@ def _best_grids(
 ) -> tuple[Floats, Ints, Floats]:  # pragma: no cover
     """Of each beat the best fit less its cost, which of GRIDS it is, and its swing in percent; (m,) each."""
     best, which = np.full(len(beat_s), -1.0), np.zeros(len(beat_s), dtype=np.intp)
-    percents = np.full(len(beat_s), SWINGS[0])
+    percents, fits = np.full(len(beat_s), SWINGS[0]), np.zeros(len(SWINGS))
     for row in range(len(beat_s)):
         for at in range(len(GRIDS)):
             per_beat, cost, swings = GRIDS[at]
@@ -79,17 +81,21 @@ def _best_grids(
             if slot_s < SHORTEST_SLOT_S:
                 continue
             pair_s, chance = 2 * slot_s, min(LOOSENESS_S * np.sqrt(2 * np.pi) / slot_s, 0.9)
-            for percent in SWINGS if swings else SWINGS[:1]:
-                if per_beat == 2 and percent > TRIPLET_FROM_PERCENT:
-                    continue
-                fit = 0.0
-                for hit in range(len(times_s)):
-                    inside = np.mod(times_s[hit] - phase_s[row], pair_s)
-                    off_s = min(abs(inside - percent / 100 * pair_s), inside, pair_s - inside)
-                    fit += share[hit] * np.exp(-0.5 * (off_s / LOOSENESS_S) ** 2)
-                fit = (fit - chance) / (1 - chance) - cost
-                if percent > 52:
-                    fit -= 0.02
+            tried = len(SWINGS) if swings else 1
+            fits[:] = 0.0
+            for hit in range(len(times_s)):
+                inside = np.mod(times_s[hit] - phase_s[row], pair_s)
+                from_beat = min(inside, pair_s - inside)
+                for swing in range(tried):
+                    off = min(abs(inside - SWINGS[swing] / 100 * pair_s), from_beat) / LOOSENESS_S * STEPS
+                    if off < FARTHEST * STEPS:
+                        step = int(off)
+                        near, far = CLOSENESS[step], CLOSENESS[step + 1]
+                        fits[swing] += share[hit] * (near + (off - step) * (far - near))
+            for swing in range(tried):
+                if per_beat == 2 and SWINGS[swing] > TRIPLET_FROM_PERCENT:
+                    break
+                fit = (fits[swing] - chance) / (1 - chance) - cost - (0.02 if SWINGS[swing] > 52 else 0.0)
                 if fit > best[row]:
-                    best[row], which[row], percents[row] = fit, at, percent
+                    best[row], which[row], percents[row] = fit, at, SWINGS[swing]
     return best, which, percents

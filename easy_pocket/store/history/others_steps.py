@@ -3,9 +3,9 @@ touched."""
 
 from __future__ import annotations
 
-import json
 from typing import Any
 
+import orjson
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -32,7 +32,7 @@ def refuse_where_others_went_on(session: Session, change: ChangeRow, patches: li
     )  # fmt: skip
     mine = touched(patches)
     for words, theirs, name in session.execute(asked):
-        if meet(mine, touched(json.loads(theirs))):
+        if meet(mine, touched(orjson.loads(theirs))):
             raise EditRefusedError(
                 f"{name or 'Somebody else'} has changed the same since ({words}): your step '{change.words}' stays as "
                 "it is. Change it by hand, or let them take theirs back first."

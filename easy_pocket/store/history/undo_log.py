@@ -8,11 +8,11 @@ voice or a groove that was changed since in another song is left as it is there,
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterable
 from datetime import UTC, datetime
 from typing import Any
 
+import orjson
 from sqlalchemy import ColumnElement, delete, func, select
 from sqlalchemy.orm import Session
 
@@ -22,6 +22,7 @@ from easy_pocket.core.pattern.voices import ROLES
 from easy_pocket.store.database import Reads, viewer_of
 from easy_pocket.store.history.others_steps import merged, refuse_where_others_went_on
 from easy_pocket.store.hits_json import hits_from_json, hits_to_json, hits_to_rows, rows_to_hits
+from easy_pocket.store.json_text import to_json
 from easy_pocket.store.schema.people_tables import PersonRow
 from easy_pocket.store.schema.tables import (
     ChangeRow,
@@ -133,14 +134,14 @@ def note(
     session.execute(delete(ChangeRow).where(*undone))
     last = _last(session, song.id, undone=False) if gesture else None
     if last is not None and last.gesture == gesture and 0 <= _age_s(last) + 1 < GESTURE_WINDOW_S:
-        joined = _joined(json.loads(last.patches), patches)
+        joined = _joined(orjson.loads(last.patches), patches)
         if any(map(_changes_something, joined)):
-            last.patches, last.words = json.dumps(joined), words
+            last.patches, last.words = to_json(joined), words
         else:  # a drag that was let go where it began, or given up: there is nothing to undo
             session.delete(last)
     else:
         last = ChangeRow(
-            song_id=song.id, words=words, gesture=gesture, patches=json.dumps(patches), undone=False,
+            song_id=song.id, words=words, gesture=gesture, patches=to_json(patches), undone=False,
             person_id=person,
         )  # fmt: skip
         session.add(last)
@@ -196,7 +197,7 @@ def take_step(session: Session, song: SongRow, direction: str) -> tuple[str, lis
     if not upcoming:
         raise NothingToUndoError(ENDS[direction])
     change, forwards = upcoming[0], direction == "redo"
-    patches = json.loads(change.patches)
+    patches = orjson.loads(change.patches)
     refuse_where_others_went_on(session, change, patches)
     ordered = patches if forwards else patches[::-1]
     left = [_apply(session, patch, forwards=forwards) for patch in ordered]

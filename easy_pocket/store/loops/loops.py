@@ -123,12 +123,13 @@ def analysis_to_doc(heard: LoopAnalysis) -> dict[str, Any]:
     onsets = heard.onsets
     return {
         "duration_s": onsets.duration_s,
-        "time_s": onsets.time_s.tolist(),
-        "strength": onsets.strength.tolist(),
-        "rise_db": onsets.log_odds_db.tolist(),
-        "bands": onsets.bands.tolist(),
-        "middle_ms": onsets.middle_ms.tolist(),
-        "level": onsets.level.tolist(),
+        # Digits nobody hears would double what every step of a long recording keeps.
+        "time_s": onsets.time_s.round(9).tolist(),
+        "strength": onsets.strength.round(7).tolist(),
+        "rise_db": onsets.log_odds_db.round(4).tolist(),
+        "bands": onsets.bands.round(6).tolist(),
+        "middle_ms": onsets.middle_ms.round(4).tolist(),
+        "level": onsets.level.round(7).tolist(),
         "reading": reading_to_doc(heard.reading),
         "readings": [reading_to_doc(reading) for reading in heard.readings],
         **({"hints": asdict(heard.hints)} if heard.hints != NO_HINTS else {}),

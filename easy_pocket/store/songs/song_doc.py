@@ -142,7 +142,7 @@ def _hand_doc(row: HandRow) -> Doc:
 
 def _hands(session: Session, song_id: int) -> list[HandRow]:
     """Those of the user that were learned, brought in or renamed in this song."""
-    asked = select(ChangeRow.patches).where(ChangeRow.song_id == song_id, ChangeRow.patches.like('%"table": "hand"%'))
+    asked = select(ChangeRow.patches).where(ChangeRow.song_id == song_id, ChangeRow.patches.like('%"table":%"hand"%'))
     named = {one["id"] for text in session.scalars(asked) for one in json.loads(text) if one["table"] == "hand"}
     mine = HandRow.id.in_(named), HandRow.removed.is_(False), HandRow.house.is_(None)
     return list(session.scalars(of_everybody(select(HandRow).where(*mine).order_by(HandRow.id))))

@@ -17,6 +17,7 @@ from dataclasses import asdict, dataclass, field, replace
 from functools import partial
 from typing import Any, TypeVar
 
+import orjson
 from sqlalchemy import delete, select, update
 from sqlalchemy.exc import IntegrityError, OperationalError
 from sqlalchemy.orm import Session
@@ -221,7 +222,7 @@ def _changed_since(session: Session, song: SongRow, revision: int | None, tab: s
 
 
 def _refuse_conflict(session: Session, since: Iterable[EditRow], mine: set[str], words: str) -> None:
-    theirs = [row for row in since if meet(set(json.loads(row.touched)), mine)]
+    theirs = [row for row in since if meet(set(orjson.loads(row.touched)), mine)]
     if theirs:
         raise StaleRevisionError(told_by_name(session, theirs), words)
 
@@ -352,7 +353,7 @@ def take_steps(database: Database, song_id: int, sent: SentStep) -> EditResult:
 def _stepped(database: Database, song_id: int, sent: SentStep) -> EditResult:
     with database.transaction() as session:
         upcoming = upcoming_steps(session, song_id, sent.direction, sent.steps)
-        names = shared_by(patch for change in upcoming for patch in json.loads(change.patches))
+        names = shared_by(patch for change in upcoming for patch in orjson.loads(change.patches))
         session.expunge_all()
         if names:
             lock_songs(session, {song_id, *users_of(session, names)})
