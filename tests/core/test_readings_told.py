@@ -139,3 +139,23 @@ def test_a_place_beyond_the_end_or_in_silence_stays_where_it_is() -> None:
     silent = np.zeros(44_100, dtype=np.int16)
     assert attack_near(silent, 44_100, 0.5) == 0.5
     assert attack_near(silent, 44_100, 9.0) == 9.0
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_a_slow_six_eight_with_a_ragged_start_is_no_fast_three_four(seed: int) -> None:
+    """Eighths at 135 a minute: kick on the first, snare on the fourth, the odd tom between the last two."""
+    dice = np.random.default_rng(seed)
+    low, middle, high = (0.8, 0.15, 0.05), (0.2, 0.5, 0.3), (0.03, 0.07, 0.9)
+    eighth_s, hits = 60 / 135, []
+    for bar in range(4):
+        of_bar = [(0.0, 0.9, low), (3.0, 1.0, middle), (1.0, 0.2, high), (2.0, 0.2, high), (4.0, 0.25, high)]
+        of_bar += [(5.0, 0.5, middle), (5.5, 0.5, middle)] if bar % 2 else [(5.0, 0.2, high)]
+        hits += [(1.12 + (bar * 6 + at) * eighth_s, strength, bands) for at, strength, bands in of_bar]
+    hits.sort()
+    times_s = np.array([at for at, _, _ in hits]) + dice.normal(0, 0.004, len(hits))
+    bands = np.array([bands for _, _, bands in hits])
+    onsets = Onsets(times_s, np.array([strength for _, strength, _ in hits]), np.full(len(hits), 30.0), bands, 12.6)
+    best = rank_readings(onsets)[0]
+    assert (str(best.metre), best.bars) == ("6/8", 4)
+    assert best.tempo_bpm == pytest.approx(67.5, rel=0.01)
+    assert best.bar_one_s == pytest.approx(1.12, abs=0.03)

@@ -240,7 +240,7 @@ def _weights(onsets: Onsets) -> Floats:
 
 
 TIME_STEP_S = 0.016  # how finely times are kept while lengths are searched; a hit is shared by the steps round it
-LIKELY_BEATS = 12  # beat lengths worth trying every downbeat for
+LIKELY_BEATS = 18  # beat lengths worth trying every downbeat for
 KEPT = 6
 
 
@@ -256,7 +256,11 @@ def read_free(onsets: Onsets, metres: tuple[Metre, ...] = METRES) -> list[Readin
     fits = grid_fits(onsets.time_s, weights, beats_s, np.array([phase_s for _, phase_s, _ in slots]))
     beats = []
     for (fit, _), (slot_s, phase_s, per_beat) in zip(fits, slots, strict=True):
-        beats.append((1.2 * fit + usual(60.0 / (slot_s * per_beat), Metre(), 2), slot_s, phase_s, per_beat))
+        counted_bpm = 60.0 / (slot_s * per_beat)
+        usually = usual(counted_bpm, Metre(), 2)
+        if per_beat in (3, 6):  # it may as well be a dotted beat
+            usually = max(usually, usual(1.5 * counted_bpm, Metre(6, 8), 2))
+        beats.append((1.2 * fit + usually, slot_s, phase_s, per_beat))
     readings = []
     for rank, (_, slot_s, phase_s, per_beat) in enumerate(sorted(beats, reverse=True)[:LIKELY_BEATS]):
         tried = metres if rank < LIKELY_BEATS // 3 else metres[:3]  # rare metres only where the beat is plain
