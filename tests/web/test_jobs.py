@@ -123,7 +123,7 @@ def test_hearing_can_be_stopped_at_every_step():
     audio = Audio(np.tile(LOOP.samples, (3, 1)), 44_100, "x")
     analyze_loop(audio, on_progress=lambda share, words: told.append(share))
     assert told == sorted(told)
-    assert len(told) > 6
+    assert len(told) >= 6
     for number in range(len(told)):
         steps = iter(range(len(told)))
 

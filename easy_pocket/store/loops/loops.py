@@ -20,6 +20,7 @@ from easy_pocket.core.listen.reading import Grid, Reading
 from easy_pocket.core.listen.sound_groups import StoredGroup
 from easy_pocket.core.pattern.timebase import Metre
 from easy_pocket.store.database import Reads
+from easy_pocket.store.people.quotas import check_kept_already
 from easy_pocket.store.schema.tables import AudioRow, LoopRow
 
 MAX_LOOPS = 64
@@ -44,6 +45,8 @@ def save_audio(session: Session, audio: StoredAudio) -> str:
     """Keep it, once; returns its content hash."""
     if session.scalar(select(AudioRow.hash).where(AudioRow.hash == audio.digest).with_for_update(read=True)) is None:
         session.add(AudioRow(hash=audio.digest, kind=audio.kind, data=audio.data))
+    else:
+        check_kept_already(session, {audio.digest: len(audio.data)})
     return audio.digest
 
 

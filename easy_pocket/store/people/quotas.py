@@ -64,6 +64,14 @@ def most_jobs(reads: Reads, person_id: int) -> int:
 
 def audio_bytes(reads: Reads, person_id: int) -> int:
     """Of all audio that what is theirs names, each counted once; steps to undo are not looked at."""
+    keys = _audio_keys(reads, person_id)
+    if not keys:
+        return 0
+    counted = select(func.sum(func.length(AudioRow.data))).where(AudioRow.hash.in_(keys))
+    return int(reads.scalar(counted) or 0)
+
+
+def _audio_keys(reads: Reads, person_id: int) -> set[str]:
     mine = select(SongRow.id).where(SongRow.owner_id == person_id)
     asked = (
         select(LoopRow.audio_hash).where(LoopRow.song_id.in_(mine)),
@@ -78,10 +86,27 @@ def audio_bytes(reads: Reads, person_id: int) -> int:
     for one in asked:
         for text in reads.scalars(of_everybody(one)):
             keys.update(HASH.findall(text if isinstance(text, str) else json.dumps(text)))
-    if not keys:
-        return 0
-    counted = select(func.sum(func.length(AudioRow.data))).where(AudioRow.hash.in_(keys))
-    return int(reads.scalar(counted) or 0)
+    return keys
+
+
+def check_kept_already(session: Session, sizes: dict[str, int]) -> None:
+    """Audio that lies in the database already may be somebody else's: raises BadValueError when what of it the viewer
+    has not yet is more than they may have. (New audio is checked when it is written.) sizes: bytes by hash."""
+    viewer = viewer_of(session)
+    if viewer is None or not sizes:
+        return
+    with session.no_autoflush:
+        person = viewer.song_owner or viewer.person
+        mine = _audio_keys(session, person)
+        _refuse_audio(used_and_allowed(session, person), sum(size for key, size in sizes.items() if key not in mine))
+
+
+def _refuse_audio(usage: Usage, size: int) -> None:
+    if size and usage.audio_mb + size / 1e6 > usage.most_audio_mb:
+        raise BadValueError(
+            f"This has {size / 1e6:.0f} MB of audio; with what you have that is more than your "
+            f"{usage.most_audio_mb} MB: take out loops you do not need, or ask the owner of the server for more."
+        )
 
 
 @event.listens_for(Session, "before_flush")
@@ -101,8 +126,4 @@ def _refuse_too_much(session: Session, context: Any, instances: Any) -> None:
             f"You have {usage.songs} songs, and may have {usage.most_songs}: empty the bin, delete some, or ask the "
             "owner of the server for more."
         )
-    if audio and usage.audio_mb + audio / 1e6 > usage.most_audio_mb:
-        raise BadValueError(
-            f"This has {audio / 1e6:.0f} MB of audio; with what you have that is more than your "
-            f"{usage.most_audio_mb} MB: take out loops you do not need, or ask the owner of the server for more."
-        )
+    _refuse_audio(usage, audio)

@@ -18,6 +18,7 @@ from easy_pocket.core.song.section import MAX_REPEATS
 from easy_pocket.store.grooves.templates import find_template
 from easy_pocket.store.kits.kits import add_kit, kit_from_row
 from easy_pocket.store.loops.loops import analysis_from_doc, corrections_from_doc, loops_of
+from easy_pocket.store.people.quotas import check_kept_already
 from easy_pocket.store.schema.tables import AudioRow, HandRow, IdeaRow, KitRow, SongRow, TemplateRow
 from easy_pocket.store.songs.create import check_name
 from easy_pocket.store.songs.guide import guide_of
@@ -67,6 +68,7 @@ def _opened(session: Session, contents: SongContents, name: str) -> SongRow:
     for key, (kind, data) in contents.audio.items():
         if key not in known:
             session.add(AudioRow(hash=key, kind=kind, data=data))
+    check_kept_already(session, {key: len(data) for key, (_, data) in contents.audio.items() if key in known})
     session.flush()
     came: dict[str, set[Any]] = {"kits": set(), "grooves": set(), "hands": set()}
     kits = _kits(session, doc["kits"], came["kits"])
