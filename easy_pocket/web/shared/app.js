@@ -9,8 +9,10 @@ import { mountOwn } from "./own_script.js";
 import { Roving } from "./roving.js";
 import { Tip } from "./tip.js";
 import { showNote } from "./notes.js";
+import { OnePress } from "./one_press.js";
 import { Page } from "./page.js";
 
+new OnePress();
 new Tip(); // before what moves the focus by arrows, so that it knows of the key
 new Roving();
 new FindInList();

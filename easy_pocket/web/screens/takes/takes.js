@@ -26,8 +26,6 @@ import { TIPS } from "./tips.js";
 addTips(TIPS);
 
 const KEPT = "easy-pocket-takes";
-// What a double click does once: the second press would make a second one, or fall on the row that came up.
-const ONCE = "[data-away], [data-take-away], [data-write], [data-write-song], #write-in, #steadiest, #hand-keep, #hand-groove, #hand-play, #keep-played";
 
 export default class Takes extends Screen {
   /** @param {import("../../shared/page.js").Page} page */
@@ -294,7 +292,7 @@ export default class Takes extends Screen {
   /** @param {PageEvent} event */
   click(event) {
     const button = event.target.closest?.("button");
-    if (!button || (event.detail > 1 && button.matches(ONCE))) return;
+    if (!button) return;
     const { dataset } = button;
     const take = this.data?.take;
     const click = this.page.player.click;
