@@ -13,7 +13,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 import orjson
-from sqlalchemy import ColumnElement, delete, func, select
+from sqlalchemy import ColumnElement, delete, false, func, select, true
 from sqlalchemy.orm import Session
 
 from easy_pocket.core.errors import PocketError
@@ -130,7 +130,7 @@ def note(
     Changes of one gesture (a slider being dragged) become one step. Gives the step, None where it joined another.
     """
     person = person_of(viewer_of(session))
-    undone = ChangeRow.song_id == song.id, ChangeRow.undone.is_(True), *_own(session)
+    undone = ChangeRow.song_id == song.id, ChangeRow.undone == true(), *_own(session)  # IS TRUE would use no index
     session.execute(delete(ChangeRow).where(*undone))
     last = _last(session, song.id, undone=False) if gesture else None
     if last is not None and last.gesture == gesture and 0 <= _age_s(last) + 1 < GESTURE_WINDOW_S:
@@ -211,7 +211,7 @@ def upcoming_steps(session: Session, song_id: int, direction: str, count: int) -
     """Those that would be taken next in this direction, in order: of who asks, where several write in a song."""
     undone = direction == "redo"
     order = ChangeRow.id if undone else ChangeRow.id.desc()
-    found = select(ChangeRow).where(ChangeRow.song_id == song_id, ChangeRow.undone.is_(undone), *_own(session))
+    found = select(ChangeRow).where(ChangeRow.song_id == song_id, ChangeRow.undone == undone, *_own(session))
     return list(session.scalars(found.order_by(order).limit(count)))
 
 
@@ -241,15 +241,15 @@ def change_list(session: Reads, song_id: int) -> list[dict[str, object]]:
 def undo_words(session: Reads, song_id: int) -> tuple[str | None, str | None]:
     """What undo and redo would do for who asks, in words; None where there is nothing."""
     mine = select(ChangeRow.words).where(ChangeRow.song_id == song_id, *_own(session))
-    last = session.scalar(mine.where(ChangeRow.undone.is_(False)).order_by(ChangeRow.id.desc()).limit(1))
-    following = session.scalar(mine.where(ChangeRow.undone.is_(True)).order_by(ChangeRow.id).limit(1))
+    last = session.scalar(mine.where(ChangeRow.undone == false()).order_by(ChangeRow.id.desc()).limit(1))
+    following = session.scalar(mine.where(ChangeRow.undone == true()).order_by(ChangeRow.id).limit(1))
     return last, following
 
 
 def _last(session: Session, song_id: int, *, undone: bool) -> ChangeRow | None:
     return session.scalar(
         select(ChangeRow)
-        .where(ChangeRow.song_id == song_id, ChangeRow.undone.is_(undone))
+        .where(ChangeRow.song_id == song_id, ChangeRow.undone == undone)
         .order_by(ChangeRow.id.desc())
         .limit(1)
     )

@@ -47,7 +47,8 @@ def layered_loops(
     docs = layered_loop_docs_of(song)
     if not docs:
         return []
-    asked = select(LoopRow).where(LoopRow.song_id == song.id, LoopRow.removed.is_(False))
+    named = [doc["loop_id"] for doc in docs]  # others may be long, and every edit comes by here
+    asked = select(LoopRow).where(LoopRow.song_id == song.id, LoopRow.id.in_(named), LoopRow.removed.is_(False))
     rows = {row.id: row for row in session.scalars(asked)}
     found = []
     for doc in docs:

@@ -290,7 +290,7 @@ class ChangeRow(Base):
     """One step of the undo log: patches that can be applied and taken back. person_id: whose step it is."""
 
     __tablename__ = "change_log"
-    __table_args__ = (Index("change_in_order", "song_id", "id"),)
+    __table_args__ = (Index("change_in_order", "song_id", "id"), Index("change_undone", "song_id", "undone"))
     id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=True)
     song_id: Mapped[int] = mapped_column(ForeignKey("song.id", ondelete="CASCADE"))
     words: Mapped[str] = mapped_column(Text)

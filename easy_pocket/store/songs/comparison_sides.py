@@ -12,7 +12,7 @@ from easy_pocket.core.feel.timing_comparison import Side, side_of
 from easy_pocket.core.listen.loop_side import loop_performance, side_of_loop
 from easy_pocket.core.text import whole_number
 from easy_pocket.store.database import Reads, reader_of
-from easy_pocket.store.loops.loops import analysis_from_doc, get_loop, loops_of
+from easy_pocket.store.loops.loops import analysis_from_doc, get_loop, named_loops
 from easy_pocket.store.schema.tables import SongRow
 from easy_pocket.store.songs.load import read_song
 from easy_pocket.store.songs.loaded import LoadedSong
@@ -25,7 +25,7 @@ def choices(reader: Reads, song: LoadedSong) -> list[tuple[str, str]]:
     """(key, name) of everything the song can be compared with."""
     found = [("felt", "felt"), ("straight", "straight")]
     found += [(f"snapshot-{row.id}", f"snapshot {row.name}") for row in snapshots(reader, song)]
-    found += [(f"loop-{row.id}", f"loop {row.name}") for row in loops_of(reader, song.id)]
+    found += [(f"loop-{row.id}", f"loop {row.name}") for row in named_loops(reader, song.id)]
     others = select(SongRow.id, SongRow.name).where(SongRow.deleted_at.is_(None), SongRow.id != song.id)
     rows = reader.execute(others.order_by(SongRow.changed_at.desc()).limit(MOST_SONGS))
     return found + [(f"song-{key}", f"song {name}") for key, name in rows]

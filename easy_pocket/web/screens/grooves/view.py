@@ -14,7 +14,7 @@ from easy_pocket.core.pattern.timebase import part_of_beat
 from easy_pocket.store.database import Reader
 from easy_pocket.store.grooves.shelf import groove_rows
 from easy_pocket.store.grooves.templates import template_of_row
-from easy_pocket.store.loops.loops import loops_of
+from easy_pocket.store.loops.loops import named_loops
 from easy_pocket.store.schema.tables import TemplateRow
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.web.screens.grooves.shapes import GrooveData
@@ -91,7 +91,7 @@ class GrooveView:
         self.groove = template_of_row(row) if row else None
         self.lane = view.lane if view.lane in LANES else "all"
         self.scope = view.scope if view.scope in ("stack", "part", *song.part.voices) else "stack"
-        self.loops = [(loop.id, loop.name) for loop in loops_of(reader, song.id)]
+        self.loops = [tuple(one) for one in named_loops(reader, song.id)]
 
     @property
     def put_on(self) -> list[tuple[str, str, bool]]:

@@ -13,7 +13,7 @@ from easy_pocket.core.ideas.variation_kinds import KINDS
 from easy_pocket.core.pattern.voices import ROLES
 from easy_pocket.store.database import Reader, Reads
 from easy_pocket.store.ideas.log import logged_ideas
-from easy_pocket.store.loops.loops import loops_of
+from easy_pocket.store.loops.loops import named_loops
 from easy_pocket.store.schema.tables import IdeaRow
 from easy_pocket.store.songs.loaded import LoadedSong
 from easy_pocket.web.screens.ideas.shapes import IdeaData, IdeasData, LoggedIdea
@@ -33,7 +33,7 @@ class IdeasView:
         self.ways = MIX_WAYS
         self.fill_ways = [(name, one.short) for name, one in WAYS.items()]
         self.fill_endings = [(name, one.short) for name, one in ENDINGS.items()]
-        self.loops = [(row.id, row.name) for row in loops_of(reader, song.id)]
+        self.loops = [tuple(one) for one in named_loops(reader, song.id)]
         self.pinned = [pinned_doc(row) for row in logged_ideas(reader, song, "pinned")]
 
     @property

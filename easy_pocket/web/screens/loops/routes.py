@@ -23,7 +23,7 @@ from easy_pocket.core.pattern.voices import ROLES
 from easy_pocket.jobs.kinds import KINDS
 from easy_pocket.jobs.work import analyze_file
 from easy_pocket.store.loops.listening import look_out
-from easy_pocket.store.loops.loops import analysis_from_doc, get_loop, load_audio, load_facts, loops_of
+from easy_pocket.store.loops.loops import analysis_from_doc, get_loop, load_audio, load_facts, named_loops
 from easy_pocket.store.songs.edits.fields import Strict
 from easy_pocket.store.songs.edits.loops import SitInRequest, sit_in_of
 from easy_pocket.store.songs.loaded import LoadedSong
@@ -68,14 +68,15 @@ def show(request: Request, song: Song, loop_id: RowId) -> Response:
 
 def _page(request: Request, song: LoadedSong, loop_id: int | None) -> Response:
     reader = reader_of(request)
-    rows = loops_of(reader, song.id)
-    row = next((row for row in rows if row.id == loop_id), rows[-1] if rows else None)
+    loops = named_loops(reader, song.id)
+    shown = next((one for one in loops if one.id == loop_id), loops[-1] if loops else None)
+    row = get_loop(reader, song.id, shown.id) if shown else None
     found = LoopView(row, load_facts(reader, row.audio_hash, row.name)) if row else None
     if row and found:
         look_out(row.audio_hash, found.duration_s)
     names = {voice.role: voice.title for voice in song.kit.voices}
     voice_names = {voice: names.get(voice, ROLES[voice].name) for voice in song.part.voices}
-    values: dict[str, object] = {"loops": rows, "found": found, "voice_names": voice_names}
+    values: dict[str, object] = {"loops": loops, "found": found, "voice_names": voice_names}
     values["kit_voices"] = list(names.items())
     values["parts"] = [(part.id, part.name) for part in song.parts]
     values["layered"] = LayeredLoopView(reader, song, row.id, found.reading.bars) if row and found else None

@@ -18,7 +18,7 @@ from easy_pocket.core.song.section import JOIN_KINDS, ORDER
 from easy_pocket.store.database import Reader
 from easy_pocket.store.kits.kits import kit_names
 from easy_pocket.store.loops.layered_loop_rows import LayeredLoop
-from easy_pocket.store.loops.loops import loops_of
+from easy_pocket.store.loops.loops import named_loops
 from easy_pocket.store.songs.cells import join_from_doc
 from easy_pocket.store.songs.loaded import LoadedPart, LoadedSection, LoadedSong
 from easy_pocket.store.songs.phrases import lines
@@ -40,7 +40,7 @@ class SongView:
     def __init__(self, song: LoadedSong, reader: Reader) -> None:
         self.song = song
         self.kit_names = kit_names(reader)
-        self.loops = loops_of(reader, song.id)
+        self.loops = named_loops(reader, song.id)
         self.lines = lines(reader)
         self.arrangement = song.arrangement
         self.names = {part.id: {row.id: row.name for row in part.patterns} for part in song.parts}
@@ -84,7 +84,7 @@ class SongView:
             "kits": self.kit_names,
             "joins": JOIN_KINDS,
             "grids": {str(ticks): STEP_WORDS[ticks] for ticks in GRID_TICKS.values()},
-            "free_loops": [(row.id, row.name) for row in self.loops],
+            "free_loops": [(one.id, one.name) for one in self.loops],
         }
 
     def _collision(self, one: Collision, names: dict[int, str]) -> CollisionRow:
