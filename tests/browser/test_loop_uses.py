@@ -1,8 +1,12 @@
 """What a user takes from a loop: its hits on the Bench, doubtful ones mended by keys, the worst gap found and mended."""
 
+import base64
+import io
 import re
+import struct
 
 import pytest
+import soundfile
 from playwright.sync_api import expect
 
 from tests.browser.gestures import drawn, hit, saved, ticks, until
@@ -109,6 +113,13 @@ def test_slices_and_the_loop_at_another_tempo_are_downloaded(loop):
 
 
 def test_a_take_is_recorded_from_the_simulated_microphone_and_heard(loop):
+    # What is sent of a file cannot be seen from outside.
+    loop.evaluate("""() => {
+        const Real = File;
+        window.File = class extends Real {
+            constructor(parts, ...rest) { super(parts, ...rest); window.sent = btoa(Array.from(new Uint8Array(parts[0]), (one) => String.fromCharCode(one)).join("")); }
+        };
+    }""")
     loop.click("text=Record…")
     loop.select_option("#record-source", "simulated")
     loop.select_option("#record-count", "1")
@@ -124,7 +135,19 @@ def test_a_take_is_recorded_from_the_simulated_microphone_and_heard(loop):
     expect(loop.locator(".facts .name")).to_contain_text("take ", timeout=20_000)
     until(loop, "document.querySelectorAll('.onset').length > 6")
     first = float(loop.locator(".onset").first.get_attribute("data-time"))
-    assert first < 0.06  # the take begins on the first beat, where the first sound is
+    assert 0.07 < first < 0.16  # the first sound is on the first beat; the take begins a tenth of a second before it
+    sent = base64.b64decode(loop.evaluate("sent"))
+    marks = sent.split(b"cue ")[-1]
+    count, frame = struct.unpack_from("<I", marks, 4)[0], struct.unpack_from("<I", marks, 8 + 20)[0]
+    rate = loop.evaluate("easyPocket.player.context.sampleRate")
+    bar_s = loop.evaluate(
+        "60 / easyPocket.screens.loops.page.song.tempo_bpm * Number(easyPocket.screens.loops.page.song.metre.split('/')[0])"
+    )
+    assert frame == round(0.1 * rate)
+    assert struct.unpack_from("<I", marks, 8 + 24 + 20)[0] - frame == pytest.approx(bar_s * rate, abs=1)
+    assert count >= 2
+    with soundfile.SoundFile(io.BytesIO(sent)) as taken:
+        assert taken.frames / taken.samplerate > 2.7
 
 
 def test_the_hit_the_demo_plays_too_early_is_named_first_and_heard_beside_the_loop(loop):

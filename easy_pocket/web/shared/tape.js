@@ -107,12 +107,16 @@ class Tape {
  * 24-bit mono WAV.
  * @param {any} samples
  * @param {number} rate
+ * @param {number[]} marks frames at which it has cue points
  */
-export function wav(samples, rate) {
-  const bytes = new DataView(new ArrayBuffer(44 + samples.length * 3));
+export function wav(samples, rate, marks = []) {
+  const size = samples.length * 3;
+  const after = 44 + size + (size % 2);
+  const cue = marks.length ? 12 + 24 * marks.length : 0;
+  const bytes = new DataView(new ArrayBuffer(after + cue));
   const text = (/** @type {number} */ at, /** @type {string} */ words) => [...words].forEach((letter, place) => bytes.setUint8(at + place, letter.charCodeAt(0)));
   text(0, "RIFF");
-  bytes.setUint32(4, 36 + samples.length * 3, true);
+  bytes.setUint32(4, after + cue - 8, true);
   text(8, "WAVEfmt ");
   bytes.setUint32(16, 16, true);
   bytes.setUint16(20, 1, true);
@@ -122,7 +126,19 @@ export function wav(samples, rate) {
   bytes.setUint16(32, 3, true);
   bytes.setUint16(34, 24, true);
   text(36, "data");
-  bytes.setUint32(40, samples.length * 3, true);
+  bytes.setUint32(40, size, true);
+  if (cue) {
+    text(after, "cue ");
+    bytes.setUint32(after + 4, 4 + 24 * marks.length, true);
+    bytes.setUint32(after + 8, marks.length, true);
+  }
+  marks.forEach((frame, number) => {
+    const at = after + 12 + 24 * number;
+    bytes.setUint32(at, number + 1, true);
+    bytes.setUint32(at + 4, frame, true);
+    text(at + 8, "data");
+    bytes.setUint32(at + 20, frame, true);
+  });
   samples.forEach((/** @type {any} */ sample, /** @type {any} */ place) => {
     const value = Math.round(Math.max(-1, Math.min(1, sample)) * 8388607);
     const at = 44 + place * 3;

@@ -1,11 +1,12 @@
 // Recording in the page: from the microphone, or from a simulated one for machines without. After a count-in the
-// sound is taken down from the first beat on, latency taken off, and brought in like any file.
+// sound is taken down from just before the first beat on, latency taken off, and brought in like any file.
 
 import { upload } from "./loop_upload.js";
 import { byId } from "../../shared/dom.js";
 import { openTape, wav, whyNot } from "../../shared/tape.js";
 
 const MOST_S = 120;
+const LEAD_S = 0.1; // before the first beat: who strikes it early keeps the attack; the last click is farther away
 const CLICK_HZ = { first: 1600, other: 1100 };
 
 export class Recorder {
@@ -15,6 +16,7 @@ export class Recorder {
   constructor(loops) {
     this.loops = loops;
     this.stage = "idle"; // "idle", "counting", "recording"
+    this.bar_s = 2;
     document.addEventListener("click", (event) => event.target.closest?.("#record-go") && this.press());
     window.addEventListener("popstate", () => this.drop());
   }
@@ -65,6 +67,7 @@ export class Recorder {
     const start = context.currentTime + 0.15;
     for (let beat = 0; beat < bars * beats; beat += 1) this.clickAt(start + beat * beat_s, beat % beats === 0);
     this.from = start + bars * beats * beat_s;
+    this.bar_s = beats * beat_s;
     this.latency_s = this.tape.latency_s;
     this.tape.begin(this.from);
     this.stage = "counting";
@@ -114,15 +117,18 @@ export class Recorder {
     const { context } = this.player;
     const rate = context.sampleRate;
     const { latency_s, tape } = this;
-    const line = tape.cut(this.from + latency_s, tape.end_s);
+    const line = tape.cut(this.from - LEAD_S + latency_s, tape.end_s);
     this.drop();
-    if (line.length < rate * 0.3) {
+    if (line.length < rate * (0.3 + LEAD_S)) {
       this.say("That was too short: record at least a beat or two.", true);
       return;
     }
     const name = `take ${new Date().toTimeString().slice(0, 8).replaceAll(":", "-")}.wav`;
     this.say(latency_s > 0.001 ? `${Math.round(latency_s * 1000)} ms of latency taken off` : "");
-    upload(this.loops, new File([wav(line, rate)], name, { type: "audio/wav" }));
+    // Where the bars of the clicks begin counts when it is read, if what was played fits them.
+    const marks = [];
+    for (let at_s = LEAD_S; at_s * rate < line.length; at_s += this.bar_s) marks.push(Math.round(at_s * rate));
+    upload(this.loops, new File([wav(line, rate, marks)], name, { type: "audio/wav" }));
   }
 
   drop() {
