@@ -47,6 +47,35 @@ def test_the_hits_of_a_loop_are_sorted_heard_and_written_on_the_bench(loop):
     until(loop, "easyPocket.screens.bench.rails.find('snare', 960) !== null")
 
 
+def in_group(page, name):
+    page.wait_for_function("easyPocket.screens.loops.uses.groups.length > 2")
+    return page.evaluate("(name) => easyPocket.screens.loops.uses.groups.find((one) => one.name === name).times", name)
+
+
+def test_a_ghost_under_a_hat_is_added_to_the_snare_by_hand(loop):
+    show(loop, "hits")
+    hats, snares = in_group(loop, "hat"), in_group(loop, "snare")
+    time_s = next(at for at in hats if all(abs(at - one) > 0.05 for one in snares))
+    times = [float(one.get_attribute("data-time")) for one in loop.locator(".onset").all()]
+    onset = loop.locator(".onset").nth(min(range(len(times)), key=lambda at: abs(times[at] - time_s)))
+    count = "easyPocket.screens.loops.uses.groups.find((one) => one.name === '{}').times.length === {}"
+    onset.click()
+    expect(loop.locator("#group-hit")).to_contain_text("The hit at")
+    loop.locator("#group-both").check()
+    loop.locator("#group-hit .chip", has_text="snare").click()
+    saved(loop)
+    until(loop, count.format("snare", len(snares) + 1))
+    assert len(in_group(loop, "hat")) == len(hats)
+    loop.keyboard.press("Control+z")
+    saved(loop)
+    until(loop, count.format("snare", len(snares)))
+    onset.click()
+    loop.locator("#group-both").uncheck()
+    loop.locator("#group-hit .chip", has_text="snare").click()  # it moves
+    saved(loop)
+    until(loop, count.format("hat", len(hats) - 1))
+
+
 def test_doubtful_hits_are_stepped_through_kept_and_dropped_by_keys(loop):
     loop.locator("#sensitivity").fill("0.9")
     until(loop, "document.querySelectorAll('[data-doubt]').length > 1")

@@ -85,6 +85,24 @@ def test_a_hit_goes_from_one_group_to_another_and_survives_hearing_again(tab):
     assert not any(abs(t - alone) < 0.006 for t in after[hats]["times"])
 
 
+def test_a_hit_that_is_two_sounds_is_in_both_groups_and_written_on_both_voices(tab):
+    groups = tab.get("groups").json()["groups"]
+    hats = next(place for place, group in enumerate(groups) if group["voice"] == "hat_closed")
+    snares = next(place for place, group in enumerate(groups) if group["voice"] == "snare")
+    alone = next(t for t in groups[hats]["times"] if all(abs(t - s) > 0.05 for s in groups[snares]["times"]))
+    tab.correct(kind="group_move", time_s=alone, group=hats, to=snares, stays=True)
+    after = tab.get("groups").json()["groups"]
+    for place in (hats, snares):
+        assert any(abs(t - alone) < 1e-4 for t in after[place]["times"])
+    assert len(after[hats]["times"]) == len(groups[hats]["times"])
+    tab.edit(kind="loop_beat", loop_id=tab.loop_id, how="replace", tempo=True)
+    struck = {(voice, tick) for voice, tick in tab.hits()}
+    assert sum(voice == "snare" for voice, _ in struck) == len(after[snares]["times"])
+    tab.post("undo")
+    tab.post("undo")
+    assert tab.get("groups").json()["groups"] == groups
+
+
 def test_the_hits_are_written_on_the_kit_at_the_loops_tempo_and_undone_in_one_step(tab, store):
     before = tab.state(), tab.client.get(f"/songs/{tab.song_id}/state").json()["song"]["tempo_bpm"]
     status, result = tab.edit(kind="loop_beat", loop_id=tab.loop_id, how="replace", tempo=True)

@@ -1507,12 +1507,13 @@ export interface GroupMerge {
   into: number;
 }
 
-/** Move a hit from one group to another, or out of its group (to: None). */
+/** Move a hit from one group to another, or out of its group (to: None). stays: it is two sounds at once, and is in both groups. */
 export interface GroupMove {
   kind: "group_move";
   time_s: number;
   group: number;
   to: number | null;
+  stays?: boolean;
 }
 
 /** Bars of a loop as a loop of its own, the first counted from 1. */

@@ -24,6 +24,7 @@ from easy_pocket.core.listen.sound_groups import (
     LEFT_OUT,
     MOST_GROUPS,
     Group,
+    also_in,
     current_groups,
     group_hits,
     merge_groups,
@@ -146,12 +147,14 @@ class GroupMerge(Strict):
 
 
 class GroupMove(Strict):
-    """Move a hit from one group to another, or out of its group (to: None)."""
+    """Move a hit from one group to another, or out of its group (to: None). stays: it is two sounds at once, and is in
+    both groups."""
 
     kind: Literal["group_move"]
     time_s: Seconds
     group: GroupNumber
     to: GroupNumber | None
+    stays: bool = False
 
 
 GroupChange = GroupCount | GroupVoice | GroupSplit | GroupMerge | GroupMove
@@ -249,9 +252,11 @@ def _regrouped(
             joined = merge_groups(of(into), of(number))
             rest = [joined if place == into else group for place, group in enumerate(groups) if place != number]
             return tuple(rest), f"{of(number).name} to {of(into).name}"
-        case GroupMove(time_s=time_s, group=number, to=to):
+        case GroupMove(time_s=time_s, group=number, to=to, stays=stays):
             source, target = of(number).name, of(to).name if to is not None else None
             index = int(np.abs(heard.onsets.time_s - time_s).argmin())
+            if stays and to is not None:
+                return also_in(groups, index, to), f"a hit of {source} is {target}, too"
             return move_hit(groups, index, number, to), f"a hit of {source} {f'to {target}' if target else 'left out'}"
 
 

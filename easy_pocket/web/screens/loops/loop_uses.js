@@ -1,5 +1,6 @@
 // What one takes from a loop: its hits by sound on the kit, doubtful hits one by one, and the stack against it.
 
+import { showHit, takeHit } from "./group_hit.js";
 import { byId, element, text } from "../../shared/dom.js";
 import { ask as askServer } from "../../shared/api.js";
 import { LoopGroove } from "./loop_groove.js";
@@ -198,24 +199,8 @@ export class LoopUses {
     speak(`${this.groups[number].name}, ${times.length} hits`);
   }
 
-  // The hit chosen on the waveform, and the groups it could be in.
   showHit() {
-    const place = byId("group-hit");
-    const onset = document.querySelector(".onset.chosen");
-    if (!place) return;
-    if (!onset || !this.groups.length) {
-      place.textContent = "Choose a hit on the waveform to move it to another group.";
-      return;
-    }
-    const time = Number(onset.dataset.time);
-    const inside = (/** @type {any} */ group) => group.times.some((/** @type {any} */ one) => Math.abs(one - time) < 1e-4);
-    const chips = this.groups.map((group, number) => {
-      const chip = text("button", group.name, inside(group) ? "chip on" : "chip");
-      chip.type = "button";
-      chip.dataset.groupTake = String(number);
-      return chip;
-    });
-    place.replaceChildren(`The hit at ${time.toFixed(3)} s is `, ...chips);
+    showHit(this.groups);
   }
 
   /**
@@ -223,13 +208,7 @@ export class LoopUses {
    * @param {Piece} near
    */
   take(number, near) {
-    const onset = document.querySelector(".onset.chosen");
-    if (!onset) return;
-    const time_s = Number(onset.dataset.time);
-    const inside = (/** @type {any} */ group) => group.times.some((/** @type {any} */ one) => Math.abs(one - time_s) < 1e-4);
-    const from = this.groups.findIndex(inside);
-    if (inside(this.groups[number])) this.loops.correct({ kind: "group_move", time_s, group: number, to: null }, { near });
-    else if (from >= 0) this.loops.correct({ kind: "group_move", time_s, group: from, to: number }, { near });
+    takeHit(this.loops, this.groups, number, near);
   }
 
   /** @param {Piece} near */

@@ -58,4 +58,5 @@ export const TIPS = {
   "[data-sit-in]": "Move the hits of your beat to those of the loop",
   "[data-layer-put]": "The loop plays along with the beat, or no longer",
   "[href$='audio.wav']": "Download the loop",
+  "#group-both": "The group that is pressed next is added: the hit stays in the one it is in, too",
 };
