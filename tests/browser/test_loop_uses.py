@@ -48,7 +48,7 @@ def test_the_hits_of_a_loop_are_sorted_heard_and_written_on_the_bench(loop):
 
 
 def in_group(page, name):
-    page.wait_for_function("easyPocket.screens.loops.uses.groups.length > 2")
+    until(page, "easyPocket.screens.loops.uses.groups.length > 2")
     return page.evaluate("(name) => easyPocket.screens.loops.uses.groups.find((one) => one.name === name).times", name)
 
 
