@@ -371,7 +371,7 @@ def test_what_another_tab_does_to_the_loop_shows_here_and_one_removed_there_is_l
     other.keyboard.press("ArrowRight")
     other.keyboard.press("Delete")
     expect(other.locator(".onset")).to_have_count(before - 1)
-    loops.wait_for_function("!document.getElementById('elsewhere').hidden")
+    until(loops, "!document.getElementById('elsewhere').hidden")
     loops.mouse.up()  # ... and what was removed there is gone when it is let go
     expect(loops.locator(".onset")).to_have_count(before - 1)
     other.click('[data-tool="keep"]')
