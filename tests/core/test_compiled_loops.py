@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import copy
+from typing import Any
+
 import numpy as np
 import numpy.typing as npt
 import pytest
@@ -11,12 +14,12 @@ from scipy import ndimage, signal
 
 from easy_pocket.core import compiled as compiling
 from easy_pocket.core.audio import Audio
-from easy_pocket.core.listen import flux
+from easy_pocket.core.listen import attacks, candidates, flux, tempo
 from easy_pocket.core.listen.attacks import UPPER_HZ, refine
 from easy_pocket.core.listen.beat_tracking import HOP_S, TIGHTNESS, _best_chains
 from easy_pocket.core.listen.block_energy import loud_energy, mean_between
 from easy_pocket.core.listen.candidates import RISE_HOP, rises
-from easy_pocket.core.listen.grid_fit import GRIDS, LOOSENESS_S, SHORTEST_SLOT_S, SWINGS, grid_fit
+from easy_pocket.core.listen.grid_fit import GRIDS, LOOSENESS_S, SHORTEST_SLOT_S, SWINGS, _best_grids, grid_fit
 from easy_pocket.core.listen.lanes import filtered, measure_bands
 from easy_pocket.core.listen.preparation import BANDS_HZ, BLOCK, WARM_UP, filter_of, prepare
 from easy_pocket.core.listen.signals import RATE_HZ
@@ -154,6 +157,43 @@ def test_a_rise_stands_where_something_begins() -> None:
     assert 20 < found[step - 2 : step + 3].max() < 41
     assert abs(100 + int(found[100:].argmax()) - step) <= 2
     assert np.abs(found[step - 100 : step - 20]).max() < 6
+
+
+PIECE = noise(200, 4)
+FILTERS = np.stack([filter_of("band", band_hz) for band_hz in BANDS_HZ[2:]])
+AT = np.array([3, 150])
+KERNELS = [
+    (measure_bands, (PIECE, FILTERS, 64, BLOCK, np.zeros((3, 12), dtype=np.float32))),
+    (filtered, (PIECE, filter_of("high", UPPER_HZ)[0], 64)),
+    (flux._cut_frames, (PIECE, -30, np.ones(64, dtype=np.float32), np.zeros((2, 64), dtype=np.float32))),
+    (
+        flux._add_up_bands,
+        (PIECE.reshape(2, 100), np.array([[0, 9], [9, 40]]), np.ones(2, np.float32), np.zeros((2, 2), np.float32)),
+    ),
+    (flux._rises, (PIECE.reshape(20, 10), 2)),
+    (mean_between, (np.abs(PIECE.reshape(5, 40)), np.array([-4, 7, 30]), np.array([5, 7, 99]))),
+    (_best_chains, (np.abs(PIECE.astype(float)), -np.arange(9.0), 12)),
+    (attacks._starts, (PIECE, PIECE, AT, np.array([-40, -20, -20, 30]))),
+    (candidates._mean_rises, (np.abs(PIECE.reshape(2, 100)), 25, 4, 22, 2, 14)),
+    (candidates._highest, (PIECE.astype(float), AT, -2, 3)),
+    (_best_grids, (np.arange(8) * 0.25, np.full(8, 0.125), np.array([0.5, 0.7]), np.zeros(2))),
+    (
+        tempo._evidence,
+        (np.abs(PIECE[:8]).astype(float), np.abs(PIECE[8:16]).astype(float), 0.5, 2, 4, tempo._backbeats(4)),
+    ),
+]
+
+
+@pytest.mark.parametrize(("kernel", "arguments"), KERNELS, ids=[kernel.__name__ for kernel, _ in KERNELS])
+def test_compiled_it_finds_what_the_same_lines_find_uncompiled(kernel: Any, arguments: tuple[Any, ...]) -> None:
+    plain, fast = copy.deepcopy(arguments), copy.deepcopy(arguments)
+    wanted, found = kernel.__wrapped__(*plain), kernel(*fast)
+    for one, other in zip((*plain, wanted), (*fast, found), strict=True):  # what it was given may be written into
+        if one is not None:
+            for a, b in zip(
+                one if isinstance(one, tuple) else (one,), other if isinstance(other, tuple) else (other,), strict=True
+            ):
+                np.testing.assert_allclose(b, a, rtol=1e-4, atol=1e-6)
 
 
 def test_where_no_folder_can_be_written_it_is_compiled_all_the_same(monkeypatch: pytest.MonkeyPatch) -> None:

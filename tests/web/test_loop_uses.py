@@ -95,6 +95,9 @@ def test_a_hit_that_is_two_sounds_is_in_both_groups_and_written_on_both_voices(t
     for place in (hats, snares):
         assert any(abs(t - alone) < 1e-4 for t in after[place]["times"])
     assert len(after[hats]["times"]) == len(groups[hats]["times"])
+    change = {"kind": "group_move", "time_s": alone, "group": hats, "to": None, "stays": True}
+    status, refused = tab.edit(kind="loop_correct", loop_id=tab.loop_id, change=change)
+    assert (status, "choose one" in refused["error"]) == (422, True)
     tab.edit(kind="loop_beat", loop_id=tab.loop_id, how="replace", tempo=True)
     struck = {(voice, tick) for voice, tick in tab.hits()}
     assert sum(voice == "snare" for voice, _ in struck) == len(after[snares]["times"])

@@ -54,7 +54,7 @@ def refine(prepared: Prepared, places: Ints) -> tuple[Ints, Floats]:
 
 
 @compiled
-def _starts(full: Singles, upper: Singles, places: Ints, edges: Ints) -> tuple[Ints, Floats]:  # pragma: no cover
+def _starts(full: Singles, upper: Singles, places: Ints, edges: Ints) -> tuple[Ints, Floats]:
     """Start and contrast of each place, heard at its full range and above UPPER_HZ; beyond the ends there is nothing.
 
     What stands out nowhere is best placed where its rise was steepest: that is the place itself.
@@ -62,7 +62,7 @@ def _starts(full: Singles, upper: Singles, places: Ints, edges: Ints) -> tuple[I
     starts, contrast_db = places.copy(), np.full(len(places), -np.inf)
     for index in range(len(places)):
         place, earliest = places[index], np.iinfo(np.int64).max
-        quiet_from, quiet_to = max(place + edges[0], 0), max(place + edges[1], 0)
+        quiet_from, quiet_to = max(place + edges[0], 0), min(max(place + edges[1], 0), len(full))
         search_from, search_to = max(place + edges[2], 0), min(place + edges[3], len(full))
         for band in range(2):
             heard, share = (full, FULL_SHARE) if band == 0 else (upper, UPPER_SHARE)

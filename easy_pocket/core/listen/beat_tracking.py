@@ -67,7 +67,7 @@ def track_beats(onsets: Onsets, period_s: float) -> Floats:
 
 
 @compiled
-def _best_chains(frames: Floats, cost: Floats, farthest: int) -> tuple[Floats, Ints]:  # pragma: no cover
+def _best_chains(frames: Floats, cost: Floats, farthest: int) -> tuple[Floats, Ints]:
     """For every frame the score of the best chain of beats that ends there, and the beat before it (-1: none).
 
     cost: of a beat that follows one `farthest` frames before, `farthest` - 1, and so on.

@@ -9,7 +9,7 @@ from easy_pocket.core.listen.signals import Floats, Ints, Singles
 
 
 @compiled
-def mean_between(blocks: Singles, begin: Ints, end: Ints) -> Floats:  # pragma: no cover
+def mean_between(blocks: Singles, begin: Ints, end: Ints) -> Floats:
     """Mean energy of the blocks from `begin` to before `end`, in every band; nothing where there are none.
 
     Parameters
@@ -17,7 +17,7 @@ def mean_between(blocks: Singles, begin: Ints, end: Ints) -> Floats:  # pragma: 
     blocks
         Energy of each block, shape (bands, n).
     begin, end
-        First block of each stretch and the one after its last, 0 to n, shape (m,).
+        First block of each stretch and the one after its last, shape (m,); what lies outside is left out.
 
     Returns
     -------
@@ -27,10 +27,10 @@ def mean_between(blocks: Singles, begin: Ints, end: Ints) -> Floats:  # pragma: 
     found = np.zeros((len(blocks), len(begin)))
     for band in range(len(blocks)):
         for index in range(len(begin)):
-            total = 0.0
-            for block in range(begin[index], end[index]):
+            first, last, total = max(begin[index], 0), min(end[index], blocks.shape[1]), 0.0
+            for block in range(first, last):
                 total += blocks[band, block]
-            found[band, index] = total / max(end[index] - begin[index], 1)
+            found[band, index] = total / max(last - first, 1)
     return found
 
 

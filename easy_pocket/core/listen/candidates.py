@@ -100,7 +100,7 @@ def rises(prepared: Prepared) -> Floats:
 
 
 @compiled
-def _mean_rises(energy: Singles, count: int, hop: int, before: int, gap: int, after: int) -> Floats:  # pragma: no cover
+def _mean_rises(energy: Singles, count: int, hop: int, before: int, gap: int, after: int) -> Floats:
     bands, last = energy.shape
     mean_db, up_to, loudest = np.zeros(count), np.zeros(last + 1), np.zeros(bands)
     for turn in range(
@@ -122,7 +122,7 @@ def _mean_rises(energy: Singles, count: int, hop: int, before: int, gap: int, af
 
 
 @compiled
-def _highest(values: Floats, at: Ints, begin: int, end: int) -> Floats:  # pragma: no cover
+def _highest(values: Floats, at: Ints, begin: int, end: int) -> Floats:
     """Of each place the highest of the values from so many after it to before so many after it."""
     found = np.empty(len(at))
     for index in range(len(at)):

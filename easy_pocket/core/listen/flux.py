@@ -63,7 +63,7 @@ def _bands() -> tuple[Ints, Singles]:
 
 
 @compiled
-def _cut_frames(samples: Singles, begin: int, window: Singles, frames: Singles) -> None:  # pragma: no cover
+def _cut_frames(samples: Singles, begin: int, window: Singles, frames: Singles) -> None:
     """Windowed frames from sample `begin` on, FLUX_HOP apart, into `frames`; zeros beyond the ends."""
     count, width = frames.shape
     for frame in range(count):
@@ -78,7 +78,7 @@ def _cut_frames(samples: Singles, begin: int, window: Singles, frames: Singles) 
 
 
 @compiled
-def _add_up_bands(spectrum: Singles, edges: Ints, counts: Singles, level: Singles) -> None:  # pragma: no cover
+def _add_up_bands(spectrum: Singles, edges: Ints, counts: Singles, level: Singles) -> None:
     """Mean power of each band of frames whose spectrum lies as real, imaginary, real ..., into `level`."""
     for frame in range(len(spectrum)):
         for band in range(len(edges)):
@@ -90,7 +90,7 @@ def _add_up_bands(spectrum: Singles, edges: Ints, counts: Singles, level: Single
 
 
 @compiled
-def _rises(level: Singles, lag: int) -> Floats:  # pragma: no cover
+def _rises(level: Singles, lag: int) -> Floats:
     """How far each frame stands above the loudest of three bands `lag` frames before, mean over the bands, in dB."""
     count, bands = level.shape
     found = np.zeros(count)

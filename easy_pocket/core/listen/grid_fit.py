@@ -68,9 +68,7 @@ def grid_fits(times_s: Floats, weights: Floats, beat_s: Floats, phase_s: Floats)
 
 
 @compiled
-def _best_grids(
-    times_s: Floats, share: Floats, beat_s: Floats, phase_s: Floats
-) -> tuple[Floats, Ints, Floats]:  # pragma: no cover
+def _best_grids(times_s: Floats, share: Floats, beat_s: Floats, phase_s: Floats) -> tuple[Floats, Ints, Floats]:
     """Of each beat the best fit less its cost, which of GRIDS it is, and its swing in percent; (m,) each."""
     best, which = np.full(len(beat_s), -1.0), np.zeros(len(beat_s), dtype=np.intp)
     percents, fits = np.full(len(beat_s), SWINGS[0]), np.zeros(len(SWINGS))

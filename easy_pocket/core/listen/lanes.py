@@ -17,9 +17,7 @@ TILE = 64  # steps that are laid beside each other at a time
 
 
 @compiled
-def measure_bands(
-    samples: Singles, filters: Singles, warm_up: int, block: int, found: Singles
-) -> None:  # pragma: no cover
+def measure_bands(samples: Singles, filters: Singles, warm_up: int, block: int, found: Singles) -> None:
     """Energy of a signal in bands, block by block; what does not fill a last block is not measured.
 
     Parameters
@@ -72,7 +70,7 @@ def measure_bands(
 
 
 @compiled
-def filtered(samples: Singles, section: Singles, warm_up: int) -> Singles:  # pragma: no cover
+def filtered(samples: Singles, section: Singles, warm_up: int) -> Singles:
     """Filter a signal by one second-order section.
 
     Parameters

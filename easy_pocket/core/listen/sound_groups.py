@@ -320,7 +320,9 @@ def merge_groups(one: Group, other: Group) -> Group:
     return replace(one, hits=tuple(ordered), certainty=tuple(found[hit] for hit in ordered))
 
 
-def move_hit(groups: Sequence[Group], index: int, number: int, to: int | None) -> tuple[Group, ...]:
+def move_hit(
+    groups: Sequence[Group], index: int, number: int, to: int | None, *, stays: bool = False
+) -> tuple[Group, ...]:
     """A hit from the group of that number to another, where it is certain then, or out of it (to: None).
 
     Parameters
@@ -333,6 +335,8 @@ def move_hit(groups: Sequence[Group], index: int, number: int, to: int | None) -
         Number of the group it is in.
     to
         Number of the group it goes to; None takes it out.
+    stays
+        It is two sounds at once: it is in its own group as well.
 
     Returns
     -------
@@ -347,29 +351,11 @@ def move_hit(groups: Sequence[Group], index: int, number: int, to: int | None) -
     if index not in groups[number].hits:
         raise BadValueError("This hit is in another group now; look again.")
     moved = list(groups)
-    moved[number] = _part(groups[number], [place for place, hit in enumerate(groups[number].hits) if hit != index])
-    return tuple(moved) if to is None else also_in(moved, index, to)
-
-
-def also_in(groups: Sequence[Group], index: int, to: int) -> tuple[Group, ...]:
-    """A hit that is two sounds at once: it stays where it is, and is in group `to` as well, where it is certain.
-
-    Parameters
-    ----------
-    groups
-        The groups as they are.
-    index
-        Index of the hit.
-    to
-        Number of the group it is in as well.
-
-    Returns
-    -------
-    tuple[Group, ...]
-        The groups afterwards.
-    """
-    joined = merge_groups(replace(groups[to], hits=(index,), certainty=(1.0,)), groups[to])
-    return tuple(joined if place == to else group for place, group in enumerate(groups))
+    if not stays:
+        moved[number] = _part(groups[number], [place for place, hit in enumerate(groups[number].hits) if hit != index])
+    if to is not None:
+        moved[to] = merge_groups(replace(moved[to], hits=(index,), certainty=(1.0,)), moved[to])
+    return tuple(moved)
 
 
 def with_kit_voices(groups: Sequence[Group], voices: tuple[str, ...]) -> tuple[Group, ...]:

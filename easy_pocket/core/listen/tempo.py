@@ -103,7 +103,7 @@ def _backbeats(beats_per_bar: int) -> npt.NDArray[np.bool_]:
 @compiled
 def _evidence(
     low: Floats, middle: Floats, on_beats: float, bars: int, per_bar: int, backbeats: npt.NDArray[np.bool_]
-) -> float:  # pragma: no cover
+) -> float:
     mean_low, mean_middle = np.zeros(per_bar), np.zeros(per_bar)
     least = np.inf
     for bar in range(bars):

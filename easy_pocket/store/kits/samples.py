@@ -14,6 +14,7 @@ from easy_pocket.core.sound.sample_format import Frames, fixed
 from easy_pocket.core.sound.sound import SampleSource
 from easy_pocket.core.sound.tones import RATE_HZ
 from easy_pocket.store.database import Reads
+from easy_pocket.store.people.quotas import check_kept_already
 from easy_pocket.store.schema.tables import AudioRow
 
 SAMPLE_BYTES = 256 << 20
@@ -28,6 +29,7 @@ def save_samples(session: Session, audio: dict[str, Frames]) -> None:
         return
     asked = select(AudioRow.hash).where(AudioRow.hash.in_(list(audio)))
     known = set(session.scalars(asked.with_for_update(read=True)))  # held against being cleaned away
+    check_kept_already(session, known)
     for key, x in audio.items():
         if key in known:
             continue

@@ -46,7 +46,7 @@ def save_audio(session: Session, audio: StoredAudio) -> str:
     if session.scalar(select(AudioRow.hash).where(AudioRow.hash == audio.digest).with_for_update(read=True)) is None:
         session.add(AudioRow(hash=audio.digest, kind=audio.kind, data=audio.data))
     else:
-        check_kept_already(session, {audio.digest: len(audio.data)})
+        check_kept_already(session, {audio.digest})
     return audio.digest
 
 

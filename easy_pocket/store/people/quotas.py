@@ -64,11 +64,13 @@ def most_jobs(reads: Reads, person_id: int) -> int:
 
 def audio_bytes(reads: Reads, person_id: int) -> int:
     """Of all audio that what is theirs names, each counted once; steps to undo are not looked at."""
-    keys = _audio_keys(reads, person_id)
+    return _bytes_of(reads, _audio_keys(reads, person_id))
+
+
+def _bytes_of(reads: Reads, keys: set[str]) -> int:
     if not keys:
         return 0
-    counted = select(func.sum(func.length(AudioRow.data))).where(AudioRow.hash.in_(keys))
-    return int(reads.scalar(counted) or 0)
+    return int(reads.scalar(select(func.sum(func.length(AudioRow.data))).where(AudioRow.hash.in_(keys))) or 0)
 
 
 def _audio_keys(reads: Reads, person_id: int) -> set[str]:
@@ -89,16 +91,16 @@ def _audio_keys(reads: Reads, person_id: int) -> set[str]:
     return keys
 
 
-def check_kept_already(session: Session, sizes: dict[str, int]) -> None:
+def check_kept_already(session: Session, keys: set[str]) -> None:
     """Audio that lies in the database already may be somebody else's: raises BadValueError when what of it the viewer
-    has not yet is more than they may have. (New audio is checked when it is written.) sizes: bytes by hash."""
+    has not yet is more than they may have. (New audio is checked when it is written.) keys: hashes."""
     viewer = viewer_of(session)
-    if viewer is None or not sizes:
+    if viewer is None or not keys:
         return
     with session.no_autoflush:
         person = viewer.song_owner or viewer.person
-        mine = _audio_keys(session, person)
-        _refuse_audio(used_and_allowed(session, person), sum(size for key, size in sizes.items() if key not in mine))
+        others = _bytes_of(session, keys - _audio_keys(session, person))
+        _refuse_audio(used_and_allowed(session, person), others)
 
 
 def _refuse_audio(usage: Usage, size: int) -> None:

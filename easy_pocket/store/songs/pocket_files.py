@@ -68,7 +68,7 @@ def _opened(session: Session, contents: SongContents, name: str) -> SongRow:
     for key, (kind, data) in contents.audio.items():
         if key not in known:
             session.add(AudioRow(hash=key, kind=kind, data=data))
-    check_kept_already(session, {key: len(data) for key, (_, data) in contents.audio.items() if key in known})
+    check_kept_already(session, known)
     session.flush()
     came: dict[str, set[Any]] = {"kits": set(), "grooves": set(), "hands": set()}
     kits = _kits(session, doc["kits"], came["kits"])

@@ -24,7 +24,6 @@ from easy_pocket.core.listen.sound_groups import (
     LEFT_OUT,
     MOST_GROUPS,
     Group,
-    also_in,
     current_groups,
     group_hits,
     merge_groups,
@@ -255,9 +254,10 @@ def _regrouped(
         case GroupMove(time_s=time_s, group=number, to=to, stays=stays):
             source, target = of(number).name, of(to).name if to is not None else None
             index = int(np.abs(heard.onsets.time_s - time_s).argmin())
-            if stays and to is not None:
-                return also_in(groups, index, to), f"a hit of {source} is {target}, too"
-            return move_hit(groups, index, number, to), f"a hit of {source} {f'to {target}' if target else 'left out'}"
+            if stays and to is None:
+                raise BadValueError("A hit that stays in its group needs another group it is in as well: choose one.")
+            said = f"is {target}, too" if stays else f"to {target}" if target else "left out"
+            return move_hit(groups, index, number, to, stays=stays), f"a hit of {source} {said}"
 
 
 def _added(now: Corrections, time_s: float) -> Corrections:

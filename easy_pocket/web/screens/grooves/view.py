@@ -91,7 +91,7 @@ class GrooveView:
         self.groove = template_of_row(row) if row else None
         self.lane = view.lane if view.lane in LANES else "all"
         self.scope = view.scope if view.scope in ("stack", "part", *song.part.voices) else "stack"
-        self.loops = [tuple(one) for one in named_loops(reader, song.id)]
+        self.loops = named_loops(reader, song.id)
 
     @property
     def put_on(self) -> list[tuple[str, str, bool]]:

@@ -33,7 +33,7 @@ class IdeasView:
         self.ways = MIX_WAYS
         self.fill_ways = [(name, one.short) for name, one in WAYS.items()]
         self.fill_endings = [(name, one.short) for name, one in ENDINGS.items()]
-        self.loops = [tuple(one) for one in named_loops(reader, song.id)]
+        self.loops = named_loops(reader, song.id)
         self.pinned = [pinned_doc(row) for row in logged_ideas(reader, song, "pinned")]
 
     @property
